@@ -1,0 +1,126 @@
+//! What differs between two scenes, in words: the reason why a frame is out of date.
+use crate::{Scene, validate::schema_at, validate::unit_at};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+/// One difference between the scene that a frame was computed from and the scene as it is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Change {
+    /// JSON Pointer to what differs.
+    pub path: String,
+    /// As a person says it: `Ridge wind speed, 6 to 8.5 m/s`.
+    pub words: String,
+}
+
+/// The differences that could bear on one body: its own, the fields', the floor's and the frames'.
+/// Names never count, nor do other bodies.
+pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
+    let (a, b) = (serde_json::to_value(from), serde_json::to_value(to));
+    let (Ok(a), Ok(b)) = (a, b) else { return vec![] };
+    let mut out = vec![];
+    walk(&a, &b, &mut vec![], &mut out, &[&a, &b]);
+    let own = format!("/bodies/{body}/");
+    out.retain(|c| {
+        let on_path = !c.path.starts_with("/bodies/") || c.path.starts_with(&own);
+        on_path && !c.path.ends_with("/name") && c.path != "/frames/last"
+    });
+    out
+}
+
+fn walk(a: &Value, b: &Value, path: &mut Vec<String>, out: &mut Vec<Change>, roots: &[&Value; 2]) {
+    if a == b {
+        return;
+    }
+    match (a, b) {
+        (Value::Object(x), Value::Object(y)) => {
+            let mut keys: Vec<&String> = x.keys().collect();
+            keys.extend(y.keys().filter(|k| !x.contains_key(*k)));
+            for k in keys {
+                path.push(k.clone());
+                walk(x.get(k).unwrap_or(&Value::Null), y.get(k).unwrap_or(&Value::Null), path, out, roots);
+                path.pop();
+            }
+        }
+        _ => {
+            let pointer: String =
+                path.iter().map(|p| format!("/{}", p.replace('~', "~0").replace('/', "~1"))).collect();
+            let words = words(a, b, path, &pointer, roots);
+            out.push(Change { path: pointer, words });
+        }
+    }
+}
+
+fn words(a: &Value, b: &Value, path: &[String], pointer: &str, roots: &[&Value; 2]) -> String {
+    let subject = subject(path, roots);
+    match (a, b) {
+        (Value::Null, _) if path.len() % 2 == 0 => format!("{subject} added"),
+        (_, Value::Null) if path.len() % 2 == 0 => format!("{subject} removed"),
+        (_, Value::Bool(now)) => format!("{subject} turned {}", if *now { "on" } else { "off" }),
+        _ => {
+            let unit = unit_at(pointer);
+            match (show(a, unit), show(b, unit)) {
+                (Some(x), Some(y)) => {
+                    let unit = match unit {
+                        Some("rad") => "°".to_owned(),
+                        Some(u) => format!(" {u}"),
+                        None => String::new(),
+                    };
+                    format!("{subject}, {x} to {y}{unit}")
+                }
+                _ => format!("{subject} changed"),
+            }
+        }
+    }
+}
+
+/// The name of the thing and the title of the setting: `Ridge wind speed`.
+fn subject(path: &[String], roots: &[&Value; 2]) -> String {
+    let (mut thing, mut title) = (String::new(), String::new());
+    let mut pointer = String::new();
+    for key in path {
+        pointer = format!("{pointer}/{key}");
+        let name = roots.iter().find_map(|r| r.pointer(&pointer)?.get("name")?.as_str());
+        if let Some(name) = name {
+            thing = name.to_owned();
+            title.clear();
+        } else if let Some(t) = schema_at(&pointer).and_then(|s| s.get("title")).and_then(Value::as_str) {
+            title = t.to_lowercase();
+        }
+    }
+    match (thing.is_empty(), title.is_empty() || title == "on") {
+        (true, _) => capital(&title),
+        (false, true) => thing,
+        (false, false) => format!("{thing} {title}"),
+    }
+}
+
+fn capital(s: &str) -> String {
+    let mut c = s.chars();
+    c.next().map(|f| f.to_uppercase().collect::<String>() + c.as_str()).unwrap_or_default()
+}
+
+fn show(v: &Value, unit: Option<&str>) -> Option<String> {
+    match v {
+        Value::Number(n) => {
+            let n = n.as_f64()?;
+            let n = if unit == Some("rad") { n.to_degrees() } else { n };
+            Some(number(n))
+        }
+        Value::String(s) => Some(s.clone()),
+        Value::Array(a) if a.len() == 3 => {
+            a.iter().map(|v| show(v, unit)).collect::<Option<Vec<_>>>().map(|v| format!("({})", v.join(", ")))
+        }
+        _ => None,
+    }
+}
+
+/// Four significant digits, plainly written.
+fn number(n: f64) -> String {
+    if n != 0.0 && (n.abs() < 1e-3 || n.abs() >= 1e6) {
+        return format!("{n:e}");
+    }
+    let digits = if n == 0.0 { 0 } else { (3 - n.abs().log10().floor() as i32).clamp(0, 6) as usize };
+    let s = format!("{n:.digits$}");
+    if s.contains('.') { s.trim_end_matches('0').trim_end_matches('.').to_owned() } else { s }
+}

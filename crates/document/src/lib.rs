@@ -1,0 +1,21 @@
+//! The scene document: what the artist said. Serde types, their JSON Schema, validation that lists
+//! every fault with its JSON path, edits as RFC 6902 patches with their inverses. No physics.
+//!
+//! Files hold SI units and radians. Limits, defaults, titles and units stand on the types and reach
+//! the schema, so that messages, the interface and the command line all speak from one place.
+
+mod body;
+mod describe;
+mod edit;
+mod field;
+mod ids;
+mod scene;
+mod validate;
+
+pub use body::*;
+pub use describe::{Change, changes};
+pub use edit::{EditError, apply, inverse};
+pub use field::*;
+pub use ids::{BodyId, FieldId, GripId};
+pub use scene::*;
+pub use validate::{Fault, parse, schema, validate};

@@ -1,0 +1,92 @@
+use crate::{Body, BodyId, Field, FieldId};
+use indexmap::IndexMap;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The version of the document that this program writes.
+pub const VERSION: u32 = 1;
+/// Most frames in one scene: enough for a quarter of an hour at 24 frames a second.
+pub const MAX_FRAMES: i64 = 20_000;
+/// Most points in one body.
+pub const MAX_POINTS: usize = 400_000;
+
+/// A scene with the name it is kept under and the number of edits it has seen.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Project {
+    pub id: i64,
+    pub name: String,
+    /// Counts every edit, undo and redo.
+    pub revision: i64,
+    pub scene: Scene,
+}
+
+/// Everything that decides the motion, and nothing that does not.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Scene {
+    /// Version of the document, 1.
+    #[schemars(title = "Document version", range(min = 1, max = 1))]
+    pub nematon: u32,
+    #[schemars(title = "Name", length(min = 1, max = 120))]
+    pub name: String,
+    #[schemars(title = "Frames")]
+    pub frames: FrameSpan,
+    #[schemars(title = "Bodies")]
+    pub bodies: IndexMap<BodyId, Body>,
+    #[serde(default)]
+    #[schemars(title = "Fields")]
+    pub fields: IndexMap<FieldId, Field>,
+    /// A level plane that bodies rest on; left out, there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Floor")]
+    pub floor: Option<Floor>,
+}
+
+/// The frames of the shot. The motion always starts at `first`, at rest.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FrameSpan {
+    #[schemars(title = "First frame", range(min = -100_000, max = 1_000_000))]
+    pub first: i64,
+    #[schemars(title = "Last frame", range(min = -100_000, max = 1_000_000))]
+    pub last: i64,
+    /// Frames a second.
+    #[schemars(title = "Frame rate", range(min = 1, max = 240), extend("unit" = "1/s"))]
+    #[serde(default = "rate")]
+    pub rate: f64,
+    /// Sub-steps a frame: precision, not character. 20 at 24 frames a second is final quality.
+    #[schemars(title = "Sub-steps", range(min = 1, max = 200))]
+    #[serde(default = "substeps")]
+    pub substeps: u32,
+}
+
+fn rate() -> f64 {
+    24.0
+}
+fn substeps() -> u32 {
+    20
+}
+
+impl FrameSpan {
+    /// How many frames there are, the first included; 0 where the range runs backwards.
+    pub fn count(&self) -> usize {
+        (self.last - self.first + 1).max(0) as usize
+    }
+}
+
+/// A level plane with friction.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Floor {
+    #[schemars(title = "Height", range(min = -1000, max = 1000), extend("unit" = "m"))]
+    #[serde(default)]
+    pub height: f64,
+    /// Coulomb friction; the larger of floor and matter acts.
+    #[schemars(title = "Friction", range(min = 0, max = 4))]
+    #[serde(default = "friction")]
+    pub friction: f64,
+}
+
+fn friction() -> f64 {
+    0.5
+}

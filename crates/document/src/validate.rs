@@ -1,0 +1,247 @@
+//! Reading a scene: every fault with its JSON path, never only the first.
+use crate::{Choice, Field, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, ids::is_key};
+use jsonschema::error::ValidationErrorKind as Kind;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::sync::OnceLock;
+
+/// One thing wrong with a document.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Fault {
+    /// JSON Pointer (RFC 6901) to the value at fault; empty for the whole document.
+    pub path: String,
+    /// What is wrong and what would be right.
+    pub message: String,
+}
+
+impl Fault {
+    fn new(path: impl Into<String>, message: impl Into<String>) -> Fault {
+        Fault { path: path.into(), message: message.into() }
+    }
+}
+
+impl std::fmt::Display for Fault {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}: {}", if self.path.is_empty() { "/" } else { &self.path }, self.message)
+    }
+}
+
+/// The JSON Schema (2020-12) of a scene, with titles, units, limits and defaults.
+pub fn schema() -> &'static Value {
+    static SCHEMA: OnceLock<Value> = OnceLock::new();
+    SCHEMA.get_or_init(|| schemars::schema_for!(Scene).to_value())
+}
+
+fn validator() -> &'static jsonschema::Validator {
+    static VALIDATOR: OnceLock<jsonschema::Validator> = OnceLock::new();
+    VALIDATOR.get_or_init(|| jsonschema::validator_for(schema()).expect("the scene's own schema is valid"))
+}
+
+/// Reads the text of a scene file.
+///
+/// # Errors
+/// Every fault found, in the order of the document.
+pub fn parse(text: &str) -> Result<Scene, Vec<Fault>> {
+    let value = serde_json::from_str(text).map_err(|e| vec![Fault::new("", format!("not JSON: {e}"))])?;
+    validate(&value)
+}
+
+/// Checks a document and gives the scene it holds.
+///
+/// # Errors
+/// Every fault found: shape and limits first, then what only makes sense together.
+pub fn validate(document: &Value) -> Result<Scene, Vec<Fault>> {
+    if let Some(v) = document.get("nematon").and_then(Value::as_u64)
+        && v > u64::from(VERSION)
+    {
+        let message = format!("written by a newer Nematon (document version {v}, this one reads {VERSION})");
+        return Err(vec![Fault::new("/nematon", message)]);
+    }
+    let mut faults = vec![];
+    for e in validator().iter_errors(document) {
+        tell(&e, "", &mut faults);
+    }
+    keys(document, &mut faults);
+    if !faults.is_empty() {
+        return Err(faults);
+    }
+    let scene: Scene =
+        serde_json::from_value(document.clone()).map_err(|e| vec![Fault::new("", e.to_string())])?;
+    together(&scene, &mut faults);
+    if faults.is_empty() { Ok(scene) } else { Err(faults) }
+}
+
+/// Turns a schema error into words, one fault for each cause.
+fn tell(e: &jsonschema::ValidationError<'_>, base: &str, faults: &mut Vec<Fault>) {
+    let path = format!("{base}{}", e.instance_path());
+    let unit = unit_at(&path).map(|u| format!(" {u}")).unwrap_or_default();
+    let at = &e.instance();
+    let message = match e.kind() {
+        Kind::Minimum { limit } => format!("is {at}{unit}; it must be at least {limit}{unit}"),
+        Kind::Maximum { limit } => format!("is {at}{unit}; it must be at most {limit}{unit}"),
+        Kind::AdditionalProperties { unexpected } => {
+            faults.extend(
+                unexpected.iter().map(|u| Fault::new(format!("{path}/{u}"), "is not a known property")),
+            );
+            return;
+        }
+        Kind::Required { property } => format!("{property} is missing"),
+        Kind::OneOfNotValid { .. } | Kind::AnyOf { .. } => {
+            // The branch that the key names is the one that was meant: say what is wrong in it.
+            return branch(at, &path, faults);
+        }
+        Kind::MinItems { limit } => format!("holds too little: at least {limit} needed"),
+        Kind::MinLength { .. } => "must not be empty".to_owned(),
+        _ => e.to_string(),
+    };
+    faults.push(Fault::new(path, message));
+}
+
+/// Faults inside the variant of an enum that the document names.
+fn branch(at: &Value, path: &str, faults: &mut Vec<Fault>) {
+    let mut found = vec![];
+    if let Some(options) =
+        schema_at(path).and_then(|s| s.get("oneOf").or(s.get("anyOf")).and_then(Value::as_array))
+    {
+        let named = options.iter().find(|o| match at {
+            Value::Object(m) => {
+                m.keys().next().is_some_and(|k| o.pointer(&format!("/properties/{k}")).is_some())
+            }
+            _ => !at.is_string() && o.get("$ref").is_some(),
+        });
+        if let Some(option) = named {
+            let mut root = option.clone();
+            root["$defs"] = schema()["$defs"].clone();
+            if let Ok(v) = jsonschema::validator_for(&root) {
+                for e in v.iter_errors(at) {
+                    tell(&e, path, &mut found);
+                }
+            }
+        } else {
+            let names: Vec<String> = options
+                .iter()
+                .flat_map(|o| {
+                    let keys = o.get("properties").and_then(Value::as_object);
+                    let words = o.get("enum").and_then(Value::as_array);
+                    let word = o.get("const").and_then(Value::as_str).map(str::to_owned);
+                    keys.into_iter()
+                        .flat_map(|k| k.keys().cloned())
+                        .chain(words.into_iter().flatten().filter_map(|w| w.as_str().map(str::to_owned)))
+                        .chain(word)
+                        .collect::<Vec<_>>()
+                })
+                .collect();
+            found.push(Fault::new(path, format!("must be one of: {}", names.join(", "))));
+        }
+    }
+    if found.is_empty() {
+        found.push(Fault::new(path, "does not fit the schema"));
+    }
+    faults.extend(found);
+}
+
+/// The part of the schema that describes the value at a JSON Pointer, with references followed.
+pub(crate) fn schema_at(path: &str) -> Option<&'static Value> {
+    let mut at = follow(schema());
+    for key in path.split('/').skip(1) {
+        let key = key.replace("~1", "/").replace("~0", "~");
+        at = follow(step(at, &key)?);
+    }
+    Some(at)
+}
+
+fn step<'a>(at: &'a Value, key: &str) -> Option<&'a Value> {
+    if let Some(p) = at.get("properties").and_then(|p| p.get(key)) {
+        return Some(p);
+    }
+    if let Some(options) = at.get("oneOf").or(at.get("anyOf")).and_then(Value::as_array) {
+        return options.iter().find_map(|o| step(follow_in(o), key));
+    }
+    if key.parse::<usize>().is_ok()
+        && let Some(items) = at.get("items")
+    {
+        return Some(items);
+    }
+    if let Some(p) = at.get("patternProperties").and_then(Value::as_object).and_then(|p| p.values().next()) {
+        return Some(p);
+    }
+    at.get("additionalProperties").filter(|v| v.is_object())
+}
+
+fn follow_in(at: &Value) -> &Value {
+    match at.get("$ref").and_then(Value::as_str) {
+        Some(r) => schema().pointer(r.trim_start_matches('#')).unwrap_or(at),
+        None => at,
+    }
+}
+fn follow(at: &'static Value) -> &'static Value {
+    follow_in(at)
+}
+
+/// The unit that the schema gives for a value; that of an array holds for its numbers.
+pub(crate) fn unit_at(path: &str) -> Option<&'static str> {
+    let own = |p: &str| schema_at(p)?.get("unit")?.as_str();
+    own(path).or_else(|| own(path.rsplit_once('/')?.0))
+}
+
+fn keys(document: &Value, faults: &mut Vec<Fault>) {
+    let mut check = |at: &Value, path: String| {
+        for key in at.as_object().into_iter().flat_map(|m| m.keys()).filter(|k| !is_key(k)) {
+            let message = "keys are 1 to 40 of a-z, 0-9 and -, starting with a letter or digit";
+            faults.push(Fault::new(format!("{path}/{key}"), message));
+        }
+    };
+    check(&document["bodies"], "/bodies".into());
+    check(&document["fields"], "/fields".into());
+    for (id, body) in document["bodies"].as_object().into_iter().flatten() {
+        check(&body["grips"], format!("/bodies/{id}/grips"));
+    }
+}
+
+/// What the schema can't say: values that must fit each other.
+fn together(scene: &Scene, faults: &mut Vec<Fault>) {
+    let span = &scene.frames;
+    if span.last < span.first {
+        let message = format!("is before the first frame ({} < {})", span.last, span.first);
+        faults.push(Fault::new("/frames/last", message));
+    } else if span.count() as i64 > MAX_FRAMES {
+        let message = format!("makes {} frames; the most is {MAX_FRAMES}", span.count());
+        faults.push(Fault::new("/frames/last", message));
+    }
+    for (id, body) in &scene.bodies {
+        if let Shape::Sheet(s) = &body.shape {
+            let points = s.columns as usize * s.rows as usize;
+            if points > MAX_POINTS {
+                let message = format!("makes {points} points; the most is {MAX_POINTS}");
+                faults.push(Fault::new(format!("/bodies/{id}/shape/sheet/columns"), message));
+            }
+            for (grip, g) in &body.grips {
+                for (k, choice) in g.points.iter().enumerate() {
+                    let (name, known): (&str, &[&str]) = match choice {
+                        Choice::Border { border, .. } => (border, &SHEET_BORDERS),
+                        Choice::Corner(corner) => (corner, &SHEET_CORNERS),
+                        Choice::Near(_) => continue,
+                    };
+                    if !known.contains(&name) {
+                        let message = format!("a sheet has no \"{name}\"; it has {}", known.join(", "));
+                        faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/points/{k}"), message));
+                    }
+                }
+            }
+        }
+    }
+    for (id, Field { when, .. }) in &scene.fields {
+        if let Some(w) = when
+            && w.until < w.from
+        {
+            let message = format!("is before the frame it starts at ({} < {})", w.until, w.from);
+            faults.push(Fault::new(format!("/fields/{id}/when/until"), message));
+        }
+    }
+}
+
+/// The borders of a sheet, named from above with -z at the back.
+pub const SHEET_BORDERS: [&str; 4] = ["back", "right", "front", "left"];
+/// The corners of a sheet.
+pub const SHEET_CORNERS: [&str; 4] = ["back left", "back right", "front right", "front left"];

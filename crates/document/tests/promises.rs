@@ -1,0 +1,160 @@
+//! What the document promises: all faults at once, edits that undo, reasons in words.
+#![allow(clippy::unwrap_used)]
+use nematon_document::{EditError, apply, changes, inverse, parse, schema, validate};
+use serde_json::{Value, json};
+
+fn scene() -> Value {
+    json!({
+        "nematon": 1, "name": "Ridge", "frames": {"first": 0, "last": 48, "rate": 24, "substeps": 20},
+        "bodies": {"canopy": {
+            "name": "Landing canopy", "kind": "cloth",
+            "shape": {"sheet": {"width": 4, "depth": 2, "columns": 60, "rows": 40}},
+            "matter": {"areal_weight": 0.3},
+            "grips": {"eyelets": {"name": "Eyelets", "points": [{"border": {"border": "back", "by": {"eyelets": 8}}}]}}
+        }},
+        "fields": {"ridge-wind": {"name": "Ridge wind", "act": {"wind": {"speed": 6, "heading": 0}}}},
+        "floor": {"height": 0}
+    })
+}
+
+fn patch(v: Value) -> json_patch::Patch {
+    serde_json::from_value(v).unwrap()
+}
+
+#[test]
+fn a_good_scene_is_read_and_its_defaults_are_filled_in() {
+    let s = validate(&scene()).unwrap();
+    assert_eq!(s.bodies[0].matter.drag, 1.28);
+    assert_eq!(s.floor.unwrap().friction, 0.5);
+}
+
+#[test]
+fn every_fault_is_listed_with_its_path() {
+    let mut d = scene();
+    d["fields"]["ridge-wind"]["act"]["wind"]["speed"] = json!(1e9);
+    d["bodies"]["canopy"]["matter"]["areal_weight"] = json!(-2);
+    d["bodies"]["canopy"]["matter"]["glitter"] = json!(true);
+    d["frames"]["rate"] = json!("fast");
+    let faults = validate(&d).unwrap_err();
+    let paths: Vec<&str> = faults.iter().map(|f| f.path.as_str()).collect();
+    for p in [
+        "/fields/ridge-wind/act/wind/speed",
+        "/bodies/canopy/matter/areal_weight",
+        "/bodies/canopy/matter/glitter",
+        "/frames/rate",
+    ] {
+        assert!(paths.contains(&p), "{p} is missing from {faults:#?}");
+    }
+    let speed = faults.iter().find(|f| f.path.ends_with("speed")).unwrap();
+    assert!(speed.message.contains("at most 150 m/s"), "{}", speed.message);
+}
+
+#[test]
+fn faults_between_values_are_found() {
+    for (pointer, value, path) in [
+        ("/frames/last", json!(-5), "/frames/last"),
+        ("/frames/last", json!(1_000_000), "/frames/last"),
+        ("/bodies/canopy/shape/sheet/columns", json!(2_000_000), "/bodies/canopy/shape/sheet/columns"),
+        (
+            "/bodies/canopy/grips/eyelets/points/0/border/border",
+            json!("top"),
+            "/bodies/canopy/grips/eyelets/points/0",
+        ),
+        ("/bodies/canopy/grips/eyelets/points", json!([]), "/bodies/canopy/grips/eyelets/points"),
+        (
+            "/bodies/canopy/grips/eyelets/points/0",
+            json!({"ring": 3}),
+            "/bodies/canopy/grips/eyelets/points/0",
+        ),
+        ("/fields/ridge-wind/when", json!({"from": 9, "until": 3}), "/fields/ridge-wind/when/until"),
+    ] {
+        let mut d = scene();
+        match d.pointer_mut(pointer) {
+            Some(at) => *at = value,
+            None => d["fields"]["ridge-wind"]["when"] = value,
+        }
+        let faults = validate(&d).unwrap_err();
+        assert!(faults.iter().any(|f| f.path.starts_with(path)), "{pointer}: {faults:?}");
+    }
+    let mut d = scene();
+    d["bodies"]["Big Top"] = d["bodies"]["canopy"].clone();
+    assert_eq!(validate(&d).unwrap_err()[0].path, "/bodies/Big Top");
+}
+
+#[test]
+fn what_is_not_json_or_from_the_future_is_named() {
+    assert!(parse("{").unwrap_err()[0].message.starts_with("not JSON"));
+    let mut d = scene();
+    d["nematon"] = json!(7);
+    assert!(validate(&d).unwrap_err()[0].message.contains("newer Nematon"));
+}
+
+#[test]
+fn an_edit_and_its_inverse_leave_the_document_as_it_was() {
+    let d = scene();
+    let edit = patch(json!([
+        {"op": "replace", "path": "/fields/ridge-wind/act/wind/speed", "value": 8.5},
+        {"op": "remove", "path": "/floor"}
+    ]));
+    let (next, s) = apply(&d, &edit).unwrap();
+    assert!(s.floor.is_none());
+    let (back, _) = apply(&next, &inverse(&d, &next)).unwrap();
+    assert_eq!(back, d);
+}
+
+#[test]
+fn a_refused_edit_says_which_operation_or_which_faults() {
+    let d = scene();
+    let missing = patch(json!([{"op": "replace", "path": "/bodies/tent/name", "value": "x"}]));
+    assert!(matches!(apply(&d, &missing), Err(EditError::Patch { operation: 0, .. })));
+    let d = serde_json::to_value(validate(&d).unwrap()).unwrap();
+    let two = patch(json!([
+        {"op": "replace", "path": "/fields/ridge-wind/act/wind/speed", "value": 1e9},
+        {"op": "replace", "path": "/bodies/canopy/matter/thickness", "value": 0}
+    ]));
+    match apply(&d, &two) {
+        Err(EditError::Faults(f)) => assert_eq!(f.len(), 2, "{f:?}"),
+        other => panic!("{other:?}"),
+    }
+}
+
+#[test]
+fn a_change_is_told_with_name_values_and_unit() {
+    let (a, mut d) = (validate(&scene()).unwrap(), scene());
+    d["fields"]["ridge-wind"]["act"]["wind"]["speed"] = json!(8.5);
+    d["fields"]["ridge-wind"]["act"]["wind"]["heading"] = json!(std::f64::consts::FRAC_PI_2);
+    d["bodies"]["canopy"]["name"] = json!("Awning");
+    d["bodies"]["canopy"]["shape"]["sheet"]["columns"] = json!(30);
+    let words: Vec<String> =
+        changes(&a, &validate(&d).unwrap(), "canopy").into_iter().map(|c| c.words).collect();
+    assert_eq!(
+        words,
+        [
+            "Landing canopy points across, 60 to 30",
+            "Ridge wind speed, 6 to 8.5 m/s",
+            "Ridge wind heading, 0 to 90°"
+        ]
+    );
+    let mut off = scene();
+    off["fields"]["ridge-wind"]["on"] = json!(false);
+    assert_eq!(changes(&a, &validate(&off).unwrap(), "canopy")[0].words, "Ridge wind turned off");
+    off["fields"] = json!({});
+    assert_eq!(changes(&a, &validate(&off).unwrap(), "canopy")[0].words, "Ridge wind removed");
+    assert!(changes(&a, &a, "canopy").is_empty());
+}
+
+#[test]
+fn another_body_is_no_reason() {
+    let a = validate(&scene()).unwrap();
+    let mut d = scene();
+    d["bodies"]["pennant"] = d["bodies"]["canopy"].clone();
+    assert!(changes(&a, &validate(&d).unwrap(), "canopy").is_empty());
+}
+
+#[test]
+fn the_schema_tells_units_titles_and_limits() {
+    let speed = &schema()["$defs"]["Wind"]["properties"]["speed"];
+    assert_eq!(speed["unit"], "m/s");
+    assert_eq!(speed["title"], "Speed");
+    assert_eq!(speed["maximum"].as_f64(), Some(150.0));
+}

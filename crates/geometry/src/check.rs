@@ -1,0 +1,81 @@
+use crate::Mesh;
+use crate::vec3::{cross, length, sub};
+use std::collections::HashMap;
+
+/// What makes a mesh unfit to be a cloth.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum MeshFault {
+    #[error("the mesh has no triangles")]
+    Empty,
+    #[error("the mesh has {points} points; the most is {most}. Reduce it, or bring in a part of it")]
+    TooBig { points: usize, most: usize },
+    #[error("point {point} of the mesh has a coordinate that is not a number, or is beyond 10 km")]
+    NotANumber { point: usize },
+    #[error("triangle {triangle} names point {point}, and there are only {points}")]
+    NoSuchPoint { triangle: usize, point: u32, points: usize },
+    #[error(
+        "{count} triangle(s) have no area, the first is number {triangle}. Merge doubled points or remove them"
+    )]
+    NoArea { triangle: usize, count: usize },
+    #[error(
+        "{count} edge(s) belong to more than two triangles, the first between points {} and {}. \
+         A cloth is one layer: split it there, or remove the extra faces", edge[0], edge[1]
+    )]
+    NotASurface { edge: [u32; 2], count: usize },
+    #[error("{count} point(s) belong to no triangle, the first is number {point}. Remove them")]
+    Loose { point: usize, count: usize },
+}
+
+/// Every fault of a mesh, each kind once with its first place.
+///
+/// # Errors
+/// The faults, when there are any; `most` is the limit of points.
+pub fn check(mesh: &Mesh, most: usize) -> Result<(), Vec<MeshFault>> {
+    let points = mesh.positions.len();
+    if mesh.triangles.is_empty() {
+        return Err(vec![MeshFault::Empty]);
+    }
+    if points > most {
+        return Err(vec![MeshFault::TooBig { points, most }]);
+    }
+    for (triangle, t) in mesh.triangles.iter().enumerate() {
+        if let Some(&point) = t.iter().find(|&&p| p as usize >= points) {
+            return Err(vec![MeshFault::NoSuchPoint { triangle, point, points }]);
+        }
+    }
+    let mut faults = vec![];
+    let wild = |p: &[f32; 3]| p.iter().any(|c| !c.is_finite() || c.abs() > 10_000.0);
+    if let Some(point) = mesh.positions.iter().position(wild) {
+        return Err(vec![MeshFault::NotANumber { point }]);
+    }
+    let thin: Vec<usize> = (0..mesh.triangles.len()).filter(|&t| has_no_area(mesh, t)).collect();
+    if let Some(&triangle) = thin.first() {
+        faults.push(MeshFault::NoArea { triangle, count: thin.len() });
+    }
+    let mut count: HashMap<[u32; 2], u32> = HashMap::new();
+    for t in &mesh.triangles {
+        for [a, b] in [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]] {
+            *count.entry([a.min(b), a.max(b)]).or_default() += 1;
+        }
+    }
+    let mut shared: Vec<[u32; 2]> = count.iter().filter(|(_, n)| **n > 2).map(|(e, _)| *e).collect();
+    shared.sort_unstable();
+    if let Some(&edge) = shared.first() {
+        faults.push(MeshFault::NotASurface { edge, count: shared.len() });
+    }
+    let mut used = vec![false; points];
+    mesh.triangles.iter().flatten().for_each(|&p| used[p as usize] = true);
+    let loose = used.iter().filter(|u| !**u).count();
+    if let Some(point) = used.iter().position(|u| !u) {
+        faults.push(MeshFault::Loose { point, count: loose });
+    }
+    if faults.is_empty() { Ok(()) } else { Err(faults) }
+}
+
+/// A height under a ten-thousandth of the longest side gives no usable rest shape.
+fn has_no_area(mesh: &Mesh, t: usize) -> bool {
+    let [a, b, c] = mesh.triangles[t].map(|p| mesh.positions[p as usize]);
+    let (ab, ac, bc) = (sub(b, a), sub(c, a), sub(c, b));
+    let longest = length(ab).max(length(ac)).max(length(bc));
+    length(cross(ab, ac)) <= 1e-4 * longest * longest
+}

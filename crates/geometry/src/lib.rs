@@ -1,0 +1,19 @@
+//! Meshes before any motion: generators, borders, checks, refinement, density. Pure; metres.
+
+mod borders;
+mod check;
+mod density;
+pub mod frame;
+mod mesh;
+mod place;
+mod refine;
+mod sheet;
+pub mod vec3;
+
+pub use borders::{find_borders, nearest};
+pub use check::{MeshFault, check};
+pub use density::{Density, EDGES_ACROSS, density};
+pub use mesh::{Border, Corner, Mesh};
+pub use place::{place, turn_matrix};
+pub use refine::refine;
+pub use sheet::sheet;

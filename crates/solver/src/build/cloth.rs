@@ -1,0 +1,213 @@
+//! A cloth: triangles with membrane and air, hinges between them, divided into parts.
+use super::{hinges, rigidity};
+use crate::constraint::{bend, membrane};
+use crate::damping::{Rigid, Sums};
+use crate::inputs::{ClothRest, Matter};
+use crate::parts::{Parts, cut};
+use crate::simd::Record;
+use crate::state::State;
+
+/// Why a shape can't be a cloth.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum BuildError {
+    #[error("a cloth needs at least one triangle")]
+    Empty,
+    #[error("{what} has {found} entries where there are {expected}")]
+    Lengths { what: &'static str, found: usize, expected: usize },
+    #[error("triangle {triangle} has no rest area")]
+    NoArea { triangle: usize },
+    #[error("point {point} is not at a finite place")]
+    NotFinite { point: usize },
+    #[error("{what} is {value}; it must be finite and {limit}")]
+    Matter { what: &'static str, value: f32, limit: &'static str },
+}
+
+/// The constraints of one part.
+pub(crate) struct Work {
+    pub membrane: Vec<membrane::Group>,
+    pub bend: Vec<bend::Group>,
+}
+
+/// A cloth ready to be moved.
+pub struct Cloth {
+    pub(crate) parts: Parts,
+    /// One for each part of the tree.
+    pub(crate) work: Vec<Work>,
+    /// Where each point starts and its inverse mass, in the order of the parts; spare points follow.
+    pub(crate) rest: Vec<Record>,
+    /// Mass of each point, kg, held or not.
+    pub(crate) mass: Vec<f32>,
+    pub(crate) matter: Matter,
+    /// Whether any hinge is folded at rest.
+    pub(crate) curved: bool,
+    pub(crate) triangles: Vec<[u32; 3]>,
+    pub(crate) frames: Vec<[[f32; 2]; 3]>,
+    places: Vec<u32>,
+    constraints: usize,
+}
+
+impl Cloth {
+    /// # Errors
+    /// When the arrays don't fit each other, or hold what no cloth can have.
+    pub fn build(rest: &ClothRest) -> Result<Cloth, BuildError> {
+        let n = rest.positions.len();
+        check(rest)?;
+        let parts = cut(&rest.positions);
+        let places = parts.places();
+        let mut mass = vec![0.0f64; n];
+        for (t, f) in rest.triangles.iter().zip(&rest.frames) {
+            let third = f64::from(rest.matter.areal_weight) * area(f) / 3.0;
+            t.iter().for_each(|&p| mass[places[p as usize] as usize] += third);
+        }
+        let spares = 4 * parts.tree.len();
+        let mut records = vec![Record::default(); n + spares];
+        for place in 0..n {
+            let point = parts.order[place] as usize;
+            let [x, y, z] = rest.positions[point];
+            let w = if rest.held[point] || mass[place] <= 0.0 { 0.0 } else { (1.0 / mass[place]) as f32 };
+            records[place] = Record([x, y, z, w]);
+        }
+        // Spare points stand apart from each other, so that empty lanes divide by nothing small.
+        for k in 0..spares {
+            let c = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]][k % 4];
+            records[n + k] = Record([c[0], c[1], c[2], 0.0]);
+        }
+        let at = |p: u32| places[p as usize];
+        let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
+        let m = &rest.matter;
+        for (t, f) in rest.triangles.iter().zip(&rest.frames) {
+            let point = t.map(at);
+            let stiffness = [m.stretch[0], m.stretch[1], m.shear];
+            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness });
+        }
+        let found = hinges::find(rest);
+        let stiff = rigidity::stiffnesses(&found, m.bend.map(f64::from));
+        let mut bends: Vec<Vec<bend::Hinge>> = parts.tree.iter().map(|_| vec![]).collect();
+        let mut curved = false;
+        for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
+            let point = h.point.map(at);
+            // A fold under a ten-thousandth of a turn is rounding, not shape.
+            let length = h.flat[1][0].hypot(h.flat[1][1] - h.flat[0][1]).max(1e-12);
+            let rest = if h.rest.abs() / length > 6e-4 { h.rest as f32 } else { 0.0 };
+            curved |= rest != 0.0;
+            let weight = h.weight.map(|k| k as f32);
+            bends[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest });
+        }
+        let constraints = 3 * rest.triangles.len() + bends.iter().map(Vec::len).sum::<usize>();
+        let work = triangles
+            .into_iter()
+            .zip(bends)
+            .enumerate()
+            .map(|(part, (t, b))| {
+                let spare = (n + 4 * part) as u32;
+                Work { membrane: membrane::gather(&t, spare), bend: bend::gather(&b, spare) }
+            })
+            .collect();
+        let (triangles, frames) = (rest.triangles.iter().map(|t| t.map(at)).collect(), rest.frames.clone());
+        let mass = mass.into_iter().map(|m| m as f32).collect();
+        let matter = rest.matter;
+        Ok(Cloth { parts, work, rest: records, mass, matter, curved, triangles, frames, places, constraints })
+    }
+
+    /// The state at rest, where every run begins.
+    pub fn start(&self) -> State {
+        let zero = vec![Record::default(); self.rest.len()];
+        let mut state = State {
+            x: self.rest.clone(),
+            free: zero.clone(),
+            v: zero.clone(),
+            air: zero.clone(),
+            flow: zero,
+            rigid: Rigid::default(),
+        };
+        state.rigid = self.rigid(&state);
+        state
+    }
+
+    /// How many points there are.
+    pub fn points(&self) -> usize {
+        self.mass.len()
+    }
+
+    /// How many scalar membrane constraints and hinges there are.
+    pub fn constraints(&self) -> usize {
+        self.constraints
+    }
+
+    /// Mass of the whole body, kg, held points included.
+    pub fn mass(&self) -> f64 {
+        self.mass.iter().map(|m| f64::from(*m)).sum()
+    }
+
+    pub(crate) fn leaves(&self) -> impl Iterator<Item = (usize, usize)> {
+        self.parts.tree.iter().filter(|p| p.halves.is_none()).map(|p| (p.from, p.to))
+    }
+
+    pub(crate) fn rigid(&self, state: &State) -> Rigid {
+        let mut sums = Sums::default();
+        for (from, to) in self.leaves() {
+            sums.add(&Sums::of(&state.x[from..to], &state.v[from..to], |k| self.mass[from + k]));
+        }
+        sums.rigid()
+    }
+
+    /// Coordinates of records in the order in which the points were given.
+    pub(crate) fn scatter(&self, records: &[Record]) -> Vec<[f32; 3]> {
+        self.places.iter().map(|&p| records[p as usize].xyz()).collect()
+    }
+
+    /// The given number of the point at a place.
+    pub(crate) fn given(&self, place: usize) -> usize {
+        self.parts.order[place] as usize
+    }
+}
+
+pub(crate) fn area(f: &[[f32; 2]; 3]) -> f64 {
+    let [a, b, c] = f.map(|p| p.map(f64::from));
+    0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])).abs()
+}
+
+fn check(rest: &ClothRest) -> Result<(), BuildError> {
+    let n = rest.positions.len();
+    if rest.triangles.is_empty() {
+        return Err(BuildError::Empty);
+    }
+    let same = |what, found, expected| {
+        if found == expected { Ok(()) } else { Err(BuildError::Lengths { what, found, expected }) }
+    };
+    same("held", rest.held.len(), n)?;
+    same("frames", rest.frames.len(), rest.triangles.len())?;
+    if let Some(&p) = rest.triangles.iter().flatten().find(|p| **p as usize >= n) {
+        return Err(BuildError::Lengths { what: "positions", found: n, expected: p as usize + 1 });
+    }
+    if let Some(point) = rest.positions.iter().position(|p| p.iter().any(|c| !c.is_finite())) {
+        return Err(BuildError::NotFinite { point });
+    }
+    if let Some(triangle) = rest.frames.iter().position(|f| area(f).is_nan() || area(f) <= 0.0) {
+        return Err(BuildError::NoArea { triangle });
+    }
+    let m = &rest.matter;
+    let above = |what, value: f32, least: f32, limit| {
+        if value.is_finite() && value >= least {
+            Ok(())
+        } else {
+            Err(BuildError::Matter { what, value, limit })
+        }
+    };
+    above("areal weight", m.areal_weight, 1e-6, "above 0")?;
+    above("thickness", m.thickness, 1e-9, "above 0")?;
+    for (what, value) in [
+        ("stretch, warp", m.stretch[0]),
+        ("stretch, weft", m.stretch[1]),
+        ("shear", m.shear),
+        ("bend, warp", m.bend[0]),
+        ("bend, weft", m.bend[1]),
+        ("damping", m.damping),
+        ("drag", m.drag),
+        ("lift", m.lift),
+        ("friction", m.friction),
+    ] {
+        above(what, value, 0.0, "not below 0")?;
+    }
+    Ok(())
+}

@@ -1,0 +1,7 @@
+//! From a shape and its matter to points and constraints.
+mod cloth;
+mod hinges;
+mod rigidity;
+
+pub(crate) use cloth::Work;
+pub use cloth::{BuildError, Cloth};

@@ -1,0 +1,104 @@
+//! Hinges: two triangles that share an edge resist folding about it.
+//!
+//! M. Bergou, M. Wardetzky, D. Harmon, D. Zorin, E. Grinspun, "A Quadratic Bending Model for
+//! Inextensible Surfaces" (2006): with cotangent weights k over the edge's ends and the two points
+//! across, K = Σ k x is the edge's length times its fold, along the normal, and the energy is
+//! ½ c |K|². No angle, no root: exact for the small strains of cloth. A hinge that is folded at rest
+//! by K₀ wants K = K₀ n, with n the hinge's normal of the moment.
+//!
+//! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
+use super::{Points, Scale, compliance};
+use crate::colouring::pack;
+use crate::simd::{F8, V8, load, store};
+
+/// Eight hinges. Arrays are indexed by lane.
+#[repr(C, align(32))]
+pub struct Group {
+    point: [[u32; 8]; 4],
+    /// Cotangent weights; they sum to 0, so the last is not kept.
+    weight: [[f32; 8]; 3],
+    /// 1/c, m²/(N·m).
+    soft: [f32; 8],
+    /// K₀, metres.
+    rest: [f32; 8],
+}
+
+/// One hinge: the edge's ends, then the points across on its first and second side.
+pub struct Hinge {
+    pub point: [u32; 4],
+    pub weight: [f32; 4],
+    /// N·m/m²: energy is half of it times |K|².
+    pub stiffness: f64,
+    /// Metres; 0 where flat at rest.
+    pub rest: f32,
+}
+
+/// Packs hinges of one part into groups; empty lanes take the part's spare points.
+pub fn gather(hinges: &[Hinge], spare: u32) -> Vec<Group> {
+    let points: Vec<[u32; 4]> = hinges.iter().map(|h| h.point).collect();
+    pack(&points)
+        .into_iter()
+        .map(|lanes| {
+            let mut g = Group {
+                point: [0, 1, 2, 3].map(|k| [spare + k; 8]),
+                weight: [[0.0; 8]; 3],
+                soft: [1.0; 8],
+                rest: [0.0; 8],
+            };
+            for (l, &k) in lanes.iter().enumerate() {
+                let h = &hinges[k];
+                (0..4).for_each(|k| g.point[k][l] = h.point[k]);
+                (0..3).for_each(|k| g.weight[k][l] = h.weight[k]);
+                g.soft[l] = compliance(h.stiffness);
+                g.rest[l] = h.rest;
+            }
+            g
+        })
+        .collect()
+}
+
+/// Meets eight hinges once. `CURVED` where any of the body is folded at rest.
+///
+/// # Safety
+/// The points are those of a part that no other thread is at.
+#[inline(always)]
+pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale) {
+    // Safety: as the caller promises; a group's points differ.
+    let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
+    let [a, b, c] = g.weight.each_ref().map(F8::new);
+    let weight = [a, b, c, -(a + b + c)];
+    // Relative to one of the points: far from the origin the sum would lose its small difference.
+    let mut k = (x[0] - x[3]).scale(a) + (x[1] - x[3]).scale(b) + (x[2] - x[3]).scale(c);
+    if CURVED {
+        let n: V8 = (x[1] - x[0]).cross(x[3] - x[2]);
+        let n = n.scale(F8::new(&g.rest) / n.dot(n).max(F8::splat(1e-30)).sqrt());
+        k = k - n;
+    }
+    let mut sum = F8::new(&g.soft) * F8::splat(scale.per_dt2);
+    for i in 0..4 {
+        sum = (w[i] * weight[i]).fma(weight[i], sum);
+    }
+    let s = F8::splat(-1.0) / sum;
+    for i in 0..4 {
+        x[i] = k.fma(s * w[i] * weight[i], x[i]);
+        // Safety: as above.
+        unsafe { store(points.x, &g.point[i], x[i], w[i]) };
+    }
+}
+
+impl Group {
+    /// Energy of the eight, joules.
+    pub fn energy(&self, x: &[crate::simd::Record]) -> f64 {
+        (0..8)
+            .map(|l| {
+                let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
+                let k: [f64; 3] = std::array::from_fn(|c| {
+                    (0..3).map(|i| f64::from(self.weight[i][l]) * (p[i][c] - p[3][c])).sum()
+                });
+                let fold = (k[0] * k[0] + k[1] * k[1] + k[2] * k[2]).sqrt() - f64::from(self.rest[l]).abs();
+                0.5 * fold * fold / f64::from(self.soft[l])
+            })
+            .sum()
+    }
+}

@@ -1,0 +1,142 @@
+//! Triangles that resist stretch along warp and weft and shear between them, and that meet the air.
+//!
+//! The map from rest plane to space has columns f_u, f_v (D. Baraff, A. Witkin, "Large Steps in Cloth
+//! Simulation", 1998, eq. 9). Energies a unit of rest area: ½ K_u (|f_u| - 1)², ½ K_v (|f_v| - 1)²,
+//! ½ K_s (f_u·f_v)². The three are met one after another while the points are in registers.
+//!
+//! Air presses on the side it meets: with relative flow r, unit normal n and s = r·n, a triangle of
+//! area A gets ½ρA (C_d |s| r + C_l s (n |r| - r s/|r|)): drag along the flow by the area it sees,
+//! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
+use super::{Points, Scale, compliance};
+use crate::colouring::pack;
+use crate::simd::{F8, V8, load, store};
+
+/// Eight triangles. Arrays are indexed by lane.
+#[repr(C, align(32))]
+pub struct Group {
+    point: [[u32; 8]; 3],
+    /// ∂/∂u and ∂/∂v of the second and third corner's weight, 1/m; the first's is minus their sum.
+    u: [[f32; 8]; 2],
+    v: [[f32; 8]; 2],
+    /// Compliances of warp, weft, shear: 1/(K A), with the area A in m².
+    soft: [[f32; 8]; 3],
+    /// A third of the rest area, m².
+    third: [f32; 8],
+}
+
+/// One triangle: its points, its rest corners in the plane, its stiffnesses in N/m.
+pub struct Triangle {
+    pub point: [u32; 3],
+    pub frame: [[f32; 2]; 3],
+    pub stiffness: [f32; 3],
+}
+
+/// Packs triangles of one part into groups; empty lanes take the part's spare points.
+pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
+    let points: Vec<[u32; 3]> = triangles.iter().map(|t| t.point).collect();
+    pack(&points)
+        .into_iter()
+        .map(|lanes| {
+            let mut g = Group {
+                point: [0, 1, 2].map(|k| [spare + k; 8]),
+                u: [[1.0; 8], [0.0; 8]],
+                v: [[0.0; 8], [1.0; 8]],
+                soft: [[1.0; 8]; 3],
+                third: [0.0; 8],
+            };
+            for (l, &k) in lanes.iter().enumerate() {
+                let t = &triangles[k];
+                let [a, b, c] = t.frame.map(|p| p.map(f64::from));
+                let (p, q) = ([b[0] - a[0], b[1] - a[1]], [c[0] - a[0], c[1] - a[1]]);
+                let det = p[0] * q[1] - q[0] * p[1];
+                let area = 0.5 * det.abs();
+                for (k, p) in t.point.iter().enumerate() {
+                    g.point[k][l] = *p;
+                }
+                g.u[0][l] = (q[1] / det) as f32;
+                g.u[1][l] = (-p[1] / det) as f32;
+                g.v[0][l] = (-q[0] / det) as f32;
+                g.v[1][l] = (p[0] / det) as f32;
+                for k in 0..3 {
+                    g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
+                }
+                g.third[l] = (area / 3.0) as f32;
+            }
+            g
+        })
+        .collect()
+}
+
+/// Meets eight triangles once: air first, then warp, weft and shear.
+///
+/// # Safety
+/// The points are those of a part that no other thread is at.
+#[inline(always)]
+pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
+    // Safety: as the caller promises; a group's points differ.
+    let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let w = [w0, w1, w2];
+    let mut x = [x0, x1, x2];
+    if air {
+        // Safety: as above.
+        let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
+        let push = pressure(x, flow, scale).scale(F8::new(&g.third));
+        for k in 0..3 {
+            x[k] = push.scale(w[k]).fma(F8::splat(scale.dt * scale.dt), x[k]);
+        }
+    }
+    let (u, v) = (g.u.each_ref().map(F8::new), g.v.each_ref().map(F8::new));
+    let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
+    stretch(&mut x, w, u, soft[0]);
+    stretch(&mut x, w, v, soft[1]);
+    shear(&mut x, w, [u, v], soft[2]);
+    for k in 0..3 {
+        // Safety: as above.
+        unsafe { store(points.x, &g.point[k], x[k], w[k]) };
+    }
+}
+
+/// Force a unit of area, N/m².
+#[inline(always)]
+fn pressure(x: [V8; 3], flow: [V8; 3], scale: Scale) -> V8 {
+    let r = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
+    let n = (x[1] - x[0]).cross(x[2] - x[0]);
+    let tiny = F8::splat(1e-30);
+    let n = n.scale(F8::splat(1.0) / n.dot(n).max(tiny).sqrt());
+    let speed = r.dot(r).max(tiny).sqrt();
+    let s = r.dot(n);
+    let lift = s * F8::splat(scale.lift);
+    let force = n.scale(lift * speed);
+    let force = r.scale(s.abs() * F8::splat(scale.drag) - lift * s / speed) + force;
+    // Where a sub-step is too long for so strong a flow, the push fades instead of overshooting: it
+    // never gives more than half of the relative speed, and is untouched to second order where dt is short.
+    let rate = speed * F8::splat(2.0 * (scale.drag + scale.lift) * scale.per_weight * scale.dt);
+    force.scale(F8::splat(1.0) / rate.fma(rate, F8::splat(1.0)))
+}
+
+/// |f| = 1 for one column f of the deformation.
+#[inline(always)]
+fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8) {
+    let f = (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]);
+    let d = [-(d[0] + d[1]), d[0], d[1]];
+    let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
+    let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], soft)));
+    let s = (F8::splat(1.0) - length) / (length * sum);
+    for k in 0..3 {
+        x[k] = f.fma(s * w[k] * d[k], x[k]);
+    }
+}
+
+/// f_u · f_v = 0.
+#[inline(always)]
+fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], soft: F8) {
+    let (e1, e2) = (x[1] - x[0], x[2] - x[0]);
+    let f = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
+    let d = d.map(|d| [-(d[0] + d[1]), d[0], d[1]]);
+    let g: [V8; 3] = std::array::from_fn(|k| f[1].scale(d[0][k]) + f[0].scale(d[1][k]));
+    let sum = w[0].fma(g[0].dot(g[0]), w[1].fma(g[1].dot(g[1]), w[2].fma(g[2].dot(g[2]), soft)));
+    let s = -(f[0].dot(f[1])) / sum;
+    for k in 0..3 {
+        x[k] = g[k].fma(s * w[k], x[k]);
+    }
+}

@@ -1,0 +1,42 @@
+//! One kind of constraint a file, each with the same verbs: `Group` holds eight of them side by side,
+//! `gather` makes groups, `solve` meets them once.
+//!
+//! All are extended position-based dynamics with one sweep a sub-step (M. Macklin, M. Müller,
+//! N. Chentanez, "XPBD", 2016, eq. 18; M. Macklin et al., "Small Steps in Physics Simulation", 2019):
+//! a constraint C with compliance α moves points by w ∇C Δλ, Δλ = -C / (Σ w |∇C|² + α/dt²).
+
+pub mod bend;
+pub mod membrane;
+
+use crate::simd::Record;
+
+/// The records of a body, shared between threads that each touch points of their own part.
+#[derive(Clone, Copy)]
+pub struct Points {
+    pub x: *mut Record,
+    pub flow: *const Record,
+}
+
+// Safety: a part's work touches only that part's points (and its own spare ones), parts at work at
+// the same time are disjoint, and a join stands between a part and the one around it.
+unsafe impl Send for Points {}
+unsafe impl Sync for Points {}
+
+/// What all constraints of a sub-step are told.
+#[derive(Clone, Copy)]
+pub struct Scale {
+    /// Sub-step, seconds.
+    pub dt: f32,
+    /// 1/dt².
+    pub per_dt2: f32,
+    /// ½ρ C_drag and ½ρ C_lift, kg/m³; zero where air does not act.
+    pub drag: f32,
+    pub lift: f32,
+    /// 1 / areal weight, m²/kg.
+    pub per_weight: f32,
+}
+
+/// Compliance of a stiffness, capped where f32 would overflow: beyond it nothing resists.
+pub(crate) fn compliance(stiffness: f64) -> f32 {
+    (1.0 / stiffness.max(1e-24)) as f32
+}

@@ -1,0 +1,2 @@
+//! What bodies touch. So far: a level floor.
+pub mod floor;

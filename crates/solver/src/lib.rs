@@ -1,0 +1,30 @@
+//! The core: how a cloth moves. No input or output, no async, no document, no clock, no globals.
+//!
+//! Units are SI. Every result is the same bits on any number of threads: work is divided by the mesh
+//! (a tree of nested parts), never by who does it, and sums run in the order of the parts.
+
+pub mod air;
+mod build;
+mod colouring;
+mod constraint;
+mod contact;
+mod damping;
+mod inputs;
+mod measure;
+mod parts;
+mod simd;
+mod state;
+mod step;
+mod watch;
+
+pub use build::{BuildError, Cloth};
+pub use inputs::{ClothRest, Floor, FrameInputs, Matter};
+pub use measure::{Energy, Strain};
+pub use state::{SnapshotError, State};
+pub use step::{Cause, Exploded, step};
+pub use watch::{NoWatch, Phase, Watch};
+
+/// Changes whenever the same inputs may give other bits. Part of every fingerprint.
+pub const VERSION: u32 = 1;
+/// Density of the air, kg/m³ (at 20 °C and sea level).
+pub const AIR_DENSITY: f32 = 1.2;

@@ -1,0 +1,80 @@
+//! What a state amounts to: strain and energy, for reports and tests.
+use crate::build::Cloth;
+use crate::state::State;
+
+/// Relative change of length along the threads, over all triangles, weighed by area.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Strain {
+    /// Mean along warp and weft; above 0 is stretched.
+    pub mean: [f64; 2],
+    /// Largest along either.
+    pub largest: f64,
+}
+
+/// Joules.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Energy {
+    pub kinetic: f64,
+    /// Of gravity, from height 0.
+    pub height: f64,
+    pub membrane: f64,
+    pub bend: f64,
+}
+
+impl Energy {
+    pub fn total(&self) -> f64 {
+        self.kinetic + self.height + self.membrane + self.bend
+    }
+}
+
+impl Cloth {
+    /// Strain along warp and weft.
+    pub fn strain(&self, state: &State) -> Strain {
+        let (mut s, mut total) = (Strain::default(), 0.0);
+        self.columns(state, |area, [u, v], _| {
+            total += area;
+            for (mean, strain) in s.mean.iter_mut().zip([u, v]) {
+                *mean += area * (strain - 1.0);
+                s.largest = s.largest.max(strain - 1.0);
+            }
+        });
+        s.mean = s.mean.map(|m| m / total.max(1e-30));
+        s
+    }
+
+    /// Energy of the body under a gravity along y, m/s².
+    pub fn energy(&self, state: &State, gravity: f64) -> Energy {
+        let mut e = Energy::default();
+        for k in 0..self.points() {
+            let m = f64::from(self.mass[k]);
+            let v2: f64 = state.v[k].xyz().iter().map(|c| f64::from(*c).powi(2)).sum();
+            e.kinetic += 0.5 * m * v2;
+            e.height -= m * gravity * f64::from(state.x[k].0[1]);
+        }
+        let m = &self.matter;
+        let [ku, kv, ks] = [m.stretch[0], m.stretch[1], m.shear].map(f64::from);
+        self.columns(state, |area, [u, v], shear| {
+            e.membrane += 0.5 * area * (ku * (u - 1.0).powi(2) + kv * (v - 1.0).powi(2) + ks * shear * shear);
+        });
+        e.bend = self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x)).sum();
+        e
+    }
+
+    /// Area, lengths of f_u and f_v, and f_u·f_v of each triangle.
+    fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2], f64)) {
+        for (t, f) in self.triangles.iter().zip(&self.frames) {
+            let [a, b, c] = f.map(|p| p.map(f64::from));
+            let x = t.map(|p| state.x[p as usize].xyz().map(f64::from));
+            let (p, q) = ([b[0] - a[0], b[1] - a[1]], [c[0] - a[0], c[1] - a[1]]);
+            let det = p[0] * q[1] - q[0] * p[1];
+            let (mut fu, mut fv) = ([0.0; 3], [0.0; 3]);
+            for k in 0..3 {
+                let (e1, e2) = (x[1][k] - x[0][k], x[2][k] - x[0][k]);
+                fu[k] = (q[1] * e1 - p[1] * e2) / det;
+                fv[k] = (p[0] * e2 - q[0] * e1) / det;
+            }
+            let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+            each(0.5 * det.abs(), [dot(fu, fu).sqrt(), dot(fv, fv).sqrt()], dot(fu, fv));
+        }
+    }
+}

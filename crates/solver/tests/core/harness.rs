@@ -1,0 +1,99 @@
+use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::{Mesh, place, sheet};
+use nematon_solver::{Cloth, ClothRest, FrameInputs, Matter, NoWatch, State, step};
+
+/// A body on its way.
+pub struct Trial {
+    pub cloth: Cloth,
+    pub state: State,
+    pub frame: FrameInputs,
+    pub mesh: Mesh,
+}
+
+/// Matter that nothing acts on but what a test sets.
+pub fn plain() -> Matter {
+    Matter { damping: 0.0, drag: 0.0, lift: 0.0, friction: 0.0, ..Matter::default() }
+}
+
+/// A sheet that lies level, or hangs from its back border (`upright`), its warp along its depth.
+pub struct SheetOf {
+    pub size: [f64; 2],
+    pub points: [u32; 2],
+    pub upright: bool,
+}
+
+impl SheetOf {
+    pub fn mesh(&self) -> Mesh {
+        let mut m = sheet(self.size[0], self.size[1], self.points[0], self.points[1]);
+        if self.upright {
+            // The back border (-z) goes up.
+            place(&mut m.positions, [0.0; 3], [std::f64::consts::FRAC_PI_2, 0.0, 0.0]);
+        }
+        m
+    }
+
+    pub fn of(&self, matter: Matter, held: impl Fn(usize, &Mesh) -> bool) -> Trial {
+        Trial::new(self.mesh(), matter, held)
+    }
+}
+
+impl Trial {
+    /// Warp along the depth.
+    pub fn new(mesh: Mesh, matter: Matter, held: impl Fn(usize, &Mesh) -> bool) -> Trial {
+        Trial::along(mesh, WarpAlong::V, matter, held)
+    }
+
+    pub fn along(mesh: Mesh, warp: WarpAlong, matter: Matter, held: impl Fn(usize, &Mesh) -> bool) -> Trial {
+        let rest = ClothRest {
+            positions: mesh.positions.clone(),
+            triangles: mesh.triangles.clone(),
+            frames: material_frames(&mesh, warp),
+            held: (0..mesh.positions.len()).map(|k| held(k, &mesh)).collect(),
+            matter,
+        };
+        let cloth = Cloth::build(&rest).unwrap();
+        let state = cloth.start();
+        Trial { cloth, state, frame: FrameInputs::default(), mesh }
+    }
+
+    /// Runs so many frames; time goes on from where it was.
+    pub fn run(&mut self, frames: usize) {
+        for _ in 0..frames {
+            step(&self.cloth, &mut self.state, &self.frame, &NoWatch).unwrap();
+            self.frame.start += self.frame.duration;
+        }
+    }
+
+    /// Runs so many seconds with gravity growing over the first half, as a load is put on gently.
+    pub fn settle(&mut self, seconds: f64) {
+        let full = self.frame.gravity;
+        let frames = (seconds / self.frame.duration).round() as usize;
+        for k in 0..frames {
+            let share = (2.0 * (k + 1) as f32 / frames as f32).min(1.0);
+            self.frame.gravity = full.map(|g| g * share);
+            self.run(1);
+        }
+        self.frame.gravity = full;
+    }
+
+    pub fn positions(&self) -> Vec<[f32; 3]> {
+        self.state.positions(&self.cloth)
+    }
+
+    /// Mean of a coordinate over all points.
+    pub fn mean(&self, axis: usize) -> f64 {
+        let p = self.positions();
+        p.iter().map(|p| f64::from(p[axis])).sum::<f64>() / p.len() as f64
+    }
+
+    pub fn mean_velocity(&self, axis: usize) -> f64 {
+        let v = self.state.velocities(&self.cloth);
+        v.iter().map(|v| f64::from(v[axis])).sum::<f64>() / v.len() as f64
+    }
+}
+
+pub fn within(what: &str, got: f64, want: f64, share: f64) {
+    let off = (got - want) / want;
+    println!("{what}: {got:.6}, expected {want:.6}, off by {:.3} %", 100.0 * off);
+    assert!(off.abs() <= share, "{what}: {got} where {want} is expected, off by {:.2} %", 100.0 * off);
+}

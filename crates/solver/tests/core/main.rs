@@ -1,0 +1,9 @@
+//! What the core promises, as physics. One harness, a file a subject.
+#![allow(clippy::unwrap_used)]
+mod air;
+mod bending;
+mod determinism;
+mod faults;
+mod harness;
+mod membrane;
+mod motion;
