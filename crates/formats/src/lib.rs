@@ -1,1 +1,53 @@
+//! Open file formats, one a file. Readers give a mesh with its borders found; writers take plain arrays.
+mod gltf_file;
+mod npy;
+mod obj;
+mod usd;
 
+pub use npy::{npy_header, write_npy};
+pub use obj::{read_obj, write_obj, write_obj_zip};
+pub use usd::write_usda;
+
+use nematon_geometry::{Mesh, find_borders};
+
+/// The largest file that is read, bytes.
+pub const MAX_BYTES: usize = 64 << 20;
+
+/// Why a file is no mesh.
+#[derive(Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ReadError {
+    #[error("\"{0}\" is not a kind of mesh that is read here: .obj, .gltf and .glb are")]
+    Kind(String),
+    #[error("the file has {found} bytes; the most is {MAX_BYTES}")]
+    TooBig { found: usize },
+    #[error("the file is empty")]
+    Empty,
+    #[error("line {line}: {message}")]
+    Obj { line: usize, message: String },
+    #[error("not a readable glTF: {0}")]
+    Gltf(String),
+}
+
+/// Reads a mesh by the ending of its file name. Points at one place within an OBJ or glTF primitive
+/// that was split for its texture are joined again.
+///
+/// # Errors
+/// When the kind is unknown, or the bytes are not of that kind.
+pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ReadError> {
+    if bytes.is_empty() {
+        return Err(ReadError::Empty);
+    }
+    if bytes.len() > MAX_BYTES {
+        return Err(ReadError::TooBig { found: bytes.len() });
+    }
+    let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+    let mut mesh = match ending.as_str() {
+        "obj" => read_obj(bytes)?,
+        "gltf" | "glb" => gltf_file::read_gltf(bytes)?,
+        _ => return Err(ReadError::Kind(name.to_owned())),
+    };
+    if mesh.triangles.iter().flatten().all(|&p| (p as usize) < mesh.positions.len()) {
+        (mesh.borders, mesh.corners) = find_borders(&mesh);
+    }
+    Ok(mesh)
+}

@@ -1,1 +1,123 @@
-fn main() {}
+//! The program. `nematon --help` tells what it can do; each verb is a file.
+mod bake;
+mod bench;
+mod demo;
+mod files;
+mod stopwatch;
+
+use clap::{Parser, Subcommand};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// Secondary motion for animators: cloth that is true to its material.
+#[derive(Parser)]
+#[command(version)]
+struct Cli {
+    #[command(subcommand)]
+    verb: Verb,
+}
+
+#[derive(Subcommand)]
+enum Verb {
+    /// Serves the application on this machine, with one worker inside.
+    Serve(ServeArgs),
+    /// Computes takes from the queue of a database.
+    Worker(WorkerArgs),
+    /// Computes a scene file, with no server and no database.
+    Bake(bake::BakeArgs),
+    /// Lists every fault of a scene file.
+    Validate {
+        /// The scene file.
+        scene: PathBuf,
+    },
+    /// Prints the JSON Schema of a scene.
+    Schema,
+    /// Prints the OpenAPI document of the server.
+    Openapi,
+    /// Writes the demo scenes and meshes.
+    Demo {
+        /// The folder to write them to.
+        #[arg(long, default_value = "demo")]
+        out: PathBuf,
+    },
+    /// Measures the core, one JSON object a line.
+    Bench(bench::BenchArgs),
+}
+
+#[derive(clap::Args)]
+struct ServeArgs {
+    /// PostgreSQL to keep everything in.
+    #[arg(long, env = "DATABASE_URL")]
+    database: String,
+    /// Port on 127.0.0.1; 0 takes a free one.
+    #[arg(long, default_value_t = 4310)]
+    port: u16,
+    /// The built web pages.
+    #[arg(long, default_value = "web/dist")]
+    web: PathBuf,
+    /// Scene files to load where the database has no project yet.
+    #[arg(long)]
+    demo: Option<PathBuf>,
+    /// Threads of the worker inside; 0 takes all cores, and without workers elsewhere 1 is the least.
+    #[arg(long, default_value_t = 0)]
+    threads: usize,
+}
+
+#[derive(clap::Args)]
+struct WorkerArgs {
+    /// PostgreSQL with the queue.
+    #[arg(long, env = "DATABASE_URL")]
+    database: String,
+    /// Threads to compute on; 0 takes all cores.
+    #[arg(long, default_value_t = 0)]
+    threads: usize,
+}
+
+fn main() -> ExitCode {
+    let done = match Cli::parse().verb {
+        Verb::Serve(a) => wait_for(async {
+            let demo = a.demo.map(|d| files::load_all(&d)).transpose()?.unwrap_or_default();
+            let options = nematon_server::Options {
+                database: a.database,
+                port: a.port,
+                web: a.web,
+                demo,
+                threads: a.threads,
+            };
+            nematon_server::serve(options).await.map_err(|e| e.to_string())
+        }),
+        Verb::Worker(a) => {
+            wait_for(async { nematon_server::work(&a.database, a.threads).await.map_err(|e| e.to_string()) })
+        }
+        Verb::Bake(a) => bake::bake(&a),
+        Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {
+            println!(
+                "{} is a scene: {} bodies, {} fields, {} frames",
+                scene.display(),
+                s.bodies.len(),
+                s.fields.len(),
+                s.frames.count()
+            );
+        }),
+        Verb::Schema => print(nematon_document::schema()),
+        Verb::Openapi => print(&nematon_server::openapi()),
+        Verb::Demo { out } => demo::write(&out),
+        Verb::Bench(a) => bench::bench(&a),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            eprintln!("{e}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn wait_for(work: impl Future<Output = Result<(), String>>) -> Result<(), String> {
+    tokio::runtime::Runtime::new().map_err(|e| format!("no runtime: {e}"))?.block_on(work)
+}
+
+fn print(value: &serde_json::Value) -> Result<(), String> {
+    println!("{}", serde_json::to_string_pretty(value).map_err(|e| e.to_string())?);
+    Ok(())
+}

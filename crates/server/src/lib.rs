@@ -1,1 +1,92 @@
+//! The server: composition only. A route reads a request, calls one thing below, and writes the answer;
+//! errors are problem+json (RFC 9457). Listens on loopback only.
+mod demo;
+mod guard;
+mod job;
+mod lanes;
+mod library;
+mod openapi;
+mod problem;
+mod route;
+mod state;
 
+pub use demo::DemoScene;
+pub use job::work;
+pub use openapi::openapi;
+
+use axum::Router;
+use nematon_store::{Store, StoreError};
+use state::App;
+use std::path::PathBuf;
+use tokio::net::TcpListener;
+
+/// How to serve.
+pub struct Options {
+    /// PostgreSQL address.
+    pub database: String,
+    /// Port on 127.0.0.1; 0 takes a free one.
+    pub port: u16,
+    /// Folder of the built pages.
+    pub web: PathBuf,
+    /// Loaded where there is no project yet.
+    pub demo: Vec<DemoScene>,
+    /// Threads of the worker inside; 0 takes all cores.
+    pub threads: usize,
+}
+
+/// Why the server did not start, or ended.
+#[derive(Debug, thiserror::Error)]
+pub enum ServeError {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("can't listen on 127.0.0.1:{port}: {error}. Choose another with --port")]
+    Listen { port: u16, error: std::io::Error },
+    #[error("the server ended: {0}")]
+    Ended(std::io::Error),
+    #[error("the demo can't be loaded: {0}")]
+    Demo(String),
+}
+
+/// Serves until interrupted, with one worker inside.
+///
+/// # Errors
+/// When the database or the port can't be had.
+pub async fn serve(options: Options) -> Result<(), ServeError> {
+    let store = Store::open(&options.database).await?;
+    demo::load_once(&store, &options.demo).await?;
+    let listener = TcpListener::bind(("127.0.0.1", options.port))
+        .await
+        .map_err(|error| ServeError::Listen { port: options.port, error })?;
+    let port = listener.local_addr().map_err(ServeError::Ended)?.port();
+    let app = App::new(store.clone(), port);
+    app.listen();
+    let worker = tokio::spawn(job::run_forever(store, options.threads));
+    println!("Nematon is at http://127.0.0.1:{port}");
+    let served = axum::serve(listener, router(app, &options.web)).with_graceful_shutdown(interrupted()).await;
+    worker.abort();
+    served.map_err(ServeError::Ended)
+}
+
+fn router(app: App, web: &std::path::Path) -> Router {
+    use tower_http::services::{ServeDir, ServeFile};
+    let pages = ServeDir::new(web).fallback(ServeFile::new(web.join("index.html")));
+    Router::new()
+        .nest("/api", route::all())
+        .fallback_service(pages)
+        .layer(axum::middleware::from_fn_with_state(app.clone(), guard::only_from_here))
+        .with_state(app)
+}
+
+async fn interrupted() {
+    use tokio::signal::unix::{SignalKind, signal};
+    let Ok(mut term) = signal(SignalKind::terminate()) else { return };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = term.recv() => {}
+    }
+    // Open sockets would keep a graceful end waiting for as long as a window is open.
+    tokio::spawn(async {
+        tokio::time::sleep(std::time::Duration::from_millis(700)).await;
+        std::process::exit(0);
+    });
+}

@@ -1,0 +1,161 @@
+use nematon_document::{Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Shape, Warp};
+use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::{Border, Density, Mesh, MeshFault, density, nearest, place, refine, sheet};
+use nematon_solver::ClothRest;
+use std::sync::Arc;
+
+/// Where imported meshes come from: a folder, a store.
+pub trait MeshLibrary {
+    /// The mesh that a source names, or why it can't be had, in a sentence.
+    fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String>;
+}
+
+/// A library for scenes that import nothing.
+pub struct NoMeshes;
+
+impl MeshLibrary for NoMeshes {
+    fn mesh(&self, _: &MeshSource) -> Result<Arc<Mesh>, String> {
+        Err("there is no place to look for imported meshes".into())
+    }
+}
+
+/// Why a body has no shape. The body is named by who calls.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum ShapeError {
+    #[error("its mesh can't be had: {0}")]
+    Mesh(String),
+    #[error("its mesh is unfit: {}", .0.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))]
+    Unfit(Vec<MeshFault>),
+    #[error("refined {refine} times it has {points} points; the most is {MAX_POINTS}. Refine it less")]
+    TooFine { refine: u32, points: usize },
+    #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
+    NoSuchPlace { grip: String, name: String, known: String },
+}
+
+/// The shape of a body with its grips found.
+#[derive(Clone, Debug)]
+pub struct Shaped {
+    /// The rest shape, not yet placed.
+    pub mesh: Mesh,
+    /// Where each point starts in the world, metres.
+    pub placed: Vec<[f32; 3]>,
+    /// Points of each grip that is on, in the order of the document.
+    pub grips: Vec<(String, Vec<u32>)>,
+    pub density: Density,
+}
+
+impl Shaped {
+    /// For each point, whether a grip holds it.
+    pub fn held(&self) -> Vec<bool> {
+        let mut held = vec![false; self.placed.len()];
+        self.grips.iter().flat_map(|g| &g.1).for_each(|&p| held[p as usize] = true);
+        held
+    }
+}
+
+/// Makes or fetches a body's shape and finds what its grips hold.
+///
+/// # Errors
+/// When the mesh is missing or unfit, or a grip names what isn't there.
+pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
+    let mesh = match &body.shape {
+        Shape::Sheet(s) => sheet(s.width, s.depth, s.columns, s.rows),
+        Shape::Mesh(ImportedMesh { from, refine: times }) => {
+            let found = library.mesh(from).map_err(ShapeError::Mesh)?;
+            nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
+            let mut mesh = (*found).clone();
+            for _ in 0..*times {
+                let points = mesh.positions.len() + mesh.edges().len();
+                if points > MAX_POINTS {
+                    return Err(ShapeError::TooFine { refine: *times, points });
+                }
+                mesh = refine(&mesh);
+            }
+            mesh
+        }
+    };
+    let mut placed = mesh.positions.clone();
+    place(&mut placed, body.place.position, body.place.turn);
+    let mut grips = vec![];
+    for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
+        let mut points = vec![];
+        for choice in &grip.points {
+            let found = chosen(&mesh, choice).map_err(|(name, known)| ShapeError::NoSuchPlace {
+                grip: grip.name.clone(),
+                name,
+                known,
+            })?;
+            points.extend(found);
+        }
+        points.sort_unstable();
+        points.dedup();
+        grips.push((id.0.clone(), points));
+    }
+    let density = density(&mesh);
+    Ok(Shaped { mesh, placed, grips, density })
+}
+
+/// The points of a choice on an unplaced shape.
+///
+/// # Errors
+/// The name that isn't there, and those that are.
+pub fn chosen(mesh: &Mesh, choice: &Choice) -> Result<Vec<u32>, (String, String)> {
+    let known = |names: Vec<&str>| if names.is_empty() { "none".to_owned() } else { names.join(", ") };
+    match choice {
+        Choice::Border { border, by } => match mesh.borders.iter().find(|b| b.name == *border) {
+            Some(b) => Ok(along(b, by)),
+            None => Err((border.clone(), known(mesh.borders.iter().map(|b| b.name.as_str()).collect()))),
+        },
+        Choice::Corner(corner) => match mesh.corners.iter().find(|c| c.name == *corner) {
+            Some(c) => Ok(vec![c.point]),
+            None => Err((corner.clone(), known(mesh.corners.iter().map(|c| c.name.as_str()).collect()))),
+        },
+        Choice::Near(places) => {
+            Ok(places.iter().filter_map(|p| nearest(&mesh.positions, p.map(|c| c as f32))).collect())
+        }
+    }
+}
+
+fn along(border: &Border, by: &Along) -> Vec<u32> {
+    let (p, n) = (&border.points, border.points.len());
+    match by {
+        Along::All => p.clone(),
+        Along::Every(every) => p.iter().copied().step_by((*every).max(1) as usize).collect(),
+        Along::Eyelets(count) => {
+            let count = (*count as usize).min(n);
+            // From end to end on an open border, all the way round on a closed one.
+            let gaps = if border.closed { count } else { count.saturating_sub(1) }.max(1);
+            let span = if border.closed { n } else { n - 1 };
+            let mut out: Vec<u32> = (0..count).map(|k| p[(k * span + gaps / 2) / gaps % n]).collect();
+            out.dedup();
+            out
+        }
+    }
+}
+
+/// What the solver is told of a body before it moves.
+pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
+    let warp = match &body.shape {
+        Shape::Sheet(s) if s.warp == Warp::Depth => WarpAlong::V,
+        _ => WarpAlong::U,
+    };
+    let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = body.matter;
+    let m = &body.matter;
+    ClothRest {
+        positions: shaped.placed.clone(),
+        triangles: shaped.mesh.triangles.clone(),
+        frames: material_frames(&shaped.mesh, warp),
+        held: shaped.held(),
+        matter: nematon_solver::Matter {
+            areal_weight: areal_weight as f32,
+            stretch: [stretch_warp as f32, stretch_weft as f32],
+            shear: shear as f32,
+            bend: [bend_warp as f32, bend_weft as f32],
+            damping: m.damping as f32,
+            drag: m.drag as f32,
+            lift: m.lift as f32,
+            friction: m.friction as f32,
+            thickness: m.thickness as f32,
+        },
+    }
+}

@@ -1,0 +1,145 @@
+//! What stands between the document and the solver.
+#![allow(clippy::unwrap_used)]
+use nematon_document::{Scene, parse};
+use nematon_evaluate::*;
+use nematon_solver::NoWatch;
+
+fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
+    let mut s = parse(
+        r#"{"nematon": 1, "name": "t", "frames": {"first": 10, "last": 30, "rate": 24, "substeps": 8},
+        "bodies": {
+          "canopy": {"name": "Canopy", "kind": "cloth",
+            "shape": {"sheet": {"width": 2, "depth": 1, "columns": 13, "rows": 7}},
+            "grips": {"e": {"name": "Eyelets", "points": [{"border": {"border": "back", "by": {"eyelets": 5}}}, {"corner": "front left"}]}}},
+          "flag": {"name": "Flag", "kind": "cloth", "shape": {"sheet": {"width": 1, "depth": 1, "columns": 5, "rows": 5}}}},
+        "fields": {
+          "g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}},
+          "w": {"name": "Gust", "when": {"from": 20, "until": 28, "ease": 2}, "act": {"wind": {"speed": 4, "heading": 0}}}}}"#,
+    )
+    .unwrap();
+    edit(&mut s);
+    s
+}
+
+fn prints(s: &Scene, body: &str) -> Vec<Fingerprint> {
+    Run::start(s, &body.into(), &NoMeshes).unwrap().fingerprints
+}
+
+#[test]
+fn a_field_that_acts_late_leaves_the_frames_before_it_true() {
+    let (a, b) = (
+        scene(|_| ()),
+        scene(|s| {
+            if let nematon_document::Act::Wind(w) = &mut s.fields[1].act {
+                w.speed = 6.0;
+            }
+        }),
+    );
+    let (p, q) = (prints(&a, "canopy"), prints(&b, "canopy"));
+    let same = p.iter().zip(&q).take_while(|(a, b)| a == b).count();
+    // Frames 10 to 20 are untouched: the wind first acts between 20 and 21.
+    assert_eq!(same, 11);
+    assert!(p[11..].iter().zip(&q[11..]).all(|(a, b)| a != b));
+}
+
+#[test]
+fn undoing_gives_the_same_fingerprints_and_names_do_not_count() {
+    let a = prints(&scene(|_| ()), "canopy");
+    assert_eq!(
+        a,
+        prints(
+            &scene(|s| {
+                s.bodies[0].name = "Awning".into();
+                s.fields[0].name = "Pull".into();
+            }),
+            "canopy"
+        )
+    );
+    assert_ne!(a[0], prints(&scene(|s| s.bodies[0].matter.thickness = 0.002), "canopy")[0]);
+}
+
+#[test]
+fn another_body_and_a_longer_shot_leave_what_is_there_true() {
+    let a = prints(&scene(|_| ()), "canopy");
+    assert_eq!(a, prints(&scene(|s| s.bodies[1].matter.areal_weight = 3.0), "canopy"));
+    assert_eq!(a[..], prints(&scene(|s| s.frames.last = 90), "canopy")[..21]);
+}
+
+#[test]
+fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
+    let held = |s: &Scene| {
+        let shaped = shape(&s.bodies[0], &NoMeshes).unwrap();
+        shaped.grips[0].1.iter().map(|&p| shaped.mesh.positions[p as usize]).collect::<Vec<_>>()
+    };
+    let coarse = held(&scene(|_| ()));
+    assert_eq!(coarse.len(), 6);
+    assert_eq!((coarse[0][0], coarse[4][0]), (-1.0, 1.0));
+    let fine = held(&scene(|s| {
+        if let nematon_document::Shape::Sheet(sheet) = &mut s.bodies[0].shape {
+            (sheet.columns, sheet.rows) = (60, 40);
+        }
+    }));
+    assert_eq!(fine.len(), 6);
+    assert!(
+        coarse.iter().zip(&fine).all(|(a, b)| (0..3).all(|k| (a[k] - b[k]).abs() < 0.02)),
+        "{coarse:?} {fine:?}"
+    );
+}
+
+#[test]
+fn a_run_resumed_from_a_snapshot_gives_the_same_bits() {
+    let s = scene(|_| ());
+    let mut straight = Run::start(&s, &"canopy".into(), &NoMeshes).unwrap();
+    let mut kept = vec![];
+    while !straight.is_done() {
+        straight.advance(&NoWatch).unwrap();
+        if straight.at() == 9 {
+            kept = straight.snapshot();
+        }
+    }
+    let mut resumed = Run::start(&s, &"canopy".into(), &NoMeshes).unwrap();
+    resumed.resume(9, &kept).unwrap();
+    while !resumed.is_done() {
+        resumed.advance(&NoWatch).unwrap();
+    }
+    assert_eq!((resumed.at(), resumed.snapshot()), (20, straight.snapshot()));
+}
+
+#[test]
+fn wind_blows_where_its_heading_says() {
+    let s = scene(|s| {
+        s.fields[1].when = None;
+        if let nematon_document::Act::Wind(w) = &mut s.fields[1].act {
+            w.heading = std::f64::consts::FRAC_PI_2;
+        }
+    });
+    let v = air_at(&s, 3, &[[0.0; 3]])[0];
+    assert!(v[0].abs() < 1e-5 && (v[2] + 4.0).abs() < 1e-5, "{v:?}");
+}
+
+#[test]
+fn what_can_not_be_run_is_named() {
+    let e = Run::start(&scene(|_| ()), &"tent".into(), &NoMeshes).err().unwrap();
+    assert_eq!(e.to_string(), "there is no body \"tent\"");
+    let s = scene(|s| {
+        s.bodies[0].shape = nematon_document::Shape::Mesh(nematon_document::ImportedMesh {
+            from: nematon_document::MeshSource::File("x.obj".into()),
+            refine: 0,
+        })
+    });
+    let e = Run::start(&s, &"canopy".into(), &NoMeshes).err().unwrap().to_string();
+    assert!(e.starts_with("Canopy: its mesh can't be had"), "{e}");
+    let fall = scene(|s| {
+        s.frames.rate = 1.0;
+        s.frames.last = 400;
+        s.bodies[1].matter.drag = 0.0;
+        s.bodies[1].matter.lift = 0.0;
+    });
+    let mut run = Run::start(&fall, &"flag".into(), &NoMeshes).unwrap();
+    let e = loop {
+        if let Err(e) = run.advance(&NoWatch) {
+            break e;
+        }
+    };
+    assert!(e.to_string().contains("Flag exploded at frame") && e.to_string().contains("falls free"), "{e}");
+}

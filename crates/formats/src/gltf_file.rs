@@ -1,0 +1,93 @@
+//! glTF 2.0, as text or GLB: still geometry with texture coordinates, placed by its nodes. Points that
+//! a file doubles for the sake of its texture are joined again, for a cloth must not be cut there.
+use crate::ReadError;
+use base64::Engine as _;
+use gltf::mesh::Mode;
+use nematon_geometry::Mesh;
+use std::collections::HashMap;
+
+/// Reads all triangles of all meshes in the default scene.
+pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
+    let fail = |e: String| ReadError::Gltf(e);
+    let gltf = gltf::Gltf::from_slice(bytes).map_err(|e| fail(e.to_string()))?;
+    let buffers =
+        gltf.buffers().map(|b| contents(&b, gltf.blob.as_deref())).collect::<Result<Vec<_>, _>>()?;
+    let mut mesh = Mesh::default();
+    let mut joined = HashMap::new();
+    let scene = gltf.document.default_scene().or_else(|| gltf.document.scenes().next());
+    let identity = [[1.0, 0.0, 0.0, 0.0], [0.0, 1.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0], [0.0, 0.0, 0.0, 1.0]];
+    let mut todo: Vec<(gltf::Node<'_>, [[f32; 4]; 4])> =
+        scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, identity)).collect::<Vec<_>>()).collect();
+    todo.reverse();
+    let mut textured = true;
+    while let Some((node, parent)) = todo.pop() {
+        let at = times(parent, node.transform().matrix());
+        todo.extend(node.children().map(|c| (c, at)));
+        for primitive in node.mesh().into_iter().flat_map(|m| m.primitives().collect::<Vec<_>>()) {
+            if primitive.mode() != Mode::Triangles {
+                continue;
+            }
+            let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+            let Some(positions) = reader.read_positions() else { continue };
+            let points: Vec<u32> = positions
+                .map(|p| {
+                    let p = carry(at, p);
+                    *joined.entry(p.map(f32::to_bits)).or_insert_with(|| {
+                        mesh.positions.push(p);
+                        mesh.positions.len() as u32 - 1
+                    })
+                })
+                .collect();
+            let first_uv = mesh.uvs.len() as u32;
+            match reader.read_tex_coords(0) {
+                Some(uvs) => mesh.uvs.extend(uvs.into_f32()),
+                None => textured = false,
+            }
+            let corners: Vec<u32> = match reader.read_indices() {
+                Some(i) => i.into_u32().collect(),
+                None => (0..points.len() as u32).collect(),
+            };
+            for t in corners.chunks_exact(3) {
+                let look = |k: u32| points.get(k as usize).copied();
+                let [Some(a), Some(b), Some(c)] = [t[0], t[1], t[2]].map(look) else {
+                    return Err(fail("a triangle names a point that isn't there".into()));
+                };
+                mesh.triangles.push([a, b, c]);
+                mesh.uv_triangles.push([t[0], t[1], t[2]].map(|k| first_uv + k));
+            }
+        }
+    }
+    if !textured || mesh.uv_triangles.iter().flatten().any(|&k| k as usize >= mesh.uvs.len()) {
+        (mesh.uvs, mesh.uv_triangles) = (vec![], vec![]);
+    }
+    Ok(mesh)
+}
+
+/// The bytes of a buffer: the file's own, or written out in base64.
+fn contents(buffer: &gltf::Buffer<'_>, own: Option<&[u8]>) -> Result<Vec<u8>, ReadError> {
+    let fail = |e: String| ReadError::Gltf(e);
+    let bytes = match buffer.source() {
+        gltf::buffer::Source::Bin => {
+            own.map(<[u8]>::to_vec).ok_or_else(|| fail("its binary part is missing".into()))?
+        }
+        gltf::buffer::Source::Uri(uri) => match uri.split_once(";base64,") {
+            Some((kind, text)) if kind.starts_with("data:") => base64::engine::general_purpose::STANDARD
+                .decode(text)
+                .map_err(|e| fail(format!("its embedded data is broken: {e}")))?,
+            _ => return Err(fail(format!("it needs the file \"{uri}\" beside it. Embed it, or use GLB"))),
+        },
+    };
+    if bytes.len() < buffer.length() {
+        return Err(fail(format!("a buffer has {} of its {} bytes", bytes.len(), buffer.length())));
+    }
+    Ok(bytes)
+}
+
+/// Column-major product, as glTF has it.
+fn times(a: [[f32; 4]; 4], b: [[f32; 4]; 4]) -> [[f32; 4]; 4] {
+    std::array::from_fn(|c| std::array::from_fn(|r| (0..4).map(|k| a[k][r] * b[c][k]).sum()))
+}
+
+fn carry(m: [[f32; 4]; 4], p: [f32; 3]) -> [f32; 3] {
+    std::array::from_fn(|r| m[0][r] * p[0] + m[1][r] * p[1] + m[2][r] * p[2] + m[3][r])
+}

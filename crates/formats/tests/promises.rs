@@ -1,0 +1,132 @@
+//! What the files promise.
+#![allow(clippy::unwrap_used)]
+use nematon_formats::*;
+use nematon_geometry::sheet;
+
+#[test]
+fn an_obj_comes_back_as_it_was() {
+    let m = sheet(2.0, 1.0, 5, 4);
+    let back = read_mesh("a.OBJ", write_obj("sheet", &m, &m.positions).as_bytes()).unwrap();
+    assert_eq!((&back.positions, &back.triangles), (&m.positions, &m.triangles));
+    assert_eq!((&back.uvs, &back.uv_triangles), (&m.uvs, &m.uv_triangles));
+    assert_eq!(back.corners.len(), 4);
+}
+
+#[test]
+fn faces_of_many_corners_negative_numbers_and_missing_textures_are_read() {
+    let text = "# note\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nf -4 -3 -2 -1\n";
+    let m = read_mesh("q.obj", text.as_bytes()).unwrap();
+    assert_eq!(m.triangles, [[0, 1, 2], [0, 2, 3]]);
+    assert!(m.uvs.is_empty() && m.uv_triangles.is_empty());
+}
+
+#[test]
+fn a_broken_obj_names_its_line() {
+    for (text, line, words) in [
+        ("v 0 0\n", 1, "3 numbers"),
+        ("v 0 0 0\nv 1 x 0\n", 2, "\"x\" is not a number"),
+        ("v 0 0 0\nf 1 2 3\n", 2, "no point 2"),
+        ("v 0 0 0\nv 1 0 0\nf 1 2\n", 3, "three corners"),
+    ] {
+        match read_mesh("b.obj", text.as_bytes()) {
+            Err(ReadError::Obj { line: l, message }) => {
+                assert!(l == line && message.contains(words), "{message}")
+            }
+            other => panic!("{text}: {other:?}"),
+        }
+    }
+    assert_eq!(read_mesh("a.fbx", b"x"), Err(ReadError::Kind("a.fbx".into())));
+    assert_eq!(read_mesh("a.obj", b""), Err(ReadError::Empty));
+}
+
+/// A square with its points doubled along the diagonal, as a texture seam makes them.
+fn glb(indices: &[u16]) -> Vec<u8> {
+    let positions: [[f32; 3]; 6] =
+        [[0.0; 3], [1.0, 0.0, 0.0], [1.0, 1.0, 0.0], [0.0; 3], [1.0, 1.0, 0.0], [0.0, 1.0, 0.0]];
+    let uvs: [[f32; 2]; 6] = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.5, 0.0], [0.5, 1.0], [0.0, 1.0]];
+    let mut bin: Vec<u8> = positions.iter().flatten().flat_map(|c| c.to_le_bytes()).collect();
+    bin.extend(uvs.iter().flatten().flat_map(|c| c.to_le_bytes()));
+    bin.extend(indices.iter().flat_map(|i| i.to_le_bytes()));
+    let json = serde_json::json!({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0, "translation": [0, 2, 0], "scale": [2, 2, 2]}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}]}],
+        "buffers": [{"byteLength": bin.len()}],
+        "bufferViews": [{"buffer": 0, "byteOffset": 0, "byteLength": 72}, {"buffer": 0, "byteOffset": 72, "byteLength": 48},
+            {"buffer": 0, "byteOffset": 120, "byteLength": 2 * indices.len()}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 6, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+            {"bufferView": 1, "componentType": 5126, "count": 6, "type": "VEC2"},
+            {"bufferView": 2, "componentType": 5123, "count": indices.len(), "type": "SCALAR"}]
+    });
+    let mut text = json.to_string().into_bytes();
+    text.resize(text.len().div_ceil(4) * 4, b' ');
+    bin.resize(bin.len().div_ceil(4) * 4, 0);
+    let mut out = b"glTF".to_vec();
+    for n in [2u32, (12 + 8 + text.len() + 8 + bin.len()) as u32, text.len() as u32, 0x4E4F_534A] {
+        out.extend(n.to_le_bytes());
+    }
+    out.extend(text);
+    out.extend((bin.len() as u32).to_le_bytes());
+    out.extend(0x004E_4942u32.to_le_bytes());
+    out.extend(bin);
+    out
+}
+
+#[test]
+fn a_glb_is_placed_by_its_node_and_joined_at_its_texture_seam() {
+    let m = read_mesh("s.glb", &glb(&[0, 1, 2, 3, 4, 5])).unwrap();
+    assert_eq!((m.positions.len(), m.triangles.len(), m.uvs.len()), (4, 2, 6));
+    assert_eq!(m.bounds(), ([0.0, 2.0, 0.0], [2.0, 4.0, 0.0]));
+    assert_eq!(m.edges().len(), 5);
+}
+
+#[test]
+fn a_broken_glb_is_refused() {
+    let good = glb(&[0, 1, 2, 3, 4, 5]);
+    assert!(matches!(read_mesh("s.glb", &good[..60]), Err(ReadError::Gltf(_))));
+    assert!(matches!(read_mesh("s.glb", b"glTF nonsense"), Err(ReadError::Gltf(_))));
+    assert!(read_mesh("s.glb", &glb(&[0, 1, 200])).is_err());
+}
+
+#[test]
+fn npy_has_the_shape_and_alignment_that_numpy_wants() {
+    let mut out = vec![];
+    write_npy(&mut out, 2, &[vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]]).unwrap();
+    let header = u16::from_le_bytes([out[8], out[9]]) as usize;
+    assert_eq!((10 + header) % 64, 0);
+    let text = std::str::from_utf8(&out[10..10 + header]).unwrap();
+    assert!(text.contains("'shape': (2, 2, 3)") && text.ends_with('\n'), "{text:?}");
+    assert_eq!(out.len(), 10 + header + 2 * 2 * 3 * 4);
+    assert_eq!(out[10 + header + 8..10 + header + 12], 3f32.to_le_bytes());
+}
+
+#[test]
+fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
+    let m = sheet(1.0, 1.0, 2, 2);
+    let mut out = vec![];
+    write_usda(&mut out, "Landing canopy", &m, 1001, 24.0, &[m.positions.clone(), m.positions.clone()])
+        .unwrap();
+    let text = String::from_utf8(out).unwrap();
+    for part in [
+        "def Mesh \"Landing_canopy\"",
+        "1001: [(",
+        "1002: [(",
+        "primvars:st:indices",
+        "startTimeCode = 1001",
+        "endTimeCode = 1002",
+    ] {
+        assert!(text.contains(part), "{part} is missing");
+    }
+    assert_eq!(text.matches('{').count(), text.matches('}').count());
+}
+
+#[test]
+fn a_sequence_is_zipped_by_frame_number() {
+    let m = sheet(1.0, 1.0, 2, 2);
+    let frames = (1001..1004).map(|f| Ok::<_, std::io::Error>((f, m.positions.clone())));
+    let zip = write_obj_zip(std::io::Cursor::new(vec![]), "canopy", &m, frames).unwrap();
+    let mut archive = zip::ZipArchive::new(zip).unwrap();
+    assert_eq!(archive.len(), 3);
+    assert!(archive.by_name("canopy.1002.obj").is_ok());
+}

@@ -1,0 +1,74 @@
+//! The landing canopy: an oilcloth stretched by eyelets over the landing deck, its trailing corner free.
+use nematon_document::*;
+
+/// The scene of the landing canopy.
+pub fn relay() -> Scene {
+    let (width, depth) = (4.2, 2.2);
+    let eyelets = Choice::Border { border: "back".into(), by: Along::Eyelets(13) };
+    // The gully side is laced along two thirds of its length; beyond, the cloth is free.
+    let laced = (0..9).map(|k| [-0.5 * width + 0.35 * f64::from(k), 0.0, 0.5 * depth]).collect();
+    let grip =
+        |name: &str, choice| Grip { name: name.into(), on: true, points: vec![choice], to: HeldTo::World };
+    let canopy = Body {
+        name: "Landing canopy".into(),
+        kind: BodyKind::Cloth,
+        shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
+        place: Place { position: [0.0, 1.85, 0.0], turn: [0.11, 0.0, 0.0] },
+        matter: Matter {
+            areal_weight: 0.34,
+            stretch_warp: 1600.0,
+            stretch_weft: 1100.0,
+            shear: 140.0,
+            bend_warp: 6e-5,
+            bend_weft: 4e-5,
+            damping: 0.6,
+            drag: 1.28,
+            lift: 0.7,
+            friction: 0.5,
+            thickness: 0.0009,
+        },
+        grips: [
+            ("ridge-eyelets".into(), grip("Eyelets, ridge side", eyelets)),
+            ("gully-eyelets".into(), grip("Eyelets, gully side", Choice::Near(laced))),
+            ("post-corner".into(), grip("Post corner", Choice::Corner("front left".into()))),
+        ]
+        .into_iter()
+        .collect(),
+    };
+    let field = |name: &str, when, act| Field { name: name.into(), on: true, when, act };
+    let wind = |speed, gust, seed| Wind { speed, heading: 0.5, rise: 0.12, gust, gust_period: 1.8, seed };
+    let swirl = |strength, size, pace, octaves, seed| Turbulence {
+        strength,
+        size,
+        pace,
+        drift: [3.2, 0.4, -1.6],
+        octaves,
+        seed,
+    };
+    Scene {
+        nematon: VERSION,
+        name: "Thistledown Relay".into(),
+        frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 20 },
+        bodies: [("landing-canopy".into(), canopy)].into_iter().collect(),
+        fields: [
+            ("gravity".into(), field("Gravity", None, Act::Gravity(Gravity { strength: 9.81 }))),
+            ("ridge-wind".into(), field("Ridge wind", None, Act::Wind(wind(5.0, 0.3, 11)))),
+            (
+                "rollers".into(),
+                field("Rollers over the ridge", None, Act::Turbulence(swirl(1.5, 2.6, 0.25, 2, 5))),
+            ),
+            ("flutter".into(), field("Flutter", None, Act::Turbulence(swirl(0.7, 0.45, 0.9, 1, 23)))),
+            (
+                "squall".into(),
+                field(
+                    "Squall",
+                    Some(When { from: 120, until: 204, ease: 18.0 }),
+                    Act::Wind(wind(4.0, 0.2, 3)),
+                ),
+            ),
+        ]
+        .into_iter()
+        .collect(),
+        floor: Some(Floor { height: 0.0, friction: 0.6 }),
+    }
+}

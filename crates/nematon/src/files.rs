@@ -1,0 +1,59 @@
+//! Scene files and the meshes beside them.
+use nematon_document::{MeshSource, Scene, parse};
+use nematon_evaluate::MeshLibrary;
+use nematon_geometry::Mesh;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Meshes named by their path, relative to a scene file.
+pub struct Folder(pub PathBuf);
+
+impl MeshLibrary for Folder {
+    fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String> {
+        let MeshSource::File(name) = source else {
+            return Err("it is kept by a server; a scene file names its meshes as files".into());
+        };
+        let bytes = std::fs::read(self.0.join(name)).map_err(|e| format!("{name}: {e}"))?;
+        nematon_formats::read_mesh(name, &bytes).map(Arc::new).map_err(|e| format!("{name}: {e}"))
+    }
+}
+
+/// Reads a scene file; its meshes are looked for beside it.
+///
+/// # Errors
+/// All faults of the scene, a line each.
+pub fn read_scene(path: &Path) -> Result<(Scene, Folder), String> {
+    let text = std::fs::read_to_string(path).map_err(|e| format!("{}: {e}", path.display()))?;
+    let scene = parse(&text).map_err(|faults| {
+        let lines: Vec<String> = faults.iter().map(|f| format!("  {f}")).collect();
+        format!("{} has {} fault(s):\n{}", path.display(), faults.len(), lines.join("\n"))
+    })?;
+    let folder = path.parent().map(Path::to_path_buf).unwrap_or_default();
+    Ok((scene, Folder(folder)))
+}
+
+/// All scene files of a folder with the bytes of the meshes they name, by name of file.
+///
+/// # Errors
+/// The first file that can't be read.
+pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::DemoScene>, String> {
+    let listed = std::fs::read_dir(folder).map_err(|e| format!("{}: {e}", folder.display()))?;
+    let mut paths: Vec<PathBuf> = listed.flatten().map(|e| e.path()).collect();
+    paths.retain(|p| p.extension().is_some_and(|e| e == "json"));
+    paths.sort();
+    let mut scenes = vec![];
+    for path in paths {
+        let (scene, Folder(beside)) = read_scene(&path)?;
+        let mut meshes = vec![];
+        for body in scene.bodies.values() {
+            if let nematon_document::Shape::Mesh(m) = &body.shape
+                && let MeshSource::File(name) = &m.from
+            {
+                let bytes = std::fs::read(beside.join(name)).map_err(|e| format!("{name}: {e}"))?;
+                meshes.push((name.clone(), bytes));
+            }
+        }
+        scenes.push(nematon_server::DemoScene { scene, meshes });
+    }
+    Ok(scenes)
+}

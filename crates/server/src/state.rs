@@ -1,0 +1,49 @@
+//! What all routes share.
+use crate::lanes::Prints;
+use crate::library::StoredMeshes;
+use nematon_store::{Notice, Store};
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::broadcast;
+
+/// Shared by all requests; cheap to clone.
+#[derive(Clone)]
+pub struct App {
+    pub store: Store,
+    pub meshes: StoredMeshes,
+    pub prints: Arc<Prints>,
+    pub port: u16,
+    notices: broadcast::Sender<Notice>,
+}
+
+impl App {
+    pub fn new(store: Store, port: u16) -> App {
+        let (notices, _) = broadcast::channel(256);
+        App { meshes: StoredMeshes::new(store.clone()), prints: Arc::default(), store, port, notices }
+    }
+
+    /// Passes what the database tells on to all open windows, for as long as the program runs.
+    pub fn listen(&self) {
+        let app = self.clone();
+        tokio::spawn(async move {
+            loop {
+                if let Ok(mut heard) = app.store.listen().await {
+                    while let Ok(notice) = heard.next().await {
+                        // Nobody listening is no fault.
+                        let _ = app.notices.send(notice);
+                    }
+                }
+                tokio::time::sleep(Duration::from_millis(500)).await;
+            }
+        });
+    }
+
+    pub fn subscribe(&self) -> broadcast::Receiver<Notice> {
+        self.notices.subscribe()
+    }
+
+    /// Whether a host, with its port, is this server.
+    pub fn is_here(&self, host: &str) -> bool {
+        ["127.0.0.1", "localhost", "[::1]"].iter().any(|h| host == format!("{h}:{}", self.port))
+    }
+}
