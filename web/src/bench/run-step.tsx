@@ -1,0 +1,48 @@
+import { cancel, isGoing, run, useScene } from '../store/scene';
+import { Button } from '../ui/button';
+import { NumberField } from '../ui/number-field';
+import { Actions, Note, Section } from '../ui/section';
+import { laneWords, runWords } from '../loom/words';
+
+export function RunStep() {
+  const { lanes, runs, project } = useScene();
+  const going = runs.find(isGoing);
+  const last = runs[0];
+  const lacking = lanes.reduce((n, l) => n + l.counts.stale + l.counts.missing, 0);
+  const frames = project?.scene.frames;
+  return (
+    <>
+      <Section title="Frames">
+        <NumberField path="/frames/first" of="" whole />
+        <NumberField path="/frames/last" of="" whole />
+        <NumberField path="/frames/rate" of="" />
+        <NumberField path="/frames/substeps" of="" whole />
+        <Note>
+          {frames ? `${((frames.last - frames.first) / (frames.rate ?? 24)).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 20 at 24 frames a second is final.
+        </Note>
+      </Section>
+      <Section title="Take">
+        {lanes.map((l) => (
+          <div key={l.body} className="px-4 py-1">
+            <p className="flex justify-between gap-3">
+              <span className="truncate">{l.name}</span>
+              <span className="shrink-0 text-[12px] text-faded">{laneWords(l)}</span>
+            </p>
+            {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
+            {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
+              <p key={r} className="text-[12px] text-weld">{r}</p>
+            ))}
+          </div>
+        ))}
+        {last && <Note>{runWords(last)}</Note>}
+        <Actions>
+          {going ? (
+            <Button onClick={() => void cancel()}>Cancel</Button>
+          ) : (
+            <Button disabled={lacking === 0} onClick={() => void run()}>{lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}</Button>
+          )}
+        </Actions>
+      </Section>
+    </>
+  );
+}

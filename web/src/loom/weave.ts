@@ -1,0 +1,143 @@
+/** Draws the loom: ruler, and a lane a body whose weave says what its frames are. */
+import type { Lane } from '../api/http';
+
+export const RULER = 38;
+export const LANE = 31;
+export const PAD = 14;
+
+export type Span = { first: number; last: number; rate: number };
+
+/** Where a frame stands across a strip of some width, and back. */
+export const xOf = (f: number, s: Span, width: number) => PAD + ((f - s.first) / Math.max(1, s.last - s.first)) * (width - 2 * PAD);
+export const frameAt = (x: number, s: Span, width: number) =>
+  Math.min(s.last, Math.max(s.first, Math.round(s.first + ((x - PAD) / (width - 2 * PAD)) * (s.last - s.first))));
+
+function tile(w: number, h: number, draw: (c: CanvasRenderingContext2D) => void, ratio: number): HTMLCanvasElement {
+  const t = document.createElement('canvas');
+  t.width = w * ratio;
+  t.height = h * ratio;
+  const c = t.getContext('2d')!;
+  c.scale(ratio, ratio);
+  draw(c);
+  return t;
+}
+
+function patterns(c: CanvasRenderingContext2D, css: CSSStyleDeclaration, ratio: number) {
+  const dye = (n: string) => css.getPropertyValue(n).trim();
+  const stroke = (k: CanvasRenderingContext2D, colour: string, width: number, lines: number[][]) => {
+    k.strokeStyle = colour;
+    k.lineWidth = width;
+    for (const [x, y, u, v] of lines as [number, number, number, number][]) {
+      k.beginPath();
+      k.moveTo(x, y);
+      k.lineTo(u, v);
+      k.stroke();
+    }
+  };
+  const make = (w: number, h: number, draw: (k: CanvasRenderingContext2D) => void) => {
+    const p = c.createPattern(tile(w, h, draw, ratio), 'repeat')!;
+    p.setTransform(new DOMMatrix().scale(1 / ratio));
+    return p;
+  };
+  return {
+    // Woven solid: over and under.
+    true: make(8, 8, (k) => {
+      k.fillStyle = dye('--moss');
+      k.fillRect(0, 0, 8, 8);
+      k.globalAlpha = 0.5;
+      stroke(k, '#dfe8c8', 2.4, [[0, 2, 4, 2], [4, 6, 8, 6]]);
+      k.globalAlpha = 0.28;
+      stroke(k, '#dfe8c8', 2.4, [[6, 0, 6, 4], [2, 4, 2, 8]]);
+    }),
+    // Loose diagonal stitches.
+    stale: make(10, 10, (k) => {
+      k.lineCap = 'round';
+      stroke(k, dye('--weld'), 2, [[2, 8.5, 7, 2]]);
+    }),
+    // Bare warp lines.
+    missing: make(6, 6, (k) => stroke(k, dye('--line-strong'), 1, [[3, 0, 3, 6]])),
+    ink: dye('--ink'),
+    faded: dye('--faded'),
+    line: dye('--line-strong'),
+    weld: dye('--weld'),
+    moss: dye('--moss'),
+    raised: dye('--raised'),
+  };
+}
+
+export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame: number) {
+  const ratio = devicePixelRatio;
+  const [width, height] = [canvas.clientWidth, canvas.clientHeight];
+  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
+    canvas.width = Math.round(width * ratio);
+    canvas.height = Math.round(height * ratio);
+  }
+  const c = canvas.getContext('2d')!;
+  c.setTransform(ratio, 0, 0, ratio, 0, 0);
+  c.clearRect(0, 0, width, height);
+  const p = patterns(c, getComputedStyle(canvas), ratio);
+  ruler(c, p, span, width);
+  const x = (f: number) => xOf(f, span, width);
+  // A frame is a column as wide as the way to the next; half of it hangs over either side.
+  const half = (x(span.first + 1) - x(span.first)) / 2;
+  lanes.forEach((lane, k) => {
+    const y = RULER + 6 + k * LANE;
+    for (const s of lane.stretches) {
+      const from = Math.max(PAD - 3, x(s.first) - half);
+      const to = Math.min(width - PAD + 3, x(s.last) + half);
+      c.fillStyle = p[s.state];
+      c.fillRect(from, y, to - from, LANE - 10);
+    }
+    outline(c, p, lane, x, half, y, width);
+  });
+  c.strokeStyle = p.ink;
+  c.lineWidth = 2;
+  c.beginPath();
+  c.moveTo(x(frame), 4);
+  c.lineTo(x(frame), Math.max(RULER + 8 + lanes.length * LANE, height));
+  c.stroke();
+}
+
+type Patterns = ReturnType<typeof patterns>;
+
+/** A border around each run of one state, whatever chunks it lies in. */
+function outline(c: CanvasRenderingContext2D, p: Patterns, lane: Lane, x: (f: number) => number, half: number, y: number, width: number) {
+  let k = 0;
+  c.lineWidth = 1;
+  while (k < lane.stretches.length) {
+    const from = lane.stretches[k]!;
+    let to = from;
+    while (lane.stretches[k + 1]?.state === from.state) to = lane.stretches[++k]!;
+    k += 1;
+    c.strokeStyle = from.state === 'true' ? p.moss : from.state === 'stale' ? p.weld : p.line;
+    const left = Math.max(PAD - 3, x(from.first) - half);
+    c.strokeRect(left + 0.5, y + 0.5, Math.min(width - PAD + 3, x(to.last) + half) - left - 1, LANE - 11);
+  }
+}
+
+function ruler(c: CanvasRenderingContext2D, p: Patterns, span: Span, width: number) {
+  const perFrame = (width - 2 * PAD) / Math.max(1, span.last - span.first);
+  const rate = Math.round(span.rate);
+  const steps = [1, 2, 4, 6, 12, rate, 2 * rate, 5 * rate, 10 * rate, 30 * rate, 60 * rate, 240 * rate];
+  const small = steps.find((s) => s * perFrame >= 7) ?? steps.at(-1)!;
+  const large = steps.find((s) => s % small === 0 && s * perFrame >= 52) ?? steps.at(-1)!;
+  c.strokeStyle = p.faded;
+  c.fillStyle = p.faded;
+  c.lineWidth = 1;
+  c.font = '11px "Atkinson Hyperlegible Mono"';
+  c.globalAlpha = 0.8;
+  const from = Math.ceil(span.first / small) * small;
+  for (let f = from; f <= span.last; f += small) {
+    const at = Math.round(xOf(f, span, width)) + 0.5;
+    c.beginPath();
+    c.moveTo(at, f % large === 0 ? 22 : 31);
+    c.lineTo(at, RULER);
+    c.stroke();
+  }
+  c.globalAlpha = 1;
+  for (let f = Math.ceil(span.first / large) * large; f <= span.last; f += large) {
+    const text = String(f);
+    const at = xOf(f, span, width) + 4;
+    c.fillText(text, Math.min(at, width - c.measureText(text).width - 2), 19);
+  }
+}

@@ -1,0 +1,34 @@
+import type { Lane, Run } from '../api/http';
+
+/** What a lane's frames are, in a few words. */
+export function laneWords(lane: Lane): string {
+  const { true: yes, stale, missing } = lane.counts;
+  if (lane.fault) return 'can’t run';
+  if (stale > 0) {
+    const s = lane.stretches.filter((x) => x.state === 'stale');
+    return `${s[0]!.first} to ${s.at(-1)!.last} out of date`;
+  }
+  if (missing === 0) return 'true';
+  if (yes === 0) return 'not run';
+  const m = lane.stretches.find((x) => x.state === 'missing');
+  return `true up to ${m!.first - 1}`;
+}
+
+const time = (s: number) => `${Math.floor(s / 60)}:${String(Math.ceil(s) % 60).padStart(2, '0')}`;
+
+/** How a run is doing, in a line. */
+export function runWords(r: Run): string {
+  const speed = r.rate > 0 ? `, ${r.rate.toFixed(r.rate < 10 ? 1 : 0)} frames a second` : '';
+  switch (r.state) {
+    case 'queued':
+      return 'waiting for a worker';
+    case 'running':
+      return `${r.done} of ${r.total}${speed}${r.left ? `, ${time(r.left)} left` : ''}`;
+    case 'cancelled':
+      return `cancelled at ${r.done} of ${r.total}; what was computed stays`;
+    case 'failed':
+      return r.message;
+    default:
+      return r.computed === 0 ? 'nothing had to be computed' : `${r.computed} frames computed${speed}`;
+  }
+}

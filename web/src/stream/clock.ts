@@ -1,0 +1,98 @@
+/** The frame on screen, and playing at true speed. No React: who shows it subscribes. */
+
+type Listener = () => void;
+
+class Clock {
+  /** The frame that is asked for. */
+  frame = 0;
+  playing = false;
+  loop = true;
+  /** Frames that playing had to leave out since it began. */
+  dropped = 0;
+  first = 0;
+  last = 0;
+  rate = 24;
+  /** The last frame that can be shown from stored frames; playing ends or turns there. */
+  until = 0;
+  private began = 0;
+  private from = 0;
+  private shown = 0;
+  private listeners = new Set<Listener>();
+
+  subscribe = (l: Listener) => {
+    this.listeners.add(l);
+    return () => void this.listeners.delete(l);
+  };
+
+  private tell() {
+    for (const l of this.listeners) l();
+  }
+
+  setRange(first: number, last: number, rate: number) {
+    if (first === this.first && last === this.last && rate === this.rate) return;
+    Object.assign(this, { first, last, rate });
+    this.go(this.frame);
+  }
+
+  /** Goes to a frame; playing goes on from there. */
+  go(frame: number) {
+    this.frame = Math.min(this.last, Math.max(this.first, Math.round(frame)));
+    this.restart();
+    this.tell();
+  }
+
+  step(by: number) {
+    this.stop();
+    this.go(this.frame + by);
+  }
+
+  toggle() {
+    if (this.playing) return this.stop();
+    if (this.frame >= Math.min(this.last, this.until)) this.frame = this.first;
+    this.playing = true;
+    this.dropped = 0;
+    this.restart();
+    requestAnimationFrame(this.tick);
+    this.tell();
+  }
+
+  stop() {
+    this.playing = false;
+    this.tell();
+  }
+
+  setLoop(loop: boolean) {
+    this.loop = loop;
+    this.tell();
+  }
+
+  private restart() {
+    this.began = performance.now();
+    this.from = this.frame;
+    this.shown = this.frame;
+  }
+
+  private tick = () => {
+    if (!this.playing) return;
+    const end = Math.max(this.first, Math.min(this.last, this.until));
+    let frame = this.from + Math.floor(((performance.now() - this.began) / 1000) * this.rate);
+    if (frame > end) {
+      if (!this.loop) {
+        this.frame = end;
+        return this.stop();
+      }
+      this.frame = this.first;
+      this.restart();
+      frame = this.first;
+    }
+    if (frame !== this.frame) {
+      this.dropped += Math.max(0, frame - this.shown - 1);
+      this.shown = frame;
+      this.frame = frame;
+      this.tell();
+    }
+    requestAnimationFrame(this.tick);
+  };
+}
+
+export const clock = new Clock();

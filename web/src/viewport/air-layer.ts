@@ -1,0 +1,93 @@
+/** The air, as short streaks where it is: as long as it goes in a sixteenth of a second. */
+import * as T from 'three';
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
+import { askAir, type Vec3 } from '../api/air';
+import { useScene } from '../store/scene';
+import { clock } from '../stream/clock';
+
+const STREAKS = 110;
+/** Seconds of way that half a streak shows. */
+const HALF = 0.032;
+
+export class AirLayer {
+  readonly group = new T.Group();
+  private material = new LineMaterial({ color: '#6b4468', linewidth: 1.7, transparent: true, opacity: 0.42 });
+  private lines = new LineSegments2(new LineSegmentsGeometry(), this.material);
+  private asking = false;
+  private wanted: { frame: number; box: T.Box3 } | null = null;
+  private shown = '';
+
+  constructor() {
+    this.lines.frustumCulled = false;
+    this.lines.visible = false;
+    this.group.add(this.lines);
+  }
+
+  setSize(w: number, h: number) {
+    this.material.resolution.set(w, h);
+  }
+
+  setOn(on: boolean) {
+    this.group.visible = on;
+    this.shown = '';
+  }
+
+  /** Wants the air of a frame around the bodies; asks the core, one question at a time. */
+  ask(frame: number, box: T.Box3) {
+    if (!this.group.visible) return;
+    this.wanted = { frame, box };
+    if (!this.asking) void this.next();
+  }
+
+  private async next() {
+    const { project } = useScene.getState();
+    const w = this.wanted;
+    this.wanted = null;
+    if (!w || !project) return;
+    const key = `${project.id}/${project.revision}/${w.frame}`;
+    if (key === this.shown) return;
+    this.asking = true;
+    try {
+      const from = this.places(w.frame, w.box);
+      const first = (await askAir(project.id, w.frame, from)).velocities;
+      const middle = from.map((p, k) => along(p, first[k]!));
+      const second = (await askAir(project.id, w.frame, middle)).velocities;
+      const line: number[] = [];
+      middle.forEach((m, k) => {
+        if (Math.hypot(...first[k]!) > 0.05) line.push(...from[k]!, ...m, ...m, ...along(m, second[k]!));
+      });
+      this.lines.visible = line.length > 0;
+      if (line.length > 0) {
+        this.lines.geometry.dispose();
+        this.lines.geometry = new LineSegmentsGeometry().setPositions(line);
+      }
+      this.shown = key;
+      // Drawn with whatever else is.
+      dispatchEvent(new Event('nematon-draw'));
+    } catch {
+      this.lines.visible = false;
+    } finally {
+      // A breath between questions while frames go by.
+      setTimeout(() => {
+        this.asking = false;
+        if (this.wanted) void this.next();
+      }, 90);
+    }
+  }
+
+  /** Places spread evenly over a box a little larger than the bodies; they travel with time. */
+  private places(frame: number, box: T.Box3): Vec3[] {
+    const size = box.getSize(new T.Vector3()).addScalar(1.1);
+    const low = box.getCenter(new T.Vector3()).addScaledVector(size, -0.5);
+    const t = (frame - clock.first) / clock.rate;
+    // Fractions by the powers of the plastic number: even in three dimensions (M. Roberts, 2018).
+    return Array.from({ length: STREAKS }, (_, k): Vec3 => {
+      const f = (a: number, drift: number) => (((k + 1) * a + drift * t) % 1 + 1) % 1;
+      return [low.x + f(0.8191725, 0.5) * size.x, Math.max(0.05, low.y + f(0.6710436, 0.05) * size.y), low.z + f(0.5497005, 0.13) * size.z];
+    });
+  }
+}
+
+const along = (p: Vec3, v: Vec3): Vec3 => [p[0] + HALF * v[0], p[1] + HALF * v[1], p[2] + HALF * v[2]];

@@ -1,0 +1,78 @@
+/** Marks on a body: knots where it is held, the cord they hang on, dots where points are chosen. */
+import * as T from 'three';
+import type { Shape } from '../api/shape';
+
+const INK = '#26312f';
+
+export class MarkLayer {
+  readonly group = new T.Group();
+  private knots: T.InstancedMesh;
+  private held: number[];
+  private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
+  private chosen: number[] = [];
+
+  constructor(private shape: Shape) {
+    this.held = [...new Set(shape.head.grips.flatMap((g) => g.points))];
+    const size = Math.min(0.022, Math.max(0.004, 0.32 * shape.head.longest_edge));
+    const geometry = new T.TorusKnotGeometry(size, 0.38 * size, 40, 7, 2, 3);
+    this.knots = new T.InstancedMesh(geometry, new T.MeshStandardMaterial({ color: INK, roughness: 0.8 }), this.held.length);
+    this.knots.castShadow = true;
+    this.knots.frustumCulled = false;
+    this.dots.frustumCulled = false;
+    this.dots.renderOrder = 2;
+    this.group.add(this.knots, this.dots, ...this.cords(size));
+    this.follow(shape.placed);
+  }
+
+  /** A cord through the points of each grip that lie in a row. */
+  private cords(size: number): T.Mesh[] {
+    const material = new T.MeshStandardMaterial({ color: '#7d6c50', roughness: 0.9 });
+    const { placed, head } = this.shape;
+    return head.grips.flatMap(({ points }) => {
+      if (points.length < 3 || points.length > 400) return [];
+      const at = points.map((p) => new T.Vector3(placed[3 * p], placed[3 * p + 1], placed[3 * p + 2]));
+      const gaps = at.slice(1).map((p, k) => p.distanceTo(at[k]!));
+      const usual = [...gaps].sort((a, b) => a - b)[gaps.length >> 1]!;
+      if (gaps.some((g) => g > 3 * usual)) return [];
+      const path = new T.CatmullRomCurve3(at, false, 'chordal');
+      const cord = new T.Mesh(new T.TubeGeometry(path, 4 * points.length, 0.5 * size, 6), material);
+      cord.castShadow = true;
+      return [cord];
+    });
+  }
+
+  choose(points: number[]) {
+    this.chosen = points;
+    this.dots.visible = points.length > 0;
+  }
+
+  /** Moves the marks to where the points are. */
+  follow(p: Float32Array) {
+    const m = new T.Matrix4();
+    this.held.forEach((q, k) => this.knots.setMatrixAt(k, m.makeTranslation(p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!)));
+    this.knots.instanceMatrix.needsUpdate = true;
+    if (this.chosen.length > 0) {
+      const at = new Float32Array(this.chosen.flatMap((q) => [p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!]));
+      this.dots.geometry.setAttribute('position', new T.BufferAttribute(at, 3));
+    }
+  }
+
+  dispose() {
+    this.group.traverse((o) => {
+      if (o instanceof T.Mesh || o instanceof T.Points) o.geometry.dispose();
+    });
+    this.knots.dispose();
+  }
+}
+
+/** A round dot with a light rim. */
+function disc(): T.Texture {
+  const c = document.createElement('canvas');
+  c.width = c.height = 32;
+  const k = c.getContext('2d')!;
+  k.fillStyle = '#fff';
+  k.beginPath();
+  k.arc(16, 16, 13, 0, 7);
+  k.fill();
+  return new T.CanvasTexture(c);
+}
