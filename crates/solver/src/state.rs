@@ -16,6 +16,8 @@ pub struct State {
     pub(crate) air: Vec<Record>,
     /// Air relative to the point, m/s; scratch.
     pub(crate) flow: Vec<Record>,
+    /// Pull of each yarn's edges within a sub-step; scratch.
+    pub(crate) pull: [Vec<Vec<[f32; 8]>>; 2],
     /// The body's own motion as a whole, after the last sub-step.
     pub(crate) rigid: Rigid,
 }

@@ -7,15 +7,18 @@ pub enum Phase {
     Air,
     /// Moving points by their velocity.
     Predict,
-    /// Drag, lift, stretch and shear of triangles.
+    /// Drag, lift and shear of triangles, and their stretch where it is not left to yarns.
     Membrane,
     Bend,
+    /// Stretch of whole yarns.
+    Yarn,
     /// Contact, velocities and damping.
     Finish,
 }
 
 impl Phase {
-    pub const ALL: [Phase; 5] = [Phase::Air, Phase::Predict, Phase::Membrane, Phase::Bend, Phase::Finish];
+    pub const ALL: [Phase; 6] =
+        [Phase::Air, Phase::Predict, Phase::Membrane, Phase::Bend, Phase::Yarn, Phase::Finish];
 
     pub fn name(self) -> &'static str {
         match self {
@@ -23,6 +26,7 @@ impl Phase {
             Phase::Predict => "predict",
             Phase::Membrane => "membrane",
             Phase::Bend => "bend",
+            Phase::Yarn => "yarn",
             Phase::Finish => "finish",
         }
     }

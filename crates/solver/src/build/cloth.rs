@@ -1,6 +1,7 @@
 //! A cloth: triangles with membrane and air, hinges between them, divided into parts.
+use super::yarns::{Yarns, spin};
 use super::{hinges, rigidity};
-use crate::constraint::{bend, membrane};
+use crate::constraint::{bend, membrane, yarn};
 use crate::damping::{Rigid, Sums};
 use crate::inputs::{ClothRest, Matter};
 use crate::parts::{Parts, cut};
@@ -33,6 +34,10 @@ pub struct Cloth {
     pub(crate) parts: Parts,
     /// One for each part of the tree.
     pub(crate) work: Vec<Work>,
+    /// Chains along warp and weft; empty where triangles do their work.
+    pub(crate) yarns: [Vec<yarn::Group>; 2],
+    /// Whether triangles resist stretch: some of it is not left to yarns.
+    pub(crate) stretchy: bool,
     /// Where each point starts and its inverse mass, in the order of the parts; spare points follow.
     pub(crate) rest: Vec<Record>,
     /// Mass of each point, kg, held or not.
@@ -59,7 +64,12 @@ impl Cloth {
             let third = f64::from(rest.matter.areal_weight) * area(f) / 3.0;
             t.iter().for_each(|&p| mass[places[p as usize] as usize] += third);
         }
-        let spares = 4 * parts.tree.len();
+        let at = |p: u32| places[p as usize];
+        let m = &rest.matter;
+        let first_spare = (n + 4 * parts.tree.len()) as u32;
+        let Yarns { groups: yarns, left, spares: yarn_spares } = spin(rest, at, first_spare);
+        let stretchy = left[0] > 0.0 || left[1] > 0.0;
+        let spares = 4 * parts.tree.len() + yarn_spares;
         let mut records = vec![Record::default(); n + spares];
         for place in 0..n {
             let point = parts.order[place] as usize;
@@ -72,12 +82,10 @@ impl Cloth {
             let c = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]][k % 4];
             records[n + k] = Record([c[0], c[1], c[2], 0.0]);
         }
-        let at = |p: u32| places[p as usize];
         let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
-        let m = &rest.matter;
         for (t, f) in rest.triangles.iter().zip(&rest.frames) {
             let point = t.map(at);
-            let stiffness = [m.stretch[0], m.stretch[1], m.shear];
+            let stiffness = [left[0], left[1], m.shear];
             triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness });
         }
         let found = hinges::find(rest);
@@ -106,7 +114,20 @@ impl Cloth {
         let (triangles, frames) = (rest.triangles.iter().map(|t| t.map(at)).collect(), rest.frames.clone());
         let mass = mass.into_iter().map(|m| m as f32).collect();
         let matter = rest.matter;
-        Ok(Cloth { parts, work, rest: records, mass, matter, curved, triangles, frames, places, constraints })
+        Ok(Cloth {
+            parts,
+            work,
+            yarns,
+            stretchy,
+            rest: records,
+            mass,
+            matter,
+            curved,
+            triangles,
+            frames,
+            places,
+            constraints,
+        })
     }
 
     /// The state at rest, where every run begins.
@@ -118,6 +139,7 @@ impl Cloth {
             v: zero.clone(),
             air: zero.clone(),
             flow: zero,
+            pull: self.yarns.each_ref().map(|groups| groups.iter().map(yarn::Group::multipliers).collect()),
             rigid: Rigid::default(),
         };
         state.rigid = self.rigid(&state);

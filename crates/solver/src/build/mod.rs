@@ -2,6 +2,7 @@
 mod cloth;
 mod hinges;
 mod rigidity;
+mod yarns;
 
 pub(crate) use cloth::Work;
 pub use cloth::{BuildError, Cloth};

@@ -31,6 +31,15 @@ pub struct Triangle {
     pub stiffness: [f32; 3],
 }
 
+/// Area of a rest triangle in m², and ∂/∂u and ∂/∂v of its corners' weights, 1/m.
+pub fn gradients(frame: &[[f32; 2]; 3]) -> (f64, [[f64; 3]; 2]) {
+    let [a, b, c] = frame.map(|p| p.map(f64::from));
+    let (p, q) = ([b[0] - a[0], b[1] - a[1]], [c[0] - a[0], c[1] - a[1]]);
+    let det = p[0] * q[1] - q[0] * p[1];
+    let rows = [[q[1] / det, -p[1] / det], [-q[0] / det, p[0] / det]];
+    (0.5 * det.abs(), rows.map(|r| [-(r[0] + r[1]), r[0], r[1]]))
+}
+
 /// Packs triangles of one part into groups; empty lanes take the part's spare points.
 pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
     let points: Vec<[u32; 3]> = triangles.iter().map(|t| t.point).collect();
@@ -46,17 +55,14 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
             };
             for (l, &k) in lanes.iter().enumerate() {
                 let t = &triangles[k];
-                let [a, b, c] = t.frame.map(|p| p.map(f64::from));
-                let (p, q) = ([b[0] - a[0], b[1] - a[1]], [c[0] - a[0], c[1] - a[1]]);
-                let det = p[0] * q[1] - q[0] * p[1];
-                let area = 0.5 * det.abs();
+                let (area, [u, v]) = gradients(&t.frame);
                 for (k, p) in t.point.iter().enumerate() {
                     g.point[k][l] = *p;
                 }
-                g.u[0][l] = (q[1] / det) as f32;
-                g.u[1][l] = (-p[1] / det) as f32;
-                g.v[0][l] = (-q[0] / det) as f32;
-                g.v[1][l] = (p[0] / det) as f32;
+                for k in 0..2 {
+                    g.u[k][l] = u[k + 1] as f32;
+                    g.v[k][l] = v[k + 1] as f32;
+                }
                 for k in 0..3 {
                     g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
                 }
@@ -67,12 +73,13 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
         .collect()
 }
 
-/// Meets eight triangles once: air first, then warp, weft and shear.
+/// Meets eight triangles once: air first, then warp, weft and shear. Without `STRETCH`, warp and weft
+/// are left to the yarns.
 ///
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
+pub unsafe fn solve<const STRETCH: bool>(g: &Group, points: Points, scale: Scale, air: bool) {
     // Safety: as the caller promises; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
     let w = [w0, w1, w2];
@@ -87,8 +94,10 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
     }
     let (u, v) = (g.u.each_ref().map(F8::new), g.v.each_ref().map(F8::new));
     let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
-    stretch(&mut x, w, u, soft[0]);
-    stretch(&mut x, w, v, soft[1]);
+    if STRETCH {
+        stretch(&mut x, w, u, soft[0]);
+        stretch(&mut x, w, v, soft[1]);
+    }
     shear(&mut x, w, [u, v], soft[2]);
     for k in 0..3 {
         // Safety: as above.

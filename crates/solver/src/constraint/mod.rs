@@ -7,6 +7,7 @@
 
 pub mod bend;
 pub mod membrane;
+pub mod yarn;
 
 use crate::simd::Record;
 
