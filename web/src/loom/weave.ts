@@ -83,8 +83,9 @@ export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame
   lanes.forEach((lane, k) => {
     const y = RULER + 6 + k * LANE;
     for (const s of lane.stretches) {
-      const from = Math.max(PAD - 3, x(s.first) - half);
-      const to = Math.min(width - PAD + 3, x(s.last) + half);
+      // On whole pixels: stretches of one state must not show where one chunk ends.
+      const from = Math.round(Math.max(PAD - 3, x(s.first) - half));
+      const to = Math.round(Math.min(width - PAD + 3, x(s.last) + half));
       c.fillStyle = p[s.state];
       c.fillRect(from, y, to - from, LANE - 10);
     }
@@ -138,6 +139,6 @@ function ruler(c: CanvasRenderingContext2D, p: Patterns, span: Span, width: numb
   for (let f = Math.ceil(span.first / large) * large; f <= span.last; f += large) {
     const text = String(f);
     const at = xOf(f, span, width) + 4;
-    c.fillText(text, Math.min(at, width - c.measureText(text).width - 2), 19);
+    c.fillText(text, Math.min(at, width - c.measureText(text).width - 6), 19);
   }
 }

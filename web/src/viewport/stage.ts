@@ -21,7 +21,7 @@ class Stage {
   private renderer?: T.WebGLRenderer;
   controls?: OrbitControls;
   private canvas?: HTMLCanvasElement;
-  private layers = new Map<string, { cloth: ClothLayer; marks: MarkLayer; shape: Shape }>();
+  private layers = new Map<string, { cloth: ClothLayer; marks: MarkLayer; shape: Shape; shown: string }>();
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
   private ground = new Ground();
@@ -42,6 +42,8 @@ class Stage {
     }
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.type = T.PCFShadowMap;
+    // Turning the view moves no shadow: it is drawn anew only with a new frame.
+    this.renderer.shadowMap.autoUpdate = false;
     this.camera.position.set(3.4, 2.6, 5.6);
     const controls = new OrbitControls(this.camera, canvas);
     controls.target.set(0, 1, 0);
@@ -50,7 +52,7 @@ class Stage {
     controls.addEventListener('change', () => this.draw());
     this.controls = controls;
     this.sun.castShadow = true;
-    this.sun.shadow.mapSize.set(2048, 2048);
+    this.sun.shadow.mapSize.set(1536, 1536);
     this.sun.shadow.radius = 5;
     this.sun.shadow.bias = -0.0004;
     this.sun.shadow.normalBias = 0.02;
@@ -105,7 +107,7 @@ class Stage {
       if (this.layers.has(id)) continue;
       const cloth = new ClothLayer(shape);
       const marks = new MarkLayer(shape);
-      this.layers.set(id, { cloth, marks, shape });
+      this.layers.set(id, { cloth, marks, shape, shown: '' });
       this.scene.add(cloth.group, marks.group);
     }
     this.light();
@@ -129,32 +131,47 @@ class Stage {
     }
     this.ground.set(look.floor, look.dusk);
     this.air.setOn(look.air);
+    for (const l of this.layers.values()) l.marks.follow(l.cloth.positions);
     this.showFrame();
+    this.drawAll();
   }
 
   /** Puts the stored frame of the clock on screen, or the rest shape as a ghost where there is none. */
   showFrame() {
     const frame = clock.frame;
     const told: string[] = [];
-    for (const [id, { cloth, marks }] of this.layers) {
+    let moved = false;
+    for (const [id, layer] of this.layers) {
+      const { cloth, marks } = layer;
       const stretches = this.lanes.find((l) => l.body === id)?.stretches ?? [];
       const s = stretches.find((x) => x.first <= frame && frame <= x.last);
       let shown: Shown = { state: s?.state ?? 'missing', reasons: s?.reasons ?? [] };
       if (s && s.chunk != null && s.slot != null) {
         const chunk = chunkAtHand(s.chunk);
-        const there = chunk && writeFrame(chunk, s.slot + frame - s.first, cloth.positions);
-        if (there) cloth.changed(s.state === 'true' ? 'true' : 'stale');
-        else if (!chunk) {
+        const slot = s.slot + frame - s.first;
+        const key = `${s.chunk}/${slot}/${s.state}`;
+        // Lanes are told anew all the while a run goes on: what is on screen already stays.
+        if (chunk && key === layer.shown) {
+          told.push(`${id}:${frame}:${shown.state}`);
+        } else if (chunk && writeFrame(chunk, slot, cloth.positions)) {
+          cloth.changed(s.state === 'true' ? 'true' : 'stale');
+          layer.shown = key;
+          moved = true;
+          told.push(`${id}:${frame}:${shown.state}`);
+        } else if (!chunk) {
           // The picture stays as it is until the frame is here.
           shown = { state: 'coming', reasons: [] };
           void fetchChunk(s.chunk).then((c) => c && this.showFrame());
         } else {
           // Stored with another number of points: it can't be laid over this shape.
-          cloth.rest();
+          moved = this.ghost(layer) || moved;
+          told.push(`${id}:${frame}:${shown.state}`);
         }
-      } else cloth.rest();
-      marks.follow(cloth.positions);
-      if (shown.state !== 'coming') told.push(`${id}:${frame}:${shown.state}`);
+      } else {
+        moved = this.ghost(layer) || moved;
+        told.push(`${id}:${frame}:${shown.state}`);
+      }
+      if (moved) marks.follow(cloth.positions);
       if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
       for (const x of stretches) {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) void fetchChunk(x.chunk);
@@ -162,6 +179,20 @@ class Stage {
     }
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     this.air.ask(frame, this.bounds());
+    if (moved) this.drawAll();
+  }
+
+  /** The rest shape of a body, as a ghost; false where it is on screen already. */
+  private ghost(layer: { cloth: ClothLayer; shown: string }): boolean {
+    if (layer.shown === 'ghost') return false;
+    layer.shown = 'ghost';
+    layer.cloth.rest();
+    return true;
+  }
+
+  /** Draws with new shadows. */
+  private drawAll() {
+    if (this.renderer) this.renderer.shadowMap.needsUpdate = true;
     this.draw();
   }
 
@@ -177,17 +208,21 @@ class Stage {
   frame() {
     if (!this.controls) return;
     const only = this.chosen && this.layers.has(this.chosen) ? this.chosen : null;
-    const ball = this.bounds(this.layers.size > 1 ? only : null).getBoundingSphere(new T.Sphere());
+    const box = this.bounds(this.layers.size > 1 ? only : null);
+    const size = box.getSize(new T.Vector3()).length();
+    // With the ground, where it is near: the shadow tells how high a body is.
+    const ground = this.ground.group.position.y;
+    if (box.min.y > ground && box.min.y - ground < 0.7 * size) box.min.y = ground;
+    const ball = box.getBoundingSphere(new T.Sphere());
     const way = this.camera.position.clone().sub(this.controls.target).normalize();
     const half = T.MathUtils.degToRad(this.camera.fov / 2);
-    const far = Math.max(0.2, (ball.radius * 1.06) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect))));
-    // A little below the middle, for the shadow on the ground to be seen.
-    const centre = ball.center.clone().add(new T.Vector3(0, -0.12 * ball.radius, 0));
+    const far = Math.max(0.2, (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect))));
+    const centre = ball.center;
     this.controls.target.copy(centre);
     this.camera.position.copy(centre).addScaledVector(way, far);
     this.controls.update();
     this.light();
-    this.draw();
+    this.drawAll();
   }
 
   /** The sun follows the bodies, so that its shadow is sharp where they are. */

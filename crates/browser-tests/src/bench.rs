@@ -1,0 +1,51 @@
+//! How quickly the pages answer, printed and never asserted:
+//! `cargo run --release -p nematon-browser-tests --bin browser-bench` (with a database, see `./test`).
+use nematon_browser_tests::Site;
+use thirtyfour::prelude::*;
+
+/// From pressing Run to the first frame that is new on screen, in the page's own time.
+const RUN: &str = "
+    const done = arguments[0];
+    const view = document.querySelector('[data-testid=view]');
+    const start = performance.now();
+    const look = () => /:2:true/.test(view.dataset.shown) ? requestAnimationFrame(() => done(performance.now() - start)) : requestAnimationFrame(look);
+    [...document.querySelectorAll('section[aria-label=Loom] button')].find(b => b.textContent === 'Run').click();
+    look();";
+
+/// From a press on the loom to that stored frame on screen, for frames that the page has not had yet.
+const DRAG: &str = "
+    const done = arguments[0];
+    const [view, loom] = [document.querySelector('[data-testid=view]'), document.querySelector('[data-testid=loom]')];
+    const r = loom.getBoundingClientRect();
+    const frames = [230, 60, 190, 110, 20, 150, 90, 215, 40, 135];
+    const times = [];
+    const next = () => {
+        const f = frames.shift();
+        if (f === undefined) return done(times);
+        const x = r.left + 14 + f / 240 * (r.width - 28);
+        const start = performance.now();
+        const event = (kind) => loom.dispatchEvent(new PointerEvent(kind, { clientX: x, clientY: r.top + 54, pointerId: 1, bubbles: true }));
+        try { event('pointerdown'); } catch { /* no such pointer to capture */ }
+        event('pointerup');
+        const look = () => view.dataset.shown.includes(`:${f}:true`) ? requestAnimationFrame(() => (times.push(performance.now() - start), setTimeout(next, 80))) : requestAnimationFrame(look);
+        look();
+    };
+    next();";
+
+#[tokio::main]
+async fn main() -> WebDriverResult<()> {
+    let mut site = Site::start().await;
+    let w = site.window().await?;
+    w.shows("landing-canopy:0").await?;
+    w.keys(Key::Right + Key::Right).await?;
+    let first = w.driver.execute_async(RUN, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
+    w.lanes_say("Landing canopy true").await?;
+    println!("{}", serde_json::json!({"case": "run_to_first_new_frame", "n": "60x40", "ms": first.round()}));
+    w.open().await?;
+    w.lanes_say("Landing canopy true").await?;
+    let drags = w.driver.execute_async(DRAG, vec![]).await?.json().clone();
+    let mut ms: Vec<f64> = drags.as_array().into_iter().flatten().filter_map(serde_json::Value::as_f64).collect();
+    ms.sort_by(f64::total_cmp);
+    println!("{}", serde_json::json!({"case": "drag_to_stored_frame", "n": "60x40", "median_ms": ms[ms.len() / 2].round(), "most_ms": ms[ms.len() - 1].round()}));
+    w.close().await
+}

@@ -1,0 +1,65 @@
+use super::Window;
+use std::path::Path;
+use thirtyfour::prelude::*;
+
+/// The steps and what stands on the bench.
+impl Window {
+    /// Chooses a step by its knot.
+    pub async fn step(&self, name: &str) -> WebDriverResult<()> {
+        self.driver.find(By::Css(format!("nav [aria-label^='{name},']"))).await?.click().await?;
+        self.until(&format!("step {name} is open"), async || {
+            Ok(self.driver.find(By::Css("aside h1")).await?.text().await? == name)
+        })
+        .await
+    }
+
+    /// Opens a thing on the bench by its name.
+    pub async fn open_row(&self, name: &str) -> WebDriverResult<()> {
+        let found = format!("return [...document.querySelectorAll('aside button[aria-expanded=false]')].find(b => b.innerText.startsWith({name:?}))");
+        self.until(&format!("there is \"{name}\" on the bench"), async || Ok(!self.script(&found).await?.is_null())).await?;
+        self.driver.execute(&found, vec![]).await?.element()?.click().await
+    }
+
+    /// Types a value into the field of a JSON Pointer and enters it.
+    pub async fn set(&self, path: &str, value: &str) -> WebDriverResult<()> {
+        let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
+        field.scroll_into_view().await?;
+        field.click().await?;
+        self.driver.action_chain().key_down(Key::Control).send_keys("a").key_up(Key::Control).perform().await?;
+        field.send_keys(value.to_owned() + Key::Enter).await
+    }
+
+    /// What a field shows.
+    pub async fn value(&self, path: &str) -> WebDriverResult<String> {
+        let v = self.script(&format!("return document.querySelector(\"[data-path='{path}']\")?.value ?? ''")).await?;
+        Ok(v.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// Waits until a field shows a value.
+    pub async fn has(&self, path: &str, value: &str) -> WebDriverResult<()> {
+        self.until(&format!("{path} is {value}"), async || Ok(self.value(path).await? == value)).await
+    }
+
+    /// The words of the bench.
+    pub async fn bench(&self) -> WebDriverResult<String> {
+        self.driver.find(By::Css("aside")).await?.text().await
+    }
+
+    /// Waits until the bench says this.
+    pub async fn bench_says(&self, words: &str) -> WebDriverResult<()> {
+        self.until(&format!("the bench says \"{words}\""), async || Ok(self.bench().await?.contains(words))).await
+    }
+
+    /// Gives a file to "Bring in a mesh".
+    pub async fn bring_in(&self, file: &Path) -> WebDriverResult<()> {
+        let path = file.to_string_lossy().into_owned();
+        self.driver.find(By::Css("#mesh-file")).await?.send_keys(path).await
+    }
+
+    /// Does an action by its name, through the command line.
+    pub async fn command(&self, name: &str) -> WebDriverResult<()> {
+        self.ctrl('k').await?;
+        let line = self.driver.query(By::Css("[aria-label='What to do']")).first().await?;
+        line.send_keys(name.to_owned() + Key::Enter).await
+    }
+}

@@ -1,0 +1,61 @@
+use super::Window;
+use thirtyfour::prelude::*;
+
+/// The strip: transport and lanes.
+impl Window {
+    /// Presses Run.
+    pub async fn run(&self) -> WebDriverResult<()> {
+        let button = "return [...document.querySelectorAll('section[aria-label=Loom] button')].find(b => b.textContent === 'Run' && !b.disabled)";
+        self.until("Run can be pressed", async || Ok(!self.script(button).await?.is_null())).await?;
+        self.driver.execute(button, vec![]).await?.element()?.click().await
+    }
+
+    /// What the lanes say, a line each.
+    pub async fn lanes(&self) -> WebDriverResult<String> {
+        let text = self.script("return [...document.querySelectorAll('section[aria-label=Loom] li button')].map(l => l.innerText.replace(/\\s+/g, ' ')).join('\\n')").await?;
+        Ok(text.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// Waits until a lane says this, to its end.
+    pub async fn lanes_say(&self, words: &str) -> WebDriverResult<()> {
+        let so = async || Ok(self.lanes().await?.lines().any(|l| l.trim_end().ends_with(words)));
+        self.until(&format!("a lane says \"{words}\""), so).await
+    }
+
+    /// Waits until some frames of a run are there, and not yet all.
+    pub async fn frames_come(&self) -> WebDriverResult<()> {
+        self.until("frames come", async || Ok(self.lanes().await?.contains("true up to"))).await
+    }
+
+    /// Where a frame is on the strip, in pixels of the page. The strip keeps 14 pixels on either side.
+    async fn at(&self, frame: i64) -> WebDriverResult<(i64, i64)> {
+        let script = format!(
+            "const c = document.querySelector('[data-testid=loom]'); const r = c.getBoundingClientRect();
+             const [a, b] = [Number(c.ariaValueMin), Number(c.ariaValueMax)];
+             return [Math.round(r.left + 14 + ({frame} - a) / (b - a) * (r.width - 28)), Math.round(r.top + 54)]"
+        );
+        let v = self.script(&script).await?;
+        Ok((v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0)))
+    }
+
+    /// Drags on the strip from one frame to another.
+    pub async fn scrub(&self, from: i64, to: i64) -> WebDriverResult<()> {
+        let ((a, y), (b, _)) = (self.at(from).await?, self.at(to).await?);
+        self.driver.action_chain().move_to(a, y).click_and_hold().move_to((a + b) / 2, y).move_to(b, y).release().perform().await
+    }
+
+    /// Rests the pointer over a frame of the first lane and reads what is said there.
+    pub async fn hover(&self, frame: i64) -> WebDriverResult<String> {
+        let (x, y) = self.at(frame).await?;
+        self.driver.action_chain().move_to(x, y - 20).move_to(x, y).perform().await?;
+        tokio::time::sleep(std::time::Duration::from_millis(150)).await;
+        let text = self.script("return document.querySelector('[role=tooltip]')?.innerText ?? ''").await?;
+        Ok(text.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// The frame number on the transport.
+    pub async fn frame(&self) -> WebDriverResult<i64> {
+        let text = self.script("return document.querySelector('[data-testid=frame]').textContent").await?;
+        Ok(text.as_str().and_then(|t| t.parse().ok()).unwrap_or(-1))
+    }
+}

@@ -1,0 +1,91 @@
+//! Page objects: what a person sees and does in each view.
+mod bench;
+mod loom;
+mod view;
+
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+
+/// A browser window on the application.
+pub struct Window {
+    pub driver: WebDriver,
+    pub address: String,
+}
+
+impl Window {
+    pub(crate) fn new(driver: WebDriver, address: String) -> Window {
+        // The site ends the browser, also after a failure; waiting for it here would hang.
+        let _ = driver.clone().leak();
+        Window { driver, address }
+    }
+
+    /// Makes the page exactly so large.
+    pub async fn fit(&self, width: u32, height: u32) -> WebDriverResult<()> {
+        let metrics = serde_json::json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
+        self.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.map(drop)
+    }
+
+    /// Opens the first page and waits for the scene.
+    pub async fn open(&self) -> WebDriverResult<()> {
+        self.driver.goto(&self.address).await?;
+        self.until("the scene is open", async || {
+            Ok(self.script("return document.querySelector('aside h1') && !document.body.innerText.includes('Opening…')").await?.as_bool() == Some(true))
+        })
+        .await
+    }
+
+    /// Runs a script in the page.
+    pub async fn script(&self, script: &str) -> WebDriverResult<serde_json::Value> {
+        Ok(self.driver.execute(script, vec![]).await?.json().clone())
+    }
+
+    /// Waits until something is so, for a quarter of a minute at most.
+    pub async fn until(&self, what: &str, so: impl AsyncFn() -> WebDriverResult<bool>) -> WebDriverResult<()> {
+        let start = Instant::now();
+        while start.elapsed() < Duration::from_secs(15) {
+            if so().await.unwrap_or(false) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+        let text = self.script("return document.body.innerText").await?;
+        panic!("never: {what}. On screen: {text}")
+    }
+
+    /// Presses the first button that is called so, by its words or its label.
+    pub async fn press(&self, name: &str) -> WebDriverResult<()> {
+        let found = format!(
+            "return [...document.querySelectorAll('button, [role=switch], [role=option]')].find(b => (b.getAttribute('aria-label') ?? b.textContent).trim().startsWith({name:?}) && !b.disabled)"
+        );
+        self.until(&format!("there is a button \"{name}\""), async || {
+            Ok(!self.script(&found).await?.is_null())
+        })
+        .await?;
+        self.driver.execute(&found, vec![]).await?.element()?.click().await
+    }
+
+    /// Presses keys, as on no field in particular.
+    pub async fn keys(&self, keys: impl Into<TypingData>) -> WebDriverResult<()> {
+        self.driver.action_chain().send_keys(keys).perform().await
+    }
+
+    /// Presses a key with Ctrl.
+    pub async fn ctrl(&self, key: char) -> WebDriverResult<()> {
+        self.driver.action_chain().key_down(Key::Control).send_keys(key.to_string()).key_up(Key::Control).perform().await
+    }
+
+    /// The words of the message that is shown, empty where there is none.
+    pub async fn message(&self) -> WebDriverResult<String> {
+        let text = self.script("return document.querySelector('main > [role=alert]')?.innerText ?? ''").await?;
+        Ok(text.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// Waits for a message with these words.
+    pub async fn message_with(&self, words: &str) -> WebDriverResult<()> {
+        self.until(&format!("a message with \"{words}\""), async || Ok(self.message().await?.contains(words))).await
+    }
+
+    pub async fn close(self) -> WebDriverResult<()> {
+        self.driver.quit().await
+    }
+}

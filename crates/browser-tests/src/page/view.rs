@@ -1,0 +1,44 @@
+use super::Window;
+use thirtyfour::prelude::*;
+
+/// The viewport.
+impl Window {
+    /// What is on screen, as `body:frame:state`.
+    pub async fn shown(&self) -> WebDriverResult<String> {
+        let text = self.script("return document.querySelector('[data-testid=view]').dataset.shown ?? ''").await?;
+        Ok(text.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// Waits until this is on screen.
+    pub async fn shows(&self, what: &str) -> WebDriverResult<()> {
+        self.until(&format!("{what} is on screen"), async || Ok(self.shown().await?.contains(what))).await
+    }
+
+    /// Where a point of a body is on the page.
+    async fn place_of(&self, body: &str, point: usize) -> WebDriverResult<(i64, i64)> {
+        let script = format!(
+            "const r = document.querySelector('[data-testid=view]').getBoundingClientRect();
+             const p = nematonStage.placeOf({body:?}, {point}); return [Math.round(r.left + p[0]), Math.round(r.top + p[1])]"
+        );
+        let v = self.script(&script).await?;
+        Ok((v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0)))
+    }
+
+    /// Clicks a point of a body.
+    pub async fn click_point(&self, body: &str, point: usize) -> WebDriverResult<()> {
+        let (x, y) = self.place_of(body, point).await?;
+        self.driver.action_chain().move_to(x, y).click().perform().await
+    }
+
+    /// Drags a box around two points of a body, with so many pixels to spare.
+    pub async fn box_around(&self, body: &str, points: [usize; 2], spare: i64) -> WebDriverResult<()> {
+        let ((a, b), (c, d)) = (self.place_of(body, points[0]).await?, self.place_of(body, points[1]).await?);
+        let (x0, y0, x1, y1) = (a.min(c) - spare, b.min(d) - spare, a.max(c) + spare, b.max(d) + spare);
+        self.driver.action_chain().move_to(x0, y0).click_and_hold().move_to((x0 + x1) / 2, y1).move_to(x1, y1).release().perform().await
+    }
+
+    /// How much of the view is not its background: a picture of nothing has none.
+    pub async fn picture(&self) -> WebDriverResult<Vec<u8>> {
+        self.driver.find(By::Css("main")).await?.screenshot_as_png().await
+    }
+}

@@ -1,0 +1,53 @@
+//! Takes the pictures of the docs from the demo: `cargo run --release -p nematon-browser-tests --bin pictures`.
+use nematon_browser_tests::{Site, Window, site::project};
+use thirtyfour::prelude::*;
+
+#[tokio::main]
+async fn main() -> WebDriverResult<()> {
+    let mut site = Site::start().await;
+    let w = site.window().await?;
+    let done = take(&w).await;
+    w.close().await?;
+    done
+}
+
+async fn take(w: &Window) -> WebDriverResult<()> {
+    let out = project().join("docs/screenshots");
+    std::fs::create_dir_all(&out)?;
+    let save = async |name: &str| {
+        tokio::time::sleep(std::time::Duration::from_millis(900)).await;
+        w.driver.screenshot(&out.join(format!("{name}.png"))).await
+    };
+    w.shows("landing-canopy:0").await?;
+    save("shape").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.step("Hold").await?;
+    w.open_row("Eyelets, ridge side").await?;
+    w.command("Wireframe on or off").await?;
+    w.scrub(10, 60).await?;
+    save("hold").await?;
+    w.command("Wireframe on or off").await?;
+    w.step("Air").await?;
+    w.open_row("Squall").await?;
+    w.set("/fields/squall/act/wind/speed", "7").await?;
+    w.lanes_say("out of date").await?;
+    w.scrub(100, 166).await?;
+    let _ = w.hover(182).await?;
+    save("air-out-of-date").await?;
+    w.step("Contact").await?;
+    save("contact").await?;
+    w.step("Run").await?;
+    w.run().await?;
+    w.lanes_say("true").await?;
+    w.scrub(100, 170).await?;
+    save("run").await?;
+    w.step("Deliver").await?;
+    w.scrub(170, 204).await?;
+    save("deliver").await?;
+    w.command("Daylight or dusk").await?;
+    save("dusk").await?;
+    w.command("Daylight or dusk").await?;
+    w.ctrl('k').await?;
+    save("command-line").await
+}

@@ -1,0 +1,243 @@
+//! What a person does, from start to end, in the real pages.
+#![allow(clippy::unwrap_used)]
+use nematon_browser_tests::{Site, Window, site::project};
+use serde_json::{Value, json};
+use std::time::Duration;
+use thirtyfour::prelude::*;
+use tokio::sync::{Mutex, MutexGuard};
+
+/// Chromium draws on the processor here: one journey at a time.
+static TURN: Mutex<()> = Mutex::const_new(());
+
+async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
+    let turn = TURN.lock().await;
+    let mut site = Site::start().await;
+    let window = site.window().await.unwrap();
+    (turn, site, window)
+}
+
+async fn get(site: &Site, path: &str) -> Value {
+    reqwest::get(format!("{}/api{path}", site.address)).await.unwrap().json().await.unwrap()
+}
+
+#[tokio::test]
+async fn first_visit_to_scrubbing() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    w.shows("landing-canopy:0:missing").await?;
+    w.lanes_say("Landing canopy not run").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.scrub(20, 96).await?;
+    w.shows("landing-canopy:96:true").await?;
+    let there = w.picture().await?;
+    w.scrub(96, 170).await?;
+    w.shows("landing-canopy:170:true").await?;
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    assert_ne!(there, w.picture().await?, "another frame is another picture");
+    w.keys(Key::Right).await?;
+    w.shows("landing-canopy:171:true").await?;
+    w.keys(Key::Home).await?;
+    w.shows("landing-canopy:0:true").await?;
+    w.keys(" ").await?;
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    w.keys(" ").await?;
+    let reached = w.frame().await?;
+    assert!((6..80).contains(&reached), "after a second of play it is at frame {reached}");
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_changed_wind_is_out_of_date_with_its_reason_and_undo_makes_it_true_with_nothing_computed() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    let runs = get(&site, "/projects/1/runs").await.as_array().unwrap().len();
+    w.step("Air").await?;
+    w.open_row("Squall").await?;
+    w.set("/fields/squall/act/wind/speed", "3 + 4.5").await?;
+    w.lanes_say("121 to 240 out of date").await?;
+    w.scrub(60, 100).await?;
+    w.shows("landing-canopy:100:true").await?;
+    assert!(w.hover(200).await?.contains("Squall speed, 4 to 7.5 m/s from 121"), "{}", w.hover(200).await?);
+    w.scrub(100, 160).await?;
+    w.shows("landing-canopy:160:stale").await?;
+    w.ctrl('z').await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.shows("landing-canopy:160:true").await?;
+    assert_eq!(get(&site, "/projects/1/runs").await.as_array().unwrap().len(), runs, "nothing was computed");
+    w.command("Redo").await?;
+    w.lanes_say("121 to 240 out of date").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    let run = &get(&site, "/projects/1/runs").await[0];
+    assert_eq!((run["computed"].as_i64(), run["done"].as_i64()), (Some(120), Some(241)), "only what it could affect");
+    w.close().await
+}
+
+#[tokio::test]
+async fn import_hold_bake_download() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.command("New project").await?;
+    w.bench_says("There is nothing to move yet").await?;
+    w.bring_in(&project().join("demo/pennant.obj").canonicalize()?).await?;
+    w.bench_says("Pennant").await?;
+    w.bench_says("645 points").await?;
+    w.step("Hold").await?;
+    w.bench_says("Nothing holds it").await?;
+    // The hoist: the first column of 15 points, by a box around its ends.
+    w.press("Box").await?;
+    w.box_around("pennant", [0, 43 * 14], 5).await?;
+    w.bench_says("15 chosen").await?;
+    w.press("Hold 15 chosen").await?;
+    w.bench_says("15 points to the world").await?;
+    w.press("Pick").await?;
+    w.click_point("pennant", 20).await?;
+    w.bench_says("Hold 1 chosen").await?;
+    w.keys(Key::Escape).await?;
+    w.press("Wind").await.ok();
+    w.command("Add a wind").await?;
+    w.bench_says("Gust period").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "36").await?;
+    w.bench_says("1.50 s").await?;
+    w.run().await?;
+    w.lanes_say("Pennant true").await?;
+    w.step("Deliver").await?;
+    w.press("Save").await?;
+    let usd = site.folder.join("Pennant.usda");
+    w.until("the USD file is there", async || Ok(usd.exists())).await?;
+    w.until("it is whole", async || Ok(std::fs::read_to_string(&usd)?.trim_end().ends_with('}'))).await?;
+    let text = std::fs::read_to_string(&usd)?;
+    assert!(text.contains("36: [(") && text.contains("primvars:st"));
+    let rows = "return [...document.querySelectorAll('aside button')].filter(b => b.textContent === 'Save')[2]";
+    w.driver.execute(rows, vec![]).await?.element()?.click().await?;
+    let npy = site.folder.join("Pennant.npy");
+    w.until("the array is there", async || Ok(npy.metadata().is_ok_and(|m| m.len() == 128 + 37 * 645 * 12))).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn cancel_and_continue() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Run").await?;
+    w.set("/frames/substeps", "160").await?;
+    w.bench_says("Compute 241 frames").await?;
+    w.run().await?;
+    w.frames_come().await?;
+    w.press("Cancel").await?;
+    w.bench_says("cancelled at").await?;
+    let cancelled = get(&site, "/projects/1/runs").await[0]["done"].as_i64().unwrap();
+    assert!((1..241).contains(&cancelled), "{cancelled}");
+    w.scrub(200, 2).await?;
+    w.shows("landing-canopy:2:true").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    let run = &get(&site, "/projects/1/runs").await[0];
+    assert_eq!(run["computed"].as_i64(), Some(241 - cancelled), "it went on from where it was");
+    w.close().await
+}
+
+#[tokio::test]
+async fn reload_keeps_everything() -> WebDriverResult<()> {
+    let (_turn, mut site, w) = begin().await;
+    w.step("Run").await?;
+    w.set("/frames/last", "48").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.step("Shape").await?;
+    w.set("/bodies/landing-canopy/name", "Storm canopy").await?;
+    w.lanes_say("Storm canopy true").await?;
+    w.command("Wireframe on or off").await?;
+    site.crash();
+    w.driver.refresh().await?;
+    w.lanes_say("Storm canopy true").await?;
+    assert_eq!(w.value("/bodies/landing-canopy/name").await?, "Storm canopy");
+    let pressed = w.script("return document.querySelector('[aria-label=Wireframe]').ariaPressed").await?;
+    assert_eq!(pressed, json!("true"));
+    w.scrub(5, 40).await?;
+    w.shows("landing-canopy:40:true").await?;
+    // Undo reaches back over the restart.
+    w.ctrl('z').await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn two_windows_follow_each_other_and_a_clash_is_told() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.open_row("Ridge wind").await?;
+    let speed = "/fields/ridge-wind/act/wind/speed";
+    w.has(speed, "5").await?;
+    // Another window, of which only its requests matter here.
+    let other = reqwest::Client::new();
+    let edit = async |revision: i64, value: f64| {
+        let patch = json!([{"op": "replace", "path": speed, "value": value}]);
+        let body = json!({"revision": revision, "label": "Ridge wind speed", "patch": patch});
+        other.patch(format!("{}/api/projects/1", site.address)).json(&body).send().await.unwrap().status().as_u16()
+    };
+    assert_eq!(edit(0, 6.0).await, 200);
+    w.has(speed, "6").await?;
+    assert_eq!(edit(0, 9.0).await, 409, "a stale revision");
+    // Cut off from hearing, the window edits on what it last knew.
+    w.script("WebSocket.prototype.close.call; window.fetch = ((f) => (u, o) => (window.hold && (!o || !o.method)) ? new Promise(() => {}) : f(u, o))(fetch); window.hold = true;").await?;
+    assert_eq!(edit(1, 7.0).await, 200);
+    w.set(speed, "8").await?;
+    w.message_with("Changed in another window").await?;
+    w.has(speed, "7").await?;
+    assert_eq!(get(&site, "/projects/1").await["scene"]["fields"]["ridge-wind"]["act"]["wind"]["speed"], json!(7.0));
+    w.close().await
+}
+
+#[tokio::test]
+async fn bad_input_is_told_where_it_happened_and_nothing_is_lost() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.open_row("Ridge wind").await?;
+    w.set("/fields/ridge-wind/act/wind/speed", "1e9").await?;
+    w.bench_says("must be 0 to 150 m/s").await?;
+    w.set("/fields/ridge-wind/act/wind/speed", "quick").await?;
+    w.bench_says("is not a number of m/s").await?;
+    w.has("/fields/ridge-wind/act/wind/speed", "5").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "-20").await?;
+    w.bench_says("before the first frame").await?;
+    w.set("/frames/last", "1000000").await?;
+    w.bench_says("the most is 20000").await?;
+    let file = |name: &str, text: &str| {
+        let path = site.folder.join(name);
+        std::fs::write(&path, text).unwrap();
+        path
+    };
+    let fin = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 0 -1 0\nf 1 2 3\nf 1 2 4\nf 1 2 5\n";
+    for (name, text, words) in [
+        ("broken.obj", "v 0 0 0\nv 1 zero 0\n", "line 2"),
+        ("empty.obj", "", "empty"),
+        ("fin.obj", fin, "more than two triangles"),
+        ("nan.obj", "v 0 0 0\nv 1 nan 0\nv 0 1 0\nf 1 2 3\n", "not a number"),
+    ] {
+        w.bring_in(&file(name, text)).await?;
+        w.message_with(words).await?;
+        w.press("Put the message away").await?;
+    }
+    assert_eq!(get(&site, "/projects/1").await["revision"], json!(0), "no edit was made");
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_board_is_called_coarse_and_cured_by_one_click() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    w.set("/bodies/landing-canopy/shape/sheet/columns", "6").await?;
+    w.set("/bodies/landing-canopy/shape/sheet/rows", "4").await?;
+    w.bench_says("Too coarse to fold").await?;
+    w.bench_says("24 points").await?;
+    w.press("Make it fine enough").await?;
+    w.bench_says("819 points").await?;
+    assert!(!w.bench().await?.contains("Too coarse"));
+    // The eyelets are where they were, on another mesh.
+    w.step("Hold").await?;
+    w.bench_says("13 points to the world").await?;
+    w.close().await
+}
