@@ -44,8 +44,12 @@ async fn main() -> WebDriverResult<()> {
     w.open().await?;
     w.lanes_say("Landing canopy true").await?;
     let drags = w.driver.execute_async(DRAG, vec![]).await?.json().clone();
-    let mut ms: Vec<f64> = drags.as_array().into_iter().flatten().filter_map(serde_json::Value::as_f64).collect();
+    let mut ms: Vec<f64> =
+        drags.as_array().into_iter().flatten().filter_map(serde_json::Value::as_f64).collect();
     ms.sort_by(f64::total_cmp);
-    println!("{}", serde_json::json!({"case": "drag_to_stored_frame", "n": "60x40", "median_ms": ms[ms.len() / 2].round(), "most_ms": ms[ms.len() - 1].round()}));
+    println!(
+        "{}",
+        serde_json::json!({"case": "drag_to_stored_frame", "n": "60x40", "median_ms": ms[ms.len() / 2].round(), "most_ms": ms[ms.len() - 1].round()})
+    );
     w.close().await
 }

@@ -31,9 +31,11 @@ impl Site {
     /// # Panics
     /// When it can't: a test can't go on.
     pub async fn start() -> Site {
-        let url = std::env::var("NEMATON_TEST_DATABASE").expect("run ./test: it starts the database that this needs");
+        let url = std::env::var("NEMATON_TEST_DATABASE")
+            .expect("run ./test: it starts the database that this needs");
         let (_, database) = Store::open_fresh(&url).await.expect("a database of its own");
-        let folder = std::env::temp_dir().join(format!("nematon-{}", database.rsplit('/').next().unwrap_or("site")));
+        let folder =
+            std::env::temp_dir().join(format!("nematon-{}", database.rsplit('/').next().unwrap_or("site")));
         std::fs::create_dir_all(&folder).expect("a folder of its own");
         let (server, address) = serve(&database, 0);
         Site { server, chromedriver: None, address, database, folder }

@@ -54,8 +54,8 @@ fn walk(a: &Value, b: &Value, path: &mut Vec<String>, out: &mut Vec<Change>, roo
 fn words(a: &Value, b: &Value, path: &[String], pointer: &str, roots: &[&Value; 2]) -> String {
     let subject = subject(path, roots);
     match (a, b) {
-        (Value::Null, _) if path.len() % 2 == 0 => format!("{subject} added"),
-        (_, Value::Null) if path.len() % 2 == 0 => format!("{subject} removed"),
+        (Value::Null, Value::Object(_)) => format!("{subject} added"),
+        (Value::Object(_), Value::Null) => format!("{subject} removed"),
         (_, Value::Bool(now)) => format!("{subject} turned {}", if *now { "on" } else { "off" }),
         _ => {
             let unit = unit_at(pointer);

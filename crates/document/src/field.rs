@@ -58,7 +58,7 @@ pub struct Wind {
     #[schemars(title = "Heading", range(min = -100, max = 100), extend("unit" = "rad"))]
     pub heading: f64,
     /// How steeply it rises.
-    #[schemars(title = "Rise", range(min = -1.5708, max = 1.5708), extend("unit" = "rad"))]
+    #[schemars(title = "Rise", range(min = -1.57, max = 1.57), extend("unit" = "rad"))]
     #[serde(default)]
     pub rise: f64,
     /// Root-mean-square part of the speed that comes and goes.

@@ -61,9 +61,12 @@ pub struct Counts {
     pub missing: usize,
 }
 
+/// Hash of a scene, and the key of a body in it.
+type SceneBody = (blake3::Hash, String);
+
 /// Fingerprints that were worked out before, by scene and body.
 #[derive(Default)]
-pub struct Prints(Mutex<HashMap<(blake3::Hash, String), Arc<Vec<Fingerprint>>>>);
+pub struct Prints(Mutex<HashMap<SceneBody, Arc<Vec<Fingerprint>>>>);
 
 impl Prints {
     fn of(

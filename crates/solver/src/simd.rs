@@ -84,7 +84,7 @@ impl F8 {
         // sin on [-π/4, π/4], degree 9; then the double angle twice.
         let x2 = x * x;
         let p = x2.fma(F8::splat(2.755_732e-6), F8::splat(-1.984_127e-4));
-        let p = p.fma(x2, F8::splat(8.333_333_3e-3));
+        let p = p.fma(x2, F8::splat(8.333_333e-3));
         let p = p.fma(x2, F8::splat(-0.166_666_67));
         let s = (p * x2).fma(x, x);
         let c2 = (s * s).fnma(F8::splat(2.0), F8::splat(1.0));

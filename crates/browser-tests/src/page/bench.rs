@@ -15,8 +15,13 @@ impl Window {
 
     /// Opens a thing on the bench by its name.
     pub async fn open_row(&self, name: &str) -> WebDriverResult<()> {
-        let found = format!("return [...document.querySelectorAll('aside button[aria-expanded=false]')].find(b => b.innerText.startsWith({name:?}))");
-        self.until(&format!("there is \"{name}\" on the bench"), async || Ok(!self.script(&found).await?.is_null())).await?;
+        let found = format!(
+            "return [...document.querySelectorAll('aside button[aria-expanded=false]')].find(b => b.innerText.startsWith({name:?}))"
+        );
+        self.until(&format!("there is \"{name}\" on the bench"), async || {
+            Ok(!self.script(&found).await?.is_null())
+        })
+        .await?;
         self.driver.execute(&found, vec![]).await?.element()?.click().await
     }
 
@@ -25,13 +30,21 @@ impl Window {
         let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
         field.scroll_into_view().await?;
         field.click().await?;
-        self.driver.action_chain().key_down(Key::Control).send_keys("a").key_up(Key::Control).perform().await?;
+        self.driver
+            .action_chain()
+            .key_down(Key::Control)
+            .send_keys("a")
+            .key_up(Key::Control)
+            .perform()
+            .await?;
         field.send_keys(value.to_owned() + Key::Enter).await
     }
 
     /// What a field shows.
     pub async fn value(&self, path: &str) -> WebDriverResult<String> {
-        let v = self.script(&format!("return document.querySelector(\"[data-path='{path}']\")?.value ?? ''")).await?;
+        let v = self
+            .script(&format!("return document.querySelector(\"[data-path='{path}']\")?.value ?? ''"))
+            .await?;
         Ok(v.as_str().unwrap_or_default().to_owned())
     }
 
@@ -47,7 +60,8 @@ impl Window {
 
     /// Waits until the bench says this.
     pub async fn bench_says(&self, words: &str) -> WebDriverResult<()> {
-        self.until(&format!("the bench says \"{words}\""), async || Ok(self.bench().await?.contains(words))).await
+        self.until(&format!("the bench says \"{words}\""), async || Ok(self.bench().await?.contains(words)))
+            .await
     }
 
     /// Gives a file to "Bring in a mesh".

@@ -41,7 +41,15 @@ impl Window {
     /// Drags on the strip from one frame to another.
     pub async fn scrub(&self, from: i64, to: i64) -> WebDriverResult<()> {
         let ((a, y), (b, _)) = (self.at(from).await?, self.at(to).await?);
-        self.driver.action_chain().move_to(a, y).click_and_hold().move_to((a + b) / 2, y).move_to(b, y).release().perform().await
+        self.driver
+            .action_chain()
+            .move_to(a, y)
+            .click_and_hold()
+            .move_to((a + b) / 2, y)
+            .move_to(b, y)
+            .release()
+            .perform()
+            .await
     }
 
     /// Rests the pointer over a frame of the first lane and reads what is said there.

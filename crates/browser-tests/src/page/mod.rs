@@ -21,7 +21,8 @@ impl Window {
 
     /// Makes the page exactly so large.
     pub async fn fit(&self, width: u32, height: u32) -> WebDriverResult<()> {
-        let metrics = serde_json::json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
+        let metrics =
+            serde_json::json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
         self.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.map(drop)
     }
 
@@ -39,10 +40,14 @@ impl Window {
         Ok(self.driver.execute(script, vec![]).await?.json().clone())
     }
 
-    /// Waits until something is so, for a quarter of a minute at most.
-    pub async fn until(&self, what: &str, so: impl AsyncFn() -> WebDriverResult<bool>) -> WebDriverResult<()> {
+    /// Waits until something is so, for forty seconds at most.
+    pub async fn until(
+        &self,
+        what: &str,
+        so: impl AsyncFn() -> WebDriverResult<bool>,
+    ) -> WebDriverResult<()> {
         let start = Instant::now();
-        while start.elapsed() < Duration::from_secs(15) {
+        while start.elapsed() < Duration::from_secs(40) {
             if so().await.unwrap_or(false) {
                 return Ok(());
             }
@@ -71,18 +76,26 @@ impl Window {
 
     /// Presses a key with Ctrl.
     pub async fn ctrl(&self, key: char) -> WebDriverResult<()> {
-        self.driver.action_chain().key_down(Key::Control).send_keys(key.to_string()).key_up(Key::Control).perform().await
+        self.driver
+            .action_chain()
+            .key_down(Key::Control)
+            .send_keys(key.to_string())
+            .key_up(Key::Control)
+            .perform()
+            .await
     }
 
     /// The words of the message that is shown, empty where there is none.
     pub async fn message(&self) -> WebDriverResult<String> {
-        let text = self.script("return document.querySelector('main > [role=alert]')?.innerText ?? ''").await?;
+        let text =
+            self.script("return document.querySelector('main > [role=alert]')?.innerText ?? ''").await?;
         Ok(text.as_str().unwrap_or_default().to_owned())
     }
 
     /// Waits for a message with these words.
     pub async fn message_with(&self, words: &str) -> WebDriverResult<()> {
-        self.until(&format!("a message with \"{words}\""), async || Ok(self.message().await?.contains(words))).await
+        self.until(&format!("a message with \"{words}\""), async || Ok(self.message().await?.contains(words)))
+            .await
     }
 
     pub async fn close(self) -> WebDriverResult<()> {

@@ -5,7 +5,8 @@ use thirtyfour::prelude::*;
 impl Window {
     /// What is on screen, as `body:frame:state`.
     pub async fn shown(&self) -> WebDriverResult<String> {
-        let text = self.script("return document.querySelector('[data-testid=view]').dataset.shown ?? ''").await?;
+        let text =
+            self.script("return document.querySelector('[data-testid=view]').dataset.shown ?? ''").await?;
         Ok(text.as_str().unwrap_or_default().to_owned())
     }
 
@@ -34,7 +35,15 @@ impl Window {
     pub async fn box_around(&self, body: &str, points: [usize; 2], spare: i64) -> WebDriverResult<()> {
         let ((a, b), (c, d)) = (self.place_of(body, points[0]).await?, self.place_of(body, points[1]).await?);
         let (x0, y0, x1, y1) = (a.min(c) - spare, b.min(d) - spare, a.max(c) + spare, b.max(d) + spare);
-        self.driver.action_chain().move_to(x0, y0).click_and_hold().move_to((x0 + x1) / 2, y1).move_to(x1, y1).release().perform().await
+        self.driver
+            .action_chain()
+            .move_to(x0, y0)
+            .click_and_hold()
+            .move_to((x0 + x1) / 2, y1)
+            .move_to(x1, y1)
+            .release()
+            .perform()
+            .await
     }
 
     /// How much of the view is not its background: a picture of nothing has none.

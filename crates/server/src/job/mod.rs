@@ -42,13 +42,12 @@ pub async fn run_forever(store: Store, threads: usize) {
                 }
                 let wait = Duration::from_millis(1500);
                 match &mut heard {
-                    Some(h) => match tokio::time::timeout(wait, h.next()).await {
-                        Ok(Err(_)) => {
+                    Some(h) => {
+                        if let Ok(Err(_)) = tokio::time::timeout(wait, h.next()).await {
                             heard = None;
                             tokio::time::sleep(Duration::from_millis(500)).await;
                         }
-                        Ok(Ok(_)) | Err(_) => {}
-                    },
+                    }
                     None => tokio::time::sleep(wait).await,
                 }
             }

@@ -1,10 +1,9 @@
 //! Meshes brought in from files.
 use crate::problem::Problem;
 use crate::state::App;
-use axum::body::Bytes;
-use axum::extract::rejection::BytesRejection;
-use axum::extract::{DefaultBodyLimit, Query, State};
-use axum::http::StatusCode;
+use axum::body::to_bytes;
+use axum::extract::{Query, Request, State};
+use axum::http::{StatusCode, header};
 use axum::routing::post;
 use axum::{Json, Router};
 use nematon_document::MAX_POINTS;
@@ -13,8 +12,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub fn routes() -> Router<App> {
-    // A little over the limit is let in, so that the answer can say what the limit is.
-    Router::new().route("/meshes", post(bring_in)).layer(DefaultBodyLimit::max(MAX_BYTES + (1 << 20)))
+    Router::new().route("/meshes", post(bring_in))
 }
 
 #[derive(Deserialize)]
@@ -38,15 +36,24 @@ pub struct MeshHead {
 async fn bring_in(
     State(app): State<App>,
     Query(Named { name }): Query<Named>,
-    bytes: Result<Bytes, BytesRejection>,
+    request: Request,
 ) -> Result<Json<MeshHead>, Problem> {
-    let bytes = bytes.map_err(|e| {
-        let detail = match e.status() {
-            StatusCode::PAYLOAD_TOO_LARGE => format!("\"{name}\" is larger than {} MB.", MAX_BYTES >> 20),
-            _ => format!("\"{name}\" did not come through whole: nothing was kept. Try again."),
-        };
-        Problem::new(e.status(), "upload", "The mesh can't be brought in", detail)
-    })?;
+    let refuse = |status, detail| Err(Problem::new(status, "upload", "The mesh can't be brought in", detail));
+    let too_large = format!("\"{name}\" is larger than {} MB.", MAX_BYTES >> 20);
+    // Told before it comes, not after.
+    let announced =
+        request.headers().get(header::CONTENT_LENGTH).and_then(|v| v.to_str().ok()?.parse::<usize>().ok());
+    if announced.is_some_and(|n| n > MAX_BYTES) {
+        return refuse(StatusCode::PAYLOAD_TOO_LARGE, too_large);
+    }
+    let bytes = match to_bytes(request.into_body(), MAX_BYTES + 1).await {
+        Ok(bytes) if bytes.len() > MAX_BYTES => return refuse(StatusCode::PAYLOAD_TOO_LARGE, too_large),
+        Ok(bytes) => bytes,
+        Err(_) => {
+            let detail = format!("\"{name}\" did not come through whole: nothing was kept. Try again.");
+            return refuse(StatusCode::BAD_REQUEST, detail);
+        }
+    };
     let title = format!("\"{name}\" can't be brought in");
     let at = name.clone();
     let kept = bytes.clone();

@@ -79,7 +79,8 @@ fn eliminate(mut a: [[f64; 3]; 3], mut b: [f64; 3]) -> Option<[f64; 3]> {
     let size = a.iter().flatten().fold(0.0f64, |m, v| m.max(v.abs()));
     for c in 0..3 {
         let pivot = (c..3).max_by(|&p, &q| a[p][c].abs().total_cmp(&a[q][c].abs()))?;
-        (a.swap(c, pivot), b.swap(c, pivot));
+        a.swap(c, pivot);
+        b.swap(c, pivot);
         if a[c][c].abs() <= 1e-9 * size {
             return None;
         }
