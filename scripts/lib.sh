@@ -59,7 +59,7 @@ PY
 }
 
 # As root, PostgreSQL must run as another user: Debian's package makes one.
-as_pg() { if [ "$(id -u)" = 0 ]; then runuser -u postgres -- "$@"; else "$@"; fi; }
+as_pg() { if [ "$(id -u)" = 0 ]; then (cd / && runuser -u postgres -- "$@"); else "$@"; fi; }
 
 # pg_start FOLDER : starts a private PostgreSQL on loopback, made where missing; sets PG_DATA, PG_PORT, PG_URL.
 pg_start() {

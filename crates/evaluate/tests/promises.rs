@@ -143,3 +143,27 @@ fn what_can_not_be_run_is_named() {
     };
     assert!(e.to_string().contains("Flag exploded at frame") && e.to_string().contains("falls free"), "{e}");
 }
+
+#[test]
+fn the_demo_is_the_same_bits_on_one_and_two_threads_and_twice_from_a_checkpoint() {
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/thistledown-relay.json");
+    let scene = parse(&std::fs::read_to_string(demo).unwrap()).unwrap();
+    let start = || Run::start(&scene, &"landing-canopy".into(), &NoMeshes).unwrap();
+    let on = |threads: usize, mut run: Run, to: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| {
+            while run.at() < to {
+                run.advance(&NoWatch).unwrap();
+            }
+        });
+        run.snapshot()
+    };
+    let kept = on(1, start(), 20);
+    assert_eq!(kept, on(2, start(), 20));
+    let straight = on(1, start(), 44);
+    for threads in [1, 2] {
+        let mut run = start();
+        run.resume(20, &kept).unwrap();
+        assert_eq!(straight, on(threads, run, 44), "from the checkpoint, on {threads}");
+    }
+}

@@ -12,7 +12,7 @@ import { ShapeStep } from './shape-step';
 
 const WORDS: Record<Step, (name: string) => string> = {
   Shape: () => 'What moves, how fine it is, and what it is made of.',
-  Hold: (n) => `What keeps ${n} in place.`,
+  Hold: (n) => `What keeps the ${n} in place.`,
   Air: () => 'Gravity, wind and turbulence that act on everything.',
   Contact: () => 'What bodies come to rest on.',
   Run: () => 'Frames, precision, and what has been computed.',
@@ -25,7 +25,7 @@ export function Bench() {
   const step = useView((s) => s.step);
   const project = useScene((s) => s.project);
   const body = useBody();
-  const name = (body && project?.scene.bodies[body]?.name) || 'a body';
+  const name = (body && project?.scene.bodies[body]?.name) || 'body';
   const Panel = PANELS[step];
   const needsBody = !body && (step === 'Hold' || step === 'Run' || step === 'Deliver');
   return (

@@ -29,8 +29,9 @@ export class AirLayer {
     this.material.resolution.set(w, h);
   }
 
-  setOn(on: boolean) {
+  setLook(on: boolean, dusk: boolean) {
     this.group.visible = on;
+    this.material.color.set(dusk ? '#c79ac3' : '#6b4468');
     this.shown = '';
   }
 

@@ -130,7 +130,7 @@ class Stage {
       l.marks.choose(id === look.chosen ? look.points : []);
     }
     this.ground.set(look.floor, look.dusk);
-    this.air.setOn(look.air);
+    this.air.setLook(look.air, look.dusk);
     for (const l of this.layers.values()) l.marks.follow(l.cloth.positions);
     this.showFrame();
     this.drawAll();
