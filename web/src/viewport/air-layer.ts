@@ -15,6 +15,8 @@ export class AirLayer {
   readonly group = new T.Group();
   private material = new LineMaterial({ color: '#6b4468', linewidth: 1.7, transparent: true, opacity: 0.42 });
   private lines = new LineSegments2(new LineSegmentsGeometry(), this.material);
+  /** Milliseconds between questions while frames go by. */
+  pause = 90;
   private asking = false;
   private wanted: { frame: number; box: T.Box3 } | null = null;
   private shown = '';
@@ -70,11 +72,10 @@ export class AirLayer {
     } catch {
       this.lines.visible = false;
     } finally {
-      // A breath between questions while frames go by.
       setTimeout(() => {
         this.asking = false;
         if (this.wanted) void this.next();
-      }, 90);
+      }, this.pause);
     }
   }
 

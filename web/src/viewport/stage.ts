@@ -12,6 +12,15 @@ import { MarkLayer } from './mark-layer';
 
 export type Shown = { state: Stretch['state'] | 'coming'; reasons: string[] };
 
+/** Whether the machine draws without a graphics card: then the picture is simpler, and scrubbing stays quick. */
+function drawsInSoftware(): boolean {
+  const probe = document.createElement('canvas').getContext('webgl2');
+  const told = probe?.getExtension('WEBGL_debug_renderer_info');
+  const name = told ? String(probe?.getParameter(told.UNMASKED_RENDERER_WEBGL)) : '';
+  probe?.getExtension('WEBGL_lose_context')?.loseContext();
+  return /swiftshader|llvmpipe|software|basic render/i.test(name);
+}
+
 /** Frames that are fetched ahead of the one on screen. */
 const AHEAD = 72;
 
@@ -34,14 +43,16 @@ class Stage {
 
   mount(canvas: HTMLCanvasElement): () => void {
     this.canvas = canvas;
+    const plain = drawsInSoftware();
+    this.air.pause = plain ? 450 : 90;
     try {
-      this.renderer = new T.WebGLRenderer({ canvas, antialias: true, alpha: true });
+      this.renderer = new T.WebGLRenderer({ canvas, antialias: !plain, alpha: true });
     } catch {
       canvas.dataset['fault'] = 'no WebGL';
       return () => {};
     }
     this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = T.PCFShadowMap;
+    this.renderer.shadowMap.type = plain ? T.BasicShadowMap : T.PCFShadowMap;
     // Turning the view moves no shadow: it is drawn anew only with a new frame.
     this.renderer.shadowMap.autoUpdate = false;
     this.camera.position.set(3.4, 2.6, 5.6);
@@ -52,7 +63,7 @@ class Stage {
     controls.addEventListener('change', () => this.draw());
     this.controls = controls;
     this.sun.castShadow = true;
-    this.sun.shadow.mapSize.set(1536, 1536);
+    this.sun.shadow.mapSize.setScalar(plain ? 768 : 1536);
     this.sun.shadow.radius = 5;
     this.sun.shadow.bias = -0.0004;
     this.sun.shadow.normalBias = 0.02;
