@@ -41,17 +41,21 @@ export class AirLayer {
   ask(frame: number, box: T.Box3) {
     if (!this.group.visible) return;
     this.wanted = { frame, box };
-    if (!this.asking) void this.next();
+    if (this.asking) return;
+    this.asking = true;
+    // Where drawing is slow the frame comes first, its air when frames rest.
+    setTimeout(() => void this.next(), this.pause > 200 ? this.pause : 0);
   }
 
   private async next() {
     const { project } = useScene.getState();
     const w = this.wanted;
     this.wanted = null;
-    if (!w || !project) return;
-    const key = `${project.id}/${project.revision}/${w.frame}`;
-    if (key === this.shown) return;
-    this.asking = true;
+    const key = project && w ? `${project.id}/${project.revision}/${w.frame}` : this.shown;
+    if (!w || !project || key === this.shown) {
+      this.asking = false;
+      return;
+    }
     try {
       const from = this.places(w.frame, w.box);
       const first = (await askAir(project.id, w.frame, from)).velocities;
