@@ -37,6 +37,10 @@ export async function holdEyelets(body: string, border: string, count: number) {
   await hold(body, `Eyelets, ${border}`, [{ border: { border, by: { eyelets: count } } } as Choice]);
 }
 
+export async function holdEvery(body: string, border: string, every: number) {
+  await hold(body, `Every ${every}, ${border}`, [{ border: { border, by: { every } } } as Choice]);
+}
+
 export async function holdCorner(body: string, corner: string) {
   await hold(body, `${capital(corner)} corner`.replace(/ corner corner$/, ' corner'), [{ corner } as Choice]);
 }

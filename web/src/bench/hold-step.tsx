@@ -8,7 +8,7 @@ import { NumberField } from '../ui/number-field';
 import { Actions, Note, Row, Section } from '../ui/section';
 import { TextField } from '../ui/text-field';
 import { useBody } from './bodies';
-import { holdBorder, holdChosen, holdCorner, holdEyelets, removeGrip } from './grips';
+import { holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets, removeGrip } from './grips';
 
 export function HoldStep() {
   const id = useBody() ?? '';
@@ -122,8 +122,9 @@ function ByBorder({ id }: { id: string }) {
         <Button onClick={() => void holdBorder(id, chosen.name)}>Hold all of it</Button>
         <span className="flex items-center gap-1.5">
           <Button disabled={!fits} onClick={() => void holdEyelets(id, chosen.name, n)}>Hold by eyelets</Button>
+          <Button disabled={!fits} hint="Every n-th point, from the border’s start" onClick={() => void holdEvery(id, chosen.name, n)}>Every n-th</Button>
           <input
-            aria-label="How many eyelets"
+            aria-label="How many eyelets, or which n-th"
             className="num h-6 w-12 rounded-[5px] border border-line-strong bg-field px-1.5"
             value={count}
             onChange={(e) => setCount(e.target.value)}

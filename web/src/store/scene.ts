@@ -169,7 +169,7 @@ async function refreshRuns() {
   lanesDue ??= setTimeout(() => {
     lanesDue = undefined;
     void refreshLanes();
-  }, 60);
+  }, 25);
   try {
     const runs = await listRuns(project.id);
     const [before, now] = [get().runs[0], runs[0]];

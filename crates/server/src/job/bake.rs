@@ -14,7 +14,7 @@ use tokio::sync::mpsc;
 /// A chunk is kept when it has so many frames,
 const CHUNK_FRAMES: usize = 24;
 /// or when its first frame has waited so long: the browser shows frames as they come.
-const CHUNK_WAIT: Duration = Duration::from_millis(150);
+const CHUNK_WAIT: Duration = Duration::from_millis(70);
 /// Between checkpoints, frames.
 const CHECKPOINT_EVERY: usize = 24;
 /// How often progress is told, at least: the sign that the worker lives.
