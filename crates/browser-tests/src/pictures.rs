@@ -36,8 +36,6 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.scrub(100, 166).await?;
     let _ = w.hover(182).await?;
     save("air-out-of-date").await?;
-    w.step("Contact").await?;
-    save("contact").await?;
     w.step("Run").await?;
     w.run().await?;
     w.lanes_say("true").await?;
@@ -50,5 +48,18 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     save("dusk").await?;
     w.command("Daylight or dusk").await?;
     w.ctrl('k').await?;
-    save("command-line").await
+    save("command-line").await?;
+    w.keys(Key::Escape + "").await?;
+    w.project("Washing loft", "Blanket").await?;
+    w.step("Contact").await?;
+    w.open_row("Bolster").await?;
+    w.run().await?;
+    w.lanes_say("Blanket true").await?;
+    w.scrub(0, 60).await?;
+    save("contact").await?;
+    w.script("document.querySelector('[data-testid=costs]')?.scrollIntoView()").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    w.driver.screenshot(&out.join("contact-cost.png")).await?;
+    w.step("Shape").await?;
+    save("matter").await
 }

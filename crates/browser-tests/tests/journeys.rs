@@ -135,20 +135,22 @@ async fn import_hold_bake_download() -> WebDriverResult<()> {
 async fn cancel_and_continue() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.step("Run").await?;
-    w.set("/frames/substeps", "90").await?;
-    w.bench_says("Compute 241 frames").await?;
+    // Enough to be still at it when Cancel is pressed.
+    w.set("/frames/last", "520").await?;
+    w.set("/frames/substeps", "200").await?;
+    w.bench_says("Compute 521 frames").await?;
     w.run().await?;
     w.frames_come().await?;
     w.press("Cancel").await?;
     w.bench_says("cancelled at").await?;
     let cancelled = get(&site, "/projects/1/runs").await[0]["done"].as_i64().unwrap();
-    assert!((1..241).contains(&cancelled), "{cancelled}");
+    assert!((1..521).contains(&cancelled), "{cancelled}");
     w.scrub(200, 2).await?;
     w.shows("landing-canopy:2:true").await?;
     w.run().await?;
     w.lanes_say("Landing canopy true").await?;
     let run = &get(&site, "/projects/1/runs").await[0];
-    assert_eq!(run["computed"].as_i64(), Some(241 - cancelled), "it went on from where it was");
+    assert_eq!(run["computed"].as_i64(), Some(521 - cancelled), "it went on from where it was");
     w.close().await
 }
 
@@ -264,5 +266,32 @@ async fn a_board_is_called_coarse_and_cured_by_one_click() -> WebDriverResult<()
     // The eyelets are where they were, on another mesh.
     w.step("Hold").await?;
     w.bench_says("13 points to the world").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.project("Washing loft", "Blanket").await?;
+    w.step("Contact").await?;
+    w.bench_says("Bolster").await?;
+    w.press("Ball").await?;
+    w.bench_says("Remove Ball").await?;
+    w.set("/colliders/ball/form/ball/radius", "0.3").await?;
+    w.set("/colliders/ball/place/position/1", "0.6").await?;
+    w.run().await?;
+    w.lanes_say("Blanket true").await?;
+    w.bench_says("Cost of the last run").await?;
+    w.bench_says("Blanket and Ball").await?;
+    // What it is made of, from a preset, with its source.
+    w.step("Shape").await?;
+    w.choose("Began as", "Towelling").await?;
+    w.bench_says("Peirce").await?;
+    let scene = get(&site, "/projects/2").await["scene"].clone();
+    assert_eq!(scene["bodies"]["blanket"]["matter"]["preset"], json!("towelling"));
+    assert_eq!(scene["colliders"]["ball"]["form"]["ball"]["radius"], json!(0.3));
+    w.lanes_say("out of date").await?;
+    w.ctrl('z').await?;
+    w.lanes_say("Blanket true").await?;
     w.close().await
 }

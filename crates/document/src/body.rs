@@ -1,4 +1,4 @@
-use crate::GripId;
+use crate::{GripId, HeldTo, Touch};
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -22,6 +22,34 @@ pub struct Body {
     #[serde(default)]
     #[schemars(title = "Grips")]
     pub grips: IndexMap<GripId, Grip>,
+    /// More of the same shape, as layers of one body.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Layers")]
+    pub layers: Option<Layers>,
+    #[serde(default)]
+    #[schemars(title = "Contact")]
+    pub touch: Touch,
+}
+
+/// Copies of a shape, each moved, turned and scaled from the one before.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Layers {
+    /// With the first.
+    #[schemars(title = "Layers", range(min = 1, max = 200))]
+    pub count: u32,
+    #[schemars(title = "Step", inner(range(min = -100, max = 100)), extend("unit" = "m"))]
+    pub offset: [f64; 3],
+    #[schemars(title = "Turn of a step", inner(range(min = -100, max = 100)), extend("unit" = "rad"))]
+    #[serde(default)]
+    pub turn: [f64; 3],
+    #[schemars(title = "Scale of a step", range(min = 0.1, max = 10))]
+    #[serde(default = "one")]
+    pub scale: f64,
+}
+
+fn one() -> f64 {
+    1.0
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -35,7 +63,92 @@ pub enum BodyKind {
 #[serde(rename_all = "lowercase")]
 pub enum Shape {
     Sheet(Sheet),
+    Disc(Disc),
+    Ball(Ball),
+    Tube(Tube),
+    Box(BoxShape),
+    Ring(Ring),
     Mesh(ImportedMesh),
+}
+
+impl Shape {
+    /// How many points a generated shape makes; `None` for a mesh.
+    pub fn points(&self) -> Option<usize> {
+        let n = |k: u32| k as usize;
+        Some(match self {
+            Shape::Sheet(s) => n(s.columns) * n(s.rows),
+            Shape::Disc(d) => 1 + 3 * n(d.rings) * (n(d.rings) + 1),
+            Shape::Ball(b) => 6 * n(b.cells) * n(b.cells) + 2,
+            Shape::Tube(t) => n(t.around) * (n(t.along) + 1),
+            Shape::Box(b) => {
+                let [x, y, z] = b.cells.map(n);
+                2 * (x * y + y * z + z * x) + 2
+            }
+            Shape::Ring(r) => n(r.around) * n(r.about),
+            Shape::Mesh(_) => return None,
+        })
+    }
+}
+
+/// A flat round piece that lies level. Its border is `rim`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Disc {
+    #[schemars(title = "Radius", range(min = 0.001, max = 500), extend("unit" = "m"))]
+    pub radius: f64,
+    /// Rings of points about the middle.
+    #[schemars(title = "Rings", range(min = 1, max = 360))]
+    pub rings: u32,
+}
+
+/// A closed skin about its middle, of six patches.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Ball {
+    #[schemars(title = "Radius", range(min = 0.001, max = 500), extend("unit" = "m"))]
+    pub radius: f64,
+    /// Cells along a side of a patch; a quarter of the way round.
+    #[schemars(title = "Cells", range(min = 1, max = 256))]
+    pub cells: u32,
+}
+
+/// An upright open tube. Its borders are `top` and `bottom`; warp runs along.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Tube {
+    #[schemars(title = "Radius", range(min = 0.001, max = 500), extend("unit" = "m"))]
+    pub radius: f64,
+    #[schemars(title = "Length", range(min = 0.001, max = 1000), extend("unit" = "m"))]
+    pub length: f64,
+    #[schemars(title = "Cells around", range(min = 3, max = 2000))]
+    pub around: u32,
+    #[schemars(title = "Cells along", range(min = 1, max = 2000))]
+    pub along: u32,
+}
+
+/// A closed box about its middle.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct BoxShape {
+    #[schemars(title = "Size", inner(range(min = 0.001, max = 1000)), extend("unit" = "m"))]
+    pub size: [f64; 3],
+    #[schemars(title = "Cells", inner(range(min = 1, max = 256)))]
+    pub cells: [u32; 3],
+}
+
+/// A closed ring that lies level.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Ring {
+    #[schemars(title = "Radius", range(min = 0.001, max = 500), extend("unit" = "m"))]
+    pub radius: f64,
+    /// Of the tube that runs round.
+    #[schemars(title = "Tube radius", range(min = 0.0005, max = 250), extend("unit" = "m"))]
+    pub tube: f64,
+    #[schemars(title = "Cells around", range(min = 3, max = 2000))]
+    pub around: u32,
+    #[schemars(title = "Cells about the tube", range(min = 3, max = 512))]
+    pub about: u32,
 }
 
 /// A flat rectangle that lies level before it is placed: width along x, depth along z, and UVs
@@ -108,6 +221,10 @@ pub struct Place {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Matter {
+    /// The preset that the numbers began as; says nothing about what they are now.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Began as", length(min = 1, max = 40))]
+    pub preset: Option<String>,
     #[schemars(title = "Areal weight", range(min = 0.001, max = 50), extend("unit" = "kg/m²"))]
     pub areal_weight: f64,
     /// Membrane stiffness along the warp threads.
@@ -142,6 +259,7 @@ pub struct Matter {
 impl Default for Matter {
     fn default() -> Self {
         Matter {
+            preset: None,
             areal_weight: 0.15,
             stretch_warp: 900.0,
             stretch_weft: 700.0,
@@ -176,14 +294,6 @@ pub struct Grip {
 
 pub(crate) fn on() -> bool {
     true
-}
-
-/// What a grip holds its points to. So far: where they stand in the world at rest.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum HeldTo {
-    #[default]
-    World,
 }
 
 /// A way of choosing points that outlives a change of density.

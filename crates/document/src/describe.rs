@@ -20,10 +20,16 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
     let (Ok(a), Ok(b)) = (a, b) else { return vec![] };
     let mut out = vec![];
     walk(&a, &b, &mut vec![], &mut out, &[&a, &b]);
-    let own = format!("/bodies/{body}/");
+    // Bodies that it touches count as itself.
+    let mut own = vec![format!("/bodies/{body}/")];
+    for scene in [from, to] {
+        let island = scene.islands().into_iter().find(|i| i.iter().any(|b| b.0 == body)).unwrap_or_default();
+        own.extend(island.iter().filter(|b| b.0 != body).map(|b| format!("/bodies/{}", b.0)));
+    }
     out.retain(|c| {
-        let on_path = !c.path.starts_with("/bodies/") || c.path.starts_with(&own);
-        on_path && !c.path.ends_with("/name") && c.path != "/frames/last"
+        let on_path = !c.path.starts_with("/bodies/") || own.iter().any(|o| c.path.starts_with(o.as_str()));
+        let idle = c.path.ends_with("/name") || c.path.ends_with("/preset");
+        on_path && !idle && c.path != "/frames/last"
     });
     out
 }

@@ -25,6 +25,8 @@ macro_rules! id {
 id!(BodyId, "body");
 id!(GripId, "grip");
 id!(FieldId, "field");
+id!(ColliderId, "collider");
+id!(HandleId, "handle");
 
 /// True for a key that the maps of a scene accept.
 pub(crate) fn is_key(s: &str) -> bool {

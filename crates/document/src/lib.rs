@@ -5,17 +5,21 @@
 //! the schema, so that messages, the interface and the command line all speak from one place.
 
 mod body;
+mod collider;
 mod describe;
 mod edit;
 mod field;
 mod ids;
+mod presets;
 mod scene;
 mod validate;
 
 pub use body::*;
+pub use collider::*;
 pub use describe::{Change, changes};
 pub use edit::{EditError, apply, inverse};
 pub use field::*;
-pub use ids::{BodyId, FieldId, GripId};
+pub use ids::{BodyId, ColliderId, FieldId, GripId, HandleId};
+pub use presets::{Preset, presets};
 pub use scene::*;
 pub use validate::{Fault, parse, schema, validate};

@@ -1,4 +1,4 @@
-use crate::{Body, BodyId, Field, FieldId};
+use crate::{Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, MeshSource, Shape};
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -36,6 +36,16 @@ pub struct Scene {
     #[serde(default)]
     #[schemars(title = "Fields")]
     pub fields: IndexMap<FieldId, Field>,
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Colliders")]
+    pub colliders: IndexMap<ColliderId, Collider>,
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Handles")]
+    pub handles: IndexMap<HandleId, Handle>,
+    /// Pairs of groups that pass through each other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Set apart", length(max = 200), inner(inner(length(min = 1, max = 40))))]
+    pub apart: Vec<[String; 2]>,
     /// A level plane that bodies rest on; left out, there is none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Floor")]
@@ -65,6 +75,66 @@ fn rate() -> f64 {
 }
 fn substeps() -> u32 {
     20
+}
+
+impl Scene {
+    /// Whether two groups meet.
+    pub fn meet(&self, a: &str, b: &str) -> bool {
+        !self.apart.iter().any(|[p, q]| (p == a && q == b) || (p == b && q == a))
+    }
+
+    /// Every mesh that the scene names.
+    pub fn meshes(&self) -> Vec<&MeshSource> {
+        let bodies = self.bodies.values().filter_map(|b| match &b.shape {
+            Shape::Mesh(m) => Some(&m.from),
+            _ => None,
+        });
+        let colliders = self.colliders.values().flat_map(|c| match &c.form {
+            Form::Hull(h) => vec![&h.from],
+            Form::Mesh(m) => std::iter::once(&m.from).chain(m.shapes.iter().map(|s| &s.from)).collect(),
+            _ => vec![],
+        });
+        bodies.chain(colliders).collect()
+    }
+
+    /// The same, to be changed.
+    pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
+        let bodies = self.bodies.values_mut().filter_map(|b| match &mut b.shape {
+            Shape::Mesh(m) => Some(&mut m.from),
+            _ => None,
+        });
+        let colliders = self.colliders.values_mut().flat_map(|c| match &mut c.form {
+            Form::Hull(h) => vec![&mut h.from],
+            Form::Mesh(m) => {
+                std::iter::once(&mut m.from).chain(m.shapes.iter_mut().map(|s| &mut s.from)).collect()
+            }
+            _ => vec![],
+        });
+        bodies.chain(colliders).collect()
+    }
+
+    /// Bodies that touch each other, as runs of their keys in the order of the document: what can't touch is
+    /// computed apart.
+    pub fn islands(&self) -> Vec<Vec<BodyId>> {
+        let bodies: Vec<(&BodyId, &Body)> = self.bodies.iter().collect();
+        let mut island: Vec<usize> = (0..bodies.len()).collect();
+        for b in 0..bodies.len() {
+            for a in 0..b {
+                if self.touch(bodies[a].1, bodies[b].1) {
+                    let (low, high) = (island[a].min(island[b]), island[a].max(island[b]));
+                    island.iter_mut().filter(|i| **i == high).for_each(|i| *i = low);
+                }
+            }
+        }
+        let members =
+            |k: usize| (0..bodies.len()).filter(|&b| island[b] == k).map(|b| bodies[b].0.clone()).collect();
+        (0..bodies.len()).filter(|&k| island[k] == k).map(members).collect()
+    }
+
+    /// Whether two bodies are kept apart by contact.
+    pub fn touch(&self, a: &Body, b: &Body) -> bool {
+        a.touch.others && b.touch.others && self.meet(&a.touch.group, &b.touch.group)
+    }
 }
 
 impl FrameSpan {

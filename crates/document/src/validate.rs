@@ -1,5 +1,5 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
-use crate::{Choice, Field, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, ids::is_key};
+use crate::{Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, ids::is_key};
 use jsonschema::error::ValidationErrorKind as Kind;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -193,7 +193,9 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
         }
     };
     check(&document["bodies"], "/bodies".into());
-    check(&document["fields"], "/fields".into());
+    for of in ["fields", "colliders", "handles"] {
+        check(&document[of], format!("/{of}"));
+    }
     for (id, body) in document["bodies"].as_object().into_iter().flatten() {
         check(&body["grips"], format!("/bodies/{id}/grips"));
     }
@@ -210,12 +212,28 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         faults.push(Fault::new("/frames/last", message));
     }
     for (id, body) in &scene.bodies {
-        if let Shape::Sheet(s) = &body.shape {
-            let points = s.columns as usize * s.rows as usize;
-            if points > MAX_POINTS {
-                let message = format!("makes {points} points; the most is {MAX_POINTS}");
-                faults.push(Fault::new(format!("/bodies/{id}/shape/sheet/columns"), message));
+        let layers = body.layers.as_ref().map_or(1, |l| l.count as usize);
+        if let Some(points) = body.shape.points().map(|p| p * layers)
+            && points > MAX_POINTS
+        {
+            let message = format!("makes {points} points; the most is {MAX_POINTS}");
+            faults.push(Fault::new(format!("/bodies/{id}/shape"), message));
+        }
+        for (grip, g) in &body.grips {
+            if let HeldTo::Handle(h) = &g.to
+                && !scene.handles.contains_key(h)
+            {
+                let message = format!("names the handle \"{h}\", which there is not");
+                faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/handle"), message));
             }
+        }
+        if let Shape::Ring(r) = &body.shape
+            && r.tube >= r.radius
+        {
+            let message = format!("is {} m; it must be less than the ring's radius, {} m", r.tube, r.radius);
+            faults.push(Fault::new(format!("/bodies/{id}/shape/ring/tube"), message));
+        }
+        if let Shape::Sheet(_) = &body.shape {
             for (grip, g) in &body.grips {
                 for (k, choice) in g.points.iter().enumerate() {
                     let (name, known): (&str, &[&str]) = match choice {
@@ -229,6 +247,27 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
                     }
                 }
             }
+        }
+    }
+    let mut in_order = |frames: Vec<i64>, path: String| {
+        if let Some(k) = frames.windows(2).position(|w| w[1] <= w[0]) {
+            let message = format!("is not after the one before it ({} <= {})", frames[k + 1], frames[k]);
+            faults.push(Fault::new(format!("{path}/{}/frame", k + 1), message));
+        }
+    };
+    for (id, c) in &scene.colliders {
+        in_order(c.keys.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/keys"));
+        if let Form::Mesh(m) = &c.form {
+            in_order(m.shapes.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/form/mesh/shapes"));
+        }
+    }
+    for (id, h) in &scene.handles {
+        in_order(h.keys.iter().map(|k| k.frame).collect(), format!("/handles/{id}/keys"));
+    }
+    for (id, c) in &scene.colliders {
+        if c.hollow && matches!(c.form, Form::Plane {} | Form::Mesh(_)) {
+            let message = "only balls, capsules, boxes and hulls can keep cloth inside";
+            faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
         }
     }
     for (id, Field { when, .. }) in &scene.fields {

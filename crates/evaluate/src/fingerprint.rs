@@ -2,23 +2,44 @@
 //!
 //! `fingerprint(0) = H(solver version, rest state)`, `fingerprint(f) = H(fingerprint(f - 1), inputs(f))`.
 //! A stored frame is true exactly when the scene as it is now asks for its fingerprint.
+use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use nematon_document::Scene;
-use nematon_solver::{ClothRest, FrameInputs};
+use nematon_solver::{ClothRest, FrameInputs, Rules};
 
 /// BLAKE3 of all that a frame was made from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Fingerprint(pub [u8; 32]);
 
-/// The fingerprints of all frames of a body, the first frame first.
-pub fn fingerprints(scene: &Scene, rest: &ClothRest) -> Vec<Fingerprint> {
-    let mut out = vec![of_rest(rest)];
-    for index in 1..scene.frames.count() {
-        let next = of_frame(&out[index - 1], &frame_inputs(scene, index));
+/// What an island's frames follow from beside the scene's own air and floor.
+pub struct Island<'a> {
+    pub rests: &'a [ClothRest],
+    pub rules: &'a Rules,
+    pub tracks: &'a [Track],
+    pub carried: &'a [Carried],
+}
+
+/// The fingerprints of all frames of an island, the first frame first.
+pub fn of_island(scene: &Scene, island: &Island) -> Vec<Fingerprint> {
+    let count = scene.frames.count();
+    let mut out = vec![of_rest(island)];
+    for index in 1..count {
+        let next = of_frame(&out[index - 1], &frame_inputs(scene, index), scene, index, island);
         out.push(next);
     }
-    out.truncate(scene.frames.count());
+    out.truncate(count);
     out
+}
+
+/// The fingerprint of one body's part of an island's frame.
+pub fn of_member(island: Fingerprint, member: usize, members: usize) -> Fingerprint {
+    if members == 1 {
+        return island;
+    }
+    let mut s = Sink(blake3::Hasher::new());
+    s.0.update(&island.0);
+    s.u32(&[member as u32]);
+    s.end()
 }
 
 /// Feeds numbers to the hash as their bits.
@@ -43,21 +64,35 @@ impl Sink {
     }
 }
 
-fn of_rest(rest: &ClothRest) -> Fingerprint {
+fn of_rest(island: &Island) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
-    s.u32(&[nematon_solver::VERSION, rest.positions.len() as u32, rest.triangles.len() as u32]);
-    rest.positions.iter().for_each(|p| s.f32(p));
-    rest.triangles.iter().for_each(|t| s.u32(t));
-    rest.frames.iter().flatten().for_each(|c| s.f32(c));
-    rest.held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
-    let m = &rest.matter;
-    s.f32(&[m.areal_weight, m.shear, m.damping, m.drag, m.lift, m.friction, m.thickness]);
-    s.f32(&m.stretch);
-    s.f32(&m.bend);
+    s.u32(&[nematon_solver::VERSION, island.rests.len() as u32]);
+    for rest in island.rests {
+        s.u32(&[rest.positions.len() as u32, rest.triangles.len() as u32]);
+        rest.positions.iter().for_each(|p| s.f32(p));
+        rest.triangles.iter().for_each(|t| s.u32(t));
+        rest.frames.iter().flatten().for_each(|c| s.f32(c));
+        rest.held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
+        let m = &rest.matter;
+        s.f32(&[m.areal_weight, m.shear, m.damping, m.drag, m.lift, m.friction, m.thickness]);
+        s.f32(&m.stretch);
+        s.f32(&m.bend);
+    }
+    island.rules.own.iter().for_each(|o| s.u32(&[u32::from(*o)]));
+    island.rules.between.iter().for_each(|p| s.u32(&p.map(|k| k as u32)));
+    island.tracks.iter().for_each(|t| {
+        s.0.update(&t.hash);
+    });
     s.end()
 }
 
-fn of_frame(before: &Fingerprint, inputs: &FrameInputs) -> Fingerprint {
+fn of_frame(
+    before: &Fingerprint,
+    inputs: &FrameInputs,
+    scene: &Scene,
+    index: usize,
+    island: &Island,
+) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
     s.0.update(&before.0);
     s.f64(inputs.duration);
@@ -81,5 +116,23 @@ fn of_frame(before: &Fingerprint, inputs: &FrameInputs) -> Fingerprint {
         s.u32(&[3]);
         s.f32(&[f.height, f.friction]);
     }
+    let first = scene.frames.first as f64;
+    let (mut numbers, mut hashes) = (vec![], vec![]);
+    for t in island.tracks {
+        t.mark(first + index as f64, &mut numbers, &mut hashes);
+    }
+    for c in island.carried {
+        let m = c.motion(first + index as f64, first);
+        s.u32(&[4, m.cloth as u32]);
+        m.points.iter().for_each(|p| s.u32(&[*p]));
+        for p in [m.first, m.from, m.to] {
+            numbers.extend(p.position);
+            numbers.extend(p.turn);
+        }
+    }
+    s.f32(&numbers);
+    hashes.iter().for_each(|h| {
+        s.0.update(h);
+    });
     s.end()
 }

@@ -3,7 +3,7 @@ use nematon_solver::air::{Turbulence, Wind};
 use nematon_solver::{Floor, FrameInputs};
 
 /// All that the solver is told to come from frame `index - 1` to frame `index`, counted from the
-/// scene's first frame (so from 1).
+/// scene's first frame (so from 1); colliders and moving grips are added by the island's run.
 pub fn frame_inputs(scene: &Scene, index: usize) -> FrameInputs {
     let duration = 1.0 / scene.frames.rate;
     let mut inputs = FrameInputs {
@@ -14,6 +14,7 @@ pub fn frame_inputs(scene: &Scene, index: usize) -> FrameInputs {
         winds: vec![],
         turbulence: vec![],
         floor: scene.floor.as_ref().map(|f| Floor { height: f.height as f32, friction: f.friction as f32 }),
+        ..FrameInputs::default()
     };
     let frame = scene.frames.first as f64 + index as f64 - 0.5;
     for field in scene.fields.values() {

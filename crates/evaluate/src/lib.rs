@@ -2,13 +2,17 @@
 //! both sides. Also the fingerprints by which a frame is known to be true.
 
 mod air;
+mod collide;
 mod fingerprint;
 mod inputs;
 mod run;
 mod shape;
+mod stopwatch;
 
 pub use air::air_at;
-pub use fingerprint::{Fingerprint, fingerprints};
+pub use collide::{ColliderError, ColliderSkin, skin};
+pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
-pub use run::{Run, RunError};
+pub use run::{Member, Run, RunError, fingerprints};
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, chosen, cloth_rest, shape};
+pub use stopwatch::Stopwatch;

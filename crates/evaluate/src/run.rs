@@ -1,21 +1,34 @@
-use crate::Fingerprint;
-use crate::{MeshLibrary, ShapeError, Shaped, cloth_rest, fingerprint::fingerprints, frame_inputs, shape};
-use nematon_document::{BodyId, Scene};
-use nematon_solver::{BuildError, Cloth, Exploded, SnapshotError, State, Watch, step};
+use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
+use crate::fingerprint::{Island, of_island, of_member};
+use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, cloth_rest, frame_inputs, shape};
+use nematon_document::{BodyId, ColliderId, Scene};
+use nematon_solver::{
+    BuildError, Cloth, ClothRest, Contact, ContactError, Exploded, FrameInputs, Rules, Snag, SnapshotError,
+    State, Watch, snags, step,
+};
 
-/// One body on its way through the frames of a scene.
+/// The bodies of an island on their way through the frames of a scene.
 pub struct Run {
     scene: Scene,
-    pub name: String,
-    pub shaped: Shaped,
-    pub cloth: Cloth,
-    pub fingerprints: Vec<Fingerprint>,
-    state: State,
-    /// The frame that the state is at, counted from the first.
+    pub members: Vec<Member>,
+    pub cloths: Vec<Cloth>,
+    pub contact: Contact,
+    tracks: Vec<Track>,
+    carried: Vec<Carried>,
+    states: Vec<State>,
+    /// The frame that the states are at, counted from the first.
     at: usize,
 }
 
-/// Why a body can't be run, or no further.
+/// One body of an island.
+pub struct Member {
+    pub id: BodyId,
+    pub name: String,
+    pub shaped: Shaped,
+    pub fingerprints: Vec<Fingerprint>,
+}
+
+/// Why an island can't be run, or no further.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum RunError {
     #[error("there is no body \"{0}\"")]
@@ -24,36 +37,103 @@ pub enum RunError {
     Shape { body: String, why: ShapeError },
     #[error("{body}: {why}")]
     Build { body: String, why: BuildError },
+    #[error(transparent)]
+    Collider(ColliderError),
+    #[error(transparent)]
+    Contact(ContactError),
     #[error("{body} exploded at frame {frame}: {why}")]
     Exploded { body: String, frame: i64, why: Exploded },
 }
 
+/// An island before it moves.
+struct Parts {
+    members: Vec<(BodyId, String, Shaped)>,
+    rests: Vec<ClothRest>,
+    rules: Rules,
+    tracks: Vec<Track>,
+    carried: Vec<Carried>,
+}
+
+impl Parts {
+    fn of(scene: &Scene, bodies: &[BodyId], library: &impl MeshLibrary) -> Result<Parts, RunError> {
+        let (mut members, mut rests, mut found) = (vec![], vec![], vec![]);
+        for id in bodies {
+            let b = scene.bodies.get(id).ok_or_else(|| RunError::NoSuchBody(id.clone()))?;
+            let shaped = shape(b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
+            rests.push(cloth_rest(b, &shaped));
+            members.push((id.clone(), b.name.clone(), shaped));
+            found.push(b);
+        }
+        let tracks = tracks(scene, &found, library).map_err(RunError::Collider)?;
+        let grips: Vec<_> = members.iter().map(|(id, _, s)| (id.clone(), s.grips.as_slice())).collect();
+        let carried = carried(scene, &grips);
+        let rules = rules(scene, &found);
+        Ok(Parts { members, rests, rules, tracks, carried })
+    }
+
+    fn fingerprints(&self, scene: &Scene) -> Vec<Vec<Fingerprint>> {
+        let Parts { rests, rules, tracks, carried, .. } = self;
+        let island = of_island(scene, &Island { rests, rules, tracks, carried });
+        let n = rests.len();
+        (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
+    }
+}
+
+/// The fingerprints of all frames of an island's bodies.
+///
+/// # Errors
+/// When one has no shape, or a collider can't be.
+pub fn fingerprints(
+    scene: &Scene,
+    island: &[BodyId],
+    library: &impl MeshLibrary,
+) -> Result<Vec<Vec<Fingerprint>>, RunError> {
+    Ok(Parts::of(scene, island, library)?.fingerprints(scene))
+}
+
 impl Run {
-    /// A body at its first frame, at rest.
+    /// An island at its first frame, at rest.
     ///
     /// # Errors
-    /// When the body has no shape, or one that can't move.
-    pub fn start(scene: &Scene, body: &BodyId, library: &impl MeshLibrary) -> Result<Run, RunError> {
-        let b = scene.bodies.get(body).ok_or_else(|| RunError::NoSuchBody(body.clone()))?;
-        let shaped = shape(b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
-        let rest = cloth_rest(b, &shaped);
-        let cloth = Cloth::build(&rest).map_err(|why| RunError::Build { body: b.name.clone(), why })?;
-        let fingerprints = fingerprints(scene, &rest);
-        let state = cloth.start();
-        Ok(Run { scene: scene.clone(), name: b.name.clone(), shaped, cloth, fingerprints, state, at: 0 })
+    /// When a body has no shape, or one that can't move; when a collider can't be.
+    pub fn start(scene: &Scene, island: &[BodyId], library: &impl MeshLibrary) -> Result<Run, RunError> {
+        let parts = Parts::of(scene, island, library)?;
+        let mut cloths = vec![];
+        for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
+            cloths.push(Cloth::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
+        }
+        let prints = parts.fingerprints(scene);
+        let Parts { members, rules, tracks, carried, .. } = parts;
+        let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
+        let contact = Contact::new(&cloths, &rules, colliders).map_err(RunError::Contact)?;
+        let states = cloths.iter().map(Cloth::start).collect();
+        let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
+        let members = members.into_iter().zip(prints).map(member).collect();
+        Ok(Run { scene: scene.clone(), members, cloths, contact, tracks, carried, states, at: 0 })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
     ///
     /// # Errors
-    /// When the snapshot is of another body.
+    /// When the snapshot is of another island.
     pub fn resume(&mut self, index: usize, snapshot: &[u8]) -> Result<(), SnapshotError> {
-        self.state = State::restore(&self.cloth, snapshot)?;
-        self.at = index;
+        let mut rest = snapshot;
+        let mut states = vec![];
+        for c in &self.cloths {
+            let size = State::snapshot_size(c);
+            let (own, more) = rest.split_at(size.min(rest.len()));
+            states.push(State::restore(c, own)?);
+            rest = more;
+        }
+        if !rest.is_empty() {
+            let expected = snapshot.len() - rest.len();
+            return Err(SnapshotError { expected, found: snapshot.len() });
+        }
+        (self.states, self.at) = (states, index);
         Ok(())
     }
 
-    /// The frame that the body is at, counted from the first.
+    /// The frame that the bodies are at, counted from the first.
     pub fn at(&self) -> usize {
         self.at
     }
@@ -63,30 +143,62 @@ impl Run {
         self.at + 1 >= self.scene.frames.count()
     }
 
+    /// All that leads to frame `index`, counted from the first.
+    fn inputs(&self, index: usize) -> FrameInputs {
+        let mut inputs = frame_inputs(&self.scene, index);
+        let first = self.scene.frames.first as f64;
+        inputs.colliders = self.tracks.iter().map(|t| t.motion(first + index as f64)).collect();
+        inputs.grips = self.carried.iter().map(|c| c.motion(first + index as f64, first)).collect();
+        inputs
+    }
+
     /// Moves on by one frame.
     ///
     /// # Errors
-    /// When the motion explodes; the body then still stands at the frame before.
+    /// When the motion explodes; the bodies then still stand at the frame before.
     pub fn advance(&mut self, watch: &impl Watch) -> Result<(), RunError> {
-        let inputs = frame_inputs(&self.scene, self.at + 1);
-        step(&self.cloth, &mut self.state, &inputs, watch).map_err(|why| RunError::Exploded {
-            body: self.name.clone(),
-            frame: self.scene.frames.first + self.at as i64 + 1,
-            why,
+        let inputs = self.inputs(self.at + 1);
+        step(&self.cloths, &mut self.states, &mut self.contact, &inputs, watch).map_err(|why| {
+            RunError::Exploded {
+                body: self.members[why.body].name.clone(),
+                frame: self.scene.frames.first + self.at as i64 + 1,
+                why,
+            }
         })?;
         self.at += 1;
         Ok(())
     }
 
-    pub fn positions(&self) -> Vec<[f32; 3]> {
-        self.state.positions(&self.cloth)
+    /// Faults of the frame that it is at; `before` has the positions of all bodies one frame earlier.
+    pub fn snags(&mut self, before: &[Vec<[f32; 3]>]) -> Vec<Snag> {
+        let inputs = self.inputs(self.at);
+        snags(&self.cloths, &self.states, &mut self.contact, &inputs, before)
+    }
+
+    /// The name of a collider of the island, by its number there.
+    pub fn collider_name(&self, scene: &Scene, number: usize) -> String {
+        self.tracks
+            .get(number)
+            .and_then(|t| scene.colliders.get(&t.id))
+            .map(|c| c.name.clone())
+            .unwrap_or_default()
+    }
+
+    /// The key of a collider of the island, by its number there.
+    pub fn collider(&self, number: usize) -> Option<&ColliderId> {
+        self.tracks.get(number).map(|t| &t.id)
+    }
+
+    /// Positions of a body.
+    pub fn positions(&self, member: usize) -> Vec<[f32; 3]> {
+        self.states[member].positions(&self.cloths[member])
     }
 
     pub fn snapshot(&self) -> Vec<u8> {
-        self.state.snapshot(&self.cloth)
+        self.states.iter().zip(&self.cloths).flat_map(|(s, c)| s.snapshot(c)).collect()
     }
 
-    pub fn state(&self) -> &State {
-        &self.state
+    pub fn state(&self, member: usize) -> &State {
+        &self.states[member]
     }
 }

@@ -1,6 +1,9 @@
 use nematon_document::{Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Shape, Warp};
 use nematon_geometry::frame::{WarpAlong, material_frames};
-use nematon_geometry::{Border, Density, Mesh, MeshFault, density, nearest, place, refine, sheet};
+use nematon_geometry::{
+    Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, refine, ring,
+    sheet, tube,
+};
 use nematon_solver::ClothRest;
 use std::sync::Arc;
 
@@ -28,6 +31,8 @@ pub enum ShapeError {
     Unfit(Vec<MeshFault>),
     #[error("refined {refine} times it has {points} points; the most is {MAX_POINTS}. Refine it less")]
     TooFine { refine: u32, points: usize },
+    #[error("{layers} layers have {points} points; the most is {MAX_POINTS}. Make fewer or coarser ones")]
+    TooMany { layers: u32, points: usize },
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
 }
@@ -60,6 +65,11 @@ impl Shaped {
 pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let mesh = match &body.shape {
         Shape::Sheet(s) => sheet(s.width, s.depth, s.columns, s.rows),
+        Shape::Disc(d) => disc(d.radius, d.rings),
+        Shape::Ball(b) => ball(b.radius, b.cells),
+        Shape::Tube(t) => tube(t.radius, t.length, t.around, t.along),
+        Shape::Box(b) => block(b.size, b.cells),
+        Shape::Ring(r) => ring(r.radius, r.tube, r.around, r.about),
         Shape::Mesh(ImportedMesh { from, refine: times }) => {
             let found = library.mesh(from).map_err(ShapeError::Mesh)?;
             nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
@@ -73,6 +83,19 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
             }
             mesh
         }
+    };
+    let mesh = match &body.layers {
+        Some(l) if l.count > 1 => {
+            let points = mesh.positions.len() * l.count as usize;
+            if points > MAX_POINTS {
+                return Err(ShapeError::TooMany { layers: l.count, points });
+            }
+            layers(&mesh, l.count, |p| {
+                p.iter_mut().flatten().for_each(|c| *c = (f64::from(*c) * l.scale) as f32);
+                place(p, l.offset, l.turn);
+            })
+        }
+        _ => mesh,
     };
     let mut placed = mesh.positions.clone();
     place(&mut placed, body.place.position, body.place.turn);

@@ -22,7 +22,7 @@ fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
 }
 
 fn prints(s: &Scene, body: &str) -> Vec<Fingerprint> {
-    Run::start(s, &body.into(), &NoMeshes).unwrap().fingerprints
+    Run::start(s, &[body.into()], &NoMeshes).unwrap().members[0].fingerprints.clone()
 }
 
 #[test]
@@ -89,7 +89,7 @@ fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
 #[test]
 fn a_run_resumed_from_a_snapshot_gives_the_same_bits() {
     let s = scene(|_| ());
-    let mut straight = Run::start(&s, &"canopy".into(), &NoMeshes).unwrap();
+    let mut straight = Run::start(&s, &["canopy".into()], &NoMeshes).unwrap();
     let mut kept = vec![];
     while !straight.is_done() {
         straight.advance(&NoWatch).unwrap();
@@ -97,7 +97,7 @@ fn a_run_resumed_from_a_snapshot_gives_the_same_bits() {
             kept = straight.snapshot();
         }
     }
-    let mut resumed = Run::start(&s, &"canopy".into(), &NoMeshes).unwrap();
+    let mut resumed = Run::start(&s, &["canopy".into()], &NoMeshes).unwrap();
     resumed.resume(9, &kept).unwrap();
     while !resumed.is_done() {
         resumed.advance(&NoWatch).unwrap();
@@ -119,7 +119,7 @@ fn wind_blows_where_its_heading_says() {
 
 #[test]
 fn what_can_not_be_run_is_named() {
-    let e = Run::start(&scene(|_| ()), &"tent".into(), &NoMeshes).err().unwrap();
+    let e = Run::start(&scene(|_| ()), &["tent".into()], &NoMeshes).err().unwrap();
     assert_eq!(e.to_string(), "there is no body \"tent\"");
     let s = scene(|s| {
         s.bodies[0].shape = nematon_document::Shape::Mesh(nematon_document::ImportedMesh {
@@ -127,7 +127,7 @@ fn what_can_not_be_run_is_named() {
             refine: 0,
         })
     });
-    let e = Run::start(&s, &"canopy".into(), &NoMeshes).err().unwrap().to_string();
+    let e = Run::start(&s, &["canopy".into()], &NoMeshes).err().unwrap().to_string();
     assert!(e.starts_with("Canopy: its mesh can't be had"), "{e}");
     let fall = scene(|s| {
         s.frames.rate = 1.0;
@@ -135,7 +135,7 @@ fn what_can_not_be_run_is_named() {
         s.bodies[1].matter.drag = 0.0;
         s.bodies[1].matter.lift = 0.0;
     });
-    let mut run = Run::start(&fall, &"flag".into(), &NoMeshes).unwrap();
+    let mut run = Run::start(&fall, &["flag".into()], &NoMeshes).unwrap();
     let e = loop {
         if let Err(e) = run.advance(&NoWatch) {
             break e;
@@ -148,7 +148,7 @@ fn what_can_not_be_run_is_named() {
 fn the_demo_is_the_same_bits_on_one_and_two_threads_and_twice_from_a_checkpoint() {
     let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/thistledown-relay.json");
     let scene = parse(&std::fs::read_to_string(demo).unwrap()).unwrap();
-    let start = || Run::start(&scene, &"landing-canopy".into(), &NoMeshes).unwrap();
+    let start = || Run::start(&scene, &["landing-canopy".into()], &NoMeshes).unwrap();
     let on = |threads: usize, mut run: Run, to: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
@@ -166,4 +166,78 @@ fn the_demo_is_the_same_bits_on_one_and_two_threads_and_twice_from_a_checkpoint(
         run.resume(20, &kept).unwrap();
         assert_eq!(straight, on(threads, run, 44), "from the checkpoint, on {threads}");
     }
+}
+
+#[test]
+fn what_can_touch_is_one_island_and_what_passes_through_is_not() {
+    let touching = |apart: bool| {
+        scene(|s| {
+            s.bodies.values_mut().for_each(|b| b.touch.others = true);
+            s.bodies[1].touch.group = "flags".into();
+            if apart {
+                s.apart = vec![["flags".into(), "cloth".into()]];
+            }
+        })
+    };
+    assert_eq!(scene(|_| ()).islands().len(), 2);
+    assert_eq!(touching(false).islands(), vec![vec!["canopy".into(), "flag".into()]]);
+    assert_eq!(touching(true).islands().len(), 2);
+    // In an island, what one is made of counts for the other.
+    let prints = |s: &Scene| fingerprints(s, &s.islands()[0], &NoMeshes).unwrap();
+    let mut heavy = touching(false);
+    heavy.bodies[1].matter.areal_weight = 2.0;
+    assert_ne!(prints(&touching(false))[0][0], prints(&heavy)[0][0]);
+    assert_ne!(prints(&heavy)[0][3], prints(&heavy)[1][3]);
+}
+
+#[test]
+fn a_collider_that_moves_late_leaves_the_frames_before_it_true() {
+    let with = |x: f64| {
+        scene(|s| {
+            let keys = format!(
+                r#"[{{"frame": 20, "position": [0, 0, 0]}}, {{"frame": 24, "position": [{x}, 0, 0]}}]"#
+            );
+            let text =
+                format!(r#"{{"name": "Ball", "form": {{"ball": {{"radius": 0.1}}}}, "keys": {keys}}}"#);
+            s.colliders.insert("ball".into(), serde_json::from_str(&text).unwrap());
+        })
+    };
+    let (p, q) = (prints(&with(1.0), "canopy"), prints(&with(2.0), "canopy"));
+    let same = p.iter().zip(&q).take_while(|(a, b)| a == b).count();
+    assert_eq!(same, 11);
+    assert_ne!(prints(&scene(|_| ()), "canopy")[0], p[0]);
+}
+
+#[test]
+fn a_grip_follows_its_handle_and_turns_with_it() {
+    let s = scene(|s| {
+        let text = r#"{"name": "Hand", "keys": [{"frame": 10}, {"frame": 20, "position": [0, 1, 0], "turn": [0, 3.14159265, 0]}]}"#;
+        s.handles.insert("hand".into(), serde_json::from_str(text).unwrap());
+        s.bodies[0].grips[0].to = nematon_document::HeldTo::Handle("hand".into());
+    });
+    let mut run = Run::start(&s, &["canopy".into()], &NoMeshes).unwrap();
+    let held = run.members[0].shaped.grips[0].1.clone();
+    let before = run.positions(0);
+    while run.at() < 10 {
+        run.advance(&NoWatch).unwrap();
+    }
+    let after = run.positions(0);
+    for p in held {
+        let (a, b) = (before[p as usize], after[p as usize]);
+        let want = [-a[0], a[1] + 1.0, -a[2]];
+        assert!((0..3).all(|c| (b[c] - want[c]).abs() < 1e-4), "{a:?} went to {b:?}");
+    }
+}
+
+#[test]
+fn colliders_that_can_not_be_are_named() {
+    let with = |form: &str| {
+        let s = scene(|s| {
+            let text = format!(r#"{{"name": "Post", "form": {form}}}"#);
+            s.colliders.insert("post".into(), serde_json::from_str(&text).unwrap());
+        });
+        Run::start(&s, &["canopy".into()], &NoMeshes).err().unwrap().to_string()
+    };
+    let e = with(r#"{"mesh": {"from": {"file": "post.obj"}}}"#);
+    assert!(e.starts_with("the collider \"Post\" has no mesh"), "{e}");
 }

@@ -8,6 +8,7 @@ mod mesh;
 mod place;
 mod refine;
 mod sheet;
+mod solids;
 pub mod vec3;
 
 pub use borders::{find_borders, nearest};
@@ -17,3 +18,4 @@ pub use mesh::{Border, Corner, Mesh};
 pub use place::{place, turn_matrix};
 pub use refine::refine;
 pub use sheet::sheet;
+pub use solids::{ball, block, disc, layers, ring, tube};

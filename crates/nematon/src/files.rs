@@ -45,9 +45,9 @@ pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::DemoScene>, String>
     for path in paths {
         let (scene, Folder(beside)) = read_scene(&path)?;
         let mut meshes = vec![];
-        for body in scene.bodies.values() {
-            if let nematon_document::Shape::Mesh(m) = &body.shape
-                && let MeshSource::File(name) = &m.from
+        for source in scene.meshes() {
+            if let MeshSource::File(name) = source
+                && !meshes.iter().any(|(n, _)| n == name)
             {
                 let bytes = std::fs::read(beside.join(name)).map_err(|e| format!("{name}: {e}"))?;
                 meshes.push((name.clone(), bytes));

@@ -3,7 +3,6 @@ mod bake;
 mod bench;
 mod demo;
 mod files;
-mod stopwatch;
 
 use clap::{Parser, Subcommand};
 use std::path::PathBuf;

@@ -41,7 +41,7 @@ fn the_demo_bakes_to_the_same_bytes_on_one_and_two_threads() {
         serde_json::from_str(&std::fs::read_to_string(one.join("report.json")).unwrap()).unwrap();
     let body = &report["bodies"][0];
     assert_eq!((body["points"].as_u64(), body["frames"].as_u64()), (Some(2400), Some(49)));
-    assert!(body["seconds"]["phases"]["membrane"].as_f64().unwrap() > 0.0);
+    assert!(report["islands"][0]["thread_ms_by_phase"]["membrane"].as_f64().unwrap() > 0.0);
     assert!(body["fault"].is_null());
 }
 
@@ -61,7 +61,13 @@ fn a_part_of_the_frames_is_the_same_as_that_part_of_all() {
 fn the_demo_files_are_what_the_generators_make() {
     let out = folder("demo");
     assert!(nematon(&["demo", "--out", out.to_str().unwrap()]).status.success());
-    for file in ["thistledown-relay.json", "pennant.obj"] {
+    for file in [
+        "thistledown-relay.json",
+        "pennant.obj",
+        "washing-loft.json",
+        "trials/towel.json",
+        "trials/lump-1.obj",
+    ] {
         let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file);
         assert_eq!(
             std::fs::read(out.join(file)).unwrap(),
@@ -131,9 +137,68 @@ fn the_schema_and_the_benchmark_are_json() {
     assert!(schema["properties"]["bodies"].is_object());
     let api: Value = serde_json::from_slice(&nematon(&["openapi"]).stdout).unwrap();
     assert!(api["paths"]["/api/projects"].is_object());
-    let bench = nematon(&["bench", "--json", "--n", "12x8", "--threads", "1,2", "--rounds", "1"]);
+    let bench = nematon(&[
+        "bench",
+        "--json",
+        "--case",
+        "canopy,cloth_folds",
+        "--n",
+        "12x8",
+        "--threads",
+        "1,2",
+        "--rounds",
+        "1",
+    ]);
     let text = String::from_utf8(bench.stdout).unwrap();
     let lines: Vec<Value> = text.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
     assert!(lines[0]["ms_per_frame"].as_f64().unwrap() > 0.0);
     assert!(lines.iter().any(|l| l["ratio"] == "gain of threads"));
+}
+
+#[test]
+fn a_bake_tells_what_contact_cost_and_what_is_wrong() {
+    let out = folder("folds");
+    let scene = demo().replace("thistledown-relay", "trials/folds");
+    assert!(bake(&out, &scene, &["--draft", "--frames", "0..16"]).status.success());
+    let report: Value =
+        serde_json::from_str(&std::fs::read_to_string(out.join("report.json")).unwrap()).unwrap();
+    assert_eq!((report["quality"].as_str(), report["substeps"].as_u64()), (Some("draft"), Some(6)));
+    let pairs = report["islands"][0]["contact"].as_array().unwrap();
+    let gourd = pairs.iter().find(|p| p["with"] == "Gourd").unwrap();
+    assert!(gourd["ms_per_frame"].as_f64().unwrap() > 0.0 && gourd["touches_most"].as_u64().unwrap() > 0);
+    let snags = report["bodies"][0]["snags"].as_array().unwrap();
+    assert!(snags.iter().all(|s| s["snag"] != "crossing" && s["snag"] != "inside"), "{snags:?}");
+}
+
+#[test]
+fn colliders_and_shapes_that_can_not_be_are_told_with_their_place() {
+    let out = folder("colliders");
+    let scene = out.join("bad.json");
+    std::fs::write(
+        &scene,
+        r#"{"nematon": 1, "name": "Bad", "frames": {"first": 0, "last": 9},
+        "bodies": {"a": {"name": "A", "kind": "cloth", "shape": {"ball": {"radius": 1, "cells": 256}}, "layers": {"count": 2, "offset": [0, 1, 0]}, "matter": {"thickness": 0},
+                         "grips": {"g": {"name": "G", "points": [{"corner": "back left"}], "to": {"handle": "none"}}}}},
+        "colliders": {"p": {"name": "P", "form": {"plane": {}}, "hollow": true, "thickness": -1},
+                      "b": {"name": "B", "form": {"ball": {"radius": 1}}, "keys": [{"frame": 5}, {"frame": 5}]}}}"#,
+    )
+    .unwrap();
+    let tell = |path: &Path| {
+        String::from_utf8_lossy(&nematon(&["validate", path.to_str().unwrap()]).stderr).into_owned()
+    };
+    let words = tell(&scene);
+    for part in ["/bodies/a/matter/thickness", "/colliders/p/thickness"] {
+        assert!(words.contains(part), "{part} is missing from {words}");
+    }
+    let text = std::fs::read_to_string(&scene)
+        .unwrap()
+        .replace("\"thickness\": -1", "\"friction\": 1")
+        .replace("\"thickness\": 0", "\"friction\": 1");
+    std::fs::write(&scene, text).unwrap();
+    let words = tell(&scene);
+    for part in
+        ["/bodies/a/shape", "/bodies/a/grips/g/to/handle", "/colliders/p/hollow", "/colliders/b/keys/1/frame"]
+    {
+        assert!(words.contains(part), "{part} is missing from {words}");
+    }
 }

@@ -1,6 +1,6 @@
 //! Scenes that a new database starts with.
 use crate::ServeError;
-use nematon_document::{MeshSource, Scene, Shape};
+use nematon_document::{MeshSource, Scene};
 use nematon_store::Store;
 
 /// A scene and the mesh files it names.
@@ -19,12 +19,8 @@ pub async fn load_once(store: &Store, scenes: &[DemoScene]) -> Result<(), ServeE
         for (name, bytes) in meshes {
             let hash = blake3::hash(bytes).to_hex().to_string();
             store.keep_mesh(&hash, name, bytes).await?;
-            for body in scene.bodies.values_mut() {
-                if let Shape::Mesh(m) = &mut body.shape
-                    && m.from == MeshSource::File(name.clone())
-                {
-                    m.from = MeshSource::Blob(hash.clone());
-                }
+            for from in scene.meshes_mut().into_iter().filter(|m| **m == MeshSource::File(name.clone())) {
+                *from = MeshSource::Blob(hash.clone());
             }
         }
         let value = serde_json::to_value(&scene).map_err(|e| ServeError::Demo(e.to_string()))?;

@@ -2,11 +2,11 @@
 use crate::library::StoredMeshes;
 use crate::problem::Problem;
 use nematon_document::{BodyId, Scene, changes};
-use nematon_evaluate::{Fingerprint, cloth_rest, fingerprints, shape};
+use nematon_evaluate::{Fingerprint, fingerprints};
 use nematon_frames::{FrameStore, Key, Place};
 use nematon_store::Store;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -40,6 +40,29 @@ pub struct Stretch {
     pub reasons: Vec<String>,
 }
 
+/// One kind of fault of a frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Snag {
+    /// `crossing`, `inside`, `overstretch` or `pop`.
+    pub snag: String,
+    /// What it crosses or is inside.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub with: Option<String>,
+    /// Pairs of triangles, points or triangles.
+    pub count: usize,
+    /// Metres inside, share of stretch, or distances that a point popped by.
+    pub worst: f64,
+    /// A point where it is.
+    pub point: usize,
+}
+
+/// The snags of a frame.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct FrameSnags {
+    pub frame: i64,
+    pub snags: Vec<Snag>,
+}
+
 /// The frames of one body.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Lane {
@@ -48,6 +71,8 @@ pub struct Lane {
     pub stretches: Vec<Stretch>,
     /// Frames in each state.
     pub counts: Counts,
+    /// What is wrong with true frames, where anything is.
+    pub snags: Vec<FrameSnags>,
     /// Why the body has no frames at all, in a sentence.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub fault: Option<String>,
@@ -81,14 +106,15 @@ impl Prints {
         if let Some(p) = known.get(&key) {
             return Ok(p.clone());
         }
-        let b = scene.bodies.get(body).ok_or("there is no such body")?;
-        let shaped = shape(b, library).map_err(|e| e.to_string())?;
-        let prints = Arc::new(fingerprints(scene, &cloth_rest(b, &shaped)));
+        let island = scene.islands().into_iter().find(|i| i.contains(body)).ok_or("there is no such body")?;
+        let all = fingerprints(scene, &island, library).map_err(|e| e.to_string())?;
         if known.len() > 256 {
             known.clear();
         }
-        known.insert(key, prints.clone());
-        Ok(prints)
+        for (member, prints) in island.iter().zip(all) {
+            known.insert((key.0, member.0.clone()), Arc::new(prints));
+        }
+        known.get(&key).cloned().ok_or_else(|| "there is no such body".into())
     }
 }
 
@@ -135,7 +161,14 @@ pub async fn lanes(
                     reasons: vec![],
                 };
                 let (body, name) = (id.0.clone(), body.name.clone());
-                out.push(Lane { body, name, stretches: vec![whole], counts, fault: Some(fault) });
+                out.push(Lane {
+                    body,
+                    name,
+                    stretches: vec![whole],
+                    counts,
+                    snags: vec![],
+                    fault: Some(fault),
+                });
                 continue;
             }
         };
@@ -152,7 +185,19 @@ pub async fn lanes(
                 }
             }
         }
-        out.push(lane(scene, id, &body.name, &now, &places, &older));
+        let mut told: Vec<FrameSnags> = store
+            .snags(&keys(&now))
+            .await?
+            .into_iter()
+            .filter(|(k, _)| places[*k].is_some())
+            .filter_map(|(k, text)| {
+                let snags = serde_json::from_str(&text).ok()?;
+                Some(FrameSnags { frame: scene.frames.first + k as i64, snags })
+            })
+            .collect();
+        told.sort_by_key(|s| s.frame);
+        let lane = lane(scene, id, &body.name, &now, &places, &older);
+        out.push(Lane { snags: told, ..lane });
     }
     Ok(out)
 }
@@ -218,7 +263,7 @@ fn lane(
             }),
         }
     }
-    Lane { body: id.0.clone(), name: name.to_owned(), stretches, counts, fault: None }
+    Lane { body: id.0.clone(), name: name.to_owned(), stretches, counts, snags: vec![], fault: None }
 }
 
 /// Positions of a body's true frames in a range, frame by frame.

@@ -1,5 +1,5 @@
 //! Imported meshes, from the database, read once.
-use nematon_document::{MeshSource, Scene, Shape};
+use nematon_document::{MeshSource, Scene};
 use nematon_evaluate::MeshLibrary;
 use nematon_geometry::Mesh;
 use nematon_store::{Store, StoreError};
@@ -24,9 +24,8 @@ impl StoredMeshes {
     /// # Errors
     /// When the database is away.
     pub async fn fetch(&self, scene: &Scene) -> Result<(), StoreError> {
-        for body in scene.bodies.values() {
-            let Shape::Mesh(m) = &body.shape else { continue };
-            let MeshSource::Blob(hash) = &m.from else { continue };
+        for source in scene.meshes() {
+            let MeshSource::Blob(hash) = source else { continue };
             if self.at_hand().contains_key(hash) {
                 continue;
             }

@@ -1,7 +1,7 @@
 //! The OpenAPI 3.1 document: the types of the pages are made from it.
 use crate::lanes::Lane;
 use crate::problem::Problem;
-use crate::route::{air, frames, meshes, projects, runs, shape};
+use crate::route::{air, colliders, frames, meshes, projects, runs, shape};
 use schemars::generate::SchemaSettings;
 use schemars::{JsonSchema, SchemaGenerator};
 use serde_json::{Map, Value, json};
@@ -18,7 +18,7 @@ pub fn openapi() -> Value {
             .split('/')
             .filter_map(|s| s.strip_prefix('{')?.strip_suffix('}'))
             .map(|n| {
-                let kind = if ["body", "format"].contains(&n) { "string" } else { "integer" };
+                let kind = if ["body", "collider", "format"].contains(&n) { "string" } else { "integer" };
                 json!({"name": n, "in": "path", "required": true, "schema": {"type": kind}})
             })
             .collect();
@@ -55,6 +55,14 @@ pub fn openapi() -> Value {
         "Its rest shape: length, ShapeHead, arrays",
         None,
         bytes(),
+    );
+    route("/api/matters", "get", "Matters to start from", None, of::<Vec<nematon_document::Preset>>(&mut g));
+    route(
+        "/api/projects/{id}/colliders/{collider}/skin",
+        "get",
+        "The triangles of a collider",
+        None,
+        of::<colliders::Skin>(&mut g),
     );
     route("/api/meshes", "post", "Bring in a mesh file", Some(bytes()), of::<meshes::MeshHead>(&mut g));
     route("/api/projects/{id}/lanes", "get", "Which frames are true", None, of::<frames::Lanes>(&mut g));

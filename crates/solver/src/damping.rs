@@ -1,4 +1,5 @@
-//! Damping relative to the body's own rigid motion: it takes nothing from a fall, a swing or a spin.
+//! Damping relative to the body's own rigid motion: it takes nothing from a fall or a spin. A body that is
+//! held is damped relative to what holds it, so that it comes to rest there.
 //!
 //! M. Müller, B. Heidelberger, M. Hennix, J. Ratcliff, "Position Based Dynamics" (2007), section 3.5,
 //! with the rate in 1/s: relative velocity decays as exp(-c t) at any sub-step.

@@ -1,5 +1,6 @@
 //! All that the solver is told, as plain arrays. Owned here, so that it never sees a document.
 use crate::air::{Turbulence, Wind};
+use std::sync::Arc;
 
 /// A cloth before it moves. Arrays are indexed by point or by triangle as named.
 #[derive(Clone, Debug, PartialEq)]
@@ -59,6 +60,142 @@ pub struct Floor {
     pub friction: f32,
 }
 
+/// Where a thing is and how it is turned.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Pose {
+    /// Metres.
+    pub position: [f32; 3],
+    /// Unit quaternion: x, y, z, w.
+    pub turn: [f32; 4],
+}
+
+impl Default for Pose {
+    fn default() -> Self {
+        Pose { position: [0.0; 3], turn: [0.0, 0.0, 0.0, 1.0] }
+    }
+}
+
+impl Pose {
+    /// Where the thing's own axes point.
+    pub fn axes(&self) -> [[f32; 3]; 3] {
+        let [x, y, z, w] = self.turn.map(f64::from);
+        [
+            [1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + z * w), 2.0 * (x * z - y * w)],
+            [2.0 * (x * y - z * w), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z + x * w)],
+            [2.0 * (x * z + y * w), 2.0 * (y * z - x * w), 1.0 - 2.0 * (x * x + y * y)],
+        ]
+        .map(|a| a.map(|c| c as f32))
+    }
+
+    /// From this pose (0) to another (1), straight and by the shorter turn.
+    pub fn toward(&self, to: &Pose, t: f32) -> Pose {
+        if t <= 0.0 || self == to {
+            return *self;
+        }
+        if t >= 1.0 {
+            return *to;
+        }
+        let t64 = f64::from(t);
+        let (a, b) = (self.turn.map(f64::from), to.turn.map(f64::from));
+        let cos: f64 = (0..4).map(|k| a[k] * b[k]).sum();
+        let sign = if cos < 0.0 { -1.0 } else { 1.0 };
+        let angle = libm::acos((cos * sign).min(1.0));
+        let (p, q) = if angle < 1e-4 {
+            (1.0 - t64, t64)
+        } else {
+            let per = 1.0 / libm::sin(angle);
+            (libm::sin((1.0 - t64) * angle) * per, libm::sin(t64 * angle) * per)
+        };
+        let turn: [f64; 4] = std::array::from_fn(|k| p * a[k] + sign * q * b[k]);
+        let size = turn.iter().map(|c| c * c).sum::<f64>().sqrt();
+        Pose {
+            position: std::array::from_fn(|k| self.position[k] + t * (to.position[k] - self.position[k])),
+            turn: turn.map(|c| (c / size) as f32),
+        }
+    }
+
+    /// A place in the world as the thing's own.
+    pub fn inverse(&self, p: [f32; 3]) -> [f32; 3] {
+        let d: [f32; 3] = std::array::from_fn(|k| p[k] - self.position[k]);
+        self.axes().map(|a| a[0] * d[0] + a[1] * d[1] + a[2] * d[2])
+    }
+
+    /// A place of the thing's own in the world.
+    pub fn place(&self, p: [f32; 3]) -> [f32; 3] {
+        let [a, b, c] = self.axes();
+        std::array::from_fn(|k| self.position[k] + a[k] * p[0] + b[k] * p[1] + c[k] * p[2])
+    }
+}
+
+/// A solid that a formula describes, about its own origin. Metres.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Solid {
+    /// All that lies under y = 0.
+    Plane,
+    Ball {
+        radius: f32,
+    },
+    /// About the y axis; `half` its straight part.
+    Capsule {
+        radius: f32,
+        half: f32,
+    },
+    Box {
+        half: [f32; 3],
+    },
+    /// What lies under all planes: unit normals outward, and how far each is from the origin.
+    Hull {
+        planes: Vec<[f32; 4]>,
+    },
+    /// All that is outside of it: cloth is kept within.
+    Inside(Box<Solid>),
+}
+
+/// Triangles that cloth can't pass.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Skin {
+    /// In its own frame, metres, as it is at first.
+    pub positions: Vec<[f32; 3]>,
+    pub triangles: Vec<[u32; 3]>,
+}
+
+/// Something that cloth is kept out of. What moves and changes about it comes with each frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ColliderRest {
+    /// Points of the cloth are kept out of it.
+    pub solid: Option<Solid>,
+    /// Its triangles, edges and corners are kept from those of the cloth: of a mesh, or of a solid with
+    /// edges.
+    pub skin: Option<Skin>,
+    /// Kept around it, metres.
+    pub thickness: f32,
+    /// Coulomb; the larger of this and the cloth's acts.
+    pub friction: f32,
+    /// For each cloth, whether it meets it.
+    pub meets: Vec<bool>,
+}
+
+/// A collider on its way through a frame.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct ColliderMotion {
+    pub from: Pose,
+    pub to: Pose,
+    /// Where the points of a skin that changes its shape are in its own frame, at both ends.
+    pub shape: Option<[Arc<Vec<[f32; 3]>>; 2]>,
+}
+
+/// What holds some points of a cloth, on its way through a frame: its pose over that of the first frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct GripMotion {
+    /// Number of the cloth.
+    pub cloth: usize,
+    /// As given to the cloth.
+    pub points: Arc<Vec<u32>>,
+    pub first: Pose,
+    pub from: Pose,
+    pub to: Pose,
+}
+
 /// All that one frame needs.
 #[derive(Clone, Debug, PartialEq)]
 pub struct FrameInputs {
@@ -73,6 +210,10 @@ pub struct FrameInputs {
     pub winds: Vec<Wind>,
     pub turbulence: Vec<Turbulence>,
     pub floor: Option<Floor>,
+    /// One for each collider.
+    pub colliders: Vec<ColliderMotion>,
+    /// Of grips that move.
+    pub grips: Vec<GripMotion>,
 }
 
 impl Default for FrameInputs {
@@ -85,6 +226,8 @@ impl Default for FrameInputs {
             winds: vec![],
             turbulence: vec![],
             floor: None,
+            colliders: vec![],
+            grips: vec![],
         }
     }
 }

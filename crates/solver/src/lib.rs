@@ -5,26 +5,33 @@
 
 pub mod air;
 mod build;
+mod coarse;
 mod colouring;
 mod constraint;
 mod contact;
 mod damping;
+mod elimination;
 mod inputs;
 mod measure;
 mod parts;
 mod simd;
+mod snags;
 mod state;
 mod step;
 mod watch;
 
 pub use build::{BuildError, Cloth};
-pub use inputs::{ClothRest, Floor, FrameInputs, Matter};
+pub use contact::{Contact, ContactError, Pairing, Rules, With};
+pub use inputs::{
+    ClothRest, ColliderMotion, ColliderRest, Floor, FrameInputs, GripMotion, Matter, Pose, Skin, Solid,
+};
 pub use measure::{Energy, Strain};
+pub use snags::{Fault, INSIDE, OVERSTRETCH, POP, Snag, snags};
 pub use state::{SnapshotError, State};
 pub use step::{Cause, Exploded, step};
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 /// Density of the air, kg/m³ (at 20 °C and sea level).
 pub const AIR_DENSITY: f32 = 1.2;

@@ -1,5 +1,6 @@
 //! What a state amounts to: strain and energy, for reports and tests.
 use crate::build::Cloth;
+use crate::coarse;
 use crate::state::State;
 
 /// Relative change of length along the threads, over all triangles, weighed by area.
@@ -56,12 +57,20 @@ impl Cloth {
         self.columns(state, |area, [u, v], shear| {
             e.membrane += 0.5 * area * (ku * (u - 1.0).powi(2) + kv * (v - 1.0).powi(2) + ks * shear * shear);
         });
-        e.bend = self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x)).sum();
+        if !self.coarse.is_empty() {
+            // The levels share the stiffness among them.
+            e.membrane = coarse::build::OWN * e.membrane + coarse::energy(&self.coarse, &state.x);
+        }
+        let hinges = self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x)).sum::<f64>();
+        let patches = self.work.iter().flat_map(|w| &w.patch).map(|g| g.energy(&state.x)).sum::<f64>();
+        let yarns = self.yarns.iter().flatten().map(|g| g.energy(&state.x)).sum::<f64>();
+        let cells = self.work.iter().flat_map(|w| &w.cell).map(|g| g.energy(&state.x)).sum::<f64>();
+        e.bend = hinges + patches + yarns + cells;
         e
     }
 
     /// Area, lengths of f_u and f_v, and f_u·f_v of each triangle.
-    fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2], f64)) {
+    pub(crate) fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2], f64)) {
         for (t, f) in self.triangles.iter().zip(&self.frames) {
             let [a, b, c] = f.map(|p| p.map(f64::from));
             let x = t.map(|p| state.x[p as usize].xyz().map(f64::from));

@@ -17,7 +17,20 @@ pub struct State {
     /// Air relative to the point, m/s; scratch.
     pub(crate) flow: Vec<Record>,
     /// Pull of each yarn's edges within a sub-step; scratch.
-    pub(crate) pull: [Vec<Vec<[f32; 8]>>; 2],
+    pub(crate) pull: [Vec<crate::constraint::yarn::Pulls>; 2],
+    /// Pulls of the triangles of each part within a sub-step; scratch, empty where yarns have them.
+    pub(crate) pulls: Vec<Vec<crate::constraint::membrane::Pulls>>,
+    /// Nodes of the lattices; scratch.
+    pub(crate) coarse: Vec<crate::coarse::Scratch>,
+    /// Forces of the patches and scratch of their system.
+    pub(crate) push: Vec<Record>,
+    pub(crate) plate: Vec<Record>,
+    /// Where the points were when the sub-step began; scratch, kept where there is contact.
+    pub(crate) start: Vec<Record>,
+    /// How many points there are, spare ones left out.
+    pub(crate) points: usize,
+    /// Whether it is not yet known that it crosses nothing.
+    pub(crate) tangled: bool,
     /// The body's own motion as a whole, after the last sub-step.
     pub(crate) rigid: Rigid,
 }
@@ -63,7 +76,13 @@ impl State {
             }
         }
         self.rigid.write(&mut out);
+        out.push(u8::from(self.tangled));
         out
+    }
+
+    /// Bytes of a snapshot of a cloth.
+    pub fn snapshot_size(cloth: &Cloth) -> usize {
+        cloth.points() * PER_POINT + Rigid::BYTES + 1
     }
 
     /// The state that a snapshot was taken of.
@@ -71,7 +90,7 @@ impl State {
     /// # Errors
     /// When the snapshot is not of a body with as many points.
     pub fn restore(cloth: &Cloth, snapshot: &[u8]) -> Result<State, SnapshotError> {
-        let expected = cloth.points() * PER_POINT + Rigid::BYTES;
+        let expected = State::snapshot_size(cloth);
         if snapshot.len() != expected {
             return Err(SnapshotError { expected, found: snapshot.len() });
         }
@@ -84,6 +103,7 @@ impl State {
             }
         }
         state.rigid = Rigid::read(&snapshot[cloth.points() * PER_POINT..]);
+        state.tangled = snapshot.last() != Some(&0);
         Ok(state)
     }
 }

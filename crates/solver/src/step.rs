@@ -1,67 +1,108 @@
 //! One frame: its sub-steps, and the phases of each in order.
 use crate::build::{Cloth, Work};
-use crate::constraint::{Points, Scale, bend, membrane, yarn};
-use crate::contact::floor;
+use crate::coarse;
+use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
+use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
-use crate::inputs::{Floor, FrameInputs};
+use crate::elimination::Factor;
+use crate::inputs::{FrameInputs, GripMotion};
 use crate::simd::Record;
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use crate::{AIR_DENSITY, air};
 use rayon::prelude::*;
+use std::sync::Arc;
 
 /// Air is sampled about so often, seconds: it changes slower than the cloth.
 const AIR_EVERY: f64 = 1.0 / 50.0;
 
-/// How often a sub-step meets the yarns of both directions: at a corner that holds a whole side they
-/// pull against each other. Three bring the strain of a 60x40 canopy in a squall, at its worst point,
-/// from 197 % to 32 %; each costs a twentieth of a frame.
-const YARN_ROUNDS: usize = 3;
+/// How often a sub-step meets the yarns that come to where the cloth is held: there the directions pull
+/// hardest against each other. The second round halves the strain of a canopy at its worst eyelet in a
+/// squall, a third gives no more. All others are met once: the coarse levels have been there before.
+const YARN_ROUNDS: usize = 2;
+/// How often a sub-step meets triangles that have their stretch to themselves: mesh edges that don't run
+/// along the threads make no yarns, and single triangles pass a pull on by one cell a round.
+const TRIANGLE_ROUNDS: usize = 4;
 /// Groups of yarns that one thread takes at least.
-const YARN_SHARE: usize = 4;
+const YARN_SHARE: usize = 2;
 
-/// Moves a body through one frame, on the threads of the pool that calls it.
+/// Moves the bodies of an island through one frame, on the threads of the pool that calls it. One state a
+/// cloth; `contact` is theirs.
 ///
 /// # Errors
-/// When the motion explodes: the state is then what it was when the frame began.
+/// When the motion of one explodes: all are then what they were when the frame began.
 pub fn step(
-    cloth: &Cloth,
-    state: &mut State,
+    cloths: &[Cloth],
+    states: &mut [State],
+    contact: &mut Contact,
     frame: &FrameInputs,
     watch: &impl Watch,
 ) -> Result<(), Exploded> {
-    let before = state.clone();
+    let before: Vec<_> = states.iter().map(|s| (s.x.clone(), s.v.clone(), s.rigid, s.tangled)).collect();
     let substeps = frame.substeps.max(1);
     let dt = frame.duration / f64::from(substeps);
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
-    let s = Substep::new(cloth, frame, dt as f32);
-    for k in 0..substeps {
-        if s.airy && k % sample_every == 0 {
-            let span = f64::from(sample_every.min(substeps - k)) * dt;
-            let t = frame.start + f64::from(k) * dt + 0.5 * span;
-            air::sample(cloth, state, frame, t, watch);
-        }
-        s.run(k, state, watch);
+    let each: Vec<Substep> =
+        cloths.iter().enumerate().map(|(k, c)| Substep::new(c, k, frame, dt as f32)).collect();
+    let touches = !contact.idle(frame);
+    if touches {
+        contact.begin(states, frame, watch);
     }
-    Exploded::check(cloth, state, frame).inspect_err(|_| *state = before)
+    for k in 0..substeps {
+        let [from, to] = [k, k + 1].map(|k| k as f32 / substeps as f32);
+        for (s, state) in each.iter().zip(states.iter_mut()) {
+            if s.airy && k % sample_every == 0 {
+                let span = f64::from(sample_every.min(substeps - k)) * dt;
+                let t = frame.start + f64::from(k) * dt + 0.5 * span;
+                air::sample(s.cloth, state, frame, t, watch);
+            }
+        }
+        if touches {
+            contact.start(states, frame, to, dt as f32);
+        }
+        for (s, state) in each.iter().zip(states.iter_mut()) {
+            s.run(k, [from, to], state, watch);
+        }
+        if touches {
+            contact.resolve(cloths, states, frame, [from, to], dt as f32, watch);
+        }
+        for (s, state) in each.iter().zip(states.iter_mut()) {
+            s.end(state, watch);
+        }
+    }
+    for (body, (cloth, state)) in cloths.iter().zip(states.iter()).enumerate() {
+        if let Err(e) = Exploded::check(cloth, state, frame) {
+            for (s, (x, v, rigid, tangled)) in states.iter_mut().zip(before) {
+                (s.x, s.v, s.rigid, s.tangled) = (x, v, rigid, tangled);
+            }
+            return Err(Exploded { body, ..e });
+        }
+    }
+    Ok(())
 }
 
 /// What all sub-steps of a frame have in common.
 struct Substep<'a> {
     cloth: &'a Cloth,
     scale: Scale,
+    substeps: u32,
     gravity: [f32; 3],
-    floor: Option<Floor>,
+    /// Grips of this cloth that move, by places.
+    grips: Vec<(&'a GripMotion, Vec<u32>)>,
     /// Share of relative velocity kept over a sub-step.
     kept: f32,
     /// Whether there is moving air to sample.
     airy: bool,
     /// Whether air acts at all.
     drag: bool,
+    /// The bends of each group of yarns, eliminated for this sub-step.
+    bends: Arc<[Vec<yarn::Bends>; 2]>,
+    /// The plate's system where sweeps fall short.
+    plate: Option<Arc<Factor>>,
 }
 
 impl<'a> Substep<'a> {
-    fn new(cloth: &'a Cloth, frame: &FrameInputs, dt: f32) -> Self {
+    fn new(cloth: &'a Cloth, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
         let m = &cloth.matter;
         let scale = Scale {
             dt,
@@ -73,88 +114,234 @@ impl<'a> Substep<'a> {
         Substep {
             cloth,
             scale,
+            substeps: frame.substeps.max(1),
             gravity: frame.gravity,
-            floor: frame.floor.map(|f| Floor { friction: f.friction.max(m.friction), ..f }),
+            grips: frame
+                .grips
+                .iter()
+                .filter(|g| g.cloth == number)
+                .map(|g| (g, g.points.iter().map(|&p| cloth.place(p)).collect()))
+                .collect(),
             kept: libm::exp(-f64::from(m.damping) * f64::from(dt)) as f32,
             airy: !frame.winds.is_empty() || !frame.turbulence.is_empty(),
             drag: m.drag > 0.0 || m.lift > 0.0,
+            bends: cloth.bends(dt),
+            plate: cloth.plate.direct(dt),
         }
     }
 
-    fn run(&self, number: u32, state: &mut State, watch: &impl Watch) {
-        let rigid = state.rigid;
+    /// Moves the body by itself; contact comes after.
+    fn run(&self, number: u32, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
+        let rigid = self.rigid(moments, state);
+        state.rigid = rigid;
         let all = Arrays::of(state);
-        self.part(0, all, &rigid, watch);
-        state.pull.iter_mut().flatten().for_each(|m| m.fill([0.0; 8]));
-        // Whoever comes last is met best: the directions take turns.
-        for round in 0..2 * YARN_ROUNDS {
-            let direction = (number as usize + round) % 2;
-            self.yarns(direction, all, &mut state.pull[direction], watch);
+        self.predict_all(0, all, &rigid, watch);
+        self.carry(moments[1], state);
+        watch.during(Phase::Coarse, || {
+            // The last ones of a frame may be fewer: a frame follows from its start alone.
+            let first = number / coarse::EVERY * coarse::EVERY;
+            let span = coarse::EVERY.min(self.substeps - first) as f32;
+            if number == first {
+                coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, self.scale.per_dt2 / span);
+            }
+            coarse::follow(&self.cloth.coarse, &mut state.x, &state.coarse, 1.0 / span);
+        });
+        let all = Arrays::of(state);
+        let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
+        state.pulls.iter_mut().flatten().for_each(|p| *p = Default::default());
+        let pulls = PullsOf(state.pulls.as_mut_ptr());
+        for round in 0..rounds {
+            self.part(0, all, pulls, round == 0, watch);
         }
-        let sums = self.finish(0, all, watch);
-        state.rigid = if self.kept < 1.0 { sums.rigid() } else { rigid };
+        if let Some(factor) = &self.plate {
+            watch.during(Phase::Bend, || self.plate(factor, state));
+        }
+        state.pull.iter_mut().flatten().for_each(|p| p.fill(Default::default()));
+        // Whoever comes last is met best: the directions take turns.
+        let all = Arrays::of(state);
+        for round in 0..2 * YARN_ROUNDS {
+            let direction = round % 2;
+            self.yarns(direction, round < 2, all, &mut state.pull[direction], watch);
+        }
     }
 
-    /// A leaf moves its points and meets its constraints; a larger part meets those across its halves.
-    fn part(&self, part: usize, all: Arrays, rigid: &Rigid, watch: &impl Watch) {
+    /// Velocities from where contact let the points come.
+    fn end(&self, state: &mut State, watch: &impl Watch) {
+        let sums = self.finish(0, Arrays::of(state), watch);
+        if self.kept < 1.0 && !self.cloth.held {
+            state.rigid = sums.rigid();
+        }
+    }
+
+    /// What damping is relative to in this sub-step: the body's own rigid motion, or that of what holds it.
+    fn rigid(&self, [from, to]: [f32; 2], state: &State) -> Rigid {
+        if !self.cloth.held || self.kept == 1.0 {
+            return state.rigid;
+        }
+        if self.grips.is_empty() {
+            return Rigid::default();
+        }
+        // The grips' motion as a whole, with those that stand still.
+        let held: Vec<usize> = (0..self.cloth.points()).filter(|&k| state.x[k].0[3] == 0.0).collect();
+        let x: Vec<Record> = held.iter().map(|&k| state.x[k]).collect();
+        let mut v = vec![Record::default(); x.len()];
+        for (g, places) in &self.grips {
+            let (p, q) = (g.from.toward(&g.to, from), g.from.toward(&g.to, to));
+            for &place in places {
+                let Ok(at) = held.binary_search(&(place as usize)) else { continue };
+                let own = g.first.inverse(self.cloth.rest[place as usize].xyz());
+                let (a, b) = (p.place(own), q.place(own));
+                v[at] = Record([0, 1, 2, 3].map(|c| if c < 3 { (b[c] - a[c]) / self.scale.dt } else { 0.0 }));
+            }
+        }
+        Sums::of(&x, &v, |k| self.cloth.mass[held[k]].max(1e-9)).rigid()
+    }
+
+    /// Puts the points of moving grips where their grips are.
+    fn carry(&self, moment: f32, state: &mut State) {
+        for (g, places) in &self.grips {
+            let pose = g.from.toward(&g.to, moment);
+            for &place in places {
+                let k = place as usize;
+                let to = pose.place(g.first.inverse(self.cloth.rest[k].xyz()));
+                for c in 0..3 {
+                    state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.scale.dt;
+                    state.x[k].0[c] = to[c];
+                    state.free[k].0[c] = to[c];
+                }
+            }
+        }
+    }
+
+    fn predict_all(&self, part: usize, all: Arrays, rigid: &Rigid, watch: &impl Watch) {
         let p = &self.cloth.parts.tree[part];
         match p.halves {
             Some([a, b]) => {
-                rayon::join(|| self.part(a, all, rigid, watch), || self.part(b, all, rigid, watch));
+                rayon::join(
+                    || self.predict_all(a, all, rigid, watch),
+                    || self.predict_all(b, all, rigid, watch),
+                );
             }
             None => watch.during(Phase::Predict, || self.predict(p.from, p.to, all, rigid)),
         }
-        let Work { membrane, bend } = &self.cloth.work[part];
+    }
+
+    /// A leaf meets its constraints; a larger part those across its halves. Bends and air have their turn
+    /// in the `first` round.
+    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, first: bool, watch: &impl Watch) {
+        if let Some([a, b]) = self.cloth.parts.tree[part].halves {
+            rayon::join(|| self.part(a, all, pulls, first, watch), || self.part(b, all, pulls, first, watch));
+        }
+        let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
         let points = Points { x: all.x, flow: all.flow };
-        // Safety, for both: this part is ours until we return; see `Points`.
-        watch.during(Phase::Membrane, || match self.cloth.stretchy {
-            true => membrane
-                .iter()
-                .for_each(|g| unsafe { membrane::solve::<true>(g, points, self.scale, self.drag) }),
-            false => membrane
-                .iter()
-                .for_each(|g| unsafe { membrane::solve::<false>(g, points, self.scale, self.drag) }),
+        // Safety, for all: this part is ours until we return; see `Points`.
+        watch.during(Phase::Membrane, || {
+            let air = self.drag && first;
+            if first {
+                cell.iter().for_each(|g| unsafe { cell::solve(g, points, self.scale, air) });
+            }
+            if !self.cloth.stretchy {
+                let each = |g| unsafe { membrane::solve::<false>(g, points, self.scale, air, None) };
+                return membrane.iter().for_each(each);
+            }
+            let pulls = unsafe { pulls.of(part) };
+            for (g, pulls) in membrane.iter().zip(pulls) {
+                unsafe { membrane::solve::<true>(g, points, self.scale, air, Some(pulls)) };
+            }
         });
+        if !first {
+            return;
+        }
         watch.during(Phase::Bend, || match self.cloth.curved {
-            true => bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, self.scale) }),
-            false => bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, self.scale) }),
+            true => {
+                bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, self.scale) });
+                if self.plate.is_none() {
+                    patch.iter().for_each(|g| unsafe { patch::solve::<true>(g, points, self.scale) });
+                }
+            }
+            false => {
+                bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, self.scale) });
+                if self.plate.is_none() {
+                    patch.iter().for_each(|g| unsafe { patch::solve::<false>(g, points, self.scale) });
+                }
+            }
         });
     }
 
+    /// One implicit step of all patches together.
+    fn plate(&self, factor: &Factor, state: &mut State) {
+        let State { x, push, plate, .. } = state;
+        push.clear();
+        push.resize(x.len(), Record::default());
+        for g in self.cloth.work.iter().flat_map(|w| &w.patch) {
+            match self.cloth.curved {
+                true => patch::pull::<true>(g, x, push),
+                false => patch::pull::<false>(g, x, push),
+            }
+        }
+        let n = self.cloth.points();
+        for (p, x) in push.iter_mut().zip(x.iter()).take(n) {
+            let scale = if x.0[3] > 0.0 { self.scale.dt * self.scale.dt } else { 0.0 };
+            *p = Record(p.0.map(|f| f * scale));
+        }
+        factor.solve(&mut push[..n], plate);
+        x.iter_mut().zip(push.iter()).take(n).for_each(|(x, d)| (0..3).for_each(|c| x.0[c] += d.0[c]));
+    }
+
     /// Chains of one direction share no point, so all may go at once.
-    fn yarns(&self, direction: usize, all: Arrays, pull: &mut [Vec<[f32; 8]>], watch: &impl Watch) {
+    fn yarns(
+        &self,
+        direction: usize,
+        first: bool,
+        all: Arrays,
+        pull: &mut [yarn::Pulls],
+        watch: &impl Watch,
+    ) {
         let points = Points { x: all.x, flow: all.flow };
         let groups = &self.cloth.yarns[direction];
-        groups.par_iter().zip(pull).with_min_len(YARN_SHARE).for_each_init(Vec::new, |passed, (g, pull)| {
-            // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
-            watch.during(Phase::Yarn, || unsafe { yarn::solve(g, points, self.scale.per_dt2, passed, pull) });
-        });
+        groups.par_iter().zip(&self.bends[direction]).zip(pull).with_min_len(YARN_SHARE).for_each_init(
+            yarn::Scratch::default,
+            |scratch, ((g, bends), pull)| {
+                if !first && !g.carries {
+                    return;
+                }
+                let bends = (first && !bends.is_empty()).then_some(bends.as_slice());
+                // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
+                watch.during(Phase::Yarn, || unsafe {
+                    yarn::solve(g, points, self.scale.dt, scratch, bends, pull);
+                });
+            },
+        );
     }
 
     /// Velocities take gravity and damping, and carry the points along.
     fn predict(&self, from: usize, to: usize, all: Arrays, rigid: &Rigid) {
         let dt = self.scale.dt;
+        let g = self.gravity.map(|g| g * dt);
+        let relative = self.kept < 1.0 && (!self.cloth.held || !self.grips.is_empty());
         for k in from..to {
             // Safety: the points of a leaf are touched by no other.
             let (x, free, v, air, flow) = unsafe { all.at(k) };
-            (0..3).for_each(|c| flow.0[c] = air.0[c] - v.0[c]);
-            *free = *x;
-            if x.0[3] == 0.0 {
-                continue;
+            if self.drag {
+                *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
             }
-            if self.kept < 1.0 {
+            // Held points have no velocity, and get none.
+            let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
+            if relative {
                 let r = rigid.at(x.xyz());
-                (0..3).for_each(|c| v.0[c] = r[c] + (v.0[c] - r[c]) * self.kept);
+                (0..3).for_each(|c| v.0[c] = (r[c] + (v.0[c] - r[c]) * self.kept) * moves);
+            } else {
+                *v = Record(v.0.map(|v| v * self.kept));
             }
-            for c in 0..3 {
-                v.0[c] += self.gravity[c] * dt;
-                x.0[c] += v.0[c] * dt;
-            }
+            let push = Record([g[0] * moves, g[1] * moves, g[2] * moves, 0.0]);
+            *v = Record(std::array::from_fn(|c| v.0[c] + push.0[c]));
+            // The fourth number of a velocity is 0: the inverse mass stays.
+            *x = Record(std::array::from_fn(|c| v.0[c].mul_add(dt, x.0[c])));
             *free = *x;
         }
     }
 
-    /// Points meet the floor; velocities change by how far the points were kept from where those led.
+    /// Velocities change by how far the points were kept from where those led.
     /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
     fn finish(&self, part: usize, all: Arrays, watch: &impl Watch) -> Sums {
         let p = &self.cloth.parts.tree[part];
@@ -168,12 +355,9 @@ impl<'a> Substep<'a> {
             for k in p.from..p.to {
                 // Safety: the points of a leaf are touched by no other.
                 let (x, free, v, _, _) = unsafe { all.at(k) };
-                if let Some(f) = self.floor {
-                    floor::meet(x, free, v, f, 0.5 * self.cloth.matter.thickness, self.scale.dt);
-                }
                 (0..3).for_each(|c| v.0[c] += (x.0[c] - free.0[c]) * per_dt);
             }
-            if self.kept == 1.0 {
+            if self.kept == 1.0 || self.cloth.held {
                 return Sums::default();
             }
             // Safety: as above; nobody writes these points now.
@@ -186,6 +370,21 @@ impl<'a> Substep<'a> {
             };
             Sums::of(x, v, |k| self.cloth.mass[p.from + k])
         })
+    }
+}
+
+/// The pulls of each part's triangles, shared between threads that are each at their own part.
+#[derive(Clone, Copy)]
+struct PullsOf(*mut Vec<membrane::Pulls>);
+
+// Safety: as for `Arrays`.
+unsafe impl Send for PullsOf {}
+unsafe impl Sync for PullsOf {}
+
+impl PullsOf {
+    /// Safety: no other thread is at this part.
+    unsafe fn of<'a>(self, part: usize) -> &'a mut Vec<membrane::Pulls> {
+        unsafe { &mut *self.0.add(part) }
     }
 }
 
@@ -237,6 +436,8 @@ impl Arrays {
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 #[error("point {point} left the world ({why}); the likely cause: {cause}")]
 pub struct Exploded {
+    /// Number of the body in its island.
+    pub body: usize,
     /// The first such point, as given.
     pub point: usize,
     pub why: &'static str,
@@ -276,7 +477,7 @@ impl Exploded {
                 () if free => Cause::Fall,
                 () => Cause::Stiffness,
             };
-            return Err(Exploded { point: cloth.given(place), why, cause });
+            return Err(Exploded { body: 0, point: cloth.given(place), why, cause });
         }
         Ok(())
     }

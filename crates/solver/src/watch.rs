@@ -7,26 +7,44 @@ pub enum Phase {
     Air,
     /// Moving points by their velocity.
     Predict,
+    /// Passing pulls on over the coarse levels.
+    Coarse,
     /// Drag, lift and shear of triangles, and their stretch where it is not left to yarns.
     Membrane,
     Bend,
-    /// Stretch of whole yarns.
+    /// Stretch and bend of whole yarns.
     Yarn,
-    /// Contact, velocities and damping.
+    /// Finding and listing what could touch.
+    Search,
+    /// Making sure that nothing crossed.
+    Keep,
+    /// Velocities and damping.
     Finish,
 }
 
 impl Phase {
-    pub const ALL: [Phase; 6] =
-        [Phase::Air, Phase::Predict, Phase::Membrane, Phase::Bend, Phase::Yarn, Phase::Finish];
+    pub const ALL: [Phase; 9] = [
+        Phase::Air,
+        Phase::Predict,
+        Phase::Coarse,
+        Phase::Membrane,
+        Phase::Bend,
+        Phase::Yarn,
+        Phase::Search,
+        Phase::Keep,
+        Phase::Finish,
+    ];
 
     pub fn name(self) -> &'static str {
         match self {
             Phase::Air => "air",
             Phase::Predict => "predict",
+            Phase::Coarse => "coarse",
             Phase::Membrane => "membrane",
             Phase::Bend => "bend",
             Phase::Yarn => "yarn",
+            Phase::Search => "search",
+            Phase::Keep => "keep",
             Phase::Finish => "finish",
         }
     }
@@ -35,6 +53,11 @@ impl Phase {
 /// Called around each piece of work, from the thread that does it.
 pub trait Watch: Sync {
     fn during<R>(&self, phase: Phase, work: impl FnOnce() -> R) -> R;
+
+    /// Bringing apart what a pairing of the island's contact has that is near, by its number.
+    fn between<R>(&self, _pairing: usize, work: impl FnOnce() -> R) -> R {
+        work()
+    }
 }
 
 /// Watches nothing and costs nothing.

@@ -6,6 +6,7 @@ mod meshes;
 mod notice;
 mod projects;
 mod runs;
+mod snags;
 
 pub use edits::NewEdit;
 pub use meshes::StoredMesh;

@@ -51,6 +51,8 @@ pub struct RunRow {
     pub seconds: f64,
     /// Why it failed; empty while it hasn't.
     pub message: String,
+    /// What contact cost, pair by pair: a JSON array.
+    pub costs: String,
 }
 
 /// A run taken from the queue.
@@ -61,7 +63,7 @@ pub struct Claim {
     pub scene: serde_json::Value,
 }
 
-const COLUMNS: &str = "id, project, revision, state, done, total, computed, seconds, message";
+const COLUMNS: &str = "id, project, revision, state, done, total, computed, seconds, message, costs";
 
 fn row(r: &PgRow) -> RunRow {
     RunRow {
@@ -74,6 +76,7 @@ fn row(r: &PgRow) -> RunRow {
         computed: r.get(6),
         seconds: r.get(7),
         message: r.get(8),
+        costs: r.get(9),
     }
 }
 
@@ -194,7 +197,7 @@ impl Store {
     /// taken over by another.
     pub async fn progress(&self, worker: &str, at: &RunRow) -> Result<bool, StoreError> {
         let found = sqlx::query(
-            "update run set heartbeat = now(), done = $3, total = $4, computed = $5, seconds = $6
+            "update run set heartbeat = now(), done = $3, total = $4, computed = $5, seconds = $6, costs = $7
              where id = $1 and worker = $2 and state = 'running' returning cancel",
         )
         .bind(at.id)
@@ -203,6 +206,7 @@ impl Store {
         .bind(at.total)
         .bind(at.computed)
         .bind(at.seconds)
+        .bind(&at.costs)
         .fetch_optional(&self.pool)
         .await?;
         tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await?;
@@ -212,7 +216,7 @@ impl Store {
     /// Ends a run that this worker has.
     pub async fn end_run(&self, worker: &str, at: &RunRow) -> Result<(), StoreError> {
         sqlx::query(
-            "update run set state = $3, message = $4, done = $5, total = $6, computed = $7, seconds = $8
+            "update run set state = $3, message = $4, done = $5, total = $6, computed = $7, seconds = $8, costs = $9
              where id = $1 and worker = $2 and state = 'running'",
         )
         .bind(at.id)
@@ -223,6 +227,7 @@ impl Store {
         .bind(at.total)
         .bind(at.computed)
         .bind(at.seconds)
+        .bind(&at.costs)
         .execute(&self.pool)
         .await?;
         tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await

@@ -15,6 +15,12 @@ export type Run = Schemas['Run'];
 export type MeshHead = Schemas['MeshHead'];
 export type ShapeHead = Schemas['ShapeHead'];
 export type Fault = Schemas['Fault'];
+export type Collider = Schemas['Collider'];
+export type Touch = Schemas['Touch'];
+export type Cost = Schemas['Cost'];
+export type Snag = Schemas['Snag'];
+export type Skin = Schemas['Skin'];
+export type Preset = Schemas['Preset'];
 
 /** What the server said no to, or that it didn't answer. */
 export class Problem extends Error {

@@ -314,6 +314,99 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/matters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Matters to start from */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Preset"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/colliders/{collider}/skin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The triangles of a collider */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    collider: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Skin"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes": {
         parameters: {
             query?: never;
@@ -720,6 +813,19 @@ export interface components {
             fields: {
                 [key: string]: components["schemas"]["Field"];
             };
+            /** Colliders */
+            colliders?: {
+                [key: string]: components["schemas"]["Collider"];
+            };
+            /** Handles */
+            handles?: {
+                [key: string]: components["schemas"]["Handle"];
+            };
+            /**
+             * Set apart
+             * @description Pairs of groups that pass through each other.
+             */
+            apart?: string[][];
             /**
              * Floor
              * @description A level plane that bodies rest on; left out, there is none.
@@ -801,12 +907,36 @@ export interface components {
             grips: {
                 [key: string]: components["schemas"]["Grip"];
             };
+            /**
+             * Layers
+             * @description More of the same shape, as layers of one body.
+             */
+            layers?: components["schemas"]["Layers"] | null;
+            /**
+             * Contact
+             * @default {
+             *       "itself": false,
+             *       "others": false,
+             *       "group": "cloth"
+             *     }
+             */
+            touch: components["schemas"]["Touch"];
         };
         /** @enum {string} */
         BodyKind: "cloth";
         /** @description Where the points come from. */
         Shape: {
             sheet: components["schemas"]["Sheet"];
+        } | {
+            disc: components["schemas"]["Disc"];
+        } | {
+            ball: components["schemas"]["Ball"];
+        } | {
+            tube: components["schemas"]["Tube"];
+        } | {
+            box: components["schemas"]["BoxShape"];
+        } | {
+            ring: components["schemas"]["Ring"];
         } | {
             mesh: components["schemas"]["ImportedMesh"];
         };
@@ -845,6 +975,88 @@ export interface components {
         };
         /** @description Which way the warp threads run on a sheet. */
         Warp: "width" | "depth";
+        /** @description A flat round piece that lies level. Its border is `rim`. */
+        Disc: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Rings
+             * Format: uint32
+             * @description Rings of points about the middle.
+             */
+            rings: number;
+        };
+        /** @description A closed skin about its middle, of six patches. */
+        Ball: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Cells
+             * Format: uint32
+             * @description Cells along a side of a patch; a quarter of the way round.
+             */
+            cells: number;
+        };
+        /** @description An upright open tube. Its borders are `top` and `bottom`; warp runs along. */
+        Tube: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Length
+             * Format: double
+             */
+            length: number;
+            /**
+             * Cells around
+             * Format: uint32
+             */
+            around: number;
+            /**
+             * Cells along
+             * Format: uint32
+             */
+            along: number;
+        };
+        /** @description A closed box about its middle. */
+        BoxShape: {
+            /** Size */
+            size: number[];
+            /** Cells */
+            cells: number[];
+        };
+        /** @description A closed ring that lies level. */
+        Ring: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Tube radius
+             * Format: double
+             * @description Of the tube that runs round.
+             */
+            tube: number;
+            /**
+             * Cells around
+             * Format: uint32
+             */
+            around: number;
+            /**
+             * Cells about the tube
+             * Format: uint32
+             */
+            about: number;
+        };
         /** @description A mesh brought in from a file. Warp runs along u where it has UVs, along its widest axis where not. */
         ImportedMesh: {
             /** From */
@@ -889,6 +1101,11 @@ export interface components {
          *     The defaults are a plain cotton of 150 g/m².
          */
         Matter: {
+            /**
+             * Began as
+             * @description The preset that the numbers began as; says nothing about what they are now.
+             */
+            preset?: string | null;
             /**
              * Areal weight
              * Format: double
@@ -1008,11 +1225,59 @@ export interface components {
              */
             every: number;
         };
-        /**
-         * @description What a grip holds its points to. So far: where they stand in the world at rest.
-         * @enum {string}
-         */
-        HeldTo: "world";
+        /** @description What a grip holds its points to: where they stand in the world at rest, or a handle. */
+        HeldTo: "world" | {
+            handle: components["schemas"]["HandleId"];
+        };
+        /** @description Key of a handle in its scene. */
+        HandleId: string;
+        /** @description Copies of a shape, each moved, turned and scaled from the one before. */
+        Layers: {
+            /**
+             * Layers
+             * Format: uint32
+             * @description With the first.
+             */
+            count: number;
+            /** Step */
+            offset: number[];
+            /**
+             * Turn of a step
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: number[];
+            /**
+             * Scale of a step
+             * Format: double
+             * @default 1
+             */
+            scale: number;
+        };
+        /** @description What a body touches beside colliders and the floor. */
+        Touch: {
+            /**
+             * Touches itself
+             * @description Keeps the body from going through itself.
+             * @default false
+             */
+            itself: boolean;
+            /**
+             * Touches other bodies
+             * @description Keeps it and others that are set so apart.
+             * @default false
+             */
+            others: boolean;
+            /**
+             * Group
+             * @description Whoever is in a group that is set apart from this one passes through.
+             * @default cloth
+             */
+            group: string;
+        };
         /** @description Something that acts through space. Winds and turbulence add up to the air that the bodies meet. */
         Field: {
             /** Name */
@@ -1151,6 +1416,175 @@ export interface components {
              */
             seed: number;
         };
+        /** @description Something that cloth is kept out of. */
+        Collider: {
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Form */
+            form: components["schemas"]["Form"];
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Place"];
+            /**
+             * Keys
+             * @description Where it is at some frames, straight ways between; left out, it stays at its place.
+             */
+            keys?: components["schemas"]["Key"][];
+            /**
+             * Keeps cloth inside
+             * @description Which side is out: off, cloth is kept outside; on, within. Planes and meshes have no such choice.
+             */
+            hollow?: boolean;
+            /**
+             * Thickness
+             * Format: double
+             * @description Kept around it, beside half the cloth's own.
+             * @default 0.002
+             */
+            thickness: number;
+            /**
+             * Friction
+             * Format: double
+             * @description Coulomb friction; the larger of collider and matter acts.
+             * @default 0.4
+             */
+            friction: number;
+            /**
+             * Group
+             * @description Whoever is in a group that is set apart from this one passes through.
+             * @default solid
+             */
+            group: string;
+        };
+        /** @description What a collider is like, about its own origin. */
+        Form: {
+            plane: Record<string, never>;
+        } | {
+            ball: components["schemas"]["BallForm"];
+        } | {
+            capsule: components["schemas"]["CapsuleForm"];
+        } | {
+            box: components["schemas"]["BoxForm"];
+        } | {
+            hull: components["schemas"]["HullForm"];
+        } | {
+            mesh: components["schemas"]["MeshForm"];
+        };
+        BallForm: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+        };
+        /** @description Upright; the length is between the middles of its ends. */
+        CapsuleForm: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Length
+             * Format: double
+             */
+            length: number;
+        };
+        BoxForm: {
+            /** Size */
+            size: number[];
+        };
+        HullForm: {
+            /** From */
+            from: components["schemas"]["MeshSource"];
+        };
+        MeshForm: {
+            /** From */
+            from: components["schemas"]["MeshSource"];
+            /**
+             * Shapes
+             * @description Other shapes of the same points that it has at some frames, straight ways between.
+             */
+            shapes?: components["schemas"]["ShapeKey"][];
+        };
+        /** @description The shape of a mesh at a frame. */
+        ShapeKey: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /** From */
+            from: components["schemas"]["MeshSource"];
+        };
+        /** @description Where a thing is at a frame. */
+        Key: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: number[];
+            /**
+             * Turn
+             * @description Counted on from key to key: a whole turn is a turn.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: number[];
+        };
+        /** @description A thing that grips can be held to, and that moves. */
+        Handle: {
+            /** Name */
+            name: string;
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Place"];
+            /** Keys */
+            keys?: components["schemas"]["Key"][];
+        };
         /** @description A level plane with friction. */
         Floor: {
             /**
@@ -1191,6 +1625,28 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        /** @description A matter with its source. */
+        Preset: {
+            id: string;
+            name: string;
+            /** @description Where the numbers come from, in a line. */
+            source: string;
+            matter: components["schemas"]["Matter"];
+        };
+        /** @description Triangles of a collider about its own origin, metres. */
+        Skin: {
+            /** @description x, y, z of each point in turn. */
+            positions: number[];
+            /** @description Three points of each triangle in turn. */
+            triangles: number[];
+            /** @description Other shapes of the same points, by frame. */
+            shapes: components["schemas"]["SkinShape"][];
+        };
+        SkinShape: {
+            /** Format: int64 */
+            frame: number;
+            positions: number[];
+        };
         /** @description A mesh that is kept. */
         MeshHead: {
             /** @description BLAKE3 of the file: what a scene names it by. */
@@ -1218,6 +1674,8 @@ export interface components {
             stretches: components["schemas"]["Stretch"][];
             /** @description Frames in each state. */
             counts: components["schemas"]["Counts"];
+            /** @description What is wrong with true frames, where anything is. */
+            snags: components["schemas"]["FrameSnags"][];
             /** @description Why the body has no frames at all, in a sentence. */
             fault?: string | null;
         };
@@ -1246,6 +1704,34 @@ export interface components {
             stale: number;
             /** Format: uint */
             missing: number;
+        };
+        /** @description The snags of a frame. */
+        FrameSnags: {
+            /** Format: int64 */
+            frame: number;
+            snags: components["schemas"]["Snag"][];
+        };
+        /** @description One kind of fault of a frame. */
+        Snag: {
+            /** @description `crossing`, `inside`, `overstretch` or `pop`. */
+            snag: string;
+            /** @description What it crosses or is inside. */
+            with?: string | null;
+            /**
+             * Format: uint
+             * @description Pairs of triangles, points or triangles.
+             */
+            count: number;
+            /**
+             * Format: double
+             * @description Metres inside, share of stretch, or distances that a point popped by.
+             */
+            worst: number;
+            /**
+             * Format: uint
+             * @description A point where it is.
+             */
+            point: number;
         };
         /** @description A run, on its way or ended. */
         Run: {
@@ -1279,6 +1765,20 @@ export interface components {
             left?: number | null;
             /** @description Why it failed. */
             message: string;
+            /** @description What contact cost, the dearest first. */
+            costs: components["schemas"]["Cost"][];
+        };
+        /** @description What it cost to keep a body from something, a frame. */
+        Cost: {
+            body: string;
+            with: string;
+            /** Format: double */
+            milliseconds: number;
+            /**
+             * Format: double
+             * @description Pairs of features brought apart in a frame's last sub-step.
+             */
+            touches: number;
         };
         AirQuestion: {
             /** Format: int64 */

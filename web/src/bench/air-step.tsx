@@ -4,7 +4,7 @@ import { setView, useView } from '../store/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Actions, Row, Section } from '../ui/section';
+import { Actions, Line, Row, Section } from '../ui/section';
 import { showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { addField, kindOf, removeField, type FieldKind } from './fields';
@@ -91,10 +91,3 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
     </>
   );
 }
-
-const Line = ({ label, children }: { label: string; children: React.ReactNode }) => (
-  <div className="grid h-7 grid-cols-[96px_minmax(0,1fr)] items-center gap-2 px-4 pl-9">
-    <span className="text-faded">{label}</span>
-    {children}
-  </div>
-);

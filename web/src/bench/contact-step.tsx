@@ -1,32 +1,253 @@
-import { edit, useScene } from '../store/scene';
+import { useState } from 'react';
+import type { Body, Collider, Cost } from '../api/http';
+import { edit, isGoing, setValue, useScene } from '../store/scene';
+import { setView, useView } from '../store/view';
 import { Button } from '../ui/button';
+import { Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Actions, Row, Section } from '../ui/section';
+import { Actions, Line, Note, Row, Section } from '../ui/section';
+import { showNumber } from '../ui/sum';
+import { TextField } from '../ui/text-field';
+import { addCollider, addMeshCollider, FORMS, formOf, removeCollider, type FormKind } from './colliders';
 
 export function ContactStep() {
+  return (
+    <>
+      <Colliders />
+      <Touching />
+      <Groups />
+      <div data-testid="costs"><Costs /></div>
+    </>
+  );
+}
+
+function Colliders() {
   const floor = useScene((s) => s.project?.scene.floor);
-  if (!floor) {
-    return (
-      <Section title="Floor">
-        <p className="px-4 pb-3">There is no floor: what isn’t held falls out of the scene.</p>
-        <div className="px-4">
-          <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>Add a floor</Button>
+  const colliders = useScene((s) => s.project?.scene.colliders) ?? {};
+  const open = useView((s) => s.collider);
+  const turn = (id: string) => setView({ collider: id === open ? null : id });
+  return (
+    <>
+      <Section title="Colliders">
+        {floor && (
+          <Row name="Floor" note="a level plane" mark={<Mark kind="plane" on />} open={open === ' floor'} onOpen={() => turn(' floor')}>
+            <NumberField path="/floor/height" of="Floor" />
+            <NumberField path="/floor/friction" of="Floor" />
+            <Actions><Button onClick={() => void edit('Floor removed', [{ op: 'remove', path: '/floor' }])}>Remove the floor</Button></Actions>
+          </Row>
+        )}
+        {Object.entries(colliders).map(([id, c]) => (
+          <Row key={id} name={c.name} note={words(c)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)}>
+            <ColliderCard id={id} c={c} />
+          </Row>
+        ))}
+        {!floor && Object.keys(colliders).length === 0 && <p className="px-4 pb-2">Nothing to meet: what isn’t held falls out of the scene.</p>}
+      </Section>
+      <Section title="Add">
+        <div className="flex flex-wrap gap-2 px-4">
+          {!floor && <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>Floor</Button>}
+          {(Object.keys(FORMS) as (keyof typeof FORMS)[]).map((k) => (
+            <Button key={k} onClick={() => void addCollider(k)}>{FORMS[k].name}</Button>
+          ))}
+          <FileButton name="Mesh" kind="mesh" />
+          <FileButton name="Hull of a mesh" kind="hull" />
         </div>
       </Section>
-    );
-  }
-  const mark = (
+    </>
+  );
+}
+
+function FileButton({ name, kind }: { name: string; kind: 'mesh' | 'hull' }) {
+  const id = `collider-${kind}`;
+  return (
+    <>
+      <Button onClick={() => document.getElementById(id)?.click()}>{name}</Button>
+      <input
+        id={id}
+        type="file"
+        aria-label={`${name} file`}
+        accept=".obj,.gltf,.glb"
+        className="hidden"
+        onChange={(e) => {
+          const file = e.currentTarget.files?.[0];
+          e.currentTarget.value = '';
+          if (file) void addMeshCollider(file, kind);
+        }}
+      />
+    </>
+  );
+}
+
+function words(c: Collider): string {
+  if (c.on === false) return 'off';
+  const kind = formOf(c);
+  const shown: Record<FormKind, string> = {
+    plane: 'all below it',
+    ball: 'ball' in c.form ? `ball, ${showNumber(c.form.ball.radius)} m` : '',
+    capsule: 'capsule' in c.form ? `capsule, ${showNumber(c.form.capsule.radius)} m` : '',
+    box: 'box',
+    hull: 'hull of a mesh',
+    mesh: 'mesh',
+  };
+  return (c.keys?.length ?? 0) > 0 ? `${shown[kind]}, moves` : shown[kind];
+}
+
+function Mark({ kind, on }: { kind: FormKind; on: boolean }) {
+  const d = {
+    plane: 'M1 11h14M3 14l2-3M8 14l2-3M13 14l2-3',
+    ball: 'M8 2a6 6 0 1 1 0 12a6 6 0 0 1 0-12M4 6c2.500 1.500 5.500 1.500 8 0',
+    capsule: 'M5 5a3 3 0 0 1 6 0v6a3 3 0 0 1-6 0z',
+    box: 'M2.500 5.500l5.500-3 5.500 3v6l-5.500 3-5.500-3zM2.500 5.500l5.500 2.700 5.500-2.700M8 8.200v6',
+    hull: 'M3 4l6-2 5 5-2 6-7 1-3-5z',
+    mesh: 'M2 13l4-10 8 3-3 8zM2 13l12-7M6 3l5 11',
+  }[kind];
+  return (
     <svg width="16" height="16" aria-hidden>
-      <path d="M1 11h14M3 14l2-3M8 14l2-3M13 14l2-3" stroke="var(--rust)" strokeWidth="1.7" fill="none" />
+      <path d={d} fill="none" stroke={on ? 'var(--rust)' : 'var(--line-strong)'} strokeWidth="1.500" strokeLinejoin="round" />
     </svg>
   );
+}
+
+const NUMBERS: Record<FormKind, string[]> = { plane: [], ball: ['radius'], capsule: ['radius', 'length'], box: [], hull: [], mesh: [] };
+
+function ColliderCard({ id, c }: { id: string; c: Collider }) {
+  const base = `/colliders/${id}`;
+  const kind = formOf(c);
+  const moves = (c.keys?.length ?? 0) > 0;
   return (
-    <Section title="Colliders">
-      <Row name="Floor" note="a level plane" mark={mark} open>
-        <NumberField path="/floor/height" of="Floor" />
-        <NumberField path="/floor/friction" of="Floor" />
-        <Actions><Button onClick={() => void edit('Floor removed', [{ op: 'remove', path: '/floor' }])}>Remove the floor</Button></Actions>
-      </Row>
+    <>
+      <TextField label="Name" path={`${base}/name`} />
+      <Line label="Acts">
+        <Toggle label={`${c.name} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${c.name} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
+      </Line>
+      {NUMBERS[kind].map((n) => (
+        <NumberField key={n} path={`${base}/form/${kind}/${n}`} of={c.name} />
+      ))}
+      {kind === 'box' && ['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/form/box/size/${k}`} label={`Size ${a}`} of={c.name} />)}
+      <NumberField path={`${base}/thickness`} of={c.name} />
+      <NumberField path={`${base}/friction`} of={c.name} />
+      {kind !== 'plane' && kind !== 'mesh' && (
+        <Line label="Keeps inside">
+          <Toggle label={`${c.name} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${c.name} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
+        </Line>
+      )}
+      <TextField label="Group" path={`${base}/group`} />
+      {moves ? (
+        <Note>It moves by {c.keys!.length} keys, from frame {c.keys![0]!.frame} to {c.keys!.at(-1)!.frame}.</Note>
+      ) : (
+        <>
+          <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Place</h3>
+          {['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/place/position/${k}`} label={`Position ${a}`} of={c.name} />)}
+          {['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/place/turn/${k}`} label={`Turn ${a}`} of={c.name} />)}
+          <Note>Or drag its arms in the view.</Note>
+        </>
+      )}
+      <Actions><Button onClick={() => void removeCollider(id)}>Remove {c.name}</Button></Actions>
+    </>
+  );
+}
+
+/** Which bodies are kept from going through themselves and each other. */
+function Touching() {
+  const bodies = useScene((s) => s.project?.scene.bodies) ?? {};
+  const many = Object.keys(bodies).length > 1;
+  if (Object.keys(bodies).length === 0) return null;
+  return (
+    <Section title="Bodies touch">
+      {Object.entries(bodies).map(([id, b]) => (
+        <div key={id} className="pb-1">
+          <p className="px-4">{b.name}</p>
+          <Line label="Itself"><Switch body={b} id={id} key="itself" of="itself" words="touches itself" /></Line>
+          {many && <Line label="Other bodies"><Switch body={b} id={id} of="others" words="touches other bodies" /></Line>}
+          <TextField label="Group" path={`/bodies/${id}/touch/group`} />
+        </div>
+      ))}
     </Section>
   );
+}
+
+function Switch({ body, id, of, words: said }: { body: Body; id: string; of: 'itself' | 'others'; words: string }) {
+  return (
+    <Toggle
+      label={`${body.name} ${said}`}
+      on={body.touch?.[of] ?? false}
+      onTurn={(v) => void setValue(`${body.name} ${said} ${v ? 'on' : 'off'}`, `/bodies/${id}/touch/${of}`, v)}
+    />
+  );
+}
+
+/** Who meets whom: a small table, where there is more than one group. */
+function Groups() {
+  const scene = useScene((s) => s.project?.scene);
+  if (!scene) return null;
+  const bodies = [...new Set(Object.values(scene.bodies).map((b) => b.touch?.group ?? 'cloth'))];
+  const others = [...new Set([...bodies, ...Object.values(scene.colliders ?? {}).map((c) => c.group ?? 'solid')])];
+  if (others.length < 2) return null;
+  const apart = (scene.apart ?? []) as [string, string][];
+  const meet = (a: string, b: string) => !apart.some(([p, q]) => (p === a && q === b) || (p === b && q === a));
+  const turn = (a: string, b: string, v: boolean) => {
+    const rest = apart.filter(([p, q]) => !((p === a && q === b) || (p === b && q === a)));
+    return edit(`${a} and ${b} ${v ? 'meet' : 'pass'}`, [{ op: 'add', path: '/apart', value: v ? rest : [...rest, [a, b]] }]);
+  };
+  return (
+    <Section title="Groups meet">
+      <table className="mx-4 text-[12px]">
+        <thead>
+          <tr>
+            <td />
+            {others.map((o) => <th key={o} scope="col" className="px-2 pb-1 font-normal text-faded">{o}</th>)}
+          </tr>
+        </thead>
+        <tbody>
+          {bodies.map((b) => (
+            <tr key={b}>
+              <th scope="row" className="pr-3 text-left font-normal text-faded">{b}</th>
+              {others.map((o) => (
+                <td key={o} className="px-2 py-0.5 text-center">
+                  <Toggle label={`${b} meets ${o}`} on={meet(b, o)} onTurn={(v) => void turn(b, o, v)} />
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+/** What the last run spent on contact, and what to do about the dearest. */
+function Costs() {
+  const run = useScene((s) => s.runs.find((r) => r.costs.length > 0));
+  const going = useScene((s) => s.runs.some(isGoing));
+  const colliders = useScene((s) => s.project?.scene.colliders) ?? {};
+  const [all, setAll] = useState(false);
+  if (!run || run.costs.length === 0) return null;
+  const most = run.costs[0]!;
+  const sum = run.costs.reduce((n, c) => n + c.milliseconds, 0);
+  return (
+    <Section title={going ? 'Cost so far' : 'Cost of the last run'}>
+      {run.costs.slice(0, all ? undefined : 6).map((c) => (
+        <div key={`${c.body}/${c.with}`} className="px-4 py-0.5">
+          <p className="flex justify-between gap-3">
+            <span className="truncate">{c.body} and {c.with}</span>
+            <span className="num shrink-0 text-faded">{c.milliseconds.toFixed(c.milliseconds < 10 ? 2 : 0)} ms</span>
+          </p>
+          <div className="h-1 bg-rust/70" style={{ width: `${(100 * c.milliseconds) / most.milliseconds}%` }} />
+        </div>
+      ))}
+      {run.costs.length > 6 && <Actions><Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${run.costs.length}`}</Button></Actions>}
+      <Note>{showNumber(Number(sum.toPrecision(3)))} ms a frame in all. {advice(most, Object.values(colliders).find((c) => c.name === most.with))}</Note>
+    </Section>
+  );
+}
+
+function advice(c: Cost, collider: Collider | undefined): string {
+  if (c.with === 'itself') return `${c.body} with itself is the dearest: fewer points, or no contact with itself where it doesn’t fold.`;
+  if (c.with === 'the floor') return 'The floor is the dearest, and it is cheap: there is little to gain here.';
+  const two = `${c.body} and ${c.with} are the dearest: `;
+  if (!collider) return `${two}fewer points, or groups that pass each other where they don’t meet.`;
+  const kind = formOf(collider);
+  if (kind === 'mesh') return `${two}a coarser mesh, or balls, capsules and boxes in its place.`;
+  if (kind === 'hull') return `${two}a mesh with fewer corners, or a box in its place.`;
+  return `${two}a ${kind} is as cheap as can be. Fewer points would make all of it cheaper.`;
 }

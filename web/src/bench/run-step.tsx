@@ -2,7 +2,10 @@ import { cancel, isGoing, run, useScene } from '../store/scene';
 import { Button } from '../ui/button';
 import { NumberField } from '../ui/number-field';
 import { Actions, Note, Section } from '../ui/section';
-import { laneWords, runWords } from '../loom/words';
+import type { Lane } from '../api/http';
+import { laneWords, runWords, snagWords } from '../loom/words';
+import { setView } from '../store/view';
+import { clock } from '../stream/clock';
 
 export function RunStep() {
   const { lanes, runs, project } = useScene();
@@ -29,6 +32,7 @@ export function RunStep() {
               <span className="shrink-0 text-[12px] text-faded">{laneWords(l)}</span>
             </p>
             {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
+            {l.snags.length > 0 && <Snags lane={l} />}
             {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
               <p key={r} className="text-[12px] text-weld">{r}</p>
             ))}
@@ -45,4 +49,27 @@ export function RunStep() {
       </Section>
     </>
   );
+}
+
+/** The worst frame of each kind of snag; a click goes there. */
+function Snags({ lane }: { lane: Lane }) {
+  const worst = new Map<string, { frame: number; snag: Lane['snags'][number]['snags'][number]; frames: number }>();
+  for (const f of lane.snags) {
+    for (const s of f.snags) {
+      const before = worst.get(s.snag);
+      const next = before && before.snag.count >= s.count ? before : { frame: f.frame, snag: s, frames: 0 };
+      worst.set(s.snag, { ...next, frames: (before?.frames ?? 0) + 1 });
+    }
+  }
+  const go = (frame: number, point: number) => {
+    clock.stop();
+    clock.go(frame);
+    setView({ body: lane.body, grip: null, points: [point] });
+  };
+  return [...worst.values()].map(({ frame, snag, frames }) => (
+    <button key={snag.snag} type="button" onClick={() => go(frame, snag.point)} className="block w-full rounded text-left text-[12px] text-madder hover:bg-woad-wash-soft">
+      {snagWords(snag)} at frame {frame}
+      {frames > 1 ? `, and in ${frames - 1} more` : ''}
+    </button>
+  ));
 }

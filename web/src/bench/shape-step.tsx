@@ -71,7 +71,7 @@ function BodyCard({ id, body, shape }: { id: string; body: Body; shape: Shape | 
           />
         </>
       ) : (
-        <NumberField path={`${base}/shape/mesh/refine`} of={of} whole />
+        <ShapeNumbers base={`${base}/shape`} shape={body.shape} of={of} />
       )}
       {fault && <Note tone="care">{fault}</Note>}
       {shape && (
@@ -92,11 +92,48 @@ function BodyCard({ id, body, shape }: { id: string; body: Body; shape: Shape | 
       {['x', 'y', 'z'].map((axis, k) => (
         <NumberField key={axis} path={`${base}/place/turn/${k}`} label={`Turn ${axis}`} of={of} />
       ))}
-      <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Matter</h3>
+      <MatterFrom id={id} body={body} />
       {(['areal_weight', 'stretch_warp', 'stretch_weft', 'shear', 'bend_warp', 'bend_weft', 'damping', 'drag', 'lift', 'friction', 'thickness'] as const).map((key) => (
         <NumberField key={key} path={`${base}/matter/${key}`} of={of} />
       ))}
       <Actions><Button onClick={() => void removeBody(id)}>Remove {of}</Button></Actions>
+    </>
+  );
+}
+
+/** The numbers of a generated shape other than the sheet, or how often a mesh is refined. */
+function ShapeNumbers({ base, shape, of }: { base: string; shape: Body['shape']; of: string }) {
+  const [kind, numbers] = Object.entries(shape)[0] as [string, Record<string, unknown>];
+  if (kind === 'mesh') return <NumberField path={`${base}/mesh/refine`} of={of} whole />;
+  const whole = new Set(['rings', 'cells', 'around', 'along', 'about']);
+  return Object.entries(numbers).flatMap(([key, value]) =>
+    Array.isArray(value)
+      ? value.map((_, k) => <NumberField key={key + k} path={`${base}/${kind}/${key}/${k}`} label={`${key === 'cells' ? 'Cells' : 'Size'} ${'xyz'[k]}`} of={of} whole={whole.has(key)} />)
+      : [<NumberField key={key} path={`${base}/${kind}/${key}`} of={of} whole={whole.has(key)} />],
+  );
+}
+
+/** What a matter began as, where its numbers come from, and the way back to them. */
+function MatterFrom({ id, body }: { id: string; body: Body }) {
+  const matters = useScene((s) => s.matters);
+  const path = `/bodies/${id}/matter`;
+  const began = matters.find((m) => m.id === body.matter?.preset);
+  const choose = (m: (typeof matters)[number], word: string) => edit(`${body.name} ${word} ${m.name}`, [{ op: 'replace', path, value: m.matter }]);
+  const nudged = began && Object.entries(began.matter).some(([k, v]) => body.matter?.[k as keyof typeof body.matter] !== v);
+  return (
+    <>
+      <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Matter</h3>
+      <ChoiceField
+        label="Began as"
+        value={began?.id ?? 'own'}
+        options={[...(began ? [] : [{ value: 'own', label: 'own numbers' }]), ...matters.map((m) => ({ value: m.id, label: m.name }))]}
+        onChoose={(v) => {
+          const m = matters.find((x) => x.id === v);
+          if (m) void choose(m, 'made of');
+        }}
+      />
+      {began && <Note>{began.source}.</Note>}
+      {nudged && <Actions><Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button></Actions>}
     </>
   );
 }
@@ -113,5 +150,9 @@ function makeFiner(id: string, body: Body) {
       { op: 'replace', path: `${base}/sheet/rows`, value: points(depth) },
     ]);
   }
-  return setValue(`${body.name} made finer`, `${base}/mesh/refine`, (body.shape.mesh.refine ?? 0) + 1);
+  if ('mesh' in body.shape) return setValue(`${body.name} made finer`, `${base}/mesh/refine`, (body.shape.mesh.refine ?? 0) + 1);
+  const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, number | number[]>];
+  const twice = ['rings', 'cells', 'around', 'along', 'about'].filter((k) => k in numbers);
+  const more = (v: number | number[]) => (Array.isArray(v) ? v.map((n) => 2 * n) : 2 * v);
+  return edit(`${body.name} made finer`, twice.map((k) => ({ op: 'replace' as const, path: `${base}/${kind}/${k}`, value: more(numbers[k]!) })));
 }

@@ -5,8 +5,8 @@ import { setView, useView } from '../store/view';
 import { clock } from '../stream/clock';
 import { useBody } from '../bench/bodies';
 import { Transport } from './transport';
-import { draw, frameAt, LANE, RULER } from './weave';
-import { laneWords, runWords } from './words';
+import { draw, frameAt, LANE, RULER, xOf } from './weave';
+import { laneWords, runWords, snagWords } from './words';
 
 export function Loom() {
   const { lanes, runs } = useScene();
@@ -65,6 +65,13 @@ function Strip() {
     };
   });
 
+  /** The snags of the frame within a finger's reach of a place on a lane. */
+  const snagAt = (x: number, y: number, width: number) => {
+    const lane = y > RULER ? lanes[Math.floor((y - RULER - 2) / LANE)] : undefined;
+    const far = (f: number) => Math.abs(xOf(f, span, width) - x);
+    const found = lane?.snags.toSorted((a, b) => far(a.frame) - far(b.frame))[0];
+    return lane && found && far(found.frame) < 7 ? { lane, found } : null;
+  };
   const go = (e: React.PointerEvent) => {
     const box = e.currentTarget.getBoundingClientRect();
     clock.go(frameAt(e.clientX - box.left, span, box.width));
@@ -74,6 +81,8 @@ function Strip() {
     const [x, y] = [e.clientX - box.left, e.clientY - box.top];
     const lane = lanes[Math.floor((y - RULER - 2) / LANE)];
     const frame = frameAt(x, span, box.width);
+    const snag = snagAt(x, y, box.width);
+    if (snag) return setTip({ x: Math.min(x, box.width - 280), y: e.clientY, words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map(snagWords)] });
     const s = y > RULER ? lane?.stretches.find((t) => t.first <= frame && frame <= t.last) : undefined;
     if (!lane || s?.state !== 'stale') return setTip(null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;
@@ -102,7 +111,13 @@ function Strip() {
           dragging.current = true;
           clock.stop();
           setTip(null);
-          go(e);
+          const box = e.currentTarget.getBoundingClientRect();
+          const snag = snagAt(e.clientX - box.left, e.clientY - box.top, box.width);
+          if (snag) {
+            dragging.current = false;
+            clock.go(snag.found.frame);
+            setView({ body: snag.lane.body, grip: null, points: snag.found.snags.map((s) => s.point) });
+          } else go(e);
         }}
         onPointerMove={(e) => (dragging.current ? go(e) : hover(e))}
         onPointerUp={() => (dragging.current = false)}

@@ -60,6 +60,7 @@ function patterns(c: CanvasRenderingContext2D, css: CSSStyleDeclaration, ratio: 
     faded: dye('--faded'),
     line: dye('--line-strong'),
     weld: dye('--weld'),
+    madder: dye('--madder'),
     moss: dye('--moss'),
     raised: dye('--raised'),
   };
@@ -90,6 +91,21 @@ export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame
       c.fillRect(from, y, to - from, LANE - 10);
     }
     outline(c, p, lane, x, half, y, width);
+    // A snag is a thread pulled out of the weave: a loop over its frame.
+    c.strokeStyle = p.madder;
+    c.fillStyle = p.raised;
+    c.lineWidth = 1.6;
+    let last = -Infinity;
+    for (const s of lane.snags) {
+      const at = x(s.frame);
+      if (at - last < 5) continue;
+      last = at;
+      c.beginPath();
+      c.moveTo(at - 3, y + LANE - 10);
+      c.bezierCurveTo(at - 7, y + LANE - 20, at + 7, y + LANE - 20, at + 3, y + LANE - 10);
+      c.fill();
+      c.stroke();
+    }
   });
   c.strokeStyle = p.ink;
   c.lineWidth = 2;

@@ -1,4 +1,4 @@
-import type { Lane, Run } from '../api/http';
+import type { Lane, Run, Snag } from '../api/http';
 
 /** What a lane's frames are, in a few words. */
 export function laneWords(lane: Lane): string {
@@ -30,5 +30,20 @@ export function runWords(r: Run): string {
       return r.message;
     default:
       return r.computed === 0 ? 'nothing had to be computed' : `${r.computed} frames computed${speed}`;
+  }
+}
+
+/** What is wrong with a frame, in a line. */
+export function snagWords(s: Snag): string {
+  const many = (one: string, more: string) => (s.count === 1 ? `1 ${one}` : `${s.count.toLocaleString('en')} ${more}`);
+  switch (s.snag) {
+    case 'crossing':
+      return `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ?? ''}`;
+    case 'inside':
+      return `${many('point is', 'points are')} inside ${s.with ?? 'a collider'}, by ${(s.worst * 1000).toFixed(1)} mm at most`;
+    case 'overstretch':
+      return `${many('triangle is', 'triangles are')} overstretched, by ${(s.worst * 100).toFixed(0)} % at most`;
+    default:
+      return `${many('point pops', 'points pop')} away from their neighbours`;
   }
 }

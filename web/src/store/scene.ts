@@ -1,8 +1,9 @@
 /** The project that is open: its scene, lanes and runs, and every way to change them. */
 import { create } from 'zustand';
 import { readLanes } from '../api/frames';
-import { Problem, type Lane, type Project, type Run, type Summary } from '../api/http';
+import { Problem, type Preset, type Lane, type Project, type Run, type Summary } from '../api/http';
 import { createProject, editProject, listProjects, readProject, readSchema, turnProject, type Op } from '../api/projects';
+import { readMatters } from '../api/colliders';
 import { cancelRun, listRuns, startRun } from '../api/runs';
 import { readShape, type Shape } from '../api/shape';
 import { clock } from '../stream/clock';
@@ -15,6 +16,8 @@ type SceneState = {
   projects: Summary[];
   project: Project | null;
   schema: Record<string, unknown> | null;
+  /** Matters to start from. */
+  matters: Preset[];
   shapes: Record<string, Shape>;
   /** Why a body has no shape. */
   shapeFaults: Record<string, string>;
@@ -31,6 +34,7 @@ export const useScene = create<SceneState>(() => ({
   projects: [],
   project: null,
   schema: null,
+  matters: [],
   shapes: {},
   shapeFaults: {},
   lanes: [],
@@ -54,8 +58,8 @@ function tell(error: unknown) {
 /** Opens the project that the address names, or the first. */
 export async function open(id?: number) {
   try {
-    const [projects, schema] = await Promise.all([listProjects(), readSchema()]);
-    set({ projects, schema });
+    const [projects, schema, matters] = await Promise.all([listProjects(), readSchema(), readMatters()]);
+    set({ projects, schema, matters });
     const wanted = projects.find((p) => p.id === id) ?? projects[0];
     if (wanted) await show(wanted.id);
   } catch (e) {
@@ -128,7 +132,7 @@ async function refreshShapes(project: Project) {
     }
   }
   for (const [id, body] of Object.entries(project.scene.bodies)) {
-    const key = JSON.stringify([body.shape, body.place, body.grips]);
+    const key = JSON.stringify([body.shape, body.place, body.grips, body.layers]);
     if (shapeKeys.get(id) === key) continue;
     shapeKeys.set(id, key);
     try {

@@ -10,6 +10,7 @@ type View = {
   step: Step;
   body: string | null;
   field: string | null;
+  collider: string | null;
   grip: string | null;
   tool: Tool;
   /** Chosen points of the chosen body. */
@@ -29,6 +30,7 @@ export const useView = create<View>()(
       step: 'Shape',
       body: null,
       field: null,
+      collider: null,
       grip: null,
       tool: 'look',
       points: [],

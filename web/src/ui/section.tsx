@@ -48,3 +48,11 @@ export const Note = ({ children, tone }: { children: ReactNode; tone?: 'care' })
 export const Actions = ({ children }: { children: ReactNode }) => (
   <div className="flex flex-wrap gap-2 px-4 pt-1.5 pl-9">{children}</div>
 );
+
+/** A label and what stands beside it. */
+export const Line = ({ label, children }: { label: string; children: ReactNode }) => (
+  <div className="grid h-7 grid-cols-[96px_minmax(0,1fr)] items-center gap-2 px-4 pl-9">
+    <span className="text-faded">{label}</span>
+    {children}
+  </div>
+);

@@ -11,13 +11,14 @@ export class ClothLayer {
   private normals: Float32Array;
   private surface: T.BufferGeometry;
   private wires = new T.BufferGeometry();
-  private material: T.MeshStandardMaterial;
+  private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
   private mesh: T.Mesh;
   private lines: T.LineSegments;
   /** For each vertex drawn the point it stands at: a seam in the UVs doubles some. */
   private pointOf: Uint32Array;
 
-  constructor(private shape: Shape) {
+  /** `plain` where drawing is slow: a simpler light. */
+  constructor(private shape: Shape, plain: boolean) {
     const { triangles, uvTriangles, uvs } = shape;
     this.positions = shape.placed.slice();
     this.normals = new Float32Array(this.positions.length);
@@ -46,7 +47,8 @@ export class ClothLayer {
     g.setAttribute('normal', moving());
     g.setAttribute('uv', new T.BufferAttribute(new Float32Array(uvOf), 2));
     this.surface = g;
-    this.material = new T.MeshStandardMaterial({ color: LINEN, roughness: 0.94, side: T.DoubleSide });
+    const look = { color: LINEN, side: T.DoubleSide };
+    this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.94 });
     // Two dyed bands by the borders across v: they show that the texture travels with the threads.
     this.material.defines = { ...this.material.defines, USE_UV: '' };
     this.material.onBeforeCompile = (s) => {

@@ -6,7 +6,9 @@ import type { Shape } from '../api/shape';
 import { chunkAtHand, fetchChunk, writeFrame } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { AirLayer } from './air-layer';
+import type { Collider } from '../api/http';
 import { ClothLayer } from './cloth-layer';
+import { ColliderLayer } from './collider-layer';
 import { Ground } from './ground';
 import { MarkLayer } from './mark-layer';
 
@@ -27,6 +29,8 @@ const AHEAD = 72;
 class Stage {
   readonly scene = new T.Scene();
   readonly camera = new T.PerspectiveCamera(34, 1, 0.02, 400);
+  /** Whether there is no graphics card, so that drawing is slow. */
+  private plain = false;
   private renderer?: T.WebGLRenderer;
   controls?: OrbitControls;
   private canvas?: HTMLCanvasElement;
@@ -34,6 +38,7 @@ class Stage {
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
   private ground = new Ground();
+  private colliders = new ColliderLayer();
   private sun = new T.DirectionalLight('#fff1dc', 1.9);
   private due = false;
   private framed = false;
@@ -44,6 +49,7 @@ class Stage {
   mount(canvas: HTMLCanvasElement): () => void {
     this.canvas = canvas;
     const plain = drawsInSoftware();
+    this.plain = plain;
     this.air.pause = plain ? 450 : 90;
     try {
       this.renderer = new T.WebGLRenderer({ canvas, antialias: !plain, alpha: true });
@@ -66,8 +72,10 @@ class Stage {
     this.sun.shadow.mapSize.setScalar(plain ? 768 : 1536);
     this.sun.shadow.radius = 5;
     this.sun.shadow.bias = -0.0004;
-    this.sun.shadow.normalBias = 0.02;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eef3f2', '#a3977c', 1.35), this.ground.group, this.air.group);
+    this.sun.shadow.normalBias = plain ? 0.045 : 0.02;
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eef3f2', '#a3977c', 1.35), this.ground.group, this.air.group, this.colliders.group);
+    this.colliders.ask = (shadows) => (shadows ? this.drawAll() : this.draw());
+    const unarm = this.colliders.mount(this.camera, canvas, controls);
     const fit = () => {
       const { clientWidth: w, clientHeight: h } = canvas;
       if (w === 0 || h === 0) return;
@@ -85,6 +93,7 @@ class Stage {
     return () => {
       off();
       watch.disconnect();
+      unarm();
       controls.dispose();
       this.scene.clear();
       this.renderer?.dispose();
@@ -116,7 +125,7 @@ class Stage {
     }
     for (const [id, shape] of Object.entries(shapes)) {
       if (this.layers.has(id)) continue;
-      const cloth = new ClothLayer(shape);
+      const cloth = new ClothLayer(shape, this.plain);
       const marks = new MarkLayer(shape);
       this.layers.set(id, { cloth, marks, shape, shown: '' });
       this.scene.add(cloth.group, marks.group);
@@ -127,6 +136,14 @@ class Stage {
       this.frame();
     }
     this.showFrame();
+  }
+
+  setColliders(project: number, colliders: Record<string, Collider>) {
+    this.colliders.set(project, colliders);
+  }
+
+  chooseCollider(id: string | null, mode: 'translate' | 'rotate') {
+    this.colliders.choose(id, mode);
   }
 
   setLanes(lanes: Lane[]) {
@@ -188,9 +205,10 @@ class Stage {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) void fetchChunk(x.chunk);
       }
     }
+    this.colliders.go(frame);
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     this.air.ask(frame, this.bounds());
-    if (moved) this.drawAll();
+    if (moved || this.colliders.bounds().isEmpty() === false) this.drawAll();
   }
 
   /** The rest shape of a body, as a ghost; false where it is on screen already. */
@@ -220,6 +238,7 @@ class Stage {
     if (!this.controls) return;
     const only = this.chosen && this.layers.has(this.chosen) ? this.chosen : null;
     const box = this.bounds(this.layers.size > 1 ? only : null);
+    if (!only || this.layers.size <= 1) box.union(this.colliders.bounds());
     const size = box.getSize(new T.Vector3()).length();
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.ground.group.position.y;

@@ -10,7 +10,8 @@ import { stage, type Shown } from './stage';
 export function Viewport() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const { shapes, lanes, project } = useScene();
-  const { wire, air, dusk, points, tool, step } = useView();
+  const { wire, air, dusk, points, tool, step, collider } = useView();
+  const [mode, setMode] = useState<'translate' | 'rotate'>('translate');
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
   const [frame, setFrame] = useState(0);
@@ -30,6 +31,10 @@ export function Viewport() {
   }, []);
   useEffect(() => stage.setShapes(shapes), [shapes]);
   useEffect(() => stage.setLanes(lanes), [lanes]);
+  const colliders = project?.scene.colliders;
+  useEffect(() => stage.setColliders(project?.id ?? 0, colliders ?? {}), [project?.id, colliders]);
+  const armed = step === 'Contact' && collider && colliders?.[collider] ? collider : null;
+  useEffect(() => stage.chooseCollider(armed, mode), [armed, mode, colliders]);
   const floor = project?.scene.floor ? (project.scene.floor.height ?? 0) : null;
   useEffect(
     () => stage.setLook({ wire, air, dusk, floor, chosen: body, points }),
@@ -53,6 +58,15 @@ export function Viewport() {
         style={{ cursor: tool === 'look' ? 'grab' : 'crosshair' }}
       />
       {step === 'Hold' && body && <PickTools body={body} />}
+      {armed && (colliders?.[armed]?.keys?.length ?? 0) === 0 && (
+        <div role="toolbar" aria-label="Placing" className="absolute top-3.5 left-1/2 flex -translate-x-1/2 rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
+          {(['translate', 'rotate'] as const).map((m) => (
+            <Button key={m} aria-pressed={mode === m} className={`!border-0 ${mode === m ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => setMode(m)}>
+              {m === 'translate' ? 'Move' : 'Turn'}
+            </Button>
+          ))}
+        </div>
+      )}
       <ViewControls />
       {body && project && shapes[body] && (
         <p className="absolute right-3.5 bottom-3.5 flex gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">

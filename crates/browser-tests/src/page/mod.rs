@@ -69,6 +69,26 @@ impl Window {
         self.driver.execute(&found, vec![]).await?.element()?.click().await
     }
 
+    /// Opens the project that is called so, and waits for one of its bodies.
+    pub async fn project(&self, name: &str, body: &str) -> WebDriverResult<()> {
+        let found =
+            self.driver.execute("return (await (await fetch('/api/projects')).json())", vec![]).await?;
+        let all = found.json().as_array().cloned().unwrap_or_default();
+        let id = all.iter().find(|p| p["name"] == name).and_then(|p| p["id"].as_i64()).unwrap_or_default();
+        self.driver.goto(&format!("{}/?project={id}", self.address)).await?;
+        self.until(&format!("{name} is open, with {body}"), async || {
+            let said = self.script("return document.body.innerText").await?;
+            Ok(said.as_str().is_some_and(|t| t.contains(body)))
+        })
+        .await
+    }
+
+    /// Chooses one of a few words.
+    pub async fn choose(&self, label: &str, option: &str) -> WebDriverResult<()> {
+        self.press(label).await?;
+        self.press(option).await
+    }
+
     /// Presses keys, as on no field in particular.
     pub async fn keys(&self, keys: impl Into<TypingData>) -> WebDriverResult<()> {
         self.driver.action_chain().send_keys(keys).perform().await

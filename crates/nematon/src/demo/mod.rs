@@ -1,6 +1,7 @@
 //! The Thistledown Relay, a post on a hill ridge where courier moths land: scenes and meshes, made here.
 mod pennant;
 mod relay;
+mod trials;
 
 pub use relay::relay;
 
@@ -16,5 +17,30 @@ pub fn write(out: &Path) -> Result<(), String> {
         |name: &str, text: String| std::fs::write(out.join(name), text).map_err(|e| format!("{name}: {e}"));
     let scene = serde_json::to_string_pretty(&relay()).map_err(|e| e.to_string())?;
     save("thistledown-relay.json", scene + "\n")?;
-    save("pennant.obj", pennant::pennant())
+    save("pennant.obj", pennant::pennant())?;
+    let text = |scene: &nematon_document::Scene| {
+        serde_json::to_string_pretty(scene).map(|t| t + "\n").map_err(|e| e.to_string())
+    };
+    save("washing-loft.json", text(&trials::loft()?)?)?;
+    // Scenes that are run by tests and not loaded.
+    std::fs::create_dir_all(out.join("trials")).map_err(|e| format!("trials: {e}"))?;
+    for (name, scene) in trials::trials()? {
+        save(&format!("trials/{name}.json"), text(&scene)?)?;
+    }
+    for (k, wave) in [0.0, 0.14].into_iter().enumerate() {
+        save(&format!("trials/lump-{k}.obj"), lump(wave))?;
+    }
+    Ok(())
+}
+
+/// A ball of dough of 0.2 m, with three waves round it.
+fn lump(wave: f32) -> String {
+    let mut m = nematon_geometry::ball(0.2, 10);
+    for p in &mut m.positions {
+        let (x, z) = (f64::from(p[0]), f64::from(p[2]));
+        let far = (x * x + z * z) / 0.04;
+        let k = 1.0 + f64::from(wave) * far * libm::sin(3.0 * libm::atan2(z, x));
+        *p = p.map(|c| (f64::from(c) * k) as f32);
+    }
+    nematon_formats::write_obj("dough", &m, &m.positions)
 }

@@ -15,6 +15,7 @@ pub fn relay() -> Scene {
         shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
         place: Place { position: [0.0, 1.85, 0.0], turn: [0.1, 0.0, 0.0] },
         matter: Matter {
+            preset: Some("oilcloth".into()),
             areal_weight: 0.34,
             stretch_warp: 5200.0,
             stretch_weft: 4300.0,
@@ -34,6 +35,8 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
+        layers: None,
+        touch: Touch::default(),
     };
     let field = |name: &str, when, act| Field { name: name.into(), on: true, when, act };
     let wind = |speed, gust, seed| Wind { speed, heading: 0.5, rise: 0.12, gust, gust_period: 1.8, seed };
@@ -69,6 +72,9 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
+        colliders: Default::default(),
+        handles: Default::default(),
+        apart: vec![],
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
     }
 }

@@ -66,6 +66,7 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
         computed: 0,
         seconds: 0.0,
         message: String::new(),
+        costs: "[]".into(),
     };
     let library = StoredMeshes::new(store.clone());
     let end = match serde_json::from_value(claim.scene) {

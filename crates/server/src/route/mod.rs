@@ -1,8 +1,10 @@
 //! One resource a file. Each tells its routes, and the OpenAPI document of each stands beside it.
 pub mod air;
+pub mod colliders;
 pub mod deliver;
 pub mod events;
 pub mod frames;
+pub mod matters;
 pub mod meshes;
 pub mod projects;
 pub mod runs;
@@ -24,5 +26,7 @@ pub fn all() -> Router<App> {
         .merge(deliver::routes())
         .merge(events::routes())
         .merge(schema::routes())
+        .merge(matters::routes())
+        .merge(colliders::routes())
         .fallback(|| async { crate::problem::Problem::missing("address") })
 }

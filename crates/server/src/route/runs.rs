@@ -7,7 +7,7 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use nematon_store::RunRow;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 pub fn routes() -> Router<App> {
     Router::new()
@@ -33,6 +33,18 @@ pub struct Run {
     pub left: Option<f64>,
     /// Why it failed.
     pub message: String,
+    /// What contact cost, the dearest first.
+    pub costs: Vec<Cost>,
+}
+
+/// What it cost to keep a body from something, a frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Cost {
+    pub body: String,
+    pub with: String,
+    pub milliseconds: f64,
+    /// Pairs of features brought apart in a frame's last sub-step.
+    pub touches: f64,
 }
 
 impl From<RunRow> for Run {
@@ -50,6 +62,7 @@ impl From<RunRow> for Run {
             rate,
             left,
             message: r.message,
+            costs: serde_json::from_str(&r.costs).unwrap_or_default(),
         }
     }
 }

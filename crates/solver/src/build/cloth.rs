@@ -1,12 +1,16 @@
 //! A cloth: triangles with membrane and air, hinges between them, divided into parts.
-use super::yarns::{Yarns, spin};
-use super::{hinges, rigidity};
-use crate::constraint::{bend, membrane, yarn};
+use super::plate::Plate;
+use super::yarns::{Yarns, spin, threads};
+use super::{cells, hinges, nodes, patches, rigidity};
+use crate::coarse::{self, Level};
+use crate::constraint::{bend, cell, membrane, patch, yarn};
 use crate::damping::{Rigid, Sums};
 use crate::inputs::{ClothRest, Matter};
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
 use crate::state::State;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Why a shape can't be a cloth.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -26,7 +30,9 @@ pub enum BuildError {
 /// The constraints of one part.
 pub(crate) struct Work {
     pub membrane: Vec<membrane::Group>,
+    pub cell: Vec<cell::Group>,
     pub bend: Vec<bend::Group>,
+    pub patch: Vec<patch::Group>,
 }
 
 /// A cloth ready to be moved.
@@ -36,6 +42,12 @@ pub struct Cloth {
     pub(crate) work: Vec<Work>,
     /// Chains along warp and weft; empty where triangles do their work.
     pub(crate) yarns: [Vec<yarn::Group>; 2],
+    /// By the bits of dt.
+    eliminated: Mutex<BTreeMap<u32, Arc<[Vec<yarn::Bends>; 2]>>>,
+    /// Lattices over the material, finest first.
+    pub(crate) coarse: Vec<Level>,
+    /// What bends where yarns don't: its system, for when sweeps fall short.
+    pub(crate) plate: Plate,
     /// Whether triangles resist stretch: some of it is not left to yarns.
     pub(crate) stretchy: bool,
     /// Where each point starts and its inverse mass, in the order of the parts; spare points follow.
@@ -43,6 +55,8 @@ pub struct Cloth {
     /// Mass of each point, kg, held or not.
     pub(crate) mass: Vec<f32>,
     pub(crate) matter: Matter,
+    /// Whether any point is held.
+    pub(crate) held: bool,
     /// Whether any hinge is folded at rest.
     pub(crate) curved: bool,
     pub(crate) triangles: Vec<[u32; 3]>,
@@ -59,15 +73,43 @@ impl Cloth {
         check(rest)?;
         let parts = cut(&rest.positions);
         let places = parts.places();
-        let mut mass = vec![0.0f64; n];
-        for (t, f) in rest.triangles.iter().zip(&rest.frames) {
-            let third = f64::from(rest.matter.areal_weight) * area(f) / 3.0;
-            t.iter().for_each(|&p| mass[places[p as usize] as usize] += third);
-        }
         let at = |p: u32| places[p as usize];
         let m = &rest.matter;
+        let found = hinges::find(rest);
+        // A fold under a ten-thousandth of a turn is rounding, not shape; and so is one that single precision
+        // can't help to make where the cloth stands.
+        let far = rest.positions.iter().flatten().fold(0.0f32, |m, c| m.max(c.abs()));
+        let grain = f64::from(far * f32::EPSILON);
+        let fold = |h: &hinges::RestHinge| {
+            let edge = (h.flat[1][0] - h.flat[0][0]).hypot(h.flat[1][1] - h.flat[0][1]).max(1e-12);
+            h.rest.abs() / edge > 6e-4f64.max(8.0 * grain / edge)
+        };
+        let flat = !found.iter().any(fold);
+        let threads = threads(rest, at);
+        let bends = flat && threads.iter().all(Option::is_some);
+        let (cells, alone) = match bends {
+            true => {
+                let twist = (f64::from(m.bend[0]) * f64::from(m.bend[1])).sqrt();
+                cells::find(rest, f64::from(m.shear), twist)
+            }
+            false => (vec![], (0..rest.triangles.len()).collect()),
+        };
+        let mut mass = vec![0.0f64; n];
+        let weight = f64::from(m.areal_weight);
+        for &t in &alone {
+            let third = weight * area(&rest.frames[t]) / 3.0;
+            rest.triangles[t].iter().for_each(|&p| mass[at(p) as usize] += third);
+        }
+        for c in &cells {
+            let quarter = weight * c.sides[0] * c.sides[1] / 4.0;
+            c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
+        }
+        let coarse = coarse::build::levels(rest, at, &mass);
+        let share = if coarse.is_empty() { 1.0 } else { coarse::build::OWN };
         let first_spare = (n + 4 * parts.tree.len()) as u32;
-        let Yarns { groups: yarns, left, spares: yarn_spares } = spin(rest, at, first_spare);
+        let Yarns { groups: yarns, left, spares: yarn_spares } =
+            spin(rest, threads, at, first_spare, bends, share);
+        let left = left.map(|k| k * share as f32);
         let stretchy = left[0] > 0.0 || left[1] > 0.0;
         let spares = 4 * parts.tree.len() + yarn_spares;
         let mut records = vec![Record::default(); n + spares];
@@ -83,32 +125,55 @@ impl Cloth {
             records[n + k] = Record([c[0], c[1], c[2], 0.0]);
         }
         let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
-        for (t, f) in rest.triangles.iter().zip(&rest.frames) {
-            let point = t.map(at);
-            let stiffness = [left[0], left[1], m.shear];
+        for &t in &alone {
+            let (point, f) = (rest.triangles[t].map(at), &rest.frames[t]);
+            let stiffness = [left[0], left[1], m.shear * share as f32];
             triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness });
         }
-        let found = hinges::find(rest);
-        let stiff = rigidity::stiffnesses(&found, m.bend.map(f64::from));
-        let mut bends: Vec<Vec<bend::Hinge>> = parts.tree.iter().map(|_| vec![]).collect();
-        let mut curved = false;
-        for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
-            let point = h.point.map(at);
-            // A fold under a ten-thousandth of a turn is rounding, not shape.
-            let length = h.flat[1][0].hypot(h.flat[1][1] - h.flat[0][1]).max(1e-12);
-            let rest = if h.rest.abs() / length > 6e-4 { h.rest as f32 } else { 0.0 };
-            curved |= rest != 0.0;
-            let weight = h.weight.map(|k| k as f32);
-            bends[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest });
+        let mut cells_at: Vec<Vec<cell::Cell>> = parts.tree.iter().map(|_| vec![]).collect();
+        for mut c in cells {
+            c.point = c.point.map(at);
+            c.shear *= share;
+            cells_at[parts.home(&c.point)].push(c);
         }
-        let constraints = 3 * rest.triangles.len() + bends.iter().map(Vec::len).sum::<usize>();
+        let patches = if bends { None } else { nodes::find(rest).or_else(|| patches::find(rest)) };
+        let mut curved = false;
+        let mut bends_at: Vec<Vec<bend::Hinge>> = parts.tree.iter().map(|_| vec![]).collect();
+        let mut patches_at: Vec<Vec<patch::Patch>> = parts.tree.iter().map(|_| vec![]).collect();
+        let mut all = vec![];
+        if let Some(patches) = patches {
+            for mut p in patches {
+                p.point = p.point.map(at);
+                curved |= p.rest.iter().any(|k| *k != 0.0);
+                patches_at[parts.home(&p.point)].push(p.clone());
+                all.push(p);
+            }
+        } else if !bends {
+            let stiff = rigidity::stiffnesses(&found, m.bend.map(f64::from));
+            for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
+                let point = h.point.map(at);
+                let rest = if fold(h) { h.rest as f32 } else { 0.0 };
+                curved |= rest != 0.0;
+                let weight = h.weight.map(|k| k as f32);
+                bends_at[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest });
+            }
+        }
+        let count = |b: &[Vec<bend::Hinge>]| b.iter().map(Vec::len).sum::<usize>();
+        let constraints = 3 * rest.triangles.len() + count(&bends_at) + 3 * all.len();
+        let plate = Plate::of(all, &records[..n]);
         let work = triangles
             .into_iter()
-            .zip(bends)
+            .zip(cells_at)
+            .zip(bends_at.into_iter().zip(patches_at))
             .enumerate()
-            .map(|(part, (t, b))| {
+            .map(|(part, ((t, c), (b, p)))| {
                 let spare = (n + 4 * part) as u32;
-                Work { membrane: membrane::gather(&t, spare), bend: bend::gather(&b, spare) }
+                Work {
+                    membrane: membrane::gather(&t, spare),
+                    cell: cell::gather(&c, spare),
+                    bend: bend::gather(&b, spare),
+                    patch: patch::gather(&p, spare),
+                }
             })
             .collect();
         let (triangles, frames) = (rest.triangles.iter().map(|t| t.map(at)).collect(), rest.frames.clone());
@@ -118,10 +183,14 @@ impl Cloth {
             parts,
             work,
             yarns,
+            eliminated: Mutex::default(),
+            coarse,
+            plate,
             stretchy,
             rest: records,
             mass,
             matter,
+            held: rest.held.iter().any(|h| *h),
             curved,
             triangles,
             frames,
@@ -139,11 +208,33 @@ impl Cloth {
             v: zero.clone(),
             air: zero.clone(),
             flow: zero,
-            pull: self.yarns.each_ref().map(|groups| groups.iter().map(yarn::Group::multipliers).collect()),
+            pull: self.yarns.each_ref().map(|groups| groups.iter().map(yarn::Group::pulls).collect()),
+            pulls: self
+                .work
+                .iter()
+                .map(|w| if self.stretchy { vec![[[0.0; 8]; 3]; w.membrane.len()] } else { vec![] })
+                .collect(),
+            coarse: self.coarse.iter().map(Level::scratch).collect(),
+            push: vec![],
+            plate: vec![],
+            start: vec![],
+            points: self.points(),
+            tangled: true,
             rigid: Rigid::default(),
         };
         state.rigid = self.rigid(&state);
         state
+    }
+
+    /// The bends of all yarns, eliminated for a sub-step of `dt` seconds. Kept: a run asks for one dt.
+    pub(crate) fn bends(&self, dt: f32) -> Arc<[Vec<yarn::Bends>; 2]> {
+        let mut known = self.eliminated.lock().unwrap_or_else(PoisonError::into_inner);
+        let make = || {
+            let weight = |p: u32| self.rest[p as usize].0[3];
+            let each = |g: &yarn::Group| g.eliminate(f64::from(dt), weight);
+            Arc::new(self.yarns.each_ref().map(|groups| groups.iter().map(each).collect()))
+        };
+        known.entry(dt.to_bits()).or_insert_with(make).clone()
     }
 
     /// How many points there are.
@@ -165,7 +256,12 @@ impl Cloth {
         self.parts.tree.iter().filter(|p| p.halves.is_none()).map(|p| (p.from, p.to))
     }
 
+    /// What damping is relative to: the body's own rigid motion, or that of what holds it, which so far
+    /// stands still.
     pub(crate) fn rigid(&self, state: &State) -> Rigid {
+        if self.held {
+            return Rigid::default();
+        }
         let mut sums = Sums::default();
         for (from, to) in self.leaves() {
             sums.add(&Sums::of(&state.x[from..to], &state.v[from..to], |k| self.mass[from + k]));
@@ -176,6 +272,11 @@ impl Cloth {
     /// Coordinates of records in the order in which the points were given.
     pub(crate) fn scatter(&self, records: &[Record]) -> Vec<[f32; 3]> {
         self.places.iter().map(|&p| records[p as usize].xyz()).collect()
+    }
+
+    /// The place of a given point.
+    pub(crate) fn place(&self, point: u32) -> u32 {
+        self.places[point as usize]
     }
 
     /// The given number of the point at a place.

@@ -1,8 +1,12 @@
 //! From a shape and its matter to points and constraints.
+mod cells;
 mod cloth;
 mod hinges;
+mod nodes;
+mod patches;
+mod plate;
 mod rigidity;
 mod yarns;
 
-pub(crate) use cloth::Work;
 pub use cloth::{BuildError, Cloth};
+pub(crate) use cloth::{Work, area};

@@ -1,6 +1,6 @@
 //! Finds the yarns of a cloth: the edges that carry all of its stretch along warp or weft.
 use crate::constraint::membrane::gradients;
-use crate::constraint::yarn::{Fibres, Group, chains, gather};
+use crate::constraint::yarn::{Fibres, Group, SPARES, chains, gather};
 use crate::inputs::ClothRest;
 
 /// Yarns in both directions, and what they leave to the triangles.
@@ -12,15 +12,41 @@ pub struct Yarns {
     pub spares: usize,
 }
 
-/// Spins yarns in each direction along which every triangle has an edge. `at` gives the place of a
-/// point; spare points start at `spare`.
-pub fn spin(rest: &ClothRest, at: impl Fn(u32) -> u32, spare: u32) -> Yarns {
+/// Chains of one direction and the edges that they are made of.
+pub type Threads = (Vec<Vec<u32>>, Fibres);
+
+/// The chains of each direction along which every triangle has an edge. `at` gives the place of a point.
+pub fn threads(rest: &ClothRest, at: impl Fn(u32) -> u32) -> [Option<Threads>; 2] {
+    [0, 1].map(|direction| {
+        let fibres = fibres(rest, direction, &at)?;
+        Some((chains(&fibres)?, fibres))
+    })
+}
+
+/// Makes yarns of threads; spare points start at `spare`. They resist bending if they are to `bend`. A `share`
+/// of the stretch stiffness is theirs.
+pub fn spin(
+    rest: &ClothRest,
+    threads: [Option<Threads>; 2],
+    at: impl Fn(u32) -> u32,
+    spare: u32,
+    bends: bool,
+    share: f64,
+) -> Yarns {
+    let mut held = vec![false; rest.positions.len()];
+    rest.held.iter().enumerate().for_each(|(p, h)| held[at(p as u32) as usize] = *h);
+    let mut near = held.clone();
+    for t in rest.triangles.iter().map(|t| t.map(&at)).filter(|t| t.iter().any(|&p| held[p as usize])) {
+        t.iter().for_each(|&p| near[p as usize] = true);
+    }
     let mut yarns = Yarns { groups: [vec![], vec![]], left: rest.matter.stretch, spares: 0 };
-    for direction in 0..2 {
-        let Some(fibres) = fibres(rest, direction, &at) else { continue };
-        let Some(chains) = chains(&fibres) else { continue };
-        let groups = gather(chains, &fibres, spare + yarns.spares as u32);
-        yarns.spares += 16 * groups.len();
+    for (direction, threads) in threads.into_iter().enumerate() {
+        let Some((chains, mut fibres)) = threads else { continue };
+        fibres.values_mut().for_each(|f| f.stiffness *= share);
+        let bend = if bends { f64::from(rest.matter.bend[direction]) } else { 0.0 };
+        let first = spare + yarns.spares as u32;
+        let groups = gather(chains, &fibres, bend, |p| held[p as usize], |p| near[p as usize], first);
+        yarns.spares += SPARES * groups.len();
         yarns.left[direction] = 0.0;
         yarns.groups[direction] = groups;
     }
@@ -40,6 +66,7 @@ fn fibres(rest: &ClothRest, direction: usize, at: &impl Fn(u32) -> u32) -> Optio
         let (a, b) = (at(t[(apart + 1) % 3]), at(t[(apart + 2) % 3]));
         let fibre = fibres.entry([a.min(b), a.max(b)]).or_default();
         fibre.length = 1.0 / size;
+        fibre.width += area * size;
         fibre.stiffness += area * f64::from(rest.matter.stretch[direction]) * size * size;
     }
     Some(fibres)

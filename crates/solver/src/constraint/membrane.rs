@@ -73,13 +73,23 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
         .collect()
 }
 
+/// Pulls of eight triangles along warp, weft and shear, from earlier rounds of the same sub-step.
+pub type Pulls = [[f32; 8]; 3];
+
 /// Meets eight triangles once: air first, then warp, weft and shear. Without `STRETCH`, warp and weft
-/// are left to the yarns.
+/// are left to the yarns, and one round is all there is; with it, `pulls` are kept over the rounds, so that
+/// more of them come nearer to the material, not past it.
 ///
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve<const STRETCH: bool>(g: &Group, points: Points, scale: Scale, air: bool) {
+pub unsafe fn solve<const STRETCH: bool>(
+    g: &Group,
+    points: Points,
+    scale: Scale,
+    air: bool,
+    pulls: Option<&mut Pulls>,
+) {
     // Safety: as the caller promises; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
     let w = [w0, w1, w2];
@@ -87,29 +97,38 @@ pub unsafe fn solve<const STRETCH: bool>(g: &Group, points: Points, scale: Scale
     if air {
         // Safety: as above.
         let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
-        let push = pressure(x, flow, scale).scale(F8::new(&g.third));
+        let flow = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
+        let push = pressure(x[1] - x[0], x[2] - x[0], flow, scale).scale(F8::new(&g.third));
         for k in 0..3 {
             x[k] = push.scale(w[k]).fma(F8::splat(scale.dt * scale.dt), x[k]);
         }
     }
     let (u, v) = (g.u.each_ref().map(F8::new), g.v.each_ref().map(F8::new));
     let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
-    if STRETCH {
-        stretch(&mut x, w, u, soft[0]);
-        stretch(&mut x, w, v, soft[1]);
+    match pulls {
+        Some(pulls) if STRETCH => {
+            let before = pulls.each_ref().map(F8::new);
+            let after = [
+                before[0] + stretch(&mut x, w, u, soft[0], before[0]),
+                before[1] + stretch(&mut x, w, v, soft[1], before[1]),
+                before[2] + shear(&mut x, w, [u, v], soft[2], before[2]),
+            ];
+            *pulls = after.map(F8::array);
+        }
+        _ => {
+            shear(&mut x, w, [u, v], soft[2], F8::splat(0.0));
+        }
     }
-    shear(&mut x, w, [u, v], soft[2]);
     for k in 0..3 {
         // Safety: as above.
         unsafe { store(points.x, &g.point[k], x[k], w[k]) };
     }
 }
 
-/// Force a unit of area, N/m².
+/// Force a unit of area, N/m², of a panel with two vectors in its plane, in a relative flow.
 #[inline(always)]
-fn pressure(x: [V8; 3], flow: [V8; 3], scale: Scale) -> V8 {
-    let r = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
-    let n = (x[1] - x[0]).cross(x[2] - x[0]);
+pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale) -> V8 {
+    let n = p.cross(q);
     let tiny = F8::splat(1e-30);
     let n = n.scale(F8::splat(1.0) / n.dot(n).max(tiny).sqrt());
     let speed = r.dot(r).max(tiny).sqrt();
@@ -123,29 +142,32 @@ fn pressure(x: [V8; 3], flow: [V8; 3], scale: Scale) -> V8 {
     force.scale(F8::splat(1.0) / rate.fma(rate, F8::splat(1.0)))
 }
 
-/// |f| = 1 for one column f of the deformation.
+/// |f| = 1 for one column f of the deformation. Gives the change of the pull.
 #[inline(always)]
-fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8) {
+fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8, pull: F8) -> F8 {
     let f = (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]);
     let d = [-(d[0] + d[1]), d[0], d[1]];
     let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
     let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], soft)));
-    let s = (F8::splat(1.0) - length) / (length * sum);
+    let change = soft.fnma(pull, F8::splat(1.0) - length) / sum;
+    let s = change / length;
     for k in 0..3 {
         x[k] = f.fma(s * w[k] * d[k], x[k]);
     }
+    change
 }
 
-/// f_u · f_v = 0.
+/// f_u · f_v = 0. Gives the change of the pull.
 #[inline(always)]
-fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], soft: F8) {
+fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], soft: F8, pull: F8) -> F8 {
     let (e1, e2) = (x[1] - x[0], x[2] - x[0]);
     let f = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
     let d = d.map(|d| [-(d[0] + d[1]), d[0], d[1]]);
     let g: [V8; 3] = std::array::from_fn(|k| f[1].scale(d[0][k]) + f[0].scale(d[1][k]));
     let sum = w[0].fma(g[0].dot(g[0]), w[1].fma(g[1].dot(g[1]), w[2].fma(g[2].dot(g[2]), soft)));
-    let s = -(f[0].dot(f[1])) / sum;
+    let s = soft.fnma(pull, -(f[0].dot(f[1]))) / sum;
     for k in 0..3 {
         x[k] = g[k].fma(s * w[k], x[k]);
     }
+    s
 }

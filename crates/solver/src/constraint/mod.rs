@@ -6,7 +6,9 @@
 //! a constraint C with compliance α moves points by w ∇C Δλ, Δλ = -C / (Σ w |∇C|² + α/dt²).
 
 pub mod bend;
+pub mod cell;
 pub mod membrane;
+pub mod patch;
 pub mod yarn;
 
 use crate::simd::Record;

@@ -8,18 +8,50 @@
 //! is eq. 18 of M. Macklin, M. Müller, N. Chentanez, "XPBD" (2016) for a chain, solved by elimination as
 //! in C. Deul, T. Kugelstadt, M. Weiler, J. Bender, "Direct Position-Based Solver for Stiff Rods"
 //! (2018). Eight chains go side by side.
+//!
+//! A cloth that is flat at rest also bends along its yarns: at each inner point the turn of the chain,
+//! θ = (x₊ - x)/h₊ - (x - x₋)/h₋, costs ½ (D b / ℓ) |θ|², with b the width the yarn stands for and ℓ
+//! half of the lengths beside it that can bend (M. Bergou et al., "A Quadratic Bending Model for
+//! Inextensible Surfaces", 2006, on a line). That is linear in the points, so a chain's implicit step
+//! (M + dt² K) δ = -dt² K x is a system of five diagonals that only dt can change: eliminated once,
+//! solved exactly each sub-step. A sweep over hinges would leave stiff or fine cloth too soft.
 use super::{Points, compliance};
 use crate::simd::{F8, V8, load, store};
 use std::collections::BTreeMap;
+
+/// Spare points that a group takes.
+pub const SPARES: usize = 16;
 
 /// Eight chains of as many edges; shorter ones are filled up with spare points.
 pub struct Group {
     /// One more than there are edges.
     point: Vec<[u32; 8]>,
     edge: Vec<Edge>,
+    /// The bend at each point; empty where yarns don't resist it.
+    bow: Vec<Bow>,
+    /// Whether any chain comes to where the cloth is held, and so carries more than its own.
+    pub carries: bool,
 }
 
-/// One edge of each of the eight chains.
+/// The bend at one point of each of eight chains.
+#[derive(Clone, Copy)]
+struct Bow {
+    /// 1/h₋ and 1/h₊, 1/m.
+    per: [[f32; 8]; 2],
+    /// D b / ℓ, N·m; 0 at ends.
+    stiffness: [f32; 8],
+}
+
+/// The eliminated system of a group's bends at one point.
+#[derive(Clone, Copy)]
+pub struct Eliminated {
+    /// Coupling with the point before and the one before that.
+    off: [[f32; 8]; 2],
+    /// 1 over the diagonal, 1/kg; 0 where held.
+    per: [f32; 8],
+}
+
+/// One edge of each of eight chains.
 struct Edge {
     /// Metres.
     length: [f32; 8],
@@ -27,10 +59,11 @@ struct Edge {
     soft: [f32; 8],
 }
 
-/// An edge that runs along a thread: rest length in metres and stiffness in N/m.
+/// An edge that runs along a thread: rest length and width in metres, stiffness in N/m.
 #[derive(Clone, Copy, Default)]
 pub struct Fibre {
     pub length: f64,
+    pub width: f64,
     pub stiffness: f64,
 }
 
@@ -71,14 +104,23 @@ pub fn chains(fibres: &Fibres) -> Option<Vec<Vec<u32>>> {
 }
 
 /// Puts chains side by side, the long ones together. Empty places take spare points, from `spare` on,
-/// sixteen a group.
-pub fn gather(mut chains: Vec<Vec<u32>>, fibres: &Fibres, mut spare: u32) -> Vec<Group> {
-    chains.sort_by_key(|c| (std::cmp::Reverse(c.len()), c[0]));
+/// [`SPARES`] a group. `bend` is the rigidity along the chains in N·m, 0 where they don't resist it.
+pub fn gather(
+    mut chains: Vec<Vec<u32>>,
+    fibres: &Fibres,
+    bend: f64,
+    held: impl Fn(u32) -> bool,
+    carries: impl Fn(u32) -> bool,
+    mut spare: u32,
+) -> Vec<Group> {
+    let carries = |c: &Vec<u32>| c.iter().any(|&p| carries(p));
+    chains.sort_by_cached_key(|c| (!carries(c), std::cmp::Reverse(c.len()), c[0]));
     chains
         .chunks(8)
         .map(|eight| {
-            let edges = eight[0].len() - 1;
-            let mut g = Group { point: vec![], edge: vec![] };
+            let edges = eight.iter().map(Vec::len).max().unwrap_or(1) - 1;
+            let carries = eight.iter().any(carries);
+            let mut g = Group { point: vec![], edge: vec![], bow: vec![], carries };
             for k in 0..=edges {
                 g.point.push(std::array::from_fn(|l| {
                     let at = eight.get(l).and_then(|c| c.get(k));
@@ -95,15 +137,111 @@ pub fn gather(mut chains: Vec<Vec<u32>>, fibres: &Fibres, mut spare: u32) -> Vec
                     soft: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| compliance(f.stiffness))),
                 });
             }
-            spare += 16;
+            if bend > 0.0 {
+                g.bow = (0..=edges).map(|k| Bow::of(eight, k, fibres, bend, &held)).collect();
+            }
+            spare += SPARES as u32;
             g
         })
         .collect()
 }
 
+impl Bow {
+    fn of(eight: &[Vec<u32>], k: usize, fibres: &Fibres, bend: f64, held: &impl Fn(u32) -> bool) -> Bow {
+        let mut bow = Bow { per: [[1.0; 8]; 2], stiffness: [0.0; 8] };
+        for (l, chain) in eight.iter().enumerate() {
+            if k == 0 || k + 1 >= chain.len() {
+                continue;
+            }
+            let p = &chain[k - 1..=k + 1];
+            let beside = [0, 1].map(|s| fibres[&[p[s].min(p[s + 1]), p[s].max(p[s + 1])]]);
+            // At a clamp only one side bends, over half the length.
+            let bends = |s: usize| if held(p[s]) && held(p[s + 1]) { 0.0 } else { 0.5 * beside[s].length };
+            let length = bends(0) + bends(1);
+            if length > 0.0 {
+                let width = 0.5 * (beside[0].width + beside[1].width);
+                bow.stiffness[l] = (bend * width / length) as f32;
+            }
+            (0..2).for_each(|s| bow.per[s][l] = (1.0 / beside[s].length) as f32);
+        }
+        bow
+    }
+}
+
+impl Group {
+    /// Eliminates the bends for a sub-step of `dt` seconds; `weight` gives a point's inverse mass.
+    pub fn eliminate(&self, dt: f64, weight: impl Fn(u32) -> f32) -> Vec<Eliminated> {
+        let n = self.bow.len();
+        let mut out = vec![Eliminated { off: [[0.0; 8]; 2], per: [0.0; 8] }; n];
+        for l in 0..8 {
+            let w = |k: usize| f64::from(weight(self.point[k][l]));
+            // Rows of the matrix: diagonal, and couplings with the next and the one after.
+            let mut row: Vec<[f64; 3]> =
+                (0..n).map(|k| [if w(k) > 0.0 { 1.0 / w(k) } else { 1.0 }, 0.0, 0.0]).collect();
+            for k in 1..n.saturating_sub(1) {
+                let c = f64::from(self.bow[k].stiffness[l]) * dt * dt;
+                let [a, b] = self.bow[k].per.map(|p| f64::from(p[l]));
+                let turn = [a, -(a + b), b];
+                for i in 0..3 {
+                    for j in i..3 {
+                        if w(k - 1 + i) > 0.0 && w(k - 1 + j) > 0.0 {
+                            row[k - 1 + i][j - i] += c * turn[i] * turn[j];
+                        }
+                    }
+                }
+            }
+            // A = L D Lᵀ with two diagonals below. A row's first number becomes its pivot, and its second
+            // what couples it with the next, once rows before are eliminated.
+            for k in 0..n {
+                let (mut one, mut two) = (0.0, 0.0);
+                if k > 1 {
+                    two = row[k - 2][2] / row[k - 2][0];
+                    row[k][0] -= two * two * row[k - 2][0];
+                    row[k - 1][1] -= two * row[k - 2][1];
+                }
+                if k > 0 {
+                    one = row[k - 1][1] / row[k - 1][0];
+                    row[k][0] -= one * one * row[k - 1][0];
+                }
+                out[k].off[0][l] = one as f32;
+                out[k].off[1][l] = two as f32;
+                out[k].per[l] = if w(k) > 0.0 { (1.0 / row[k][0]) as f32 } else { 0.0 };
+            }
+        }
+        out
+    }
+
+    /// Energy of the bends, joules.
+    pub fn energy(&self, x: &[crate::simd::Record]) -> f64 {
+        let mut sum = 0.0;
+        for k in 1..self.bow.len().saturating_sub(1) {
+            for l in 0..8 {
+                let p = [k - 1, k, k + 1].map(|k| x[self.point[k][l] as usize].xyz().map(f64::from));
+                let bow = &self.bow[k];
+                let [a, b] = bow.per.map(|p| f64::from(p[l]));
+                let turn = |c: usize| b * (p[2][c] - p[1][c]) - a * (p[1][c] - p[0][c]);
+                let t2: f64 = (0..3).map(|c| turn(c) * turn(c)).sum();
+                sum += 0.5 * f64::from(bow.stiffness[l]) * t2;
+            }
+        }
+        sum
+    }
+}
+
+/// The eliminated bends of a group, by its points.
+pub type Bends = Vec<Eliminated>;
+
+/// Scratch of a thread: what a chain's passes leave for each other.
+#[derive(Default)]
+pub struct Scratch {
+    x: Vec<(V8, F8)>,
+    passed: Vec<Passed>,
+    right: Vec<V8>,
+}
+
 /// What the way there leaves for the way back, for each edge.
 #[derive(Clone, Copy)]
-pub struct Passed {
+struct Passed {
     direction: V8,
     /// Coupling with the edge before.
     off: F8,
@@ -112,62 +250,122 @@ pub struct Passed {
     right: F8,
 }
 
+/// Pulls of a group's edges, to be kept over the rounds of a sub-step.
+pub type Pulls = Vec<[f32; 8]>;
+
 impl Group {
-    /// Multipliers of the group's edges, to be kept over the rounds of a sub-step.
-    pub fn multipliers(&self) -> Vec<[f32; 8]> {
+    pub fn pulls(&self) -> Pulls {
         vec![[0.0; 8]; self.edge.len()]
     }
 }
 
-/// Meets eight chains as a whole. `multipliers` has the pull of each edge from earlier rounds of the
-/// same sub-step, zeros in the first: so that more rounds come nearer to the material, not past it.
+/// Meets eight chains as a whole: their bends if `bend` has them eliminated, then their lengths.
+/// `pulls` has the pull of each edge from earlier rounds of the same sub-step, zeros in the first: so that
+/// more rounds come nearer to the material, not past it.
 ///
 /// # Safety
 /// No other thread is at any of the chains' points.
 pub unsafe fn solve(
     g: &Group,
     points: Points,
-    per_dt2: f32,
-    passed: &mut Vec<Passed>,
-    multipliers: &mut [[f32; 8]],
+    dt: f32,
+    scratch: &mut Scratch,
+    bend: Option<&[Eliminated]>,
+    pulls: &mut Pulls,
 ) {
-    passed.clear();
+    let Scratch { x, passed, right } = scratch;
+    x.clear();
     // Safety: as the caller promises.
-    let at = |k: usize| unsafe { load(points.x, &g.point[k]) };
-    let (mut x, mut w) = at(0);
+    x.extend(g.point.iter().map(|p| unsafe { load(points.x, p) }));
+    let per_dt2 = F8::splat(1.0 / (dt * dt));
+    passed.clear();
     let zero = F8::splat(0.0);
-    let mut before = Passed { direction: V8([zero; 3]), off: zero, per: zero, right: zero };
+    let none = V8([zero; 3]);
+    let mut before = Passed { direction: none, off: zero, per: zero, right: zero };
     for (k, e) in g.edge.iter().enumerate() {
-        let (next, w_next) = at(k + 1);
+        let ((x, w), (next, w_next)) = (x[k], x[k + 1]);
         let d = next - x;
         let length = d.dot(d).max(F8::splat(1e-20)).sqrt();
         let direction = d.scale(F8::splat(1.0) / length);
         let off = -(w * before.direction.dot(direction));
-        let soft = F8::new(&e.soft) * F8::splat(per_dt2);
+        let soft = F8::new(&e.soft) * per_dt2;
         let per = F8::splat(1.0) / (off * before.per).fnma(off, w + w_next + soft);
-        let lacking = soft.fnma(F8::new(&multipliers[k]), F8::new(&e.length) - length);
+        let lacking = soft.fnma(F8::new(&pulls[k]), F8::new(&e.length) - length);
         let right = off.fnma(before.right, lacking) * per;
         before = Passed { direction, off, per, right };
         passed.push(before);
-        (x, w) = (next, w_next);
     }
-    // Back: each multiplier from the one after it, each point moved by the two beside it.
-    let mut pull = V8([zero; 3]);
-    let (mut multiplier, mut off_after) = (zero, zero);
+    // Back: each pull from the one after it, each point moved by the two beside it.
+    let (mut beyond, mut change, mut off) = (none, zero, zero);
     for k in (0..=g.edge.len()).rev() {
-        let own = match k.checked_sub(1).map(|b| passed[b]) {
-            Some(p) => {
-                multiplier = (off_after * p.per).fnma(multiplier, p.right);
-                off_after = p.off;
-                multipliers[k - 1] = (F8::new(&multipliers[k - 1]) + multiplier).array();
-                p.direction.scale(multiplier)
-            }
-            None => V8([zero; 3]),
-        };
-        let (x, w) = at(k);
-        // Safety: as the caller promises; the eight points are of different chains.
-        unsafe { store(points.x, &g.point[k], (own - pull).fma(w, x), w) };
-        pull = own;
+        let mut own = none;
+        if k > 0 {
+            let p = passed[k - 1];
+            change = (off * p.per).fnma(change, p.right);
+            off = p.off;
+            pulls[k - 1] = (F8::new(&pulls[k - 1]) + change).array();
+            own = p.direction.scale(change);
+        }
+        let (place, w) = x[k];
+        x[k].0 = (own - beyond).fma(w, place);
+        beyond = own;
+    }
+    // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
+    // What bends move is across the chain, and changes lengths by little.
+    if let Some(eliminated) = bend {
+        straighten(g, x, dt * dt, eliminated, right);
+    }
+    for (point, (x, w)) in g.point.iter().zip(x.iter()) {
+        // Safety: as the caller promises; the chains' points differ.
+        unsafe { store(points.x, point, *x, *w) };
+    }
+}
+
+/// One implicit step of the bends of eight chains.
+#[inline(always)]
+fn straighten(g: &Group, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
+    let n = x.len();
+    if n < 3 {
+        return;
+    }
+    let zero = V8([F8::splat(0.0); 3]);
+    right.clear();
+    right.resize(n, zero);
+    // Moments, spread to the points as forces times dt²; a point's sum is complete once the next one's
+    // moment is there, and is then eliminated.
+    let force = |k: usize, x: &[(V8, F8)], right: &mut [V8]| {
+        let b = &g.bow[k];
+        let [before, after] = b.per.each_ref().map(F8::new);
+        let turn = (x[k + 1].0 - x[k].0).scale(after) - (x[k].0 - x[k - 1].0).scale(before);
+        let moment = turn.scale(F8::new(&b.stiffness) * F8::splat(-dt2));
+        right[k - 1] = moment.fma(before, right[k - 1]);
+        right[k] = moment.fma(-(before + after), right[k]);
+        right[k + 1] = moment.fma(after, right[k + 1]);
+    };
+    for k in 0..n {
+        if k + 2 < n {
+            force(k + 1, x, right);
+        }
+        let [one, two] = eliminated[k].off.each_ref().map(F8::new);
+        let mut r = right[k];
+        if k > 0 {
+            r = right[k - 1].fma(-one, r);
+        }
+        if k > 1 {
+            r = right[k - 2].fma(-two, r);
+        }
+        right[k] = r;
+    }
+    for k in (0..n).rev() {
+        let mut r = right[k].scale(F8::new(&eliminated[k].per));
+        if k + 1 < n {
+            r = right[k + 1].fma(-F8::new(&eliminated[k + 1].off[0]), r);
+        }
+        if k + 2 < n {
+            r = right[k + 2].fma(-F8::new(&eliminated[k + 2].off[1]), r);
+        }
+        right[k] = r;
+        x[k].0 = x[k].0 + r;
     }
 }
 
@@ -177,7 +375,7 @@ mod tests {
     use crate::simd::Record;
 
     fn fibres(edges: &[[u32; 2]]) -> Fibres {
-        edges.iter().map(|e| (*e, Fibre { length: 1.0, stiffness: 1e12 })).collect()
+        edges.iter().map(|e| (*e, Fibre { length: 1.0, width: 1.0, stiffness: 1e12 })).collect()
     }
 
     #[test]
@@ -193,8 +391,8 @@ mod tests {
     #[test]
     fn a_stretched_chain_comes_to_length_in_one_pass_and_keeps_its_centre() {
         let f = fibres(&[[0, 1], [1, 2], [2, 3], [3, 4]]);
-        let groups = gather(chains(&f).expect("a chain"), &f, 8);
-        let mut x: Vec<Record> = (0..24).map(|k| Record([k as f32, 0.0, 0.0, 0.0])).collect();
+        let groups = gather(chains(&f).expect("a chain"), &f, 0.0, |_| false, |_| false, 8);
+        let mut x: Vec<Record> = (0..48).map(|k| Record([k as f32, 0.0, 0.0, 0.0])).collect();
         for k in 0..5 {
             x[k] = Record([1.001 * k as f32, 0.0, 0.0, 1.0 + k as f32]);
         }
@@ -202,7 +400,8 @@ mod tests {
         let before = centre(&x);
         let points = Points { x: x.as_mut_ptr(), flow: x.as_ptr() };
         // Safety: one thread.
-        unsafe { solve(&groups[0], points, 1e5, &mut vec![], &mut groups[0].multipliers()) };
+        let (scratch, pulls) = (&mut Scratch::default(), &mut groups[0].pulls());
+        unsafe { solve(&groups[0], points, 1.0 / 300.0, scratch, None, pulls) };
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }

@@ -1,2 +1,23 @@
-//! What bodies touch. So far: a level floor.
-pub mod floor;
+//! What bodies touch: themselves, each other, colliders.
+//!
+//! Twice a frame or so the surfaces' trees of boxes give all pairs of features that could come near while it
+//! lasts; every few sub-steps those that are near indeed are packed into groups. A sub-step brings groups
+//! apart, then makes sure that nothing crossed: what is not known to be still on its side is swept, what is
+//! hit is taken back, and what still isn't apart goes on as one stiff piece (X. Provot, "Collision and
+//! Self-Collision Handling in Cloth Model Dedicated to Design Garments", 1997; R. Bridson, R. Fedkiw,
+//! J. Anderson, "Robust Treatment of Collisions, Contact and Friction for Cloth Animation", 2002).
+pub mod collider;
+pub mod cross;
+mod inside;
+mod keep;
+mod near;
+mod pairs;
+pub mod surface;
+mod sweep;
+mod tangle;
+mod touch;
+
+pub use touch::{Contact, ContactError, Pairing, Rules, With};
+
+/// How fast what starts a sub-step too near is brought apart, m/s: slow enough to throw nothing about.
+const RECOVER: f32 = 0.12;

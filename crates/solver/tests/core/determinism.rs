@@ -1,8 +1,12 @@
+use crate::contact::{at, lump, solid};
 use crate::harness::{SheetOf, Trial};
 use nematon_solver::air::{Turbulence, Wind};
-use nematon_solver::{Floor, Matter, NoWatch, SnapshotError, State, step};
+use nematon_solver::{
+    ColliderMotion, ColliderRest, Contact, Floor, Matter, Rules, Skin, SnapshotError, Solid, State,
+};
 
-/// Everything at once: grips, winds, gusts, turbulence, floor, damping, many parts.
+/// Everything at once: grips, winds, gusts, turbulence, floor, damping, colliders of every make, contact with
+/// itself, many parts.
 fn everything() -> Trial {
     let s = SheetOf { size: [2.0, 1.5], points: [61, 47], upright: false };
     let mut t = s.of(Matter { damping: 0.5, ..Matter::default() }, |k, m| {
@@ -12,6 +16,14 @@ fn everything() -> Trial {
     t.frame.turbulence =
         vec![Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }];
     t.frame.floor = Some(Floor { height: -0.6, friction: 0.5 });
+    let (positions, triangles) = lump(10, 0.3, 0.1);
+    let skin = ColliderRest { solid: None, skin: Some(Skin { positions, triangles }), ..solid(Solid::Plane) };
+    let colliders = vec![solid(Solid::Ball { radius: 0.25 }), solid(Solid::Box { half: [0.2; 3] }), skin];
+    let rules = Rules { own: vec![true], between: vec![] };
+    t.contact = Contact::new(std::slice::from_ref(&t.cloth), &rules, colliders).unwrap();
+    let swaying =
+        ColliderMotion { from: at([0.3, -0.4, 0.0]).from, to: at([0.33, -0.38, 0.0]).from, shape: None };
+    t.frame.colliders = vec![swaying, at([-0.5, -0.5, 0.2]), at([0.1, -0.4, 0.5])];
     t
 }
 
@@ -42,7 +54,7 @@ fn same_bits_from_a_checkpoint() {
     t.state = State::restore(&t.cloth, &kept).unwrap();
     t.frame.start = 7.0 * t.frame.duration;
     for _ in 0..9 {
-        step(&t.cloth, &mut t.state, &t.frame, &NoWatch).unwrap();
+        t.step().unwrap();
         t.frame.start += t.frame.duration;
     }
     assert_eq!(straight, t.state.snapshot(&t.cloth));

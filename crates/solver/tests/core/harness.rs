@@ -1,11 +1,13 @@
 use nematon_geometry::frame::{WarpAlong, material_frames};
 use nematon_geometry::{Mesh, place, sheet};
-use nematon_solver::{Cloth, ClothRest, FrameInputs, Matter, NoWatch, State, step};
+use nematon_solver::{Cloth, ClothRest, Contact, FrameInputs, Matter, NoWatch, State, step};
+use std::slice::{from_mut, from_ref};
 
 /// A body on its way.
 pub struct Trial {
     pub cloth: Cloth,
     pub state: State,
+    pub contact: Contact,
     pub frame: FrameInputs,
     pub mesh: Mesh,
 }
@@ -53,13 +55,18 @@ impl Trial {
         };
         let cloth = Cloth::build(&rest).unwrap();
         let state = cloth.start();
-        Trial { cloth, state, frame: FrameInputs::default(), mesh }
+        Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh }
+    }
+
+    pub fn step(&mut self) -> Result<(), nematon_solver::Exploded> {
+        let Trial { cloth, state, contact, frame, .. } = self;
+        step(from_ref(cloth), from_mut(state), contact, frame, &NoWatch)
     }
 
     /// Runs so many frames; time goes on from where it was.
     pub fn run(&mut self, frames: usize) {
         for _ in 0..frames {
-            step(&self.cloth, &mut self.state, &self.frame, &NoWatch).unwrap();
+            self.step().unwrap();
             self.frame.start += self.frame.duration;
         }
     }

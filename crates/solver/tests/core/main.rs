@@ -2,6 +2,9 @@
 #![allow(clippy::unwrap_used)]
 mod air;
 mod bending;
+mod brute;
+mod cantilever;
+mod contact;
 mod determinism;
 mod faults;
 mod harness;

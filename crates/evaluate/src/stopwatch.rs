@@ -1,0 +1,46 @@
+//! Where the time of a run goes, by phase.
+use nematon_solver::{Phase, Watch};
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::time::Instant;
+
+/// Adds up the time that all threads spend in each phase.
+#[derive(Default)]
+pub struct Stopwatch {
+    phases: [AtomicU64; Phase::ALL.len()],
+    pairings: Vec<AtomicU64>,
+}
+
+impl Watch for Stopwatch {
+    fn during<R>(&self, phase: Phase, work: impl FnOnce() -> R) -> R {
+        let start = Instant::now();
+        let r = work();
+        self.phases[phase as usize].fetch_add(start.elapsed().as_nanos() as u64, Relaxed);
+        r
+    }
+
+    fn between<R>(&self, pairing: usize, work: impl FnOnce() -> R) -> R {
+        let start = Instant::now();
+        let r = work();
+        if let Some(p) = self.pairings.get(pairing) {
+            p.fetch_add(start.elapsed().as_nanos() as u64, Relaxed);
+        }
+        r
+    }
+}
+
+impl Stopwatch {
+    /// For an island with so many pairings of contact.
+    pub fn of(pairings: usize) -> Stopwatch {
+        Stopwatch { pairings: (0..pairings).map(|_| AtomicU64::new(0)).collect(), ..Stopwatch::default() }
+    }
+
+    /// Thread seconds of each pairing.
+    pub fn between_seconds(&self) -> Vec<f64> {
+        self.pairings.iter().map(|p| p.load(Relaxed) as f64 * 1e-9).collect()
+    }
+
+    /// Thread seconds of each phase, by its name.
+    pub fn seconds(&self) -> Vec<(&'static str, f64)> {
+        Phase::ALL.iter().map(|p| (p.name(), self.phases[*p as usize].load(Relaxed) as f64 * 1e-9)).collect()
+    }
+}

@@ -1,0 +1,264 @@
+//! `nematon bench`: how long a frame takes, and ratios that hold on a noisy machine.
+mod reference;
+
+use crate::demo;
+use clap::Args;
+use nematon_document::{
+    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Place, Scene, Shape, Sheet, Warp,
+    Wind, presets,
+};
+use nematon_evaluate::{NoMeshes, Run, Stopwatch};
+use serde_json::json;
+use std::time::Instant;
+
+#[derive(Args)]
+pub struct BenchArgs {
+    /// One JSON object a line; words if left out.
+    #[arg(long)]
+    json: bool,
+    /// The cases: `canopy` is the demo's; `cloth` a square sheet that hangs by two corners, with membrane and
+    /// bending; `cloth_air` the same in wind; `cloth_folds` one that lies in folds on a ball and the floor, with
+    /// contact of all with all.
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_folds"])]
+    case: Vec<String>,
+    /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
+    #[arg(long, value_delimiter = ',', value_parser = density)]
+    n: Vec<(u32, u32)>,
+    /// Numbers of threads.
+    #[arg(long, value_delimiter = ',', default_value = "1,2")]
+    threads: Vec<usize>,
+    /// Rounds; each measures every density and thread count once, and medians are told.
+    #[arg(long, default_value_t = 5)]
+    rounds: usize,
+}
+
+fn density(text: &str) -> Result<(u32, u32), String> {
+    let (a, b) = text.split_once('x').unwrap_or((text, text));
+    let parts = a.parse().ok().zip(b.parse().ok());
+    parts
+        .filter(|(a, b)| *a >= 2 && *b >= 2)
+        .ok_or_else(|| format!("\"{text}\" is neither COLUMNSxROWS nor a number of at least 2"))
+}
+
+struct Measured {
+    case: String,
+    n: (u32, u32),
+    threads: usize,
+    ms: Vec<f64>,
+    phases: Vec<(&'static str, f64)>,
+    frames: usize,
+    /// Milliseconds a frame of the reference kernel with as many points, in the same rounds.
+    reference: Vec<f64>,
+}
+
+/// # Errors
+/// When a thread pool can't be made.
+pub fn bench(args: &BenchArgs) -> Result<(), String> {
+    let mut all: Vec<Measured> = vec![];
+    for case in &args.case {
+        let own: &[(u32, u32)] = match case.as_str() {
+            "canopy" => &[(60, 40), (120, 80), (240, 160)],
+            _ => &[(64, 64), (128, 128), (256, 256)],
+        };
+        for &n in if args.n.is_empty() { own } else { &args.n } {
+            for &threads in &args.threads {
+                let case = case.clone();
+                all.push(Measured {
+                    case,
+                    n,
+                    threads,
+                    ms: vec![],
+                    phases: vec![],
+                    frames: 0,
+                    reference: vec![],
+                });
+            }
+        }
+    }
+    // Rounds run through all cases in turn, so that a slow spell of the machine meets all of them.
+    for _ in 0..args.rounds.max(1) {
+        for m in &mut all {
+            let points = f64::from(m.n.0) * f64::from(m.n.1);
+            let frames = (40_000.0 / points).ceil().clamp(3.0, 16.0) as usize;
+            let pool =
+                rayon::ThreadPoolBuilder::new().num_threads(m.threads).build().map_err(|e| e.to_string())?;
+            let side = points.sqrt().round() as usize;
+            m.reference.push(reference::milliseconds(side, frames));
+            pool.install(|| once(m, frames))?;
+        }
+    }
+    let rate = 24.0;
+    for m in &all {
+        let ms = median(&m.ms);
+        let phases: serde_json::Map<_, _> = m
+            .phases
+            .iter()
+            .map(|(n, s)| ((*n).to_owned(), json!(round(1e3 * s / m.frames as f64))))
+            .collect();
+        let line = json!({
+            "case": m.case, "n": n_of(m), "points": m.n.0 * m.n.1, "threads": m.threads,
+            "ms_per_frame": round(ms), "times_real_time": round(1e3 / rate / ms),
+            "times_reference": round(median(&m.ms.iter().zip(&m.reference).map(|(a, b)| a / b).collect::<Vec<_>>())), "thread_ms_by_phase": phases,
+        });
+        if args.json {
+            println!("{line}");
+        } else {
+            println!(
+                "{} {}x{} on {}: {ms:.2} ms a frame, {:.1} times real time",
+                m.case,
+                m.n.0,
+                m.n.1,
+                m.threads,
+                1e3 / rate / ms
+            );
+        }
+    }
+    ratios(args, &all);
+    Ok(())
+}
+
+/// Growth of cost with points, and gain of threads, both from pairs of the same round.
+fn ratios(args: &BenchArgs, all: &[Measured]) {
+    let tell = |case: &str, name: &str, of: String, value: f64| {
+        if args.json {
+            println!("{}", json!({"case": case, "ratio": name, "of": of, "value": round(value)}));
+        } else {
+            println!("{case}: {name}, {of}: {value:.2}");
+        }
+    };
+    let points = |m: &Measured| f64::from(m.n.0) * f64::from(m.n.1);
+    for (case, &threads) in args.case.iter().flat_map(|c| args.threads.iter().map(move |t| (c, t))) {
+        let same: Vec<&Measured> = all.iter().filter(|m| m.threads == threads && m.case == *case).collect();
+        for pair in same.windows(2) {
+            let growth =
+                |k: usize| (pair[1].ms[k] / pair[0].ms[k]).ln() / (points(pair[1]) / points(pair[0])).ln();
+            let of =
+                format!("{}x{} to {}x{} on {threads}", pair[0].n.0, pair[0].n.1, pair[1].n.0, pair[1].n.1);
+            tell(
+                case,
+                "cost grows as points to the",
+                of,
+                median(&(0..pair[0].ms.len()).map(growth).collect::<Vec<_>>()),
+            );
+        }
+    }
+    for one in all.iter().filter(|m| m.threads == 1) {
+        for more in all.iter().filter(|m| m.threads > 1 && m.n == one.n && m.case == one.case) {
+            let gain: Vec<f64> = one.ms.iter().zip(&more.ms).map(|(a, b)| a / b).collect();
+            tell(
+                &one.case,
+                "gain of threads",
+                format!("{}x{} on {}", one.n.0, one.n.1, more.threads),
+                median(&gain),
+            );
+        }
+    }
+}
+
+fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
+    let (scene, settle) = match m.case.as_str() {
+        "canopy" => (canopy(m.n), 2),
+        "cloth" => (square(m.n, false), 2),
+        "cloth_air" => (square(m.n, true), 2),
+        // Until it lies in folds.
+        _ => (folds(m.n), 40),
+    };
+    let island = scene.islands().into_iter().next().ok_or("the case has no body")?;
+    let mut run = Run::start(&scene, &island, &NoMeshes).map_err(|e| e.to_string())?;
+    // The first frames are rest: let it start to move.
+    for _ in 0..settle {
+        run.advance(&nematon_solver::NoWatch).map_err(|e| e.to_string())?;
+    }
+    let watch = Stopwatch::default();
+    let start = Instant::now();
+    for _ in 0..frames {
+        run.advance(&watch).map_err(|e| e.to_string())?;
+    }
+    m.ms.push(1e3 * start.elapsed().as_secs_f64() / frames as f64);
+    m.phases = watch.seconds();
+    m.frames = frames;
+    Ok(())
+}
+
+/// What all squares have in common: a metre of plain cotton.
+fn metre((columns, rows): (u32, u32)) -> Scene {
+    let cotton = presets().into_iter().find(|p| p.id == "cotton").map(|p| p.matter).unwrap_or_default();
+    let mut scene = demo::relay();
+    scene.floor = None;
+    scene.fields.retain(|_, f| matches!(f.act, Act::Gravity(_)));
+    for body in scene.bodies.values_mut() {
+        body.shape = Shape::Sheet(Sheet { width: 1.0, depth: 1.0, columns, rows, warp: Warp::Width });
+        body.matter = cotton.clone();
+        body.grips.clear();
+    }
+    scene
+}
+
+/// Hung by two corners, in still air that is not felt or in a wind that is.
+fn square(n: (u32, u32), air: bool) -> Scene {
+    let mut scene = metre(n);
+    for body in scene.bodies.values_mut() {
+        let corner = |c: &str| Choice::Corner(c.into());
+        let points = vec![corner("back left"), corner("back right")];
+        body.grips
+            .insert("corners".into(), Grip { name: "Corners".into(), on: true, points, to: HeldTo::World });
+        if !air {
+            (body.matter.drag, body.matter.lift) = (0.0, 0.0);
+        }
+    }
+    if air {
+        let wind = Wind { speed: 4.0, heading: 0.4, rise: 0.1, gust: 0.3, gust_period: 1.5, seed: 1 };
+        let field = Field { name: "Wind".into(), on: true, when: None, act: Act::Wind(wind) };
+        scene.fields.insert("wind".into(), field);
+    }
+    scene
+}
+
+/// Dropped on a ball and the floor.
+fn folds(n: (u32, u32)) -> Scene {
+    let mut scene = metre(n);
+    scene.frames.last = 200;
+    scene.floor = Some(Floor { height: 0.0, friction: 0.4 });
+    for body in scene.bodies.values_mut() {
+        body.place = Place { position: [0.03, 0.75, 0.02], turn: [0.0, 0.3, 0.0] };
+        body.touch.itself = true;
+        body.matter.thickness = 0.002;
+    }
+    let ball = Collider {
+        name: "Ball".into(),
+        on: true,
+        form: Form::Ball(BallForm { radius: 0.25 }),
+        place: Place { position: [0.0, 0.3, 0.0], turn: [0.0; 3] },
+        keys: vec![],
+        hollow: false,
+        thickness: 0.001,
+        friction: 0.4,
+        group: "solid".into(),
+    };
+    scene.colliders.insert("ball".into(), ball);
+    scene
+}
+
+fn canopy((columns, rows): (u32, u32)) -> Scene {
+    let mut scene = demo::relay();
+    for body in scene.bodies.values_mut() {
+        if let Shape::Sheet(s) = &mut body.shape {
+            (s.columns, s.rows) = (columns, rows);
+        }
+    }
+    scene
+}
+
+fn n_of(m: &Measured) -> serde_json::Value {
+    if m.n.0 == m.n.1 { json!(m.n.0) } else { json!(format!("{}x{}", m.n.0, m.n.1)) }
+}
+
+fn median(values: &[f64]) -> f64 {
+    let mut v = values.to_vec();
+    v.sort_by(f64::total_cmp);
+    v.get(v.len() / 2).copied().unwrap_or(f64::NAN)
+}
+
+fn round(v: f64) -> f64 {
+    (v * 1e3).round() / 1e3
+}

@@ -1,0 +1,149 @@
+//! Patches: a triangle and its three neighbours, whose six points give the curvature of the middle one.
+//!
+//! The second derivatives of the quadratic through the six points, unfolded at rest (E. Oñate,
+//! F. Zárate, "Rotation-free triangular plate and shell elements", 2000, with the fit of F. Flores,
+//! E. Oñate, "Improvements in the membrane behaviour of the three node rotation-free BST shell triangle",
+//! 2005), are three weighted sums of points: x_uu, x_vv, x_uv. For an inextensible sheet their lengths
+//! are the curvatures (M. Bergou et al., "A Quadratic Bending Model for Inextensible Surfaces", 2006), so
+//! the energy of area A is ½ A (D_u |x_uu|² + D_v |x_vv|² + 2 √(D_u D_v) |x_uv|²): exact for quadratics on
+//! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
+use super::{Points, Scale, compliance};
+use crate::colouring::pack;
+use crate::simd::{F8, Record, V8, load, store};
+
+/// Eight patches. Arrays are indexed by lane.
+#[repr(C, align(32))]
+pub struct Group {
+    point: [[u32; 8]; 6],
+    /// Of x_uu, x_vv, x_uv; they sum to 0, so the last point's are not kept, 1/m².
+    weight: [[[f32; 8]; 5]; 3],
+    /// 1/(A D), 1/(N·m³).
+    soft: [[f32; 8]; 3],
+    /// Curvatures at rest along the normal, 1/m.
+    rest: [[f32; 8]; 3],
+}
+
+/// One patch: the triangle's points, then the one across each of its edges.
+#[derive(Clone, Debug)]
+pub struct Patch {
+    pub point: [u32; 6],
+    /// Of x_uu, x_vv, x_uv, 1/m².
+    pub weight: [[f64; 6]; 3],
+    /// A D, N·m³.
+    pub stiffness: [f64; 3],
+    /// 1/m.
+    pub rest: [f32; 3],
+}
+
+/// Packs patches of one part into groups; empty lanes take the part's spare points.
+pub fn gather(patches: &[Patch], spare: u32) -> Vec<Group> {
+    let points: Vec<[u32; 6]> = patches.iter().map(|p| p.point).collect();
+    pack(&points)
+        .into_iter()
+        .map(|lanes| {
+            let mut g = Group {
+                point: [0, 1, 2, 3, 0, 1].map(|k| [spare + k; 8]),
+                weight: [[[0.0; 8]; 5]; 3],
+                soft: [[1.0; 8]; 3],
+                rest: [[0.0; 8]; 3],
+            };
+            for (l, &k) in lanes.iter().enumerate() {
+                let p = &patches[k];
+                (0..6).for_each(|i| g.point[i][l] = p.point[i]);
+                for m in 0..3 {
+                    (0..5).for_each(|i| g.weight[m][i][l] = p.weight[m][i] as f32);
+                    g.soft[m][l] = compliance(p.stiffness[m]);
+                    g.rest[m][l] = p.rest[m];
+                }
+            }
+            g
+        })
+        .collect()
+}
+
+/// Meets eight patches once. `CURVED` where any of the body is curved at rest.
+///
+/// # Safety
+/// The points are those of a part that no other thread is at.
+#[inline(always)]
+pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale) {
+    // Safety: as the caller promises; a group's points differ.
+    let loaded = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
+    let normal = normal(&x);
+    for m in 0..3 {
+        let weight = weights(g, m);
+        let k = off::<CURVED>(g, m, &x, &weight, normal);
+        let mut sum = F8::new(&g.soft[m]) * F8::splat(scale.per_dt2);
+        for i in 0..6 {
+            sum = (w[i] * weight[i]).fma(weight[i], sum);
+        }
+        let s = F8::splat(-1.0) / sum;
+        for i in 0..6 {
+            x[i] = k.fma(s * w[i] * weight[i], x[i]);
+        }
+    }
+    for i in 0..6 {
+        // Safety: as above.
+        unsafe { store(points.x, &g.point[i], x[i], w[i]) };
+    }
+}
+
+/// Adds the forces of eight patches to `force`, N.
+pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], force: &mut [Record]) {
+    // Safety: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
+    let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &g.point[k]).0 });
+    let mut f = [V8([F8::splat(0.0); 3]); 6];
+    let normal = normal(&x);
+    for m in 0..3 {
+        let weight = weights(g, m);
+        let k = off::<CURVED>(g, m, &x, &weight, normal).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
+        (0..6).for_each(|i| f[i] = k.fma(weight[i], f[i]));
+    }
+    for (i, f) in f.into_iter().enumerate() {
+        // Safety: as above.
+        unsafe {
+            let (before, w) = load(force.as_ptr(), &g.point[i]);
+            store(force.as_mut_ptr(), &g.point[i], before + f, w);
+        }
+    }
+}
+
+#[inline(always)]
+fn normal(x: &[V8; 6]) -> V8 {
+    let n = (x[1] - x[0]).cross(x[2] - x[0]);
+    n.scale(F8::splat(1.0) / n.dot(n).max(F8::splat(1e-30)).sqrt())
+}
+
+#[inline(always)]
+fn weights(g: &Group, m: usize) -> [F8; 6] {
+    let [a, b, c, d, e] = g.weight[m].each_ref().map(F8::new);
+    [a, b, c, d, e, -(a + b + c + d + e)]
+}
+
+/// A curvature less its rest.
+#[inline(always)]
+fn off<const CURVED: bool>(g: &Group, m: usize, x: &[V8; 6], weight: &[F8; 6], normal: V8) -> V8 {
+    // Relative to one of the points: far from the origin the sum would lose its small difference.
+    let mut k = (x[0] - x[5]).scale(weight[0]);
+    for i in 1..5 {
+        k = (x[i] - x[5]).fma(weight[i], k);
+    }
+    if CURVED { k - normal.scale(F8::new(&g.rest[m])) } else { k }
+}
+
+impl Group {
+    /// Energy of the eight, joules.
+    pub fn energy(&self, x: &[Record]) -> f64 {
+        // Safety: all indices lie inside.
+        let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
+        let n = normal(&x);
+        (0..3)
+            .map(|m| {
+                let k = off::<true>(self, m, &x, &weights(self, m), n);
+                let e = (k.dot(k) * F8::splat(0.5) / F8::new(&self.soft[m])).array();
+                e.iter().map(|e| f64::from(*e)).sum::<f64>()
+            })
+            .sum()
+    }
+}

@@ -1,0 +1,190 @@
+//! Colliders that a formula describes: cloth points are kept out of them, swept through a sub-step in the
+//! collider's own frame, so that neither passes through the other however fast they are.
+//!
+//! Distances: C. Ericson, "Real-Time Collision Detection" (2005), chapter 5. The sweep is sphere tracing
+//! (J. Hart, "Sphere Tracing", 1996): a distance never changes faster than the point moves. Friction on
+//! positions: M. Macklin, M. Müller, N. Chentanez, T. Kim, "Unified Particle Physics for Real-Time
+//! Applications" (2014), eq. 24.
+use super::RECOVER;
+use crate::inputs::{Pose, Solid};
+use crate::simd::{F8, Record, V8, load, store};
+
+/// Steps of the trace at most: each goes as far as nothing can be hit.
+const STEPS: usize = 12;
+
+/// Where a collider is at one moment, as eight equal lanes.
+#[derive(Clone, Copy)]
+pub struct Frame {
+    centre: V8,
+    /// Columns of its turn.
+    axes: [V8; 3],
+}
+
+impl Frame {
+    pub fn of(pose: &Pose) -> Frame {
+        Frame { centre: V8::splat(pose.position), axes: pose.axes().map(V8::splat) }
+    }
+    #[inline(always)]
+    fn inward(&self, p: V8) -> V8 {
+        let d = p - self.centre;
+        V8(self.axes.map(|a| a.dot(d)))
+    }
+    #[inline(always)]
+    fn outward(&self, d: V8) -> V8 {
+        let [a, b, c] = self.axes;
+        a.fma(d.0[0], b.fma(d.0[1], c.scale(d.0[2])))
+    }
+}
+
+/// One collider on its way through a sub-step.
+#[derive(Clone, Copy)]
+pub struct Swept<'a> {
+    pub solid: &'a Solid,
+    pub from: Frame,
+    pub to: Frame,
+    /// How far the cloth's middle is kept from it, metres.
+    pub gap: f32,
+    pub friction: f32,
+}
+
+#[inline(always)]
+fn unit(v: V8) -> (V8, F8) {
+    let length = v.dot(v).max(F8::splat(1e-24)).sqrt();
+    (v.scale(F8::splat(1.0) / length), length)
+}
+
+/// Distance to a solid's skin, negative inside, and the way out; in the solid's own frame.
+#[inline(always)]
+fn distance(solid: &Solid, p: V8) -> (V8, F8) {
+    let zero = F8::splat(0.0);
+    match solid {
+        Solid::Plane => (V8::splat([0.0, 1.0, 0.0]), p.0[1]),
+        Solid::Ball { radius } => {
+            let (n, length) = unit(p);
+            (n, length - F8::splat(*radius))
+        }
+        Solid::Capsule { radius, half } => {
+            let half = F8::splat(*half);
+            let on = p.0[1].max(-half).min(half);
+            let (n, length) = unit(V8([p.0[0], p.0[1] - on, p.0[2]]));
+            (n, length - F8::splat(*radius))
+        }
+        Solid::Box { half } => {
+            let over: [F8; 3] = std::array::from_fn(|c| p.0[c].abs() - F8::splat(half[c]));
+            let sign = |c: usize| p.0[c].below(zero).pick(F8::splat(-1.0), F8::splat(1.0));
+            let signs = [sign(0), sign(1), sign(2)];
+            let out = V8(over.map(|o| o.max(zero)));
+            let far = out.dot(out);
+            let most = over[0].max(over[1]).max(over[2]);
+            let (n, length) = unit(out);
+            let outside = zero.below(far);
+            // Inside, the way out is through the nearest face; the first of those that are as near.
+            let first = most.below(over[0] + F8::splat(1e-9));
+            let second = most.below(over[1] + F8::splat(1e-9));
+            let one = F8::splat(1.0);
+            let face = V8([
+                first.pick(one, zero),
+                first.pick(zero, second.pick(one, zero)),
+                first.pick(zero, second.pick(zero, one)),
+            ]);
+            let n = V8::pick(outside, n, face);
+            (V8(std::array::from_fn(|c| n.0[c] * signs[c])), outside.pick(length, most))
+        }
+        Solid::Hull { planes } => {
+            let (mut n, mut most) = (V8::splat([0.0, 1.0, 0.0]), F8::splat(f32::NEG_INFINITY));
+            for [x, y, z, d] in planes {
+                let normal = V8::splat([*x, *y, *z]);
+                let here = normal.dot(p) - F8::splat(*d);
+                n = V8::pick(most.below(here), normal, n);
+                most = most.max(here);
+            }
+            (n, most)
+        }
+        Solid::Inside(solid) => {
+            let (n, d) = distance(solid, p);
+            (n.scale(F8::splat(-1.0)), -d)
+        }
+    }
+}
+
+/// Keeps points `from..to` out, and tells how many it moved. `start` has where they were when the sub-step began.
+///
+/// # Safety
+/// No other thread is at those points.
+pub unsafe fn meet(
+    c: &Swept,
+    x: *mut Record,
+    start: *const Record,
+    from: usize,
+    to: usize,
+    dt: f32,
+) -> usize {
+    let mut moved_points = 0;
+    let (zero, gap) = (F8::splat(0.0), F8::splat(c.gap));
+    let one = F8::splat(1.0);
+    let mut k = from;
+    while k < to {
+        // The last lanes may be one point several times: they all come to the same.
+        let index: [u32; 8] = std::array::from_fn(|l| (k + l).min(to - 1) as u32);
+        k += 8;
+        // Safety: as the caller promises.
+        let ((p, w), (q, _)) = unsafe { (load(x, &index), load(start, &index)) };
+        let (p1, p0) = (c.to.inward(p), c.from.inward(q));
+        let way = p1 - p0;
+        let (forth, length) = unit(way);
+        let (n1, d1) = distance(c.solid, p1);
+        // However it came here, it was never nearer than this.
+        if d1.below(gap + length).mask() == 0 {
+            continue;
+        }
+        let (n0, d0) = distance(c.solid, p0);
+        // Along the way to the first touch.
+        let (mut gone, mut n, mut here) = (zero, n0, d0);
+        for _ in 0..STEPS {
+            let on = (gap + F8::splat(1e-6)).below(here).and(gone.below(length));
+            if on.mask() == 0 {
+                break;
+            }
+            let next = (gone + (here - gap)).min(length);
+            gone = on.pick(next, gone);
+            let (m, d) = distance(c.solid, forth.fma(gone, p0));
+            n = V8::pick(on, m, n);
+            here = on.pick(d, here);
+        }
+        let at = forth.fma(gone, p0);
+        // What was too near already comes out at a pace that throws nothing about.
+        let keep = gap.min(d0 + F8::splat(RECOVER * dt));
+        let touched = here.below(gap + F8::splat(1e-4)).and(gone.below(length));
+        // Past the plane of the first touch by so much; where the skin at the end faces the same way, that
+        // is the truer one.
+        let behind = keep - here - n.dot(p1 - at);
+        let same = F8::splat(0.5).below(n.dot(n1));
+        let (n, depth) = (V8::pick(same, n1, n), same.pick(keep - d1, behind));
+        let any = touched.pick(one, d1.below(keep).pick(one, zero));
+        let free = zero.below(w);
+        let act = zero.below(depth).and(F8::splat(0.5).below(any)).and(free);
+        if act.mask() == 0 {
+            continue;
+        }
+        moved_points += (act.mask() & ((1u32 << (to - (k - 8)).min(8)) - 1)).count_ones() as usize;
+        let depth = act.pick(depth, zero);
+        let moved = n.fma(depth, p1);
+        let slip = moved - p0;
+        let slip = slip - n.scale(n.dot(slip));
+        let lost = (F8::splat(c.friction) * depth / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(one);
+        let change = n.scale(depth) - slip.scale(act.pick(lost, zero));
+        // Safety: as above.
+        unsafe { store(x, &index, p + c.to.outward(change), w) };
+    }
+    moved_points
+}
+
+/// How deep each point is inside a solid, metres; at most 0 where it is outside.
+pub fn depths(solid: &Solid, pose: &Pose, x: &[Record], mut each: impl FnMut(usize, f32)) {
+    let frame = Frame::of(pose);
+    for (k, chunk) in x.chunks(8).enumerate() {
+        let lane = |c: usize| F8::new(&std::array::from_fn(|l| chunk[l.min(chunk.len() - 1)].0[c]));
+        let d = distance(solid, frame.inward(V8([lane(0), lane(1), lane(2)]))).1.array();
+        (0..chunk.len()).for_each(|l| each(8 * k + l, -d[l]));
+    }
+}

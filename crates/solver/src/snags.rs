@@ -1,0 +1,159 @@
+//! Faults of a frame, measured on what was computed: crossings, points inside colliders, overstretch, pops.
+use crate::build::Cloth;
+use crate::contact::collider::depths;
+use crate::contact::{Contact, With};
+use crate::inputs::{FrameInputs, Pose};
+use crate::state::State;
+
+/// A thread longer than at rest by more than this share is overstretched.
+pub const OVERSTRETCH: f64 = 0.15;
+/// A point deeper in a collider than this share of the cloth's thickness is inside.
+pub const INSIDE: f32 = 0.1;
+/// A point that leaves its neighbours within a frame by more than this many of their distances has popped.
+pub const POP: f64 = 1.6;
+
+/// What kind of fault.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Fault {
+    /// Triangles that go through each other: pairs of them.
+    Crossing,
+    /// Points inside a collider or under the floor: worst in metres.
+    Inside,
+    /// Triangles whose threads are stretched beyond 15 %: worst as a share.
+    Overstretch,
+    /// Points that jump away from their neighbours within a frame: worst in their distances.
+    Pop,
+}
+
+impl Fault {
+    pub const ALL: [Fault; 4] = [Fault::Crossing, Fault::Inside, Fault::Overstretch, Fault::Pop];
+
+    pub fn name(self) -> &'static str {
+        match self {
+            Fault::Crossing => "crossing",
+            Fault::Inside => "inside",
+            Fault::Overstretch => "overstretch",
+            Fault::Pop => "pop",
+        }
+    }
+}
+
+/// One kind of fault of one cloth in one frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Snag {
+    pub fault: Fault,
+    pub cloth: usize,
+    /// What it crosses or is inside.
+    pub with: Option<With>,
+    pub count: usize,
+    pub worst: f64,
+    /// A point where it is, as given.
+    pub point: usize,
+}
+
+/// All snags of a frame: `frame` led to the states as they are, and `before` has the places of all points, as
+/// given, one frame earlier.
+pub fn snags(
+    cloths: &[Cloth],
+    states: &[State],
+    contact: &mut Contact,
+    frame: &FrameInputs,
+    before: &[Vec<[f32; 3]>],
+) -> Vec<Snag> {
+    let mut out = contact.crossings(cloths, states, frame);
+    for pairing in contact.pairings().to_vec() {
+        let (k, cloth) = (pairing.cloth, &cloths[pairing.cloth]);
+        let limit = INSIDE * cloth.matter.thickness;
+        let mut found = (0usize, 0.0f32, 0usize);
+        let mut see = |place: usize, deep: f32| {
+            if deep > limit {
+                found.0 += 1;
+                if deep > found.1 {
+                    (found.1, found.2) = (deep, place);
+                }
+            }
+        };
+        let x = &states[k].x[..cloth.points()];
+        match pairing.with {
+            With::Collider(c) => {
+                let pose = frame.colliders.get(c).map(|m| m.to).unwrap_or_default();
+                if let Some(solid) = contact.solid(c) {
+                    depths(solid, &pose, x, &mut see);
+                } else {
+                    contact.depths_in_skin(c, x, &mut see);
+                }
+            }
+            With::Floor => {
+                if let Some(f) = frame.floor {
+                    let pose = Pose { position: [0.0, f.height, 0.0], ..Pose::default() };
+                    depths(&crate::inputs::Solid::Plane, &pose, x, &mut see);
+                }
+            }
+            _ => continue,
+        }
+        let (count, worst, place) = found;
+        if count > 0 {
+            let point = cloth.given(place);
+            let with = Some(pairing.with);
+            out.push(Snag { fault: Fault::Inside, cloth: k, with, count, worst: f64::from(worst), point });
+        }
+    }
+    for (k, cloth) in cloths.iter().enumerate() {
+        let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
+        cloth.columns(&states[k], |_, [u, v], _| {
+            let s = u.max(v) - 1.0;
+            count += usize::from(s > OVERSTRETCH);
+            if s > worst {
+                (worst, at) = (s, t);
+            }
+            t += 1;
+        });
+        if count > 0 {
+            let point = cloth.given(cloth.triangles[at][0] as usize);
+            out.push(Snag { fault: Fault::Overstretch, cloth: k, with: None, count, worst, point });
+        }
+        out.extend(before.get(k).and_then(|before| pops(k, cloth, &states[k], before)));
+    }
+    out
+}
+
+/// Points whose way through the frame departs from the mean of their neighbours'.
+fn pops(k: usize, cloth: &Cloth, state: &State, before: &[[f32; 3]]) -> Option<Snag> {
+    let n = cloth.points();
+    let way = |place: usize| -> [f64; 3] {
+        let (x, b) = (state.x[place].xyz(), before[cloth.given(place)]);
+        std::array::from_fn(|c| f64::from(x[c]) - f64::from(b[c]))
+    };
+    let (mut sums, mut counts, mut lengths) = (vec![[0.0f64; 3]; n], vec![0.0f64; n], vec![0.0f64; n]);
+    for t in &cloth.triangles {
+        for i in 0..3 {
+            let (p, q) = (t[i] as usize, t[(i + 1) % 3] as usize);
+            let (wp, wq) = (way(p), way(q));
+            let (a, b) = (cloth.rest[p].xyz(), cloth.rest[q].xyz());
+            let length = (0..3).map(|c| f64::from(a[c] - b[c]).powi(2)).sum::<f64>().sqrt();
+            for (to, w) in [(p, wq), (q, wp)] {
+                (0..3).for_each(|c| sums[to][c] += w[c]);
+                counts[to] += 1.0;
+                lengths[to] += length;
+            }
+        }
+    }
+    let (mut count, mut worst, mut at) = (0, 0.0f64, 0);
+    for p in (0..n).filter(|&p| counts[p] > 0.0) {
+        let w = way(p);
+        let off = (0..3).map(|c| (w[c] - sums[p][c] / counts[p]).powi(2)).sum::<f64>().sqrt();
+        let share = off / (lengths[p] / counts[p]).max(1e-12);
+        count += usize::from(share > POP);
+        if share > worst {
+            (worst, at) = (share, p);
+        }
+    }
+    (count > 0).then(|| Snag {
+        fault: Fault::Pop,
+        cloth: k,
+        with: None,
+        count,
+        worst,
+        point: cloth.given(at),
+    })
+}
