@@ -1,4 +1,4 @@
-use crate::{GripId, HeldTo, Touch};
+use crate::{GripId, HeldTo, Map, MapId, Rest, Scaled, ScaledBy, Touch};
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -29,6 +29,17 @@ pub struct Body {
     #[serde(default)]
     #[schemars(title = "Contact")]
     pub touch: Touch,
+    /// What it comes back to; left out, the shape that it starts in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Rest")]
+    pub rest: Option<Rest>,
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Maps")]
+    pub maps: IndexMap<MapId, Map>,
+    /// Which numbers of the matter change from point to point, and how.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Scaled by maps")]
+    pub scaled: IndexMap<Scaled, ScaledBy>,
 }
 
 /// Copies of a shape, each moved, turned and scaled from the one before.
@@ -235,6 +246,10 @@ pub struct Matter {
     /// Resistance to the threads leaving their right angle.
     #[schemars(title = "Shear", range(min = 0, max = 1e6), extend("unit" = "N/m"))]
     pub shear: f64,
+    /// How much it narrows across a pull, as a share of how much it lengthens along it: Poisson's ratio, the
+    /// geometric mean of those of warp and weft.
+    #[schemars(title = "Poisson's ratio", range(min = 0, max = 0.45))]
+    pub poisson: f64,
     /// Bending rigidity of a fold across the warp threads.
     #[schemars(title = "Bend, warp", range(min = 0, max = 100), extend("unit" = "N·m"))]
     pub bend_warp: f64,
@@ -264,6 +279,7 @@ impl Default for Matter {
             stretch_warp: 900.0,
             stretch_weft: 700.0,
             shear: 60.0,
+            poisson: 0.0,
             bend_warp: 1.2e-5,
             bend_weft: 0.9e-5,
             damping: 0.3,

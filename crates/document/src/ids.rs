@@ -27,6 +27,7 @@ id!(GripId, "grip");
 id!(FieldId, "field");
 id!(ColliderId, "collider");
 id!(HandleId, "handle");
+id!(MapId, "map");
 
 /// True for a key that the maps of a scene accept.
 pub(crate) fn is_key(s: &str) -> bool {

@@ -62,6 +62,7 @@ pub fn presets() -> Vec<Preset> {
                         areal_weight: weight / 1e3,
                         stretch_warp: warp,
                         stretch_weft: weft,
+                        poisson: 0.0,
                         shear,
                         bend_warp: bend / 1e6,
                         bend_weft: across / 1e6,

@@ -1,4 +1,7 @@
-use crate::{Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, MeshSource, Shape};
+use crate::{
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, MeshSource, Rest, RestShape,
+    Shape,
+};
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -85,9 +88,16 @@ impl Scene {
 
     /// Every mesh that the scene names.
     pub fn meshes(&self) -> Vec<&MeshSource> {
-        let bodies = self.bodies.values().filter_map(|b| match &b.shape {
-            Shape::Mesh(m) => Some(&m.from),
-            _ => None,
+        let bodies = self.bodies.values().flat_map(|b| {
+            let own = match &b.shape {
+                Shape::Mesh(m) => Some(&m.from),
+                _ => None,
+            };
+            let rest = match &b.rest {
+                Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
+                _ => None,
+            };
+            own.into_iter().chain(rest)
         });
         let colliders = self.colliders.values().flat_map(|c| match &c.form {
             Form::Hull(h) => vec![&h.from],
@@ -99,9 +109,16 @@ impl Scene {
 
     /// The same, to be changed.
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
-        let bodies = self.bodies.values_mut().filter_map(|b| match &mut b.shape {
-            Shape::Mesh(m) => Some(&mut m.from),
-            _ => None,
+        let bodies = self.bodies.values_mut().flat_map(|b| {
+            let own = match &mut b.shape {
+                Shape::Mesh(m) => Some(&mut m.from),
+                _ => None,
+            };
+            let rest = match &mut b.rest {
+                Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
+                _ => None,
+            };
+            own.into_iter().chain(rest)
         });
         let colliders = self.colliders.values_mut().flat_map(|c| match &mut c.form {
             Form::Hull(h) => vec![&mut h.from],

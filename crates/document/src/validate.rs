@@ -1,5 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
-use crate::{Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, ids::is_key};
+use crate::{
+    Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, Weights, ids::is_key,
+};
 use jsonschema::error::ValidationErrorKind as Kind;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -198,6 +200,7 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
     }
     for (id, body) in document["bodies"].as_object().into_iter().flatten() {
         check(&body["grips"], format!("/bodies/{id}/grips"));
+        check(&body["maps"], format!("/bodies/{id}/maps"));
     }
 }
 
@@ -225,6 +228,21 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
             {
                 let message = format!("names the handle \"{h}\", which there is not");
                 faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/handle"), message));
+            }
+        }
+        for (what, by) in body.scaled.iter().filter(|(_, by)| !body.maps.contains_key(&by.map)) {
+            let key = serde_json::to_value(what).unwrap_or_default();
+            let message = format!("names the map \"{}\", which the body does not have", by.map);
+            faults
+                .push(Fault::new(format!("/bodies/{id}/scaled/{}/map", key.as_str().unwrap_or("")), message));
+        }
+        for (map, m) in &body.maps {
+            if let Weights::Ramp(r) = &m.weights
+                && r.from == r.to
+            {
+                let message =
+                    format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
+                faults.push(Fault::new(format!("/bodies/{id}/maps/{map}/weights/ramp/to"), message));
             }
         }
         if let Shape::Ring(r) = &body.shape
@@ -259,6 +277,12 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         in_order(c.keys.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/keys"));
         if let Form::Mesh(m) = &c.form {
             in_order(m.shapes.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/form/mesh/shapes"));
+        }
+    }
+    for (id, b) in &scene.bodies {
+        if let Some(rest) = &b.rest {
+            in_order(rest.scale.iter().map(|k| k.frame).collect(), format!("/bodies/{id}/rest/scale"));
+            in_order(rest.bend.iter().map(|k| k.frame).collect(), format!("/bodies/{id}/rest/bend"));
         }
     }
     for (id, h) in &scene.handles {

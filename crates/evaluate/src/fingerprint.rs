@@ -4,8 +4,9 @@
 //! A stored frame is true exactly when the scene as it is now asks for its fingerprint.
 use crate::collide::{Carried, Track};
 use crate::frame_inputs;
+use crate::rest::Relaxed;
 use nematon_document::Scene;
-use nematon_solver::{ClothRest, FrameInputs, Rules};
+use nematon_solver::{ClothRest, Folds, FrameInputs, Rules};
 
 /// BLAKE3 of all that a frame was made from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -17,6 +18,7 @@ pub struct Island<'a> {
     pub rules: &'a Rules,
     pub tracks: &'a [Track],
     pub carried: &'a [Carried],
+    pub relaxed: &'a [Relaxed],
 }
 
 /// The fingerprints of all frames of an island, the first frame first.
@@ -77,6 +79,19 @@ fn of_rest(island: &Island) -> Fingerprint {
         s.f32(&[m.areal_weight, m.shear, m.damping, m.drag, m.lift, m.friction, m.thickness]);
         s.f32(&m.stretch);
         s.f32(&m.bend);
+        s.f32(&[m.poisson]);
+        match &rest.folds {
+            Folds::Start => s.u32(&[0]),
+            Folds::Flat => s.u32(&[1]),
+            Folds::Like(to) => {
+                s.u32(&[2]);
+                to.iter().for_each(|p| s.f32(p));
+            }
+        }
+        for map in &rest.maps.0 {
+            s.u32(&[map.len() as u32]);
+            s.f32(map);
+        }
     }
     island.rules.own.iter().for_each(|o| s.u32(&[u32::from(*o)]));
     island.rules.between.iter().for_each(|p| s.u32(&p.map(|k| k as u32)));
@@ -129,6 +144,12 @@ fn of_frame(
             numbers.extend(p.position);
             numbers.extend(p.turn);
         }
+    }
+    for r in island.relaxed {
+        let m = r.motion(first + index as f64);
+        s.u32(&[5, m.cloth as u32]);
+        numbers.extend(m.scale);
+        numbers.extend(m.folds);
     }
     s.f32(&numbers);
     hashes.iter().for_each(|h| {

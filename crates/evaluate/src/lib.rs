@@ -5,6 +5,8 @@ mod air;
 mod collide;
 mod fingerprint;
 mod inputs;
+mod maps;
+mod rest;
 mod run;
 mod shape;
 mod stopwatch;

@@ -1,5 +1,6 @@
 use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
+use crate::rest::{Relaxed, relaxed};
 use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, cloth_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
@@ -15,6 +16,7 @@ pub struct Run {
     pub contact: Contact,
     tracks: Vec<Track>,
     carried: Vec<Carried>,
+    relaxed: Vec<Relaxed>,
     states: Vec<State>,
     /// The frame that the states are at, counted from the first.
     at: usize,
@@ -52,6 +54,7 @@ struct Parts {
     rules: Rules,
     tracks: Vec<Track>,
     carried: Vec<Carried>,
+    relaxed: Vec<Relaxed>,
 }
 
 impl Parts {
@@ -68,12 +71,13 @@ impl Parts {
         let grips: Vec<_> = members.iter().map(|(id, _, s)| (id.clone(), s.grips.as_slice())).collect();
         let carried = carried(scene, &grips);
         let rules = rules(scene, &found);
-        Ok(Parts { members, rests, rules, tracks, carried })
+        let relaxed = relaxed(&found);
+        Ok(Parts { members, rests, rules, tracks, carried, relaxed })
     }
 
     fn fingerprints(&self, scene: &Scene) -> Vec<Vec<Fingerprint>> {
-        let Parts { rests, rules, tracks, carried, .. } = self;
-        let island = of_island(scene, &Island { rests, rules, tracks, carried });
+        let Parts { rests, rules, tracks, carried, relaxed, .. } = self;
+        let island = of_island(scene, &Island { rests, rules, tracks, carried, relaxed });
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
     }
@@ -103,13 +107,13 @@ impl Run {
             cloths.push(Cloth::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
         let prints = parts.fingerprints(scene);
-        let Parts { members, rules, tracks, carried, .. } = parts;
+        let Parts { members, rules, tracks, carried, relaxed, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
         let contact = Contact::new(&cloths, &rules, colliders).map_err(RunError::Contact)?;
         let states = cloths.iter().map(Cloth::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run { scene: scene.clone(), members, cloths, contact, tracks, carried, states, at: 0 })
+        Ok(Run { scene: scene.clone(), members, cloths, contact, tracks, carried, relaxed, states, at: 0 })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
@@ -149,6 +153,7 @@ impl Run {
         let first = self.scene.frames.first as f64;
         inputs.colliders = self.tracks.iter().map(|t| t.motion(first + index as f64)).collect();
         inputs.grips = self.carried.iter().map(|c| c.motion(first + index as f64, first)).collect();
+        inputs.rests = self.relaxed.iter().map(|r| r.motion(first + index as f64)).collect();
         inputs
     }
 

@@ -1,16 +1,23 @@
-use nematon_document::{Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Shape, Warp};
+use nematon_document::{
+    Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape, Warp,
+};
 use nematon_geometry::frame::{WarpAlong, material_frames};
 use nematon_geometry::{
     Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, refine, ring,
     sheet, tube,
 };
-use nematon_solver::ClothRest;
+use nematon_solver::{ClothRest, Folds, Maps};
 use std::sync::Arc;
 
 /// Where imported meshes come from: a folder, a store.
 pub trait MeshLibrary {
     /// The mesh that a source names, or why it can't be had, in a sentence.
     fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String>;
+
+    /// The weights of a file of a map, or why they can't be had, in a sentence.
+    fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {
+        Err(format!("\"{path}\" is a file beside a scene file, and there is no such place here"))
+    }
 }
 
 /// A library for scenes that import nothing.
@@ -33,6 +40,12 @@ pub enum ShapeError {
     TooFine { refine: u32, points: usize },
     #[error("{layers} layers have {points} points; the most is {MAX_POINTS}. Make fewer or coarser ones")]
     TooMany { layers: u32, points: usize },
+    #[error("the map \"{map}\" {why}")]
+    Map { map: String, why: String },
+    #[error(
+        "its rest shape has {found} points and triangles, and its own has {own}. Both must be one mesh in two shapes"
+    )]
+    OtherRest { found: String, own: String },
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
 }
@@ -44,6 +57,10 @@ pub struct Shaped {
     pub mesh: Mesh,
     /// Where each point starts in the world, metres.
     pub placed: Vec<[f32; 3]>,
+    /// What its lengths and folds come from, placed, if that is another mesh.
+    pub rest: Option<Mesh>,
+    /// What its matter is multiplied by from point to point.
+    pub maps: Maps,
     /// Points of each grip that is on, in the order of the document.
     pub grips: Vec<(String, Vec<u32>)>,
     pub density: Density,
@@ -70,33 +87,26 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
         Shape::Tube(t) => tube(t.radius, t.length, t.around, t.along),
         Shape::Box(b) => block(b.size, b.cells),
         Shape::Ring(r) => ring(r.radius, r.tube, r.around, r.about),
-        Shape::Mesh(ImportedMesh { from, refine: times }) => {
-            let found = library.mesh(from).map_err(ShapeError::Mesh)?;
-            nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
-            let mut mesh = (*found).clone();
-            for _ in 0..*times {
-                let points = mesh.positions.len() + mesh.edges().len();
-                if points > MAX_POINTS {
-                    return Err(ShapeError::TooFine { refine: *times, points });
-                }
-                mesh = refine(&mesh);
-            }
-            mesh
-        }
+        Shape::Mesh(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
     };
-    let mesh = match &body.layers {
-        Some(l) if l.count > 1 => {
-            let points = mesh.positions.len() * l.count as usize;
-            if points > MAX_POINTS {
-                return Err(ShapeError::TooMany { layers: l.count, points });
+    let mesh = layered(body, mesh)?;
+    let rest = match &body.rest {
+        Some(Rest { shape: RestShape::Mesh(from), .. }) => {
+            let times = if let Shape::Mesh(m) = &body.shape { m.refine } else { 0 };
+            let mut rest = layered(body, imported(from, times, library)?)?;
+            if rest.positions.len() != mesh.positions.len() || rest.triangles != mesh.triangles {
+                let tell = |m: &Mesh| format!("{} and {}", m.positions.len(), m.triangles.len());
+                return Err(ShapeError::OtherRest { found: tell(&rest), own: tell(&mesh) });
             }
-            layers(&mesh, l.count, |p| {
-                p.iter_mut().flatten().for_each(|c| *c = (f64::from(*c) * l.scale) as f32);
-                place(p, l.offset, l.turn);
-            })
+            if rest.uv_triangles.is_empty() {
+                (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
+            }
+            place(&mut rest.positions, body.place.position, body.place.turn);
+            Some(rest)
         }
-        _ => mesh,
+        _ => None,
     };
+    let maps = crate::maps::maps(body, &mesh, library)?;
     let mut placed = mesh.positions.clone();
     place(&mut placed, body.place.position, body.place.turn);
     let mut grips = vec![];
@@ -115,7 +125,34 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
         grips.push((id.0.clone(), points));
     }
     let density = density(&mesh);
-    Ok(Shaped { mesh, placed, grips, density })
+    Ok(Shaped { mesh, placed, rest, maps, grips, density })
+}
+
+fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result<Mesh, ShapeError> {
+    let found = library.mesh(from).map_err(ShapeError::Mesh)?;
+    nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
+    let mut mesh = (*found).clone();
+    for _ in 0..times {
+        let points = mesh.positions.len() + mesh.edges().len();
+        if points > MAX_POINTS {
+            return Err(ShapeError::TooFine { refine: times, points });
+        }
+        mesh = refine(&mesh);
+    }
+    Ok(mesh)
+}
+
+/// A shape with its body's copies of it.
+fn layered(body: &Body, mesh: Mesh) -> Result<Mesh, ShapeError> {
+    let Some(l) = body.layers.as_ref().filter(|l| l.count > 1) else { return Ok(mesh) };
+    let points = mesh.positions.len() * l.count as usize;
+    if points > MAX_POINTS {
+        return Err(ShapeError::TooMany { layers: l.count, points });
+    }
+    Ok(layers(&mesh, l.count, |p| {
+        p.iter_mut().flatten().for_each(|c| *c = (f64::from(*c) * l.scale) as f32);
+        place(p, l.offset, l.turn);
+    }))
 }
 
 /// The points of a choice on an unplaced shape.
@@ -167,12 +204,13 @@ pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
     ClothRest {
         positions: shaped.placed.clone(),
         triangles: shaped.mesh.triangles.clone(),
-        frames: material_frames(&shaped.mesh, warp),
+        frames: material_frames(shaped.rest.as_ref().unwrap_or(&shaped.mesh), warp),
         held: shaped.held(),
         matter: nematon_solver::Matter {
             areal_weight: areal_weight as f32,
             stretch: [stretch_warp as f32, stretch_weft as f32],
             shear: shear as f32,
+            poisson: m.poisson as f32,
             bend: [bend_warp as f32, bend_weft as f32],
             damping: m.damping as f32,
             drag: m.drag as f32,
@@ -180,5 +218,11 @@ pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
             friction: m.friction as f32,
             thickness: m.thickness as f32,
         },
+        folds: match (&shaped.rest, body.rest.as_ref().map(|r| &r.shape)) {
+            (Some(rest), _) => Folds::Like(rest.positions.clone()),
+            (None, Some(RestShape::Flat)) => Folds::Flat,
+            _ => Folds::Start,
+        },
+        maps: shaped.maps.clone(),
     }
 }

@@ -16,6 +16,26 @@ impl MeshLibrary for Folder {
         let bytes = std::fs::read(self.0.join(name)).map_err(|e| format!("{name}: {e}"))?;
         nematon_formats::read_mesh(name, &bytes).map(Arc::new).map_err(|e| format!("{name}: {e}"))
     }
+
+    fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {
+        let text = std::fs::read_to_string(self.0.join(path)).map_err(|e| format!("{path}: {e}"))?;
+        numbers(&text).map(Arc::new).map_err(|e| format!("{path}: {e}"))
+    }
+}
+
+/// Numbers of a CSV file, one a line; a first line of words is its heading.
+fn numbers(text: &str) -> Result<Vec<f32>, String> {
+    let mut out = vec![];
+    for (k, line) in text.lines().map(str::trim).enumerate().filter(|(_, l)| !l.is_empty()) {
+        let cell = line.split(',').next_back().unwrap_or("").trim();
+        match cell.parse::<f32>() {
+            Ok(w) if (0.0..=1.0).contains(&w) => out.push(w),
+            Ok(w) => return Err(format!("line {}: {w} is not from 0 to 1", k + 1)),
+            Err(_) if k == 0 => {}
+            Err(_) => return Err(format!("line {}: \"{cell}\" is not a number", k + 1)),
+        }
+    }
+    Ok(out)
 }
 
 /// Reads a scene file; its meshes are looked for beside it.

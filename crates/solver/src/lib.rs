@@ -23,7 +23,8 @@ mod watch;
 pub use build::{BuildError, Cloth};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use inputs::{
-    ClothRest, ColliderMotion, ColliderRest, Floor, FrameInputs, GripMotion, Matter, Pose, Skin, Solid,
+    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, GripMotion, Maps, Matter, Pose,
+    RestMotion, Scaled, Skin, Solid,
 };
 pub use measure::{Energy, Strain};
 pub use snags::{Fault, INSIDE, OVERSTRETCH, POP, Snag, snags};
@@ -32,6 +33,6 @@ pub use step::{Cause, Exploded, step};
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 /// Density of the air, kg/m³ (at 20 °C and sea level).
 pub const AIR_DENSITY: f32 = 1.2;

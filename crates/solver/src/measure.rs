@@ -35,6 +35,7 @@ impl Cloth {
         self.columns(state, |area, [u, v], _| {
             total += area;
             for (mean, strain) in s.mean.iter_mut().zip([u, v]) {
+                let strain = strain / f64::from(state.stretched[0]);
                 *mean += area * (strain - 1.0);
                 s.largest = s.largest.max(strain - 1.0);
             }
@@ -53,16 +54,21 @@ impl Cloth {
             e.height -= m * gravity * f64::from(state.x[k].0[1]);
         }
         let m = &self.matter;
+        let (rest, nu) = (f64::from(state.stretched[0]), f64::from(m.poisson));
+        let folds = state.stretched[0] * state.stretched[1];
         let [ku, kv, ks] = [m.stretch[0], m.stretch[1], m.shear].map(f64::from);
         self.columns(state, |area, [u, v], shear| {
-            e.membrane += 0.5 * area * (ku * (u - 1.0).powi(2) + kv * (v - 1.0).powi(2) + ks * shear * shear);
+            let (u, v) = (u - rest, v - rest);
+            let both = (ku * u * u + kv * v * v + 2.0 * nu * (ku * kv).sqrt() * u * v) / (1.0 - nu * nu);
+            e.membrane += 0.5 * area * (both + ks * shear * shear);
         });
         if !self.coarse.is_empty() {
             // The levels share the stiffness among them.
-            e.membrane = coarse::build::OWN * e.membrane + coarse::energy(&self.coarse, &state.x);
+            e.membrane = coarse::build::OWN * e.membrane + coarse::energy(&self.coarse, &state.x, rest);
         }
-        let hinges = self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x)).sum::<f64>();
-        let patches = self.work.iter().flat_map(|w| &w.patch).map(|g| g.energy(&state.x)).sum::<f64>();
+        let hinges =
+            self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x, f64::from(folds))).sum::<f64>();
+        let patches = self.work.iter().flat_map(|w| &w.patch).map(|g| g.energy(&state.x, folds)).sum::<f64>();
         let yarns = self.yarns.iter().flatten().map(|g| g.energy(&state.x)).sum::<f64>();
         let cells = self.work.iter().flat_map(|w| &w.cell).map(|g| g.energy(&state.x)).sum::<f64>();
         e.bend = hinges + patches + yarns + cells;

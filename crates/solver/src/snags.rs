@@ -2,7 +2,7 @@
 use crate::build::Cloth;
 use crate::contact::collider::depths;
 use crate::contact::{Contact, With};
-use crate::inputs::{FrameInputs, Pose};
+use crate::inputs::{FrameInputs, Pose, Scaled};
 use crate::state::State;
 
 /// A thread longer than at rest by more than this share is overstretched.
@@ -66,7 +66,8 @@ pub fn snags(
         let limit = INSIDE * cloth.matter.thickness;
         let mut found = (0usize, 0.0f32, 0usize);
         let mut see = |place: usize, deep: f32| {
-            if deep > limit {
+            let scale = cloth.maps.of(Scaled::Thickness).get(place).unwrap_or(&1.0);
+            if deep > limit * scale {
                 found.0 += 1;
                 if deep > found.1 {
                     (found.1, found.2) = (deep, place);
@@ -101,7 +102,7 @@ pub fn snags(
     for (k, cloth) in cloths.iter().enumerate() {
         let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
         cloth.columns(&states[k], |_, [u, v], _| {
-            let s = u.max(v) - 1.0;
+            let s = u.max(v) / f64::from(states[k].stretched[0]) - 1.0;
             count += usize::from(s > OVERSTRETCH);
             if s > worst {
                 (worst, at) = (s, t);

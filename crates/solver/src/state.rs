@@ -25,6 +25,11 @@ pub struct State {
     /// Forces of the patches and scratch of their system.
     pub(crate) push: Vec<Record>,
     pub(crate) plate: Vec<Record>,
+    /// Strain along warp and weft at each point when a sub-step began; scratch, kept where they act on each
+    /// other.
+    pub(crate) strain: Vec<Record>,
+    /// What lengths and folds at rest were multiplied by at the end of the last frame.
+    pub(crate) stretched: [f32; 2],
     /// Where the points were when the sub-step began; scratch, kept where there is contact.
     pub(crate) start: Vec<Record>,
     /// How many points there are, spare ones left out.

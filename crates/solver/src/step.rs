@@ -5,7 +5,7 @@ use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
 use crate::elimination::Factor;
-use crate::inputs::{FrameInputs, GripMotion};
+use crate::inputs::{FrameInputs, GripMotion, RestMotion, Scaled};
 use crate::simd::Record;
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -70,6 +70,9 @@ pub fn step(
             s.end(state, watch);
         }
     }
+    for (s, state) in each.iter().zip(states.iter_mut()) {
+        state.stretched = s.rests(1.0);
+    }
     for (body, (cloth, state)) in cloths.iter().zip(states.iter()).enumerate() {
         if let Err(e) = Exploded::check(cloth, state, frame) {
             for (s, (x, v, rigid, tangled)) in states.iter_mut().zip(before) {
@@ -89,8 +92,11 @@ struct Substep<'a> {
     gravity: [f32; 3],
     /// Grips of this cloth that move, by places.
     grips: Vec<(&'a GripMotion, Vec<u32>)>,
+    rest: Option<&'a RestMotion>,
     /// Share of relative velocity kept over a sub-step.
     kept: f32,
+    /// The same for each point, where it differs.
+    keeps: Vec<f32>,
     /// Whether there is moving air to sample.
     airy: bool,
     /// Whether air acts at all.
@@ -104,13 +110,18 @@ struct Substep<'a> {
 impl<'a> Substep<'a> {
     fn new(cloth: &'a Cloth, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
         let m = &cloth.matter;
+        let least_weight =
+            cloth.maps.of(Scaled::ArealWeight).iter().copied().reduce(f32::min).unwrap_or(1.0).min(1.0);
         let scale = Scale {
             dt,
             per_dt2: 1.0 / (dt * dt),
             drag: 0.5 * AIR_DENSITY * m.drag,
             lift: 0.5 * AIR_DENSITY * m.lift,
-            per_weight: 1.0 / m.areal_weight,
+            per_weight: 1.0 / (m.areal_weight * least_weight),
+            poisson: m.poisson,
+            ..Scale::default()
         };
+        let kept = |scale: f32| libm::exp(-f64::from(m.damping * scale) * f64::from(dt)) as f32;
         Substep {
             cloth,
             scale,
@@ -122,7 +133,9 @@ impl<'a> Substep<'a> {
                 .filter(|g| g.cloth == number)
                 .map(|g| (g, g.points.iter().map(|&p| cloth.place(p)).collect()))
                 .collect(),
-            kept: libm::exp(-f64::from(m.damping) * f64::from(dt)) as f32,
+            rest: frame.rests.iter().find(|r| r.cloth == number),
+            kept: kept(1.0),
+            keeps: cloth.maps.of(Scaled::Damping).iter().map(|s| kept(*s)).collect(),
             airy: !frame.winds.is_empty() || !frame.turbulence.is_empty(),
             drag: m.drag > 0.0 || m.lift > 0.0,
             bends: cloth.bends(dt),
@@ -132,6 +145,11 @@ impl<'a> Substep<'a> {
 
     /// Moves the body by itself; contact comes after.
     fn run(&self, number: u32, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
+        let [rest, folds] = self.rests(moments[1]);
+        let scale = Scale { rest, folds, ..self.scale };
+        if scale.poisson > 0.0 {
+            watch.during(Phase::Yarn, || self.strain(rest, state));
+        }
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
         let all = Arrays::of(state);
@@ -142,7 +160,8 @@ impl<'a> Substep<'a> {
             let first = number / coarse::EVERY * coarse::EVERY;
             let span = coarse::EVERY.min(self.substeps - first) as f32;
             if number == first {
-                coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, self.scale.per_dt2 / span);
+                let scale = Scale { per_dt2: scale.per_dt2 / span, ..scale };
+                coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, scale);
             }
             coarse::follow(&self.cloth.coarse, &mut state.x, &state.coarse, 1.0 / span);
         });
@@ -151,18 +170,48 @@ impl<'a> Substep<'a> {
         state.pulls.iter_mut().flatten().for_each(|p| *p = Default::default());
         let pulls = PullsOf(state.pulls.as_mut_ptr());
         for round in 0..rounds {
-            self.part(0, all, pulls, round == 0, watch);
+            self.part(0, all, pulls, scale, round == 0, watch);
         }
         if let Some(factor) = &self.plate {
-            watch.during(Phase::Bend, || self.plate(factor, state));
+            watch.during(Phase::Bend, || self.plate(factor, scale, state));
         }
         state.pull.iter_mut().flatten().for_each(|p| p.fill(Default::default()));
         // Whoever comes last is met best: the directions take turns.
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
-            self.yarns(direction, round < 2, all, &mut state.pull[direction], watch);
+            let across = self.across(direction, &state.strain);
+            self.yarns(direction, round < 2, all, scale, across, &mut state.pull[direction], watch);
         }
+    }
+
+    /// What lengths and folds at rest are multiplied by at a moment.
+    fn rests(&self, moment: f32) -> [f32; 2] {
+        let at = |[from, to]: [f32; 2]| from + moment * (to - from);
+        self.rest.map_or([1.0; 2], |r| [at(r.scale), at(r.folds)])
+    }
+
+    /// Finds the strains that each direction answers the other's with.
+    fn strain(&self, rest: f32, state: &mut State) {
+        state.strain.resize(state.x.len(), Record::default());
+        for (direction, groups) in self.cloth.yarns.iter().enumerate() {
+            let (x, out) = (Shared(state.x.as_mut_ptr()), Shared(state.strain.as_mut_ptr()));
+            groups.par_iter().with_min_len(YARN_SHARE).for_each(|g| {
+                // Safety: the points of a chain are in no other of its direction.
+                unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) };
+            });
+        }
+    }
+
+    /// How strains along and across change the rest lengths of a direction, if they do: a pull across of stress
+    /// S shortens by ν S / √(K_u K_v), and S = K_v (ε_v + ν √(K_u/K_v) ε_u) / (1 - ν²).
+    fn across<'s>(&self, direction: usize, strain: &'s [Record]) -> Option<yarn::Across<'s>> {
+        let nu = self.scale.poisson;
+        let k = self.cloth.matter.stretch;
+        let ratio = (k[1 - direction] / k[direction].max(1e-12)).sqrt();
+        let both = self.cloth.yarns.iter().all(|y| !y.is_empty());
+        let takes = [nu * nu, nu * ratio].map(|t| t / (1.0 - nu * nu));
+        (nu > 0.0 && both).then_some(yarn::Across { strain, takes, direction })
     }
 
     /// Velocities from where contact let the points come.
@@ -228,9 +277,12 @@ impl<'a> Substep<'a> {
 
     /// A leaf meets its constraints; a larger part those across its halves. Bends and air have their turn
     /// in the `first` round.
-    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, first: bool, watch: &impl Watch) {
+    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, scale: Scale, first: bool, watch: &impl Watch) {
         if let Some([a, b]) = self.cloth.parts.tree[part].halves {
-            rayon::join(|| self.part(a, all, pulls, first, watch), || self.part(b, all, pulls, first, watch));
+            rayon::join(
+                || self.part(a, all, pulls, scale, first, watch),
+                || self.part(b, all, pulls, scale, first, watch),
+            );
         }
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
         let points = Points { x: all.x, flow: all.flow };
@@ -238,15 +290,15 @@ impl<'a> Substep<'a> {
         watch.during(Phase::Membrane, || {
             let air = self.drag && first;
             if first {
-                cell.iter().for_each(|g| unsafe { cell::solve(g, points, self.scale, air) });
+                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air) });
             }
             if !self.cloth.stretchy {
-                let each = |g| unsafe { membrane::solve::<false>(g, points, self.scale, air, None) };
+                let each = |g| unsafe { membrane::solve::<false>(g, points, scale, air, None) };
                 return membrane.iter().for_each(each);
             }
             let pulls = unsafe { pulls.of(part) };
             for (g, pulls) in membrane.iter().zip(pulls) {
-                unsafe { membrane::solve::<true>(g, points, self.scale, air, Some(pulls)) };
+                unsafe { membrane::solve::<true>(g, points, scale, air, Some(pulls)) };
             }
         });
         if !first {
@@ -254,29 +306,29 @@ impl<'a> Substep<'a> {
         }
         watch.during(Phase::Bend, || match self.cloth.curved {
             true => {
-                bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, self.scale) });
+                bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, scale) });
                 if self.plate.is_none() {
-                    patch.iter().for_each(|g| unsafe { patch::solve::<true>(g, points, self.scale) });
+                    patch.iter().for_each(|g| unsafe { patch::solve::<true>(g, points, scale) });
                 }
             }
             false => {
-                bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, self.scale) });
+                bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, scale) });
                 if self.plate.is_none() {
-                    patch.iter().for_each(|g| unsafe { patch::solve::<false>(g, points, self.scale) });
+                    patch.iter().for_each(|g| unsafe { patch::solve::<false>(g, points, scale) });
                 }
             }
         });
     }
 
     /// One implicit step of all patches together.
-    fn plate(&self, factor: &Factor, state: &mut State) {
+    fn plate(&self, factor: &Factor, scale: Scale, state: &mut State) {
         let State { x, push, plate, .. } = state;
         push.clear();
         push.resize(x.len(), Record::default());
         for g in self.cloth.work.iter().flat_map(|w| &w.patch) {
             match self.cloth.curved {
-                true => patch::pull::<true>(g, x, push),
-                false => patch::pull::<false>(g, x, push),
+                true => patch::pull::<true>(g, x, scale.rest * scale.folds, push),
+                false => patch::pull::<false>(g, x, 1.0, push),
             }
         }
         let n = self.cloth.points();
@@ -294,6 +346,8 @@ impl<'a> Substep<'a> {
         direction: usize,
         first: bool,
         all: Arrays,
+        scale: Scale,
+        across: Option<yarn::Across>,
         pull: &mut [yarn::Pulls],
         watch: &impl Watch,
     ) {
@@ -308,7 +362,7 @@ impl<'a> Substep<'a> {
                 let bends = (first && !bends.is_empty()).then_some(bends.as_slice());
                 // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
                 watch.during(Phase::Yarn, || unsafe {
-                    yarn::solve(g, points, self.scale.dt, scratch, bends, pull);
+                    yarn::solve(g, points, scale, across, scratch, bends, pull);
                 });
             },
         );
@@ -327,11 +381,12 @@ impl<'a> Substep<'a> {
             }
             // Held points have no velocity, and get none.
             let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
+            let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
             if relative {
                 let r = rigid.at(x.xyz());
-                (0..3).for_each(|c| v.0[c] = (r[c] + (v.0[c] - r[c]) * self.kept) * moves);
+                (0..3).for_each(|c| v.0[c] = (r[c] + (v.0[c] - r[c]) * kept) * moves);
             } else {
-                *v = Record(v.0.map(|v| v * self.kept));
+                *v = Record(v.0.map(|v| v * kept));
             }
             let push = Record([g[0] * moves, g[1] * moves, g[2] * moves, 0.0]);
             *v = Record(std::array::from_fn(|c| v.0[c] + push.0[c]));
@@ -429,6 +484,17 @@ impl Arrays {
                 &mut *self.flow.add(k),
             )
         }
+    }
+}
+
+#[derive(Clone, Copy)]
+struct Shared(*mut Record);
+// Safety: shared between threads that each touch points of their own.
+unsafe impl Send for Shared {}
+unsafe impl Sync for Shared {}
+impl Shared {
+    fn get(self) -> *mut Record {
+        self.0
     }
 }
 

@@ -19,6 +19,7 @@ pub fn relay() -> Scene {
             areal_weight: 0.34,
             stretch_warp: 5200.0,
             stretch_weft: 4300.0,
+            poisson: 0.0,
             shear: 420.0,
             bend_warp: 6e-5,
             bend_weft: 4e-5,
@@ -37,6 +38,9 @@ pub fn relay() -> Scene {
         .collect(),
         layers: None,
         touch: Touch::default(),
+        rest: None,
+        maps: Default::default(),
+        scaled: Default::default(),
     };
     let field = |name: &str, when, act| Field { name: name.into(), on: true, when, act };
     let wind = |speed, gust, seed| Wind { speed, heading: 0.5, rise: 0.12, gust, gust_period: 1.8, seed };

@@ -1,6 +1,6 @@
 //! Finds the cells of a mesh whose edges run along the threads.
 use crate::constraint::cell::Cell;
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Scaled};
 use std::collections::BTreeMap;
 
 /// Cells, by the given points' numbers, and the triangles that are in none. `shear` in N/m, `twist` in N·m.
@@ -54,5 +54,8 @@ fn cell(rest: &ClothRest, pair: &[(usize, usize)], shear: f64, twist: f64) -> Op
     let point = if out[0].abs() > out[1].abs() { [a, c, b, d] } else { [a, d, b, c] };
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
     let free = 1.0 - 0.5 * f64::from(u8::from(held(t)) + u8::from(held(o)));
-    Some(Cell { point, sides, shear, twist, free })
+    let over = |what| rest.maps.over(what, &point);
+    let (shear, twist) = (shear * over(Scaled::Shear), twist * over(Scaled::Bend));
+    let air = [over(Scaled::Drag), over(Scaled::Lift)];
+    Some(Cell { point, sides, shear, twist, free, air })
 }

@@ -5,7 +5,7 @@ use super::{cells, hinges, nodes, patches, rigidity};
 use crate::coarse::{self, Level};
 use crate::constraint::{bend, cell, membrane, patch, yarn};
 use crate::damping::{Rigid, Sums};
-use crate::inputs::{ClothRest, Matter};
+use crate::inputs::{ClothRest, Folds, Maps, Matter, Scaled};
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
 use crate::state::State;
@@ -25,6 +25,8 @@ pub enum BuildError {
     NotFinite { point: usize },
     #[error("{what} is {value}; it must be finite and {limit}")]
     Matter { what: &'static str, value: f32, limit: &'static str },
+    #[error("the map of {what:?} is {value} at point {point}; it must be finite and {limit}")]
+    Map { what: Scaled, point: usize, value: f32, limit: &'static str },
 }
 
 /// The constraints of one part.
@@ -52,6 +54,10 @@ pub struct Cloth {
     pub(crate) stretchy: bool,
     /// Where each point starts and its inverse mass, in the order of the parts; spare points follow.
     pub(crate) rest: Vec<Record>,
+    /// The same of the shape that it bends away from, if that is another.
+    pub(crate) shape: Option<Vec<Record>>,
+    /// By place.
+    pub(crate) maps: Maps,
     /// Mass of each point, kg, held or not.
     pub(crate) mass: Vec<f32>,
     pub(crate) matter: Matter,
@@ -97,11 +103,13 @@ impl Cloth {
         let mut mass = vec![0.0f64; n];
         let weight = f64::from(m.areal_weight);
         for &t in &alone {
-            let third = weight * area(&rest.frames[t]) / 3.0;
+            let over = rest.maps.over(Scaled::ArealWeight, &rest.triangles[t]);
+            let third = weight * over * area(&rest.frames[t]) / 3.0;
             rest.triangles[t].iter().for_each(|&p| mass[at(p) as usize] += third);
         }
         for c in &cells {
-            let quarter = weight * c.sides[0] * c.sides[1] / 4.0;
+            let over = rest.maps.over(Scaled::ArealWeight, &c.point);
+            let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
             c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
         }
         let coarse = coarse::build::levels(rest, at, &mass);
@@ -127,8 +135,11 @@ impl Cloth {
         let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
         for &t in &alone {
             let (point, f) = (rest.triangles[t].map(at), &rest.frames[t]);
-            let stiffness = [left[0], left[1], m.shear * share as f32];
-            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness });
+            let over = |what| rest.maps.over(what, &rest.triangles[t]);
+            let [stretch, shear] = [over(Scaled::Stretch), over(Scaled::Shear)].map(|s| s as f32);
+            let stiffness = [left[0] * stretch, left[1] * stretch, m.shear * share as f32 * shear];
+            let air = [over(Scaled::Drag), over(Scaled::Lift)];
+            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness, air });
         }
         let mut cells_at: Vec<Vec<cell::Cell>> = parts.tree.iter().map(|_| vec![]).collect();
         for mut c in cells {
@@ -149,12 +160,14 @@ impl Cloth {
                 all.push(p);
             }
         } else if !bends {
+            let rest_bend = |h: &hinges::RestHinge| rest.maps.over(Scaled::Bend, &h.point[..2]);
             let stiff = rigidity::stiffnesses(&found, m.bend.map(f64::from));
             for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
                 let point = h.point.map(at);
                 let rest = if fold(h) { h.rest as f32 } else { 0.0 };
                 curved |= rest != 0.0;
                 let weight = h.weight.map(|k| k as f32);
+                let stiffness = stiffness * rest_bend(h);
                 bends_at[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest });
             }
         }
@@ -178,6 +191,19 @@ impl Cloth {
             .collect();
         let (triangles, frames) = (rest.triangles.iter().map(|t| t.map(at)).collect(), rest.frames.clone());
         let mass = mass.into_iter().map(|m| m as f32).collect();
+        let shape = match &rest.folds {
+            Folds::Like(to) => {
+                let mut shape = records.clone();
+                (0..n).for_each(|k| shape[k].0[..3].copy_from_slice(&to[parts.order[k] as usize]));
+                Some(shape)
+            }
+            _ => None,
+        };
+        let by_place = |m: &Vec<f32>| match m.is_empty() {
+            true => vec![],
+            false => parts.order.iter().map(|&p| m[p as usize]).collect(),
+        };
+        let maps = Maps(rest.maps.0.each_ref().map(by_place));
         let matter = rest.matter;
         Ok(Cloth {
             parts,
@@ -188,6 +214,8 @@ impl Cloth {
             plate,
             stretchy,
             rest: records,
+            shape,
+            maps,
             mass,
             matter,
             held: rest.held.iter().any(|h| *h),
@@ -217,6 +245,8 @@ impl Cloth {
             coarse: self.coarse.iter().map(Level::scratch).collect(),
             push: vec![],
             plate: vec![],
+            strain: vec![],
+            stretched: [1.0; 2],
             start: vec![],
             points: self.points(),
             tangled: true,
@@ -309,7 +339,36 @@ fn check(rest: &ClothRest) -> Result<(), BuildError> {
     if let Some(triangle) = rest.frames.iter().position(|f| area(f).is_nan() || area(f) <= 0.0) {
         return Err(BuildError::NoArea { triangle });
     }
+    if let Folds::Like(shape) = &rest.folds {
+        same("shape", shape.len(), n)?;
+        if let Some(point) = shape.iter().position(|p| p.iter().any(|c| !c.is_finite())) {
+            return Err(BuildError::NotFinite { point });
+        }
+    }
+    for what in Scaled::ALL {
+        let map = rest.maps.of(what);
+        if map.is_empty() {
+            continue;
+        }
+        same("map", map.len(), n)?;
+        let (least, limit) = match what {
+            Scaled::ArealWeight => (1e-3, "at least 0.001"),
+            Scaled::Thickness => (0.01, "at least 0.01"),
+            _ => (0.0, "not below 0"),
+        };
+        let bad = |v: &f32| !v.is_finite() || *v < least || *v > 1e3;
+        if let Some(point) = map.iter().position(bad) {
+            return Err(BuildError::Map { what, point, value: map[point], limit });
+        }
+    }
     let m = &rest.matter;
+    if !(0.0..=0.45).contains(&m.poisson) {
+        return Err(BuildError::Matter {
+            what: "Poisson's ratio",
+            value: m.poisson,
+            limit: "from 0 to 0.45",
+        });
+    }
     let above = |what, value: f32, least: f32, limit| {
         if value.is_finite() && value >= least {
             Ok(())

@@ -1,5 +1,5 @@
 //! Edges that two triangles share, with the cotangent weights of their hinge.
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Folds};
 
 /// A hinge of the rest shape.
 pub struct RestHinge {
@@ -36,7 +36,7 @@ pub fn find(rest: &ClothRest) -> Vec<RestHinge> {
 fn hinge(rest: &ClothRest, (t, k): (usize, usize), (o, j): (usize, usize)) -> RestHinge {
     let tri = rest.triangles[t];
     let (a, b, c, d) = (tri[k], tri[(k + 1) % 3], tri[(k + 2) % 3], rest.triangles[o][(j + 2) % 3]);
-    let x = |p: u32| rest.positions[p as usize].map(f64::from);
+    let x = |p: u32| rest.shape()[p as usize].map(f64::from);
     let cot = |at: u32, p: u32, q: u32| {
         let (u, v) = (sub(x(p), x(at)), sub(x(q), x(at)));
         dot(u, v) / norm(cross(u, v))
@@ -53,7 +53,10 @@ fn hinge(rest: &ClothRest, (t, k): (usize, usize), (o, j): (usize, usize)) -> Re
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
     let free =
         0.5 * [(t, first), (o, second)].into_iter().filter(|s| !held(s.0)).map(|s| norm(s.1)).sum::<f64>();
-    let rest_fold = dot(sum, normal) / norm(normal).max(1e-30);
+    let rest_fold = match rest.folds {
+        Folds::Flat => 0.0,
+        _ => dot(sum, normal) / norm(normal).max(1e-30),
+    };
     let f = rest.frames[t].map(|p| p.map(f64::from));
     let (fa, fb, fc) = (f[k], f[(k + 1) % 3], f[(k + 2) % 3]);
     let edge = [fb[0] - fa[0], fb[1] - fa[1]];

@@ -4,7 +4,7 @@ use super::cells;
 use super::patches::{clamp, fold};
 use crate::constraint::cell::Cell;
 use crate::constraint::patch::Patch;
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Scaled};
 use std::collections::BTreeMap;
 
 /// Patches over the given points' numbers; `None` unless all triangles pair up to rectangles.
@@ -42,7 +42,8 @@ pub fn find(rest: &ClothRest) -> Option<Vec<Patch>> {
         let per = 1.0 / (c.sides[0] * c.sides[1]);
         let mut weight = [[0.0; 6]; 3];
         weight[2] = [per, -per, -per, per, 0.0, 0.0];
-        out.extend(whole(rest, point, weight, [0.0, 0.0, twist / per]));
+        let scale = rest.maps.over(Scaled::Bend, &c.point);
+        out.extend(whole(rest, point, weight, [0.0, 0.0, scale * twist / per]));
     }
     Some(out)
 }
@@ -77,7 +78,8 @@ fn about_point(rest: &ClothRest, centre: u32, node: &Node, cells: &[Cell], bend:
         weight[d][3 + d] = to_b;
         // Each side of the thread is met once by each of the two cells there.
         let width = node.half[1 - d] / 2.0;
-        stiffness[d] = bend[d] * width * 0.5 * (a + b);
+        let scale = rest.maps.over(Scaled::Bend, &[centre]);
+        stiffness[d] = scale * bend[d] * width * 0.5 * (a + b);
     }
     whole(rest, at, weight, stiffness)
 }

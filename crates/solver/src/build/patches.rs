@@ -1,7 +1,7 @@
 //! Finds the patches of a mesh: each triangle with the three beside it.
 use crate::constraint::patch::Patch;
 use crate::elimination::{Factor, Matrix};
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Folds, Scaled};
 use crate::simd::Record;
 use std::collections::BTreeMap;
 
@@ -55,6 +55,8 @@ pub fn find(rest: &ClothRest) -> Option<Vec<Patch>> {
     let patches = whole.into_iter().filter_map(|p| {
         let mut p = p?;
         clamp(rest, &mut p);
+        let scale = rest.maps.over(Scaled::Bend, &p.point[..3]);
+        p.stiffness.iter_mut().for_each(|s| *s *= scale);
         (p.stiffness.iter().any(|s| *s > 0.0)).then_some(p)
     });
     Some(patches.collect())
@@ -187,7 +189,7 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
     if (0..6).any(|i| (0..i).any(|j| point[i] == point[j])) {
         return None;
     }
-    let x = |p: u32| rest.positions[p as usize].map(f64::from);
+    let x = |p: u32| rest.shape()[p as usize].map(f64::from);
     let f = rest.frames[t].map(|p| p.map(f64::from));
     let mut flat = [[0.0; 2]; 6];
     flat[..3].copy_from_slice(&f);
@@ -240,12 +242,15 @@ pub fn clamp(rest: &ClothRest, p: &mut Patch) {
 /// What the weighted sums are at rest, along the normal of the first three points, 1/m; what they have in
 /// that plane is taken from the weights. `None` where those three lie in a line.
 pub fn fold(rest: &ClothRest, point: &[u32; 6], weight: &mut [[f64; 6]; 3]) -> Option<[f32; 3]> {
-    let at = point.map(|p| rest.positions[p as usize].map(f64::from));
+    let at = point.map(|p| rest.shape()[p as usize].map(f64::from));
     let (p, q) = (sub(at[1], at[0]), sub(at[2], at[0]));
     let n = cross(p, q);
     let size = dot(n, n).sqrt();
     if size <= 1e-30 {
         return None;
+    }
+    if rest.folds == Folds::Flat {
+        return Some([0.0; 3]);
     }
     let n = n.map(|c| c / size);
     let size = (0.5 * size).sqrt();

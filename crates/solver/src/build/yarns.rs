@@ -1,7 +1,7 @@
 //! Finds the yarns of a cloth: the edges that carry all of its stretch along warp or weft.
 use crate::constraint::membrane::gradients;
 use crate::constraint::yarn::{Fibres, Group, SPARES, chains, gather};
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Scaled};
 
 /// Yarns in both directions, and what they leave to the triangles.
 pub struct Yarns {
@@ -35,6 +35,8 @@ pub fn spin(
 ) -> Yarns {
     let mut held = vec![false; rest.positions.len()];
     rest.held.iter().enumerate().for_each(|(p, h)| held[at(p as u32) as usize] = *h);
+    let mut bend = vec![1.0; rest.positions.len()];
+    (0..bend.len() as u32).for_each(|p| bend[at(p) as usize] = rest.maps.over(Scaled::Bend, &[p]));
     let mut near = held.clone();
     for t in rest.triangles.iter().map(|t| t.map(&at)).filter(|t| t.iter().any(|&p| held[p as usize])) {
         t.iter().for_each(|&p| near[p as usize] = true);
@@ -43,7 +45,8 @@ pub fn spin(
     for (direction, threads) in threads.into_iter().enumerate() {
         let Some((chains, mut fibres)) = threads else { continue };
         fibres.values_mut().for_each(|f| f.stiffness *= share);
-        let bend = if bends { f64::from(rest.matter.bend[direction]) } else { 0.0 };
+        let bend =
+            |p: u32| if bends { bend[p as usize] * f64::from(rest.matter.bend[direction]) } else { 0.0 };
         let first = spare + yarns.spares as u32;
         let groups = gather(chains, &fibres, bend, |p| held[p as usize], |p| near[p as usize], first);
         yarns.spares += SPARES * groups.len();
@@ -67,7 +70,8 @@ fn fibres(rest: &ClothRest, direction: usize, at: &impl Fn(u32) -> u32) -> Optio
         let fibre = fibres.entry([a.min(b), a.max(b)]).or_default();
         fibre.length = 1.0 / size;
         fibre.width += area * size;
-        fibre.stiffness += area * f64::from(rest.matter.stretch[direction]) * size * size;
+        let stretch = f64::from(rest.matter.stretch[direction]) * rest.maps.over(Scaled::Stretch, t);
+        fibre.stiffness += area * stretch * size * size;
     }
     Some(fibres)
 }

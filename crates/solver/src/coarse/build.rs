@@ -1,7 +1,7 @@
 //! Lays lattices over the material.
 use super::{Level, Tether};
 use crate::constraint::membrane::Triangle;
-use crate::inputs::ClothRest;
+use crate::inputs::{ClothRest, Scaled};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Edges of the level below that a cell of a lattice spans.
@@ -19,8 +19,8 @@ struct Floor {
     fixed: Vec<bool>,
     /// Held points that hang on each.
     pins: Vec<Vec<u32>>,
-    /// Corners, rest area in m².
-    triangles: Vec<([u32; 3], f64)>,
+    /// Corners, rest area in m², and that times what stretch and shear are multiplied by.
+    triangles: Vec<([u32; 3], [f64; 3])>,
 }
 
 /// The share of the membrane's stiffness that stays with the points where there are levels.
@@ -40,7 +40,11 @@ pub fn levels(rest: &ClothRest, at: impl Fn(u32) -> u32, mass: &[f64]) -> Vec<Le
             .triangles
             .iter()
             .zip(&rest.frames)
-            .map(|(t, f)| (t.map(&at), crate::build::area(f)))
+            .map(|(t, f)| {
+                let area = crate::build::area(f);
+                let over = |what| area * rest.maps.over(what, t);
+                (t.map(&at), [area, over(Scaled::Stretch), over(Scaled::Shear)])
+            })
             .collect(),
     };
     for p in 0..n {
@@ -51,7 +55,7 @@ pub fn levels(rest: &ClothRest, at: impl Fn(u32) -> u32, mass: &[f64]) -> Vec<Le
             floor.fixed[place] = true;
         }
     }
-    let area: f64 = floor.triangles.iter().map(|t| t.1).sum();
+    let area: f64 = floor.triangles.iter().map(|t| t.1[0]).sum();
     // Of a square grid, two triangles a cell.
     let mut step = SPAN * (2.0 * area / floor.triangles.len() as f64).sqrt();
     let mut floors = vec![];
@@ -121,7 +125,7 @@ struct Lattice {
     /// Node, its held points, and how far it lies from their middle.
     tethers: Vec<(u32, Vec<u32>, f64)>,
     /// Corners of each triangle, where they lie at rest, and the material's area.
-    cells: Vec<([u32; 3], [[f32; 2]; 3], f64)>,
+    cells: Vec<([u32; 3], [[f32; 2]; 3], [f64; 3])>,
 }
 
 impl Lattice {
@@ -132,8 +136,11 @@ impl Lattice {
             .cells
             .iter()
             .map(|&(point, frame, area)| {
-                let scale = share * area / crate::build::area(&frame);
-                Triangle { point, frame, stiffness: full.map(|k| (f64::from(k) * scale) as f32) }
+                let per = share / crate::build::area(&frame);
+                let [_, stretch, shear] = area.map(|a| a * per);
+                let scale = [stretch, stretch, shear];
+                let stiffness = std::array::from_fn(|k| (f64::from(full[k]) * scale[k]) as f32);
+                Triangle { point, frame, stiffness, air: [0.0; 2] }
             })
             .collect();
         let soft = 1.0 / (share * f64::from(full[0].max(full[1]))).max(1e-6);
@@ -288,10 +295,11 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
         }
     }
     // Each cell's material, by its pieces.
-    let mut area: BTreeMap<([i64; 2], u32), f64> = BTreeMap::new();
+    let mut area: BTreeMap<([i64; 2], u32), [f64; 3]> = BTreeMap::new();
     for (t, a) in &floor.triangles {
         for &p in t {
-            *area.entry((cell[p as usize], piece[p as usize])).or_default() += a / 3.0;
+            let sum = area.entry((cell[p as usize], piece[p as usize])).or_default();
+            (0..3).for_each(|k| sum[k] += a[k] / 3.0);
         }
     }
     for ((at, piece), area) in area {
@@ -303,8 +311,8 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
             // Slivers at a border have no shape to speak of.
             let distinct = point[0] != point[1] && point[1] != point[2] && point[0] != point[2];
             if distinct && crate::build::area(&frame) > 0.02 * size[0] * size[1] {
-                lattice.cells.push((point, frame, 0.5 * area));
-                next.triangles.push((point, 0.5 * area));
+                lattice.cells.push((point, frame, area.map(|a| 0.5 * a)));
+                next.triangles.push((point, area.map(|a| 0.5 * a)));
             }
         }
     }

@@ -13,7 +13,7 @@
 pub mod build;
 
 use crate::colouring::pack;
-use crate::constraint::{compliance, membrane};
+use crate::constraint::{Scale, compliance, membrane};
 use crate::simd::{F8, Record, V8, load, store};
 use rayon::prelude::*;
 
@@ -103,9 +103,9 @@ impl Level {
     }
 }
 
-/// Works out what the levels say, coarsest first, for some sub-steps to come: `per_dt2` is one over their
+/// Works out what the levels say, coarsest first, for some sub-steps to come: `per_dt2` of the scale is one over their
 /// number and dt². `x` has the points, spares and all.
-pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], per_dt2: f32) {
+pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Scale) {
     // Nodes are told from one of the points: means of what is far from the origin would lose their last bits.
     let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
     for k in 0..levels.len() {
@@ -123,7 +123,7 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], per_dt2: f
             above.told();
             above.sink(&levels[k + 1], &mut own.x, 1.0);
         }
-        own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], per_dt2);
+        own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
     }
     if let Some(first) = scratch.first_mut() {
         first.told();
@@ -139,7 +139,7 @@ pub fn follow(levels: &[Level], x: &mut [Record], scratch: &[Scratch], share: f3
 }
 
 /// Energy of all levels' pulls, joules. `x` has the points.
-pub fn energy(levels: &[Level], x: &[Record]) -> f64 {
+pub fn energy(levels: &[Level], x: &[Record], rest: f64) -> f64 {
     let mut below: Option<Scratch> = None;
     let mut sum = 0.0;
     for level in levels {
@@ -152,16 +152,16 @@ pub fn energy(levels: &[Level], x: &[Record]) -> f64 {
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
             let far =
                 (0..3).map(|c| f64::from(own.x[t.node as usize].0[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
-            sum += 0.5 * (far - f64::from(t.length)).max(0.0).powi(2) / f64::from(t.soft);
+            sum += 0.5 * (far - rest * f64::from(t.length)).max(0.0).powi(2) / f64::from(t.soft);
         }
-        sum += level.groups.iter().map(|g| g.energy(&own.x)).sum::<f64>();
+        sum += level.groups.iter().map(|g| g.energy(&own.x, rest)).sum::<f64>();
         below = Some(own);
     }
     sum
 }
 
 impl Group {
-    fn energy(&self, x: &[Record]) -> f64 {
+    fn energy(&self, x: &[Record], rest: f64) -> f64 {
         let mut sum = 0.0;
         for l in 0..8 {
             let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
@@ -172,8 +172,8 @@ impl Group {
             let (u, v) = (column(0), column(1));
             let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
             let lengths = [dot(u, u).sqrt(), dot(v, v).sqrt()];
-            let taut: f64 = lengths.iter().map(|s| ((s - 0.98) * 50.0).clamp(0.0, 1.0)).product();
-            let off = [(lengths[0] - 1.0).max(0.0), (lengths[1] - 1.0).max(0.0), dot(u, v) * taut];
+            let taut: f64 = lengths.iter().map(|s| ((s / rest - 0.98) * 50.0).clamp(0.0, 1.0)).product();
+            let off = [(lengths[0] - rest).max(0.0), (lengths[1] - rest).max(0.0), dot(u, v) * taut];
             sum += (0..3).map(|k| 0.5 * off[k] * off[k] / f64::from(self.soft[k][l])).sum::<f64>();
         }
         sum
@@ -236,27 +236,27 @@ impl Scratch {
         below.par_iter_mut().zip(&level.nodes).with_min_len(1024).for_each(moves);
     }
 
-    fn sweep(&mut self, level: &Level, sweeps: usize, per_dt2: f32) {
+    fn sweep(&mut self, level: &Level, sweeps: usize, scale: Scale) {
         for _ in 0..sweeps {
             for (t, (pin, pull)) in level.tethers.iter().zip(&mut self.pinned) {
                 let x = &mut self.x[t.node as usize].0;
                 let d: [f32; 3] = std::array::from_fn(|c| x[c] - pin[c]);
                 let far = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt().max(1e-10);
-                let soft = t.soft * per_dt2;
-                let after = (*pull + (t.length - far - soft * *pull) / (x[3] + soft)).min(0.0);
+                let soft = t.soft * scale.per_dt2;
+                let after = (*pull + (scale.rest * t.length - far - soft * *pull) / (x[3] + soft)).min(0.0);
                 let change = x[3] * (after - *pull) / far;
                 (0..3).for_each(|c| x[c] += change * d[c]);
                 *pull = after;
             }
             for (g, l) in level.groups.iter().zip(&mut self.multipliers) {
-                solve(g, &mut self.x, l, F8::splat(per_dt2));
+                solve(g, &mut self.x, l, scale);
             }
         }
     }
 }
 
 /// Meets eight triangles once.
-fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], per_dt2: F8) {
+fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], scale: Scale) {
     // Safety: all indices lie inside the slice, which is borrowed whole; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(records.as_ptr(), &g.point[k]) });
     let (mut x, w) = ([x0, x1, x2], [w0, w1, w2]);
@@ -264,8 +264,10 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], per
         let [a, b] = g.gradient[d].each_ref().map(F8::new);
         [-(a + b), a, b]
     });
-    let soft = g.soft.each_ref().map(|s| F8::new(s) * per_dt2);
+    let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
+    let rest = F8::splat(scale.rest);
     let column = |x: &[V8; 3], d: &[F8; 3]| (x[1] - x[0]).scale(d[1]) + (x[2] - x[0]).scale(d[2]);
+    let wholes = membrane::wholes(scale, soft[0], soft[1], || [0, 1].map(|d| column(&x, &rows[d])));
     let mut taut = F8::splat(1.0);
     for d in 0..2 {
         let row = &rows[d];
@@ -273,12 +275,12 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], per
         let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
         let sum = w[0].fma(row[0] * row[0], w[1].fma(row[1] * row[1], (w[2] * row[2]).fma(row[2], soft[d])));
         let before = F8::new(&multipliers[d]);
-        let after = (before + soft[d].fnma(before, F8::splat(1.0) - length) / sum).min(F8::splat(0.0));
+        let after = (before + soft[d].fnma(before, wholes[d] - length) / sum).min(F8::splat(0.0));
         multipliers[d] = after.array();
         let s = (after - before) / length;
         (0..3).for_each(|k| x[k] = f.fma(s * w[k] * row[k], x[k]));
         // From 1 where taut to 0 where a fiftieth shorter: slack cloth has no shear for a cell to see.
-        let slack = (length - F8::splat(0.98)) * F8::splat(50.0);
+        let slack = (length / rest - F8::splat(0.98)) * F8::splat(50.0);
         taut = taut * slack.max(F8::splat(0.0)).min(F8::splat(1.0));
     }
     let f = [0, 1].map(|d| column(&x, &rows[d]));

@@ -7,7 +7,7 @@
 //! by K₀ wants K = K₀ n, with n the hinge's normal of the moment.
 //!
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
-use super::{Points, Scale, compliance};
+use super::{Points, Scale, compliance, outward};
 use crate::colouring::pack;
 use crate::simd::{F8, V8, load, store};
 
@@ -72,8 +72,8 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     let mut k = (x[0] - x[3]).scale(a) + (x[1] - x[3]).scale(b) + (x[2] - x[3]).scale(c);
     if CURVED {
         let n: V8 = (x[1] - x[0]).cross(x[3] - x[2]);
-        let n = n.scale(F8::new(&g.rest) / n.dot(n).max(F8::splat(1e-30)).sqrt());
-        k = k - n;
+        let n = n.scale(F8::splat(1.0) / n.dot(n).max(F8::splat(1e-30)).sqrt());
+        k = k - outward(k, n).scale(F8::new(&g.rest) * F8::splat(scale.rest * scale.folds));
     }
     let mut sum = F8::new(&g.soft) * F8::splat(scale.per_dt2);
     for i in 0..4 {
@@ -89,14 +89,15 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
 
 impl Group {
     /// Energy of the eight, joules.
-    pub fn energy(&self, x: &[crate::simd::Record]) -> f64 {
+    pub fn energy(&self, x: &[crate::simd::Record], folds: f64) -> f64 {
         (0..8)
             .map(|l| {
                 let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
                 let k: [f64; 3] = std::array::from_fn(|c| {
                     (0..3).map(|i| f64::from(self.weight[i][l]) * (p[i][c] - p[3][c])).sum()
                 });
-                let fold = (k[0] * k[0] + k[1] * k[1] + k[2] * k[2]).sqrt() - f64::from(self.rest[l]).abs();
+                let fold =
+                    (k[0] * k[0] + k[1] * k[1] + k[2] * k[2]).sqrt() - folds * f64::from(self.rest[l]).abs();
                 0.5 * fold * fold / f64::from(self.soft[l])
             })
             .sum()

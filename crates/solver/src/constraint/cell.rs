@@ -20,8 +20,8 @@ pub struct Group {
     soft: [f32; 8],
     /// 1/c of twist, m²/(N·m).
     pliant: [f32; 8],
-    /// A quarter of the area, m².
-    quarter: [f32; 8],
+    /// A quarter of the area as drag and as lift see it, m².
+    quarter: [[f32; 8]; 2],
 }
 
 /// One cell: its corners around it from 00 over 10, sides in metres, shear in N/m, twist rigidity in N·m.
@@ -33,6 +33,8 @@ pub struct Cell {
     pub twist: f64,
     /// The share of the area that isn't held at all its corners.
     pub free: f64,
+    /// What drag and lift are multiplied by.
+    pub air: [f64; 2],
 }
 
 /// Packs cells of one part into groups; empty lanes take the part's spare points.
@@ -47,7 +49,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 per: [[0.5; 8]; 2],
                 soft: [1.0; 8],
                 pliant: [1.0; 8],
-                quarter: [0.0; 8],
+                quarter: [[0.0; 8]; 2],
             };
             for (l, &k) in lanes.iter().enumerate() {
                 let c = &cells[k];
@@ -56,7 +58,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 (0..2).for_each(|k| g.per[k][l] = (0.5 / c.sides[k]) as f32);
                 g.soft[l] = compliance(c.shear * area);
                 g.pliant[l] = compliance(2.0 * c.twist * c.free / area);
-                g.quarter[l] = (0.25 * area) as f32;
+                (0..2).for_each(|k| g.quarter[k][l] = (0.25 * area * c.air[k]) as f32);
             }
             g
         })
@@ -78,7 +80,8 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
         let flow = [0, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
         // Two corners across from each other tell the middle as well as four.
         let flow = (flow[0] + flow[1]).scale(F8::splat(0.5));
-        let push = pressure(q, p, flow, scale).scale(F8::new(&g.quarter) * F8::splat(scale.dt * scale.dt));
+        let quarter = g.quarter.each_ref().map(F8::new);
+        let push = pressure(q, p, flow, scale, quarter).scale(F8::splat(scale.dt * scale.dt));
         (0..4).for_each(|k| x[k] = push.fma(w[k], x[k]));
     }
     // Shear: with p, q the diagonals, the mean columns are (p + q) / 2h_u and (p - q) / 2h_v.

@@ -20,15 +20,17 @@ pub struct Group {
     v: [[f32; 8]; 2],
     /// Compliances of warp, weft, shear: 1/(K A), with the area A in m².
     soft: [[f32; 8]; 3],
-    /// A third of the rest area, m².
-    third: [f32; 8],
+    /// A third of the rest area as drag and as lift see it, m².
+    third: [[f32; 8]; 2],
 }
 
-/// One triangle: its points, its rest corners in the plane, its stiffnesses in N/m.
+/// One triangle: its points, its rest corners in the plane, its stiffnesses in N/m, and what drag and lift are
+/// multiplied by.
 pub struct Triangle {
     pub point: [u32; 3],
     pub frame: [[f32; 2]; 3],
     pub stiffness: [f32; 3],
+    pub air: [f64; 2],
 }
 
 /// Area of a rest triangle in m², and ∂/∂u and ∂/∂v of its corners' weights, 1/m.
@@ -51,7 +53,7 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                 u: [[1.0; 8], [0.0; 8]],
                 v: [[0.0; 8], [1.0; 8]],
                 soft: [[1.0; 8]; 3],
-                third: [0.0; 8],
+                third: [[0.0; 8]; 2],
             };
             for (l, &k) in lanes.iter().enumerate() {
                 let t = &triangles[k];
@@ -66,7 +68,7 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                 for k in 0..3 {
                     g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
                 }
-                g.third[l] = (area / 3.0) as f32;
+                (0..2).for_each(|k| g.third[k][l] = (area / 3.0 * t.air[k]) as f32);
             }
             g
         })
@@ -98,7 +100,8 @@ pub unsafe fn solve<const STRETCH: bool>(
         // Safety: as above.
         let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
         let flow = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
-        let push = pressure(x[1] - x[0], x[2] - x[0], flow, scale).scale(F8::new(&g.third));
+        let third = g.third.each_ref().map(F8::new);
+        let push = pressure(x[1] - x[0], x[2] - x[0], flow, scale, third);
         for k in 0..3 {
             x[k] = push.scale(w[k]).fma(F8::splat(scale.dt * scale.dt), x[k]);
         }
@@ -108,12 +111,13 @@ pub unsafe fn solve<const STRETCH: bool>(
     match pulls {
         Some(pulls) if STRETCH => {
             let before = pulls.each_ref().map(F8::new);
-            let after = [
-                before[0] + stretch(&mut x, w, u, soft[0], before[0]),
-                before[1] + stretch(&mut x, w, v, soft[1], before[1]),
-                before[2] + shear(&mut x, w, [u, v], soft[2], before[2]),
-            ];
-            *pulls = after.map(F8::array);
+            let [whole_u, whole_v] = wholes(scale, soft[0], soft[1], || {
+                [u, v].map(|d| (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]))
+            });
+            let warp = before[0] + stretch(&mut x, w, u, soft[0], before[0], whole_u);
+            let weft = before[1] + stretch(&mut x, w, v, soft[1], before[1], whole_v);
+            let shear = before[2] + shear(&mut x, w, [u, v], soft[2], before[2]);
+            *pulls = [warp, weft, shear].map(F8::array);
         }
         _ => {
             shear(&mut x, w, [u, v], soft[2], F8::splat(0.0));
@@ -125,31 +129,48 @@ pub unsafe fn solve<const STRETCH: bool>(
     }
 }
 
-/// Force a unit of area, N/m², of a panel with two vectors in its plane, in a relative flow.
+/// The lengths of the columns at rest, as they are with what each pull takes from the other's: a stress S along
+/// one shortens the other by ν S / √(K_u K_v), and S = K_u (ε_u + ν √(K_v/K_u) ε_v) / (1 - ν²). (By the strains
+/// and not by the pulls, which a few rounds leave far from the stress.)
 #[inline(always)]
-pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale) -> V8 {
+pub fn wholes(scale: Scale, soft_u: F8, soft_v: F8, columns: impl Fn() -> [V8; 2]) -> [F8; 2] {
+    let rest = F8::splat(scale.rest);
+    if scale.poisson == 0.0 {
+        return [rest; 2];
+    }
+    let [u, v] = columns().map(|f| f.dot(f).sqrt() - rest);
+    let nu = F8::splat(scale.poisson);
+    let per = F8::splat(1.0 / (1.0 - scale.poisson * scale.poisson));
+    let ratio = (soft_u / soft_v).sqrt();
+    let (from_u, from_v) = (nu * per * (nu * u + ratio * v), nu * per * (nu * v + u / ratio));
+    [rest - from_u, rest - from_v]
+}
+
+/// Force, N, on a panel with two vectors in its plane, in a relative flow; its area as drag and as lift see it.
+#[inline(always)]
+pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale, [drag, lift]: [F8; 2]) -> V8 {
     let n = p.cross(q);
     let tiny = F8::splat(1e-30);
     let n = n.scale(F8::splat(1.0) / n.dot(n).max(tiny).sqrt());
     let speed = r.dot(r).max(tiny).sqrt();
     let s = r.dot(n);
-    let lift = s * F8::splat(scale.lift);
+    let lift = s * F8::splat(scale.lift) * lift;
     let force = n.scale(lift * speed);
-    let force = r.scale(s.abs() * F8::splat(scale.drag) - lift * s / speed) + force;
+    let force = r.scale(s.abs() * F8::splat(scale.drag) * drag - lift * s / speed) + force;
     // Where a sub-step is too long for so strong a flow, the push fades instead of overshooting: it
     // never gives more than half of the relative speed, and is untouched to second order where dt is short.
     let rate = speed * F8::splat(2.0 * (scale.drag + scale.lift) * scale.per_weight * scale.dt);
     force.scale(F8::splat(1.0) / rate.fma(rate, F8::splat(1.0)))
 }
 
-/// |f| = 1 for one column f of the deformation. Gives the change of the pull.
+/// |f| = `rest` for one column f of the deformation. Gives the change of the pull.
 #[inline(always)]
-fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8, pull: F8) -> F8 {
+fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8, pull: F8, rest: F8) -> F8 {
     let f = (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]);
     let d = [-(d[0] + d[1]), d[0], d[1]];
     let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
     let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], soft)));
-    let change = soft.fnma(pull, F8::splat(1.0) - length) / sum;
+    let change = soft.fnma(pull, rest - length) / sum;
     let s = change / length;
     for k in 0..3 {
         x[k] = f.fma(s * w[k] * d[k], x[k]);

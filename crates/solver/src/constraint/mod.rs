@@ -11,7 +11,7 @@ pub mod membrane;
 pub mod patch;
 pub mod yarn;
 
-use crate::simd::Record;
+use crate::simd::{F8, Record, V8};
 
 /// The records of a body, shared between threads that each touch points of their own part.
 #[derive(Clone, Copy)]
@@ -37,6 +37,37 @@ pub struct Scale {
     pub lift: f32,
     /// 1 / areal weight, m²/kg.
     pub per_weight: f32,
+    /// What lengths and folds at rest are multiplied by.
+    pub rest: f32,
+    pub folds: f32,
+    /// Poisson's ratio.
+    pub poisson: f32,
+}
+
+impl Default for Scale {
+    fn default() -> Scale {
+        Scale {
+            dt: 1.0,
+            per_dt2: 1.0,
+            drag: 0.0,
+            lift: 0.0,
+            per_weight: 1.0,
+            rest: 1.0,
+            folds: 1.0,
+            poisson: 0.0,
+        }
+    }
+}
+
+/// The direction in which a bend's rest is taken from it: that of the bend itself, on the side of the normal. Then
+/// what brings a bend to its rest turns nothing: the torque of forces along d on what K sums is K × d. Where
+/// a bend is too small, or too far from the normal, to have a direction, it is the normal's.
+#[inline(always)]
+pub(crate) fn outward(bend: V8, normal: V8) -> V8 {
+    let (along, all) = (bend.dot(normal), bend.dot(bend));
+    let sure = all.below(along * along * F8::splat(2.0));
+    let side = along.below(F8::splat(0.0)).pick(F8::splat(-1.0), F8::splat(1.0));
+    V8::pick(sure, bend.scale(side / all.max(F8::splat(1e-30)).sqrt()), normal)
 }
 
 /// Compliance of a stiffness, capped where f32 would overflow: beyond it nothing resists.

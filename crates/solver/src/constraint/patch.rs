@@ -7,7 +7,7 @@
 //! are the curvatures (M. Bergou et al., "A Quadratic Bending Model for Inextensible Surfaces", 2006), so
 //! the energy of area A is ½ A (D_u |x_uu|² + D_v |x_vv|² + 2 √(D_u D_v) |x_uv|²): exact for quadratics on
 //! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
-use super::{Points, Scale, compliance};
+use super::{Points, Scale, compliance, outward};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
@@ -73,7 +73,7 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     let normal = normal(&x);
     for m in 0..3 {
         let weight = weights(g, m);
-        let k = off::<CURVED>(g, m, &x, &weight, normal);
+        let k = off::<CURVED>(g, m, &x, &weight, normal, scale.rest * scale.folds);
         let mut sum = F8::new(&g.soft[m]) * F8::splat(scale.per_dt2);
         for i in 0..6 {
             sum = (w[i] * weight[i]).fma(weight[i], sum);
@@ -89,15 +89,15 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     }
 }
 
-/// Adds the forces of eight patches to `force`, N.
-pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], force: &mut [Record]) {
+/// Adds the forces of eight patches to `force`, N; their rest curvatures are multiplied by `folds`.
+pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut [Record]) {
     // Safety: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
     let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &g.point[k]).0 });
     let mut f = [V8([F8::splat(0.0); 3]); 6];
     let normal = normal(&x);
     for m in 0..3 {
         let weight = weights(g, m);
-        let k = off::<CURVED>(g, m, &x, &weight, normal).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
+        let k = off::<CURVED>(g, m, &x, &weight, normal, folds).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
         (0..6).for_each(|i| f[i] = k.fma(weight[i], f[i]));
     }
     for (i, f) in f.into_iter().enumerate() {
@@ -121,26 +121,26 @@ fn weights(g: &Group, m: usize) -> [F8; 6] {
     [a, b, c, d, e, -(a + b + c + d + e)]
 }
 
-/// A curvature less its rest.
+/// A curvature less its rest, which is multiplied by `folds`.
 #[inline(always)]
-fn off<const CURVED: bool>(g: &Group, m: usize, x: &[V8; 6], weight: &[F8; 6], normal: V8) -> V8 {
+fn off<const CURVED: bool>(g: &Group, m: usize, x: &[V8; 6], weight: &[F8; 6], normal: V8, folds: f32) -> V8 {
     // Relative to one of the points: far from the origin the sum would lose its small difference.
     let mut k = (x[0] - x[5]).scale(weight[0]);
     for i in 1..5 {
         k = (x[i] - x[5]).fma(weight[i], k);
     }
-    if CURVED { k - normal.scale(F8::new(&g.rest[m])) } else { k }
+    if CURVED { k - outward(k, normal).scale(F8::new(&g.rest[m]) * F8::splat(folds)) } else { k }
 }
 
 impl Group {
     /// Energy of the eight, joules.
-    pub fn energy(&self, x: &[Record]) -> f64 {
+    pub fn energy(&self, x: &[Record], folds: f32) -> f64 {
         // Safety: all indices lie inside.
         let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
         let n = normal(&x);
         (0..3)
             .map(|m| {
-                let k = off::<true>(self, m, &x, &weights(self, m), n);
+                let k = off::<true>(self, m, &x, &weights(self, m), n, folds);
                 let e = (k.dot(k) * F8::splat(0.5) / F8::new(&self.soft[m])).array();
                 e.iter().map(|e| f64::from(*e)).sum::<f64>()
             })

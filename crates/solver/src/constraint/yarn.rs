@@ -15,8 +15,8 @@
 //! Inextensible Surfaces", 2006, on a line). That is linear in the points, so a chain's implicit step
 //! (M + dt² K) δ = -dt² K x is a system of five diagonals that only dt can change: eliminated once,
 //! solved exactly each sub-step. A sweep over hinges would leave stiff or fine cloth too soft.
-use super::{Points, compliance};
-use crate::simd::{F8, V8, load, store};
+use super::{Points, Scale, compliance};
+use crate::simd::{F8, Record, V8, load, store};
 use std::collections::BTreeMap;
 
 /// Spare points that a group takes.
@@ -104,11 +104,11 @@ pub fn chains(fibres: &Fibres) -> Option<Vec<Vec<u32>>> {
 }
 
 /// Puts chains side by side, the long ones together. Empty places take spare points, from `spare` on,
-/// [`SPARES`] a group. `bend` is the rigidity along the chains in N·m, 0 where they don't resist it.
+/// [`SPARES`] a group. `bend` is the rigidity along the chains at a point in N·m, 0 where they don't resist it.
 pub fn gather(
     mut chains: Vec<Vec<u32>>,
     fibres: &Fibres,
-    bend: f64,
+    bend: impl Fn(u32) -> f64,
     held: impl Fn(u32) -> bool,
     carries: impl Fn(u32) -> bool,
     mut spare: u32,
@@ -137,8 +137,8 @@ pub fn gather(
                     soft: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| compliance(f.stiffness))),
                 });
             }
-            if bend > 0.0 {
-                g.bow = (0..=edges).map(|k| Bow::of(eight, k, fibres, bend, &held)).collect();
+            if eight.iter().flatten().any(|&p| bend(p) > 0.0) {
+                g.bow = (0..=edges).map(|k| Bow::of(eight, k, fibres, &bend, &held)).collect();
             }
             spare += SPARES as u32;
             g
@@ -147,7 +147,13 @@ pub fn gather(
 }
 
 impl Bow {
-    fn of(eight: &[Vec<u32>], k: usize, fibres: &Fibres, bend: f64, held: &impl Fn(u32) -> bool) -> Bow {
+    fn of(
+        eight: &[Vec<u32>],
+        k: usize,
+        fibres: &Fibres,
+        bend: &impl Fn(u32) -> f64,
+        held: &impl Fn(u32) -> bool,
+    ) -> Bow {
         let mut bow = Bow { per: [[1.0; 8]; 2], stiffness: [0.0; 8] };
         for (l, chain) in eight.iter().enumerate() {
             if k == 0 || k + 1 >= chain.len() {
@@ -160,7 +166,7 @@ impl Bow {
             let length = bends(0) + bends(1);
             if length > 0.0 {
                 let width = 0.5 * (beside[0].width + beside[1].width);
-                bow.stiffness[l] = (bend * width / length) as f32;
+                bow.stiffness[l] = (bend(p[1]) * width / length) as f32;
             }
             (0..2).for_each(|s| bow.per[s][l] = (1.0 / beside[s].length) as f32);
         }
@@ -212,7 +218,7 @@ impl Group {
     }
 
     /// Energy of the bends, joules.
-    pub fn energy(&self, x: &[crate::simd::Record]) -> f64 {
+    pub fn energy(&self, x: &[Record]) -> f64 {
         let mut sum = 0.0;
         for k in 1..self.bow.len().saturating_sub(1) {
             for l in 0..8 {
@@ -259,16 +265,54 @@ impl Group {
     }
 }
 
-/// Meets eight chains as a whole: their bends if `bend` has them eliminated, then their lengths.
-/// `pulls` has the pull of each edge from earlier rounds of the same sub-step, zeros in the first: so that
-/// more rounds come nearer to the material, not past it.
+/// What chains of one direction do to those of the other: they shorten what they pull across.
+#[derive(Clone, Copy)]
+pub struct Across<'a> {
+    /// Strains along warp and weft at each point when the sub-step began.
+    pub strain: &'a [Record],
+    /// What the strains along and across take from a length, as shares of them.
+    pub takes: [f32; 2],
+    pub direction: usize,
+}
+
+/// Writes the strain of each chain at its points: the mean of the edges beside them.
+///
+/// # Safety
+/// No other thread writes the same number of the chains' points.
+pub unsafe fn strains(g: &Group, x: *const Record, rest: f32, direction: usize, out: *mut Record) {
+    let one = F8::splat(1.0);
+    let mut before: Option<F8> = None;
+    for k in 0..=g.edge.len() {
+        let next = (k < g.edge.len()).then(|| {
+            // Safety: as the caller promises.
+            let (p, q) = unsafe { (load(x, &g.point[k]).0, load(x, &g.point[k + 1]).0) };
+            let d = q - p;
+            d.dot(d).sqrt() / (F8::new(&g.edge[k].length) * F8::splat(rest)) - one
+        });
+        let here = match (before, next) {
+            (Some(a), Some(b)) => (a + b) * F8::splat(0.5),
+            (Some(a), None) | (None, Some(a)) => a,
+            (None, None) => return,
+        };
+        for (l, s) in here.array().into_iter().enumerate() {
+            // Safety: as above.
+            unsafe { (*out.add(g.point[k][l] as usize)).0[direction] = s };
+        }
+        before = next;
+    }
+}
+
+/// Meets eight chains as a whole: their bends if `bend` has them eliminated, then their lengths, which are
+/// `rest` times those at rest. `pulls` has the pull of each edge from earlier rounds of the same sub-step, zeros
+/// in the first: so that more rounds come nearer to the material, not past it.
 ///
 /// # Safety
 /// No other thread is at any of the chains' points.
 pub unsafe fn solve(
     g: &Group,
     points: Points,
-    dt: f32,
+    scale: Scale,
+    across: Option<Across>,
     scratch: &mut Scratch,
     bend: Option<&[Eliminated]>,
     pulls: &mut Pulls,
@@ -277,7 +321,16 @@ pub unsafe fn solve(
     x.clear();
     // Safety: as the caller promises.
     x.extend(g.point.iter().map(|p| unsafe { load(points.x, p) }));
-    let per_dt2 = F8::splat(1.0 / (dt * dt));
+    let (per_dt2, rest) = (F8::splat(scale.per_dt2), F8::splat(scale.rest));
+    // What the other direction leaves of a length, at a point.
+    let left = |k: usize| {
+        across.map(|a| {
+            // Safety: there is a strain for each point.
+            let s = unsafe { load(a.strain.as_ptr(), &g.point[k]).0 };
+            s.0[a.direction].fma(F8::splat(a.takes[0]), s.0[1 - a.direction] * F8::splat(a.takes[1]))
+        })
+    };
+    let mut here = left(0);
     passed.clear();
     let zero = F8::splat(0.0);
     let none = V8([zero; 3]);
@@ -290,7 +343,13 @@ pub unsafe fn solve(
         let off = -(w * before.direction.dot(direction));
         let soft = F8::new(&e.soft) * per_dt2;
         let per = F8::splat(1.0) / (off * before.per).fnma(off, w + w_next + soft);
-        let lacking = soft.fnma(F8::new(&pulls[k]), F8::new(&e.length) - length);
+        let mut whole = F8::new(&e.length) * rest;
+        if let Some(a) = here {
+            let b = left(k + 1).unwrap_or(a);
+            whole = (a + b).fnma(F8::splat(0.5) * whole, whole);
+            here = Some(b);
+        }
+        let lacking = soft.fnma(F8::new(&pulls[k]), whole - length);
         let right = off.fnma(before.right, lacking) * per;
         before = Passed { direction, off, per, right };
         passed.push(before);
@@ -313,7 +372,7 @@ pub unsafe fn solve(
     // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
     // What bends move is across the chain, and changes lengths by little.
     if let Some(eliminated) = bend {
-        straighten(g, x, dt * dt, eliminated, right);
+        straighten(g, x, scale.dt * scale.dt, eliminated, right);
     }
     for (point, (x, w)) in g.point.iter().zip(x.iter()) {
         // Safety: as the caller promises; the chains' points differ.
@@ -372,7 +431,6 @@ fn straighten(g: &Group, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated]
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::simd::Record;
 
     fn fibres(edges: &[[u32; 2]]) -> Fibres {
         edges.iter().map(|e| (*e, Fibre { length: 1.0, width: 1.0, stiffness: 1e12 })).collect()
@@ -391,7 +449,7 @@ mod tests {
     #[test]
     fn a_stretched_chain_comes_to_length_in_one_pass_and_keeps_its_centre() {
         let f = fibres(&[[0, 1], [1, 2], [2, 3], [3, 4]]);
-        let groups = gather(chains(&f).expect("a chain"), &f, 0.0, |_| false, |_| false, 8);
+        let groups = gather(chains(&f).expect("a chain"), &f, |_| 0.0, |_| false, |_| false, 8);
         let mut x: Vec<Record> = (0..48).map(|k| Record([k as f32, 0.0, 0.0, 0.0])).collect();
         for k in 0..5 {
             x[k] = Record([1.001 * k as f32, 0.0, 0.0, 1.0 + k as f32]);
@@ -401,7 +459,9 @@ mod tests {
         let points = Points { x: x.as_mut_ptr(), flow: x.as_ptr() };
         // Safety: one thread.
         let (scratch, pulls) = (&mut Scratch::default(), &mut groups[0].pulls());
-        unsafe { solve(&groups[0], points, 1.0 / 300.0, scratch, None, pulls) };
+        let dt = 1.0 / 300.0;
+        let scale = Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() };
+        unsafe { solve(&groups[0], points, scale, None, scratch, None, pulls) };
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }

@@ -42,9 +42,28 @@ pub struct Swept<'a> {
     pub solid: &'a Solid,
     pub from: Frame,
     pub to: Frame,
-    /// How far the cloth's middle is kept from it, metres.
-    pub gap: f32,
+    /// Kept around it, metres.
+    pub thickness: f32,
     pub friction: f32,
+    /// Of the cloth: half its thickness, its friction, and what those are multiplied by at each point.
+    pub half: f32,
+    pub rub: f32,
+    pub maps: [&'a [f32]; 2],
+}
+
+impl Swept<'_> {
+    /// How far the middle of the cloth is kept from it at some points, metres, and the friction.
+    #[inline(always)]
+    fn keeps(&self, index: &[u32; 8]) -> [F8; 2] {
+        let at = |number: f32, map: &[f32]| match map.is_empty() {
+            true => F8::splat(number),
+            false => F8::new(&index.map(|k| number * map[k as usize])),
+        };
+        [
+            at(self.half, self.maps[0]) + F8::splat(self.thickness),
+            at(self.rub, self.maps[1]).max(F8::splat(self.friction)),
+        ]
+    }
 }
 
 #[inline(always)]
@@ -120,13 +139,14 @@ pub unsafe fn meet(
     dt: f32,
 ) -> usize {
     let mut moved_points = 0;
-    let (zero, gap) = (F8::splat(0.0), F8::splat(c.gap));
+    let zero = F8::splat(0.0);
     let one = F8::splat(1.0);
     let mut k = from;
     while k < to {
         // The last lanes may be one point several times: they all come to the same.
         let index: [u32; 8] = std::array::from_fn(|l| (k + l).min(to - 1) as u32);
         k += 8;
+        let [gap, friction] = c.keeps(&index);
         // Safety: as the caller promises.
         let ((p, w), (q, _)) = unsafe { (load(x, &index), load(start, &index)) };
         let (p1, p0) = (c.to.inward(p), c.from.inward(q));
@@ -171,7 +191,7 @@ pub unsafe fn meet(
         let moved = n.fma(depth, p1);
         let slip = moved - p0;
         let slip = slip - n.scale(n.dot(slip));
-        let lost = (F8::splat(c.friction) * depth / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(one);
+        let lost = (friction * depth / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(one);
         let change = n.scale(depth) - slip.scale(act.pick(lost, zero));
         // Safety: as above.
         unsafe { store(x, &index, p + c.to.outward(change), w) };

@@ -43,6 +43,7 @@ pub struct Group {
     pub index: [[u32; 8]; 4],
     /// Kept between them, metres.
     pub gap: [f32; 8],
+    pub friction: [f32; 8],
     pub lanes: u32,
 }
 
@@ -67,6 +68,7 @@ pub struct List {
 pub struct Pair {
     pub index: [u32; 4],
     pub gap: f32,
+    pub friction: f32,
 }
 
 /// A pair that comes too near in this sub-step.
@@ -77,6 +79,7 @@ pub struct Touch {
     /// Of the points: their sum leads from the second feature to the first.
     weight: [f32; 4],
     target: f32,
+    friction: f32,
     /// Weighted sum of the points at the start.
     from: [f32; 3],
 }
@@ -89,6 +92,7 @@ pub struct Press {
     n: [[f32; 8]; 3],
     weight: [[f32; 8]; 4],
     target: [f32; 8],
+    friction: [f32; 8],
     from: [[f32; 8]; 3],
     lanes: u32,
     touched: u32,
@@ -113,6 +117,7 @@ impl List {
             Group {
                 index: std::array::from_fn(|i| std::array::from_fn(|l| lane(l).index[i])),
                 gap: std::array::from_fn(|l| lane(l).gap),
+                friction: std::array::from_fn(|l| lane(l).friction),
                 lanes: (1u32 << c.len()) - 1,
             }
         }));
@@ -170,6 +175,7 @@ impl Presses {
             n: [[0.0; 8]; 3],
             weight: [[0.0; 8]; 4],
             target: [f32::MIN; 8],
+            friction: [0.0; 8],
             from: [[0.0; 8]; 3],
             lanes: (1u32 << lanes.len()) - 1,
             touched: 0,
@@ -185,7 +191,7 @@ impl Presses {
                 g.n[c][l] = t.n[c];
                 g.from[c][l] = t.from[c];
             });
-            g.target[l] = t.target;
+            (g.target[l], g.friction[l]) = (t.target, t.friction);
         }
         self.all.push(g);
     }
@@ -280,6 +286,7 @@ pub unsafe fn prepare(
             n: n.map(|c| c[l]),
             weight: weight.map(|w| w[l]),
             target: target[l],
+            friction: g.friction[l],
             from: from.map(|c| c[l]),
         });
     }
@@ -296,7 +303,7 @@ fn chosen_lanes(active: u32, distance: F8, good: F8, gap: F8) -> u32 {
 ///
 /// # Safety
 /// No other thread is at the group's points that move, and nobody writes the others.
-pub unsafe fn solve(g: &mut Press, arrays: &Arrays, friction: f32) {
+pub unsafe fn solve(g: &mut Press, arrays: &Arrays) {
     // Safety: as the caller promises.
     let loaded = unsafe { now(&g.index, arrays) };
     let (x, mass) = (loaded.map(|p| p.0), loaded.map(|p| p.1));
@@ -315,7 +322,8 @@ pub unsafe fn solve(g: &mut Press, arrays: &Arrays, friction: f32) {
     g.pushed = push.array().into_iter().fold(0.0, f32::max);
     let slip = y - V8(g.from.each_ref().map(F8::new));
     let slip = slip - n.scale(n.dot(slip));
-    let lost = (F8::splat(friction) * push / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(F8::splat(1.0));
+    let lost =
+        (F8::new(&g.friction) * push / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(F8::splat(1.0));
     let change = n.scale(push) - slip.scale(lost);
     let mut total = F8::splat(1e-20);
     (0..4).for_each(|i| {

@@ -9,7 +9,7 @@ use super::pairs::{Arrays, Kind, List, Pair, Presses, Touch, near, prepare, solv
 use super::surface::{Boxes, Found, Placed, Search, Surface, search};
 use super::tangle::Tangle;
 use crate::build::Cloth;
-use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Solid};
+use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
 use crate::simd::{F8, Record, V8, load};
 use crate::snags::{Fault, Snag};
 use crate::state::State;
@@ -74,8 +74,10 @@ pub struct Pairing {
 struct Between {
     a: usize,
     b: usize,
+    /// What each side adds to the gap, metres, and its friction, where those are most.
+    halves: [f32; 2],
+    frictions: [f32; 2],
     gap: f32,
-    friction: f32,
     pairing: usize,
     found: Found,
     /// Points of a with triangles of b, points of b with triangles of a, edges.
@@ -94,6 +96,9 @@ struct Skin {
 pub struct Contact {
     cloths: usize,
     surfaces: Vec<Surface>,
+    /// For each surface what its half and its friction are multiplied by at each point, as shares of the most;
+    /// empty where by 1 everywhere.
+    maps: Vec<[Vec<f32>; 2]>,
     /// Where the cloths' points stand at rest: what is near there is no contact.
     rest: Vec<Vec<Record>>,
     skins: Vec<Skin>,
@@ -133,7 +138,16 @@ impl Contact {
         }
         let mut surfaces: Vec<Surface> =
             cloths.iter().map(|c| Surface::new(c.triangles.clone(), &c.rest, c.points())).collect();
-        let rest = cloths.iter().map(|c| c.rest.clone()).collect();
+        let rest = cloths.iter().map(|c| c.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
+        let mut maps: Vec<[Vec<f32>; 2]> = cloths
+            .iter()
+            .map(|c| {
+                [Scaled::Thickness, Scaled::Friction].map(|what| {
+                    let per = 1.0 / c.maps.most(what).max(1e-12);
+                    c.maps.of(what).iter().map(|s| s * per).collect()
+                })
+            })
+            .collect();
         let mut skins = vec![];
         for (k, c) in colliders.iter().enumerate() {
             if let Some(skin) = &c.skin {
@@ -144,26 +158,26 @@ impl Contact {
         }
         let mut pairings = vec![];
         let mut between = vec![];
-        let half = |k: usize| 0.5 * cloths[k].matter.thickness;
-        let friction = |k: usize| cloths[k].matter.friction;
+        maps.resize(surfaces.len(), Default::default());
+        let half = |k: usize| 0.5 * cloths[k].matter.thickness * cloths[k].maps.most(Scaled::Thickness);
+        let friction = |k: usize| cloths[k].matter.friction * cloths[k].maps.most(Scaled::Friction);
         for (k, own) in rules.own.iter().enumerate() {
             if *own {
                 pairings.push(Pairing { cloth: k, with: With::Itself });
-                between.push(Between::new(k, k, 2.0 * half(k), friction(k), pairings.len() - 1));
+                between.push(Between::new([k, k], [half(k); 2], [friction(k); 2], pairings.len() - 1));
             }
         }
         for &[a, b] in rules.between.iter().filter(|p| p.iter().all(|k| *k < count)) {
             pairings.push(Pairing { cloth: a, with: With::Cloth(b) });
-            let rub = friction(a).max(friction(b));
-            between.push(Between::new(a, b, half(a) + half(b), rub, pairings.len() - 1));
+            let (halves, rubs) = ([half(a), half(b)], [friction(a), friction(b)]);
+            between.push(Between::new([a, b], halves, rubs, pairings.len() - 1));
         }
         for k in 0..count {
             for (j, c) in colliders.iter().enumerate().filter(|(_, c)| c.meets[k]) {
                 pairings.push(Pairing { cloth: k, with: With::Collider(j) });
                 if let Some(s) = skins.iter().position(|s| s.collider == j) {
-                    let rub = friction(k).max(c.friction);
-                    let gap = half(k) + c.thickness;
-                    between.push(Between::new(k, count + s, gap, rub, pairings.len() - 1));
+                    let (halves, rubs) = ([half(k), c.thickness], [friction(k), c.friction]);
+                    between.push(Between::new([k, count + s], halves, rubs, pairings.len() - 1));
                 }
             }
             pairings.push(Pairing { cloth: k, with: With::Floor });
@@ -183,6 +197,7 @@ impl Contact {
             tangle: Tangle::new(between.len()),
             touching: vec![0; pairings.len()],
             surfaces,
+            maps,
             rest,
             skins,
             colliders,
@@ -196,6 +211,7 @@ impl Contact {
         Contact {
             cloths,
             surfaces: vec![],
+            maps: vec![],
             rest: vec![],
             skins: vec![],
             colliders: vec![],
@@ -366,7 +382,7 @@ impl Contact {
             self.between.iter_mut().zip(&arrays).for_each(|(b, arrays)| {
                 watch.between(b.pairing, || {
                     for (presses, arrays) in b.presses.iter_mut().zip(arrays) {
-                        bring_apart(presses, arrays, b.friction);
+                        bring_apart(presses, arrays);
                         pushed = pushed.max(presses.pushed() / b.gap);
                     }
                 });
@@ -532,6 +548,27 @@ impl Contact {
         let (sa, sb) = (&self.surfaces[b.a], &self.surfaces[b.b]);
         let rest = if b.a == b.b { self.rest.get(b.a).map(Vec::as_slice) } else { None };
         let sides = b.sides();
+        let mapped = [b.a, b.b].iter().any(|s| self.maps[*s].iter().any(|m| !m.is_empty()));
+        // The mean of a map over each side's points, the first surface's first.
+        let between = |map: usize, split: usize, sides: [usize; 4], point: &dyn Fn(usize) -> u32| {
+            let mean = |from: usize, to: usize| {
+                let over = (from..to).map(|i| match &self.maps[sides[i]][map] {
+                    m if m.is_empty() => 1.0,
+                    m => m[point(i) as usize],
+                });
+                over.sum::<f32>() / (to - from) as f32
+            };
+            let both = [mean(0, split), mean(split, 4)];
+            if sides[0] == b.a { both } else { [both[1], both[0]] }
+        };
+        let rubs = |kind: Kind, sides: [usize; 4], index: [u32; 4]| match mapped {
+            true => {
+                let split = if kind == Kind::Point { 1 } else { 2 };
+                let [p, q] = between(1, split, sides, &|i| index[i]);
+                (b.frictions[0] * p).max(b.frictions[1] * q)
+            }
+            false => b.frictions[0].max(b.frictions[1]),
+        };
         let reach = |kind: Kind, sides: [usize; 4], index: [[u32; 8]; 4]| -> [F8; 2] {
             // Safety: the indices lie inside.
             let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
@@ -550,13 +587,20 @@ impl Contact {
                 }
             }
             let far = near(kind, &x).distance - closing.sqrt() * F8::splat(times) - stray[0] - stray[1];
+            let gap = match mapped {
+                true => F8::new(&std::array::from_fn(|l| {
+                    let [p, q] = between(0, split, sides, &|i| index[i][l]);
+                    b.halves[0] * p + b.halves[1] * q
+                })),
+                false => F8::splat(b.gap),
+            };
             let gap = match rest {
                 // What lies nearer than that at rest is kept no further apart.
                 Some(rest) => {
                     let d = near(kind, &std::array::from_fn(|i| at(i, rest).0)).distance;
-                    (d * F8::splat(0.9)).min(F8::splat(b.gap))
+                    (d * F8::splat(0.9)).min(gap)
                 }
-                None => F8::splat(b.gap),
+                None => gap,
             };
             [far, gap]
         };
@@ -577,7 +621,8 @@ impl Contact {
                         let gap = gap.array();
                         for l in (0..eight.len()).filter(|l| hit & (1 << l) != 0) {
                             if !self.tangle.is_free(k, &of[l], flags) {
-                                out.push(Pair { index: of[l], gap: gap[l] });
+                                let friction = rubs(kind, sides, of[l]);
+                                out.push(Pair { index: of[l], gap: gap[l], friction });
                             }
                         }
                     }
@@ -654,13 +699,15 @@ fn approach(kind: Kind, list: &mut List, arrays: &Arrays, dt: f32) -> Vec<Touch>
 fn solids<'a>(
     pairings: &[Pairing],
     colliders: &'a [ColliderRest],
-    cloths: &[Cloth],
+    cloths: &'a [Cloth],
     frame: &FrameInputs,
     moments: [f32; 2],
 ) -> Vec<(usize, usize, Swept<'a>)> {
     let mut out = vec![];
     for (number, p) in pairings.iter().enumerate() {
-        let m = &cloths[p.cloth].matter;
+        let cloth = &cloths[p.cloth];
+        let (half, rub) = (0.5 * cloth.matter.thickness, cloth.matter.friction);
+        let maps = [cloth.maps.of(Scaled::Thickness), cloth.maps.of(Scaled::Friction)];
         match p.with {
             With::Collider(k) => {
                 let c = &colliders[k];
@@ -675,17 +722,21 @@ fn solids<'a>(
                         solid,
                         from: at(moments[0]),
                         to: at(moments[1]),
-                        gap: 0.5 * m.thickness + c.thickness,
-                        friction: m.friction.max(c.friction),
+                        thickness: c.thickness,
+                        friction: c.friction,
+                        half,
+                        rub,
+                        maps,
                     },
                 ));
             }
             With::Floor => {
                 let Some(f) = frame.floor else { continue };
                 let at = Frame::of(&Pose { position: [0.0, f.height, 0.0], ..Pose::default() });
-                let friction = m.friction.max(f.friction);
-                let gap = 0.5 * m.thickness;
-                out.push((number, p.cloth, Swept { solid: &Solid::Plane, from: at, to: at, gap, friction }));
+                let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
+                let solid = &Solid::Plane;
+                let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };
+                out.push((number, p.cloth, swept));
             }
             _ => {}
         }
@@ -696,12 +747,13 @@ fn solids<'a>(
 const KINDS: [Kind; 3] = [Kind::Point, Kind::Point, Kind::Edges];
 
 impl Between {
-    fn new(a: usize, b: usize, gap: f32, friction: f32, pairing: usize) -> Between {
+    fn new([a, b]: [usize; 2], halves: [f32; 2], frictions: [f32; 2], pairing: usize) -> Between {
         Between {
             a,
             b,
-            gap,
-            friction,
+            gap: halves[0] + halves[1],
+            halves,
+            frictions,
             pairing,
             found: Found::default(),
             lists: Default::default(),
@@ -716,15 +768,15 @@ impl Between {
     }
 }
 
-fn bring_apart(presses: &mut Presses, arrays: &Arrays, friction: f32) {
+fn bring_apart(presses: &mut Presses, arrays: &Arrays) {
     let mut from = 0;
     for &to in &presses.runs {
         let all = &mut presses.all[from..to];
         // Safety, for both: groups of one run share no point that moves.
         if to - from <= SHARE {
-            all.iter_mut().for_each(|g| unsafe { solve(g, arrays, friction) });
+            all.iter_mut().for_each(|g| unsafe { solve(g, arrays) });
         } else {
-            all.par_iter_mut().with_min_len(SHARE).for_each(|g| unsafe { solve(g, arrays, friction) });
+            all.par_iter_mut().with_min_len(SHARE).for_each(|g| unsafe { solve(g, arrays) });
         }
         from = to;
     }

@@ -44,8 +44,8 @@ fn a_mesh_that_is_curved_at_rest_stays_so() {
         .zip(&t.mesh.positions)
         .map(|(a, b)| (0..3).map(|k| (a[k] - b[k]).abs()).fold(0.0, f32::max))
         .fold(0.0, f32::max);
-    // It drifts by 3 nm a sub-step, a fifth of what single precision tells apart at this distance.
-    assert!(far < 2e-3, "moved by {far} m with nothing acting");
+    println!("drifts by {far:e} m");
+    assert!(far < 2e-4, "moved by {far} m with nothing acting");
 }
 #[test]
 fn a_flat_sheet_is_flat_however_it_is_placed() {
@@ -60,6 +60,7 @@ fn a_flat_sheet_is_flat_however_it_is_placed() {
             frames: material_frames(&rest, WarpAlong::U),
             held: vec![false; 4096],
             matter: Matter::default(),
+            ..ClothRest::default()
         };
         Cloth::build(&rest).unwrap().constraints()
     };

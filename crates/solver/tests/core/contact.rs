@@ -134,6 +134,7 @@ impl Many {
                 frames: material_frames(m, WarpAlong::V),
                 held: held.clone(),
                 matter,
+                ..ClothRest::default()
             })
             .unwrap()
         };
@@ -381,6 +382,7 @@ fn a_belt_over_a_pole_holds_by_friction_as_the_capstan_law_says() {
                 damping: 1.0,
                 ..plain()
             },
+            ..ClothRest::default()
         })
         .unwrap();
         let state = cloth.start();

@@ -55,6 +55,7 @@ fn what_no_cloth_can_be_is_refused_with_its_place() {
         frames: vec![[[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]],
         held: vec![false; 3],
         matter: Matter::default(),
+        ..ClothRest::default()
     };
     assert!(Cloth::build(&good).is_ok());
     let with = |f: fn(&mut ClothRest)| {

@@ -52,6 +52,7 @@ impl Trial {
             frames: material_frames(&mesh, warp),
             held: (0..mesh.positions.len()).map(|k| held(k, &mesh)).collect(),
             matter,
+            ..ClothRest::default()
         };
         let cloth = Cloth::build(&rest).unwrap();
         let state = cloth.start();

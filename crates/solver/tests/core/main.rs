@@ -7,6 +7,8 @@ mod cantilever;
 mod contact;
 mod determinism;
 mod faults;
+mod frequency;
 mod harness;
+mod matter;
 mod membrane;
 mod motion;

@@ -1,0 +1,123 @@
+//! How fast a clamped strip swings and how long it goes on, and that points, sub-steps and frames change
+//! precision only.
+use crate::harness::{Trial, plain, within};
+use nematon_geometry::frame::WarpAlong;
+use nematon_geometry::{Mesh, sheet};
+use nematon_solver::Matter;
+
+const LENGTH: f64 = 0.3;
+const WEIGHT: f64 = 0.2;
+
+/// A strip along x, clamped over one cell, that swings at `first` Hz in its first mode.
+fn strip(n: u32, first: f64) -> Trial {
+    let h = LENGTH / f64::from(n);
+    let mut m: Mesh = sheet(LENGTH + h, 6.0 * h, n + 2, 7);
+    m.positions.iter_mut().for_each(|p| p[0] += (0.5 * (LENGTH + h) - h) as f32);
+    let bend = WEIGHT * (2.0 * std::f64::consts::PI * LENGTH * LENGTH * first / 3.516).powi(2);
+    let matter = Matter {
+        areal_weight: WEIGHT as f32,
+        stretch: [4000.0; 2],
+        shear: 1500.0,
+        bend: [bend as f32; 2],
+        ..plain()
+    };
+    let mut t = Trial::along(m, WarpAlong::U, matter, |k, m| m.positions[k][0] < 1e-6);
+    t.frame.gravity = [0.0; 3];
+    t
+}
+
+/// Shape of the first or second mode at a share of the length.
+fn mode(which: usize, s: f64) -> f64 {
+    let (b, r) = [(1.875_104, 0.734_096), (4.694_091, 1.018_467)][which];
+    (b * s).cosh() - (b * s).cos() - r * ((b * s).sinh() - (b * s).sin())
+}
+
+/// Plucks it in a mode by a hundredth of its length or so, and gives the tip's place at each frame of two seconds.
+fn swing(t: &mut Trial, which: usize, hertz: f64) -> Vec<f64> {
+    let pace = 0.002 * 2.0 * std::f64::consts::PI * hertz;
+    let cloth = &t.cloth;
+    t.state.set_velocities(cloth, |p| [0.0, (pace * mode(which, f64::from(p[0]) / LENGTH)) as f32, 0.0]);
+    let frames = (2.0 / t.frame.duration).round() as usize;
+    let tips: Vec<usize> =
+        (0..t.mesh.positions.len()).filter(|&k| f64::from(t.mesh.positions[k][0]) > LENGTH - 1e-5).collect();
+    (0..frames)
+        .map(|_| {
+            t.run(1);
+            let p = t.positions();
+            tips.iter().map(|&k| f64::from(p[k][1])).sum::<f64>() / tips.len() as f64
+        })
+        .collect()
+}
+
+/// The frequency of a decaying swing, Hz, and the share of its amplitude kept in a second: the best fit of
+/// y(k+1) + y(k-1) = 2 cos(ω dt) e^… by Prony's method.
+fn fit(y: &[f64], duration: f64) -> (f64, f64) {
+    // y[k+2] = a y[k+1] - b y[k], with a = 2 r cos ω, b = r².
+    let (mut s11, mut s12, mut s22, mut t1, mut t2) = (0.0, 0.0, 0.0, 0.0, 0.0);
+    for w in y.windows(3) {
+        s11 += w[1] * w[1];
+        s12 -= w[1] * w[0];
+        s22 += w[0] * w[0];
+        t1 += w[1] * w[2];
+        t2 -= w[0] * w[2];
+    }
+    let det = s11 * s22 - s12 * s12;
+    let (a, b) = ((t1 * s22 - t2 * s12) / det, (s11 * t2 - s12 * t1) / det);
+    let r = b.sqrt();
+    let omega = (a / (2.0 * r)).clamp(-1.0, 1.0).acos() / duration;
+    (omega / (2.0 * std::f64::consts::PI), r.powf(1.0 / duration))
+}
+
+#[test]
+fn a_plucked_strip_swings_as_a_beam() {
+    let (first, _) = fit(&swing(&mut strip(16, 2.0), 0, 2.0), 1.0 / 24.0);
+    within("first mode, Hz", first, 2.0, 0.02);
+    let second = 0.7 * 22.03 / 3.516;
+    let (found, _) = fit(&swing(&mut strip(24, 0.7), 1, second), 1.0 / 24.0);
+    within("second mode, Hz", found, second, 0.05);
+}
+
+#[test]
+fn it_goes_on_swinging_as_long_as_an_implicit_step_allows() {
+    for (hertz, kept) in [(1.0, 0.96f64), (3.0, 0.69)] {
+        let (_, found) = fit(&swing(&mut strip(16, hertz), 0, hertz), 1.0 / 24.0);
+        println!("{hertz} Hz: keeps {found:.4} of its amplitude a second; {kept} expected");
+        assert!(found > kept.powf(1.5) - 0.01 && found < 1.005, "{hertz} Hz keeps {found}");
+    }
+}
+
+#[test]
+fn points_change_the_frequency_by_no_more_than_their_precision() {
+    let off: Vec<f64> = [8, 16, 32]
+        .iter()
+        .map(|n| fit(&swing(&mut strip(*n, 1.5), 0, 1.5), 1.0 / 24.0).0 / 1.5 - 1.0)
+        .collect();
+    println!("n 8, 16, 32: off by {off:.5?}");
+    for (off, attainable) in off.iter().zip([0.013, 0.0033, 0.0008]) {
+        assert!(off.abs() < 1.5 * attainable + 0.005, "{off}");
+    }
+}
+
+#[test]
+fn sub_steps_and_frame_rates_change_the_frequency_by_no_more_than_half_a_hundredth() {
+    for (rate, substeps) in [(24.0, 10), (24.0, 20), (24.0, 40), (30.0, 16), (60.0, 8)] {
+        let mut t = strip(16, 1.5);
+        (t.frame.duration, t.frame.substeps) = (1.0 / rate, substeps);
+        let (found, kept) = fit(&swing(&mut t, 0, 1.5), t.frame.duration);
+        println!("{rate} frames a second, {substeps} sub-steps: {found:.4} Hz, keeps {kept:.3}");
+        assert!((found / 1.5 - 1.0).abs() < 1.5 * 0.0033 + 0.005, "{rate} {substeps}: {found}");
+    }
+}
+
+#[test]
+fn mass_length_and_area_are_those_of_the_sheet_at_any_density() {
+    for n in [8, 16, 33, 64] {
+        let m = sheet(0.7, 0.4, n, n / 2 + 1);
+        let matter = Matter { areal_weight: 0.31, ..plain() };
+        let t = Trial::new(m, matter, |_, _| false);
+        let mass = t.cloth.mass();
+        assert!((mass / (0.7 * 0.4 * 0.31) - 1.0).abs() < 1e-6, "{n}: {mass} kg");
+        let strain = t.cloth.strain(&t.state);
+        assert!(strain.mean.iter().all(|s| s.abs() < 1e-6), "{n}: at rest, and strained by {strain:?}");
+    }
+}
