@@ -10,7 +10,7 @@ use thirtyfour::prelude::*;
 /// What a journey runs against. Everything it started ends with it.
 pub struct Site {
     server: Child,
-    chromedriver: Option<Child>,
+    chromedrivers: Vec<Child>,
     pub address: String,
     pub database: String,
     pub folder: PathBuf,
@@ -38,7 +38,7 @@ impl Site {
             std::env::temp_dir().join(format!("nematon-{}", database.rsplit('/').next().unwrap_or("site")));
         std::fs::create_dir_all(&folder).expect("a folder of its own");
         let (server, address) = serve(&database, 0);
-        Site { server, chromedriver: None, address, database, folder }
+        Site { server, chromedrivers: vec![], address, database, folder }
     }
 
     /// Kills the server, as a crash would, and starts it again at the same port.
@@ -64,7 +64,7 @@ impl Site {
             .stderr(Stdio::null())
             .spawn()
             .expect("chromedriver, from Debian's package chromium-driver");
-        self.chromedriver = Some(driver);
+        self.chromedrivers.push(driver);
         let mut caps = DesiredCapabilities::chrome();
         caps.set_binary("/usr/bin/chromium")?;
         let profile = self.folder.join(format!("profile-{port}"));
@@ -110,12 +110,31 @@ impl Drop for Site {
     fn drop(&mut self) {
         let _ = self.server.kill();
         let _ = self.server.wait();
-        if let Some(driver) = &mut self.chromedriver {
-            // Asked to end, it takes its browser along; killed, it would leave it behind.
-            let _ = Command::new("kill").arg(driver.id().to_string()).status();
+        for driver in &mut self.chromedrivers {
+            let _ = driver.kill();
             let _ = driver.wait();
         }
+        // A driver that ends may leave its browser behind, and that draws on for ever: it is told by its profile.
+        end_all(&self.folder);
         let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+/// Ends every process that was started with a folder's path.
+fn end_all(folder: &Path) {
+    let path = folder.display().to_string();
+    let told = |pid: &str| {
+        std::fs::read(format!("/proc/{pid}/cmdline"))
+            .is_ok_and(|words| String::from_utf8_lossy(&words).contains(&path))
+    };
+    let pids: Vec<String> = std::fs::read_dir("/proc")
+        .into_iter()
+        .flatten()
+        .filter_map(|e| e.ok()?.file_name().into_string().ok())
+        .filter(|name| name.chars().all(|c| c.is_ascii_digit()) && told(name))
+        .collect();
+    if !pids.is_empty() {
+        let _ = Command::new("kill").arg("-9").args(&pids).stderr(Stdio::null()).status();
     }
 }
 

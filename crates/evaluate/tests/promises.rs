@@ -1,6 +1,6 @@
 //! What stands between the document and the solver.
 #![allow(clippy::unwrap_used)]
-use nematon_document::{Scene, parse};
+use nematon_document::{BodyId, Scene, parse};
 use nematon_evaluate::*;
 use nematon_solver::NoWatch;
 
@@ -240,4 +240,34 @@ fn colliders_that_can_not_be_are_named() {
     };
     let e = with(r#"{"mesh": {"from": {"file": "post.obj"}}}"#);
     assert!(e.starts_with("the collider \"Post\" has no mesh"), "{e}");
+}
+
+#[test]
+fn a_rest_shape_that_changes_late_leaves_the_frames_before_it_true_and_maps_count_by_what_they_say() {
+    let with = |value: f64| {
+        scene(|s| {
+            let text = format!(
+                r#"{{"scale": [{{"frame": 20, "value": 1}}, {{"frame": 25, "value": {value}}}], "bend": [{{"frame": 26, "value": 1}}]}}"#
+            );
+            s.bodies[&BodyId::from("canopy")].rest = Some(serde_json::from_str(&text).unwrap());
+        })
+    };
+    let (p, q) = (prints(&with(1.2), "canopy"), prints(&with(0.9), "canopy"));
+    assert_eq!(p.iter().zip(&q).take_while(|(a, b)| a == b).count(), 11);
+    let mapped = |least: f64, from: f64, name: &str| {
+        let (name, key) = (name.to_owned(), "m");
+        scene(move |s| {
+            let b = &mut s.bodies[&BodyId::from("canopy")];
+            let map = format!(
+                r#"{{"name": "{name}", "weights": {{"ramp": {{"along": "u", "from": {from}, "to": 1}}}}}}"#
+            );
+            b.maps.insert(key.into(), serde_json::from_str(&map).unwrap());
+            let by = format!(r#"{{"map": "{key}", "least": {least}}}"#);
+            b.scaled.insert(nematon_document::Scaled::Drag, serde_json::from_str(&by).unwrap());
+        })
+    };
+    let first = |s: &Scene| prints(s, "canopy")[0];
+    assert_eq!(first(&mapped(0.5, 0.0, "Sail")), first(&mapped(0.5, 0.0, "Other name")));
+    assert_ne!(first(&mapped(0.5, 0.0, "Sail")), first(&mapped(0.4, 0.0, "Sail")));
+    assert_ne!(first(&mapped(0.5, 0.0, "Sail")), first(&mapped(0.5, 0.2, "Sail")));
 }

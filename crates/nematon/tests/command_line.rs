@@ -202,3 +202,178 @@ fn colliders_and_shapes_that_can_not_be_are_told_with_their_place() {
         assert!(words.contains(part), "{part} is missing from {words}");
     }
 }
+
+/// Places of a body at each frame.
+fn frames(file: &Path, points: usize) -> Vec<Vec<[f32; 3]>> {
+    let bytes = std::fs::read(file).unwrap();
+    let numbers: Vec<f32> =
+        bytes[128..].chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect();
+    numbers.chunks_exact(3 * points).map(|f| f.as_chunks::<3>().0.to_vec()).collect()
+}
+
+/// A scene of one sheet of 0.5 m, and more of its numbers.
+fn sheet(frames: u32, points: u32, gravity: f64, more: &str) -> String {
+    format!(
+        r#"{{"nematon": 1, "name": "S", "frames": {{"first": 0, "last": {frames}}},
+        "bodies": {{"slip": {{"name": "Slip", "kind": "cloth",
+            "shape": {{"sheet": {{"width": 0.5, "depth": 0.5, "columns": {points}, "rows": {points}}}}}, {more}}}}},
+        "fields": {{"g": {{"name": "Gravity", "act": {{"gravity": {{"strength": {gravity}}}}}}}}}}}"#
+    )
+}
+
+#[test]
+fn maps_and_rest_shapes_of_a_scene_file_do_what_they_say() {
+    let out = folder("rests");
+    let run = |name: &str, frames_to: u32, points: u32, gravity: f64, more: &str| {
+        let scene = out.join(format!("{name}.json"));
+        std::fs::write(&scene, sheet(frames_to, points, gravity, more)).unwrap();
+        let to = out.join(name);
+        let done = bake(&to, scene.to_str().unwrap(), &[]);
+        (done.status.success(), String::from_utf8_lossy(&done.stderr).into_owned(), to.join("Slip.npy"))
+    };
+    let reach = |p: &[[f32; 3]], c: usize| {
+        p.iter().map(|p| p[c]).fold(f32::MIN, f32::max) - p.iter().map(|p| p[c]).fold(f32::MAX, f32::min)
+    };
+    // Grown by a quarter within a second.
+    let keys = r#""matter": {"damping": 4}, "rest": {"scale": [{"frame": 0, "value": 1}, {"frame": 24, "value": 1.25}]}"#;
+    let (ok, words, file) = run("grown", 48, 9, 0.0, keys);
+    assert!(ok, "{words}");
+    let last = frames(&file, 81).pop().unwrap();
+    assert!((reach(&last, 0) / 0.5 - 1.25).abs() < 0.01, "{}", reach(&last, 0));
+    // A rest shape of half the size, from a file with the same points.
+    let own = nematon(&[
+        "bake",
+        out.join("grown.json").to_str().unwrap(),
+        "--out",
+        out.join("obj").to_str().unwrap(),
+        "--frames",
+        "0..0",
+        "--format",
+        "obj",
+    ]);
+    assert!(own.status.success());
+    let mut small = String::new();
+    for j in 0..9 {
+        for i in 0..9 {
+            small +=
+                &format!("v {} 0 {}\n", -0.125 + 0.03125 * f64::from(i), -0.125 + 0.03125 * f64::from(j));
+        }
+    }
+    let zip = std::fs::File::open(out.join("obj/Slip.obj.zip")).unwrap();
+    let mut zip = zip::ZipArchive::new(zip).unwrap();
+    let mut text = String::new();
+    std::io::Read::read_to_string(&mut zip.by_index(0).unwrap(), &mut text).unwrap();
+    let faces: Vec<&str> = text.lines().filter(|l| l.starts_with("f ")).collect();
+    let bare =
+        |l: &&str| l.split(' ').map(|c| c.split('/').next().unwrap_or("")).collect::<Vec<_>>().join(" ");
+    small += &faces.iter().map(bare).collect::<Vec<_>>().join("\n");
+    std::fs::write(out.join("small.obj"), &small).unwrap();
+    let from = |name: &str| {
+        format!(r#""matter": {{"damping": 4}}, "rest": {{"shape": {{"mesh": {{"file": "{name}"}}}}}}"#)
+    };
+    let (ok, words, file) = run("shrunk", 48, 9, 0.0, &from("small.obj"));
+    assert!(ok, "{words}");
+    let last = frames(&file, 81).pop().unwrap();
+    assert!((reach(&last, 0) / 0.25 - 1.0).abs() < 0.02, "{}", reach(&last, 0));
+    // Heavier by a file of weights: one border falls ahead where air holds.
+    let weights: Vec<String> = (0..81).map(|k| format!("{}", f64::from(k / 9) / 8.0)).collect();
+    std::fs::write(out.join("heavy.csv"), format!("weight\n{}\n", weights.join("\n"))).unwrap();
+    let heavy = |file: &str| {
+        format!(
+            r#""maps": {{"m": {{"name": "Hem", "weights": {{"file": "{file}"}}}}}},
+            "scaled": {{"areal_weight": {{"map": "m", "least": 1, "most": 6}}}}"#
+        )
+    };
+    let (ok, words, file) = run("heavy", 10, 9, 9.81, &heavy("heavy.csv"));
+    assert!(ok, "{words}");
+    let last = frames(&file, 81).pop().unwrap();
+    let row = |j: usize| last[9 * j..9 * j + 9].iter().map(|p| p[1]).sum::<f32>() / 9.0;
+    assert!(row(8) < row(0) - 0.02, "{} {}", row(8), row(0));
+    // What doesn't fit is told by name.
+    std::fs::write(out.join("short.csv"), "0.5\n0.5\n").unwrap();
+    std::fs::write(out.join("wild.csv"), "0.5\n7\n").unwrap();
+    std::fs::write(out.join("other.obj"), "v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n").unwrap();
+    for (more, told) in [
+        (heavy("short.csv"), "\"Hem\" has 2 weights, and the shape 81 points"),
+        (heavy("wild.csv"), "line 2: 7 is not from 0 to 1"),
+        (heavy("none.csv"), "none.csv"),
+        (from("other.obj"), "its rest shape has 3 and 1 points and triangles, and its own has 81 and 128"),
+        (
+            r#""maps": {"m": {"name": "Hem", "weights": {"border": {"border": "rim", "reach": 1}}}}, "scaled": {"bend": {"map": "m"}}"#.into(),
+            "names the border \"rim\"; the shape has back, right, front, left",
+        ),
+        (r#""scaled": {"bend": {"map": "gone"}}"#.into(), "/bodies/slip/scaled/bend/map"),
+        (r#""rest": {"scale": [{"frame": 3, "value": 1}, {"frame": 3, "value": 2}]}"#.into(), "/bodies/slip/rest/scale/1/frame"),
+        (r#""matter": {"poisson": 0.6}"#.into(), "/bodies/slip/matter/poisson"),
+    ] {
+        let (ok, words, _) = run("bad", 4, 9, 0.0, &more);
+        assert!(!ok && words.contains(told), "{told} is missing from {words}");
+    }
+}
+
+#[test]
+fn what_is_too_much_or_held_whole_or_starts_inside_ends_well() {
+    let out = folder("edges");
+    let write = |name: &str, text: &str| {
+        std::fs::write(out.join(name), text).unwrap();
+        out.join(name).to_str().unwrap().to_owned()
+    };
+    // Two million points: refused by the limit, with its number.
+    let mut big = String::with_capacity(40_000_000);
+    for k in 0..2_000_000u32 {
+        big += &format!("v {} {} 0\n", k % 1500, k / 1500);
+    }
+    big += "f 1 2 1501\n";
+    std::fs::write(out.join("big.obj"), big).unwrap();
+    let scene = |body: &str, more: &str| {
+        format!(
+            r#"{{"nematon": 1, "name": "E", "frames": {{"first": 0, "last": 6}}, "bodies": {{"slip": {{"name": "Slip", "kind": "cloth", {body}}}}},
+            "fields": {{"g": {{"name": "Gravity", "act": {{"gravity": {{"strength": 9.81}}}}}}}}, {more}}}"#
+        )
+    };
+    let to = out.join("out");
+    let path = write(
+        "big.json",
+        &scene(r#""shape": {"mesh": {"from": {"file": "big.obj"}}}"#, r#""colliders": {}"#),
+    );
+    let done = bake(&to, &path, &[]);
+    let words = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(!done.status.success() && words.contains("400000") | words.contains("400,000"), "{words}");
+    // All held, and a collider amid it: it stays where it is, and so do the numbers.
+    let held = r#""shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 7, "rows": 7}}, "touch": {"itself": true},
+        "grips": {"g": {"name": "All", "points": [{"near": [PLACES]}]}}"#;
+    let places: Vec<String> = (0..49)
+        .map(|k| format!("[{}, 0, {}]", -0.25 + f64::from(k % 7) / 12.0, -0.25 + f64::from(k / 7) / 12.0))
+        .collect();
+    let ball = r#""colliders": {"b": {"name": "Ball", "form": {"ball": {"radius": 0.1}}}}"#;
+    for (name, body, stays) in [
+        ("held", held.replace("PLACES", &places.join(", ")), true),
+        (
+            "loose",
+            held.split(", \"grips\"")
+                .next()
+                .unwrap()
+                .split(",\n        \"grips\"")
+                .next()
+                .unwrap()
+                .to_owned(),
+            false,
+        ),
+    ] {
+        let path = write(&format!("{name}.json"), &scene(&body, ball));
+        let to = out.join(name);
+        let done = bake(&to, &path, &[]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let all = frames(&to.join("Slip.npy"), 49);
+        assert!(all.iter().flatten().flatten().all(|c| c.is_finite() && c.abs() < 2.0));
+        let moved = all[0].iter().zip(&all[6]).any(|(a, b)| a != b);
+        assert_eq!(moved, !stays, "{name}");
+        // What starts inside comes out at a pace that throws nothing.
+        let pace = all
+            .windows(2)
+            .flat_map(|w| w[0].iter().zip(&w[1]))
+            .map(|(a, b)| (a[1] - b[1]).abs())
+            .fold(0.0, f32::max);
+        assert!(pace < 0.15, "{name}: {pace} m in a frame");
+    }
+}

@@ -220,6 +220,19 @@ impl V8 {
     pub fn scale(self, s: F8) -> V8 {
         V8(self.0.map(|c| c * s))
     }
+    /// Of length 1, or 0 where it has no direction.
+    #[inline(always)]
+    pub fn unit(self) -> V8 {
+        self.scale(F8::splat(1.0) / self.dot(self).max(F8::splat(1e-30)).sqrt())
+    }
+    #[inline(always)]
+    pub fn min(self, o: V8) -> V8 {
+        V8(std::array::from_fn(|k| self.0[k].min(o.0[k])))
+    }
+    #[inline(always)]
+    pub fn max(self, o: V8) -> V8 {
+        V8(std::array::from_fn(|k| self.0[k].max(o.0[k])))
+    }
     /// `a` where the bits of `mask` are set, `b` where not.
     #[inline(always)]
     pub fn pick(mask: F8, a: V8, b: V8) -> V8 {

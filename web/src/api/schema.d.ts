@@ -890,6 +890,7 @@ export interface components {
              *       "stretch_warp": 900,
              *       "stretch_weft": 700,
              *       "shear": 60,
+             *       "poisson": 0,
              *       "bend_warp": 0.000012,
              *       "bend_weft": 0.000009,
              *       "damping": 0.3,
@@ -921,6 +922,22 @@ export interface components {
              *     }
              */
             touch: components["schemas"]["Touch"];
+            /**
+             * Rest
+             * @description What it comes back to; left out, the shape that it starts in.
+             */
+            rest?: components["schemas"]["Rest"] | null;
+            /** Maps */
+            maps?: {
+                [key: string]: components["schemas"]["Map"];
+            };
+            /**
+             * Scaled by maps
+             * @description Which numbers of the matter change from point to point, and how.
+             */
+            scaled?: {
+                [key: string]: components["schemas"]["ScaledBy"];
+            };
         };
         /** @enum {string} */
         BodyKind: "cloth";
@@ -1133,6 +1150,14 @@ export interface components {
              */
             shear: number;
             /**
+             * Poisson's ratio
+             * Format: double
+             * @description How much it narrows across a pull, as a share of how much it lengthens along it: Poisson's ratio, the
+             *     geometric mean of those of warp and weft.
+             * @default 0
+             */
+            poisson: number;
+            /**
              * Bend, warp
              * Format: double
              * @description Bending rigidity of a fold across the warp threads.
@@ -1278,6 +1303,119 @@ export interface components {
              */
             group: string;
         };
+        /** @description The shape that a body wants to come back to. */
+        Rest: {
+            /**
+             * Rest shape
+             * @default start
+             */
+            shape: components["schemas"]["RestShape"];
+            /**
+             * Rest scale
+             * @description What its lengths are multiplied by at some frames, straight ways between; left out, by 1.
+             */
+            scale?: components["schemas"]["ScaleKey"][];
+            /**
+             * Rest bend
+             * @description What its folds are multiplied by: 0 is flat, -1 folded the other way.
+             */
+            bend?: components["schemas"]["BendKey"][];
+        };
+        /** @description Where lengths and folds at rest come from. */
+        RestShape: "start" | "flat" | {
+            mesh: components["schemas"]["MeshSource"];
+        };
+        /** @description What lengths at rest are multiplied by at a frame. */
+        ScaleKey: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /**
+             * Scale
+             * Format: double
+             */
+            value: number;
+        };
+        /** @description What folds at rest are multiplied by at a frame. */
+        BendKey: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /**
+             * Bend
+             * Format: double
+             */
+            value: number;
+        };
+        /** @description Weights from 0 to 1 on the points of a body. */
+        Map: {
+            /** Name */
+            name: string;
+            /** Weights */
+            weights: components["schemas"]["Weights"];
+        };
+        /** @description Where a map's weights come from. */
+        Weights: {
+            ramp: components["schemas"]["Ramp"];
+        } | {
+            border: components["schemas"]["NearBorder"];
+        } | {
+            file: string;
+        };
+        /** @description From 0 at one place to 1 at another, along an axis of the shape before it is placed. */
+        Ramp: {
+            /** Along */
+            along: components["schemas"]["Axis"];
+            /**
+             * Nothing at
+             * Format: double
+             * @description Where the weight is 0: metres, or a share of the UVs.
+             */
+            from: number;
+            /**
+             * All at
+             * Format: double
+             * @description Where it is 1.
+             */
+            to: number;
+        };
+        /** @enum {string} */
+        Axis: "u" | "v" | "x" | "y" | "z";
+        /** @description From 1 on a border to 0 at a distance from it, straight through the shape before it is placed. */
+        NearBorder: {
+            /** Border */
+            border: string;
+            /**
+             * Reach
+             * Format: double
+             */
+            reach: number;
+        };
+        /** @description How a map scales a number. */
+        ScaledBy: {
+            /** Map */
+            map: components["schemas"]["MapId"];
+            /**
+             * Where 0
+             * Format: double
+             * @description What the number is multiplied by where the weight is 0.
+             * @default 0
+             */
+            least: number;
+            /**
+             * Where 1
+             * Format: double
+             * @description And where it is 1; between, in proportion.
+             * @default 1
+             */
+            most: number;
+        };
+        /** @description Key of a map in its scene. */
+        MapId: string;
         /** @description Something that acts through space. Winds and turbulence add up to the air that the bodies meet. */
         Field: {
             /** Name */

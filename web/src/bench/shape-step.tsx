@@ -93,7 +93,7 @@ function BodyCard({ id, body, shape }: { id: string; body: Body; shape: Shape | 
         <NumberField key={axis} path={`${base}/place/turn/${k}`} label={`Turn ${axis}`} of={of} />
       ))}
       <MatterFrom id={id} body={body} />
-      {(['areal_weight', 'stretch_warp', 'stretch_weft', 'shear', 'bend_warp', 'bend_weft', 'damping', 'drag', 'lift', 'friction', 'thickness'] as const).map((key) => (
+      {(['areal_weight', 'stretch_warp', 'stretch_weft', 'shear', 'poisson', 'bend_warp', 'bend_weft', 'damping', 'drag', 'lift', 'friction', 'thickness'] as const).map((key) => (
         <NumberField key={key} path={`${base}/matter/${key}`} of={of} />
       ))}
       <Actions><Button onClick={() => void removeBody(id)}>Remove {of}</Button></Actions>

@@ -27,6 +27,10 @@ pub struct Surface {
     links: Vec<[u32; 2]>,
     /// Triangles in the order of the leaves.
     order: Vec<u32>,
+    /// For each leaf, by its first triangle in `order`, the run of `around` with all triangles that have
+    /// an edge or a point that the leaf's stand for.
+    rings: Vec<[u32; 2]>,
+    around: Vec<u32>,
     pub points: usize,
 }
 
@@ -102,9 +106,9 @@ pub struct Boxes {
     points: Vec<Bounds>,
 }
 
-/// All normals of a box of normals lean one way by at least this, cos 60°: it may turn by 30° yet before a
-/// patch can touch itself.
-const LEAN: f32 = 0.5;
+/// All normals of a box of normals lean one way by at least this, cos 72°: points that stray from the ways that were
+/// thought of may turn them by 18° yet before a patch can touch itself.
+const LEAN: f32 = 0.3;
 
 /// For a box of normals, whether there is a way that all of them lean.
 #[inline(always)]
@@ -150,6 +154,8 @@ impl Surface {
             patches: vec![],
             links: vec![],
             order: vec![],
+            rings: vec![],
+            around: vec![],
             points,
         };
         let middle: Vec<[f32; 3]> = s
@@ -161,6 +167,7 @@ impl Surface {
         if !s.triangles.is_empty() {
             let n = s.triangles.len();
             s.halve(&middle, 0, n);
+            s.encircle();
             s.link();
         }
         s
@@ -175,6 +182,32 @@ impl Surface {
         match self.nodes[node as usize] {
             Node::Leaf { from, to } => (to - from) as usize,
             Node::Halves { count, .. } => count as usize,
+        }
+    }
+
+    /// Finds the triangles about what each leaf stands for. Features are met by those who stand for them alone,
+    /// so that a pair of leaves may only be passed over where none of these can meet.
+    fn encircle(&mut self) {
+        let mut beside: Vec<Vec<u32>> = vec![vec![]; self.points];
+        for (t, tri) in self.triangles.iter().enumerate() {
+            tri.iter().for_each(|&p| beside[p as usize].push(t as u32));
+        }
+        self.rings = vec![[0, 0]; self.triangles.len()];
+        for node in &self.nodes {
+            let Node::Leaf { from, to } = *node else { continue };
+            let mut ring: Vec<u32> = self.order[from as usize..to as usize].to_vec();
+            for k in 0..ring.len() {
+                let own = &self.own[ring[k] as usize];
+                own.points().iter().for_each(|&p| ring.extend(&beside[p as usize]));
+                for (_, [a, b]) in own.edges() {
+                    ring.extend(beside[a as usize].iter().filter(|t| beside[b as usize].contains(t)));
+                }
+            }
+            ring.sort_unstable();
+            ring.dedup();
+            let first = self.around.len() as u32;
+            self.around.extend(ring);
+            self.rings[from as usize] = [first, self.around.len() as u32];
         }
     }
 
@@ -257,13 +290,26 @@ impl Surface {
                 std::array::from_fn(|i| std::array::from_fn(|l| tri[l.min(tri.len() - 1)][i]));
             // Safety: the indices lie inside.
             let [p, q, r] = index.map(|i| unsafe { load(x.as_ptr(), &i).0 });
-            let n = (q - p).cross(r - p);
-            let n = n.scale(F8::splat(1.0) / n.dot(n).max(F8::splat(1e-30)).sqrt());
-            let [a, b, c] = n.0.map(F8::array);
+            let (e, f) = (q - p, r - p);
+            let first = e.cross(f);
+            let mut low = first.unit();
+            let mut high = low;
+            if times > 0.0 {
+                // On straight ways a normal goes along a parabola, within the triangle of these three (Tang et
+                // al., eq. 4).
+                let [u, v, w] = index.map(|i| unsafe { load(ways.as_ptr(), &i).0.scale(F8::splat(times)) });
+                let (u, v) = (v - u, w - u);
+                let last = (e + u).cross(f + v);
+                let amid = first + last - u.cross(v);
+                for n in [amid.unit(), last.unit()] {
+                    (low, high) = (low.min(n), high.max(n));
+                }
+            }
+            let (low, high) = (low.0.map(F8::array), high.0.map(F8::array));
             for (l, (out, t)) in out.iter_mut().zip(tri).enumerate() {
                 let [p, q, r] = t.map(|p| &points[p as usize]);
-                let n = Record([a[l], b[l], c[l], 0.0]);
-                *out = [p.and(q).and(r), Bounds { low: n, high: n }];
+                let at = |n: &[[f32; 8]; 3]| Record([n[0][l], n[1][l], n[2][l], 0.0]);
+                *out = [p.and(q).and(r), Bounds { low: at(&low), high: at(&high) }];
             }
         });
         boxes.nodes.resize(self.nodes.len(), [Bounds::NONE; 2]);
@@ -271,10 +317,15 @@ impl Surface {
         for k in (0..self.nodes.len()).rev() {
             boxes.nodes[k] = match self.nodes[k] {
                 Node::Leaf { from, to } => {
-                    self.order[from as usize..to as usize].iter().fold([Bounds::NONE; 2], |[b, n], &t| {
-                        let [c, m] = &boxes.triangles[t as usize];
-                        [b.and(c), n.and(m)]
-                    })
+                    let own = &self.order[from as usize..to as usize];
+                    let [first, last] = self.rings[from as usize];
+                    let ring = &self.around[first as usize..last as usize];
+                    let of = |triangles: &[u32], which: usize| {
+                        triangles
+                            .iter()
+                            .fold(Bounds::NONE, |b, &t| b.and(&boxes.triangles[t as usize][which]))
+                    };
+                    [of(own, 0), of(ring, 1)]
                 }
                 Node::Halves { halves, .. } => {
                     let [a, b] = halves.map(|h| &boxes.nodes[h as usize]);

@@ -18,9 +18,11 @@ use rayon::prelude::*;
 
 /// Sub-steps that a search is made for, at most.
 const AHEAD: u32 = 8;
+/// A frame's first search is made for twice as many.
+const FIRST: u32 = 4;
 /// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
 /// gap, and of the way.
-const STRAY: [f32; 2] = [0.25, 0.15];
+const STRAY: [f32; 2] = [0.75, 0.15];
 /// Searches made again in a sub-step whose contact took points elsewhere, at most.
 const RECHECKS: usize = 3;
 /// And so much of a sub-step's way: a point that goes to and fro comes back by twice it.
@@ -294,7 +296,7 @@ impl Contact {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }
-        (self.since, self.ahead) = (2, 2);
+        (self.since, self.ahead) = (FIRST, FIRST);
         self.unrest.iter_mut().for_each(|u| u.fill(0.0));
         if !self.between.is_empty() && self.tangle.watched(states) {
             watch.during(Phase::Search, || {

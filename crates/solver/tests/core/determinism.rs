@@ -1,17 +1,33 @@
 use crate::contact::{at, lump, solid};
 use crate::harness::{SheetOf, Trial};
+use nematon_geometry::frame::{WarpAlong, material_frames};
 use nematon_solver::air::{Turbulence, Wind};
 use nematon_solver::{
-    ColliderMotion, ColliderRest, Contact, Floor, Matter, Rules, Skin, SnapshotError, Solid, State,
+    Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
+    Skin, SnapshotError, Solid, State,
 };
 
 /// Everything at once: grips, winds, gusts, turbulence, floor, damping, colliders of every make, contact with
-/// itself, many parts.
+/// itself, maps on all of the matter, Poisson's ratio, a rest shape that grows, many parts.
 fn everything() -> Trial {
     let s = SheetOf { size: [2.0, 1.5], points: [61, 47], upright: false };
-    let mut t = s.of(Matter { damping: 0.5, ..Matter::default() }, |k, m| {
-        m.borders[0].points[..20].contains(&(k as u32))
-    });
+    let mesh = s.mesh();
+    let matter = Matter { damping: 0.5, poisson: 0.2, ..Matter::default() };
+    let mut rest = ClothRest {
+        positions: mesh.positions.clone(),
+        triangles: mesh.triangles.clone(),
+        frames: material_frames(&mesh, WarpAlong::V),
+        held: (0..mesh.positions.len()).map(|k| mesh.borders[0].points[..20].contains(&(k as u32))).collect(),
+        matter,
+        ..ClothRest::default()
+    };
+    for (what, map) in rest.maps.0.iter_mut().enumerate() {
+        *map = mesh.positions.iter().map(|p| 1.0 + 0.3 * (3.0 * p[0] + what as f32).sin()).collect();
+    }
+    let cloth = Cloth::build(&rest).unwrap();
+    let state = cloth.start();
+    let mut t = Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh };
+    t.frame.rests = vec![RestMotion { cloth: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
     t.frame.winds = vec![Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1 }];
     t.frame.turbulence =
         vec![Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }];
