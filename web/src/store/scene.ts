@@ -239,8 +239,11 @@ async function tryEdit(label: string, patch: Op[], tries: number): Promise<boole
   }
 }
 
-/** Sets one value. */
-export const setValue = (label: string, path: string, value: unknown) => edit(label, [{ op: 'replace', path, value }]);
+/** Sets one value, also where an older document does not have it yet. */
+export const setValue = (label: string, path: string, value: unknown) => {
+  const there = at(useScene.getState().project?.scene, path) !== undefined;
+  return edit(label, [{ op: there ? 'replace' : 'add', path, value }]);
+};
 
 export function turn(way: 'undo' | 'redo') {
   queue = queue.then(async () => {
