@@ -180,8 +180,7 @@ impl<'a> Substep<'a> {
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
-            let across = self.across(direction, &state.strain);
-            self.yarns(direction, round < 2, all, scale, across, &mut state.pull[direction], watch);
+            self.yarns(round, all, scale, &state.strain, &mut state.pull[direction], watch);
         }
     }
 
@@ -343,14 +342,15 @@ impl<'a> Substep<'a> {
     /// Chains of one direction share no point, so all may go at once.
     fn yarns(
         &self,
-        direction: usize,
-        first: bool,
+        round: usize,
         all: Arrays,
         scale: Scale,
-        across: Option<yarn::Across>,
+        strain: &[Record],
         pull: &mut [yarn::Pulls],
         watch: &impl Watch,
     ) {
+        let (direction, first) = (round % 2, round < 2);
+        let across = self.across(direction, strain);
         let points = Points { x: all.x, flow: all.flow };
         let groups = &self.cloth.yarns[direction];
         groups.par_iter().zip(&self.bends[direction]).zip(pull).with_min_len(YARN_SHARE).for_each_init(

@@ -125,8 +125,11 @@ struct Lattice {
     /// Node, its held points, and how far it lies from their middle.
     tethers: Vec<(u32, Vec<u32>, f64)>,
     /// Corners of each triangle, where they lie at rest, and the material's area.
-    cells: Vec<([u32; 3], [[f32; 2]; 3], [f64; 3])>,
+    cells: Vec<Half>,
 }
+
+/// A triangle of a lattice: its nodes, where they lie at rest, and as much material as a [`Floor`]'s have.
+type Half = ([u32; 3], [[f32; 2]; 3], [f64; 3]);
 
 impl Lattice {
     fn level(self, rest: &ClothRest, share: f64) -> Level {
