@@ -295,3 +295,71 @@ async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()>
     w.lanes_say("Blanket true").await?;
     w.close().await
 }
+
+#[tokio::test]
+async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.project("Washing loft", "Blanket").await?;
+    w.step("Contact").await?;
+    let scene = async || get(&site, "/projects/2").await["scene"].clone();
+    // Meshes from files.
+    w.bring_in_collider(&project().join("demo/pennant.obj").canonicalize().unwrap(), "mesh").await?;
+    w.bench_says("Remove Pennant").await?;
+    w.press("Remove Pennant").await?;
+    let flat = site.folder.join("flat.obj");
+    std::fs::write(&flat, "v 0 0 0\nv 1 0 0\nv 0 0 1\nv 1 0 1\nf 1 2 3\nf 2 4 3\n").unwrap();
+    let wedge = site.folder.join("wedge.obj");
+    std::fs::write(&wedge, "v 0 0 0\nv .2 0 0\nv 0 0 .2\nv 0 .2 0\nf 1 2 3\nf 1 2 4\nf 2 3 4\nf 3 1 4\n")
+        .unwrap();
+    w.bring_in_collider(&wedge, "hull").await?;
+    w.bench_says("Remove Wedge").await?;
+    assert!(scene().await["colliders"]["wedge"]["form"]["hull"]["from"]["blob"].is_string());
+    // An arm, where a corner of the blanket stands: only the height changes.
+    w.press("Ball").await?;
+    w.bench_says("Remove Ball").await?;
+    w.set("/colliders/ball/form/ball/radius", "0.05").await?;
+    for (k, at) in ["-0.8553", "1.06", "-0.3281"].iter().enumerate() {
+        w.set(&format!("/colliders/ball/place/position/{k}"), at).await?;
+    }
+    w.until("the ball is placed", async || {
+        Ok(scene().await["colliders"]["ball"]["place"]["position"] == json!([-0.8553, 1.06, -0.3281]))
+    })
+    .await?;
+    w.drag_up("blanket", 0, 40, 60).await?;
+    w.until("the arm has lifted the ball", async || {
+        let p = scene().await["colliders"]["ball"]["place"]["position"].clone();
+        let near = |k: usize, to: f64| (p[k].as_f64().unwrap_or(0.0) - to).abs() < 1e-4;
+        Ok(p[1].as_f64().unwrap_or(0.0) > 1.1 && near(0, -0.8553) && near(2, -0.3281))
+    })
+    .await?;
+    w.ctrl('z').await?;
+    w.has("/colliders/ball/place/position/1", "1.06").await?;
+    // Who meets whom.
+    w.turn("cloth meets solid").await?;
+    w.until("the groups are set apart", async || Ok(scene().await["apart"] == json!([["cloth", "solid"]])))
+        .await?;
+    w.turn("cloth meets solid").await?;
+    w.until("they meet again", async || Ok(scene().await["apart"].as_array().is_none_or(Vec::is_empty)))
+        .await?;
+    // A hull of what is flat can't be: it is told when it is run, and the run is not started.
+    w.bring_in_collider(&flat, "hull").await?;
+    w.bench_says("Remove Flat").await?;
+    w.run().await?;
+    w.message_with("has no hull").await?;
+    w.press("Remove Flat").await?;
+    // A snag, and the way to it.
+    w.step("Shape").await?;
+    w.set("/bodies/blanket/matter/stretch_warp", "0.3").await?;
+    w.set("/bodies/blanket/matter/stretch_weft", "0.3").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "16").await?;
+    w.run().await?;
+    w.lanes_say("Blanket true").await?;
+    w.bench_says("overstretched").await?;
+    let go = "const b = [...document.querySelectorAll('button')].find((b) => /overstretched.* at frame/.test(b.innerText)); b.click();
+              return Number(/ at frame (\\d+)/.exec(b.innerText)[1])";
+    let frame = w.script(go).await?.as_i64().unwrap();
+    w.until("the playhead is at the snag", async || Ok(w.frame().await? == frame)).await?;
+    assert!(frame > 0);
+    w.close().await
+}

@@ -70,6 +70,17 @@ impl Window {
         self.driver.find(By::Css("#mesh-file")).await?.send_keys(path).await
     }
 
+    /// Gives a file to one of the ways of adding a collider: `mesh` or `hull`.
+    pub async fn bring_in_collider(&self, file: &Path, kind: &str) -> WebDriverResult<()> {
+        let path = file.to_string_lossy().into_owned();
+        self.driver.find(By::Css(format!("#collider-{kind}"))).await?.send_keys(path).await
+    }
+
+    /// Turns a switch by its name.
+    pub async fn turn(&self, name: &str) -> WebDriverResult<()> {
+        self.driver.find(By::Css(format!("[aria-label=\"{name}\"]"))).await?.click().await
+    }
+
     /// Does an action by its name, through the command line.
     pub async fn command(&self, name: &str) -> WebDriverResult<()> {
         self.ctrl('k').await?;

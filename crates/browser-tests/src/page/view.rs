@@ -46,6 +46,21 @@ impl Window {
             .await
     }
 
+    /// Drags from a point of a body, so many pixels up from it, so many more up.
+    pub async fn drag_up(&self, body: &str, point: usize, from: i64, by: i64) -> WebDriverResult<()> {
+        let (x, y) = self.place_of(body, point).await?;
+        self.driver
+            .action_chain()
+            .move_to(x, y - from + 3)
+            .move_to(x, y - from)
+            .click_and_hold()
+            .move_to(x, y - from - by / 2)
+            .move_to(x, y - from - by)
+            .release()
+            .perform()
+            .await
+    }
+
     /// How much of the view is not its background: a picture of nothing has none.
     pub async fn picture(&self) -> WebDriverResult<Vec<u8>> {
         self.driver.find(By::Css("main")).await?.screenshot_as_png().await
