@@ -61,5 +61,10 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     tokio::time::sleep(std::time::Duration::from_millis(600)).await;
     w.driver.screenshot(&out.join("contact-cost.png")).await?;
     w.step("Shape").await?;
-    save("matter").await
+    w.choose("Began as", "Towelling").await?;
+    w.bench_says("Peirce").await?;
+    w.script("document.querySelector('[data-path$=\"/matter/thickness\"]')?.scrollIntoView({block: 'end'})")
+        .await?;
+    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
+    w.driver.screenshot(&out.join("matter.png")).await
 }
