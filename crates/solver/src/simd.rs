@@ -14,6 +14,23 @@ impl Record {
     }
 }
 
+/// Records shared between threads that each touch points of their own.
+#[derive(Clone, Copy)]
+pub struct Shared(*mut Record);
+
+// Safety: whoever reads or writes through it says why no two threads meet at a point.
+unsafe impl Send for Shared {}
+unsafe impl Sync for Shared {}
+
+impl Shared {
+    pub fn of(records: *mut Record) -> Shared {
+        Shared(records)
+    }
+    pub fn get(self) -> *mut Record {
+        self.0
+    }
+}
+
 /// Calls an instruction of x86-64-v3, which the whole build requires (`.cargo/config.toml`).
 macro_rules! v3 {
     ($e:expr) => {

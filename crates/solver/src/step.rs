@@ -6,7 +6,7 @@ use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
 use crate::elimination::Factor;
 use crate::inputs::{FrameInputs, GripMotion, RestMotion, Scaled};
-use crate::simd::Record;
+use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use crate::{AIR_DENSITY, air};
@@ -194,7 +194,7 @@ impl<'a> Substep<'a> {
     fn strain(&self, rest: f32, state: &mut State) {
         state.strain.resize(state.x.len(), Record::default());
         for (direction, groups) in self.cloth.yarns.iter().enumerate() {
-            let (x, out) = (Shared(state.x.as_mut_ptr()), Shared(state.strain.as_mut_ptr()));
+            let (x, out) = (Shared::of(state.x.as_mut_ptr()), Shared::of(state.strain.as_mut_ptr()));
             groups.par_iter().with_min_len(YARN_SHARE).for_each(|g| {
                 // Safety: the points of a chain are in no other of its direction.
                 unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) };
@@ -484,17 +484,6 @@ impl Arrays {
                 &mut *self.flow.add(k),
             )
         }
-    }
-}
-
-#[derive(Clone, Copy)]
-struct Shared(*mut Record);
-// Safety: shared between threads that each touch points of their own.
-unsafe impl Send for Shared {}
-unsafe impl Sync for Shared {}
-impl Shared {
-    fn get(self) -> *mut Record {
-        self.0
     }
 }
 

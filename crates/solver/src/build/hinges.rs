@@ -1,4 +1,5 @@
 //! Edges that two triangles share, with the cotangent weights of their hinge.
+use super::vector::{cross, dot, norm, sub};
 use crate::inputs::{ClothRest, Folds};
 
 /// A hinge of the rest shape.
@@ -67,17 +68,4 @@ fn hinge(rest: &ClothRest, (t, k): (usize, usize), (o, j): (usize, usize)) -> Re
     let side = (edge[0] * (fc[1] - fa[1]) - edge[1] * (fc[0] - fa[0])).signum();
     let fd = [fa[0] + foot * edge[0] + side * out * edge[1], fa[1] + foot * edge[1] - side * out * edge[0]];
     RestHinge { point: [a, b, c, d], weight, flat: [fa, fb, fc, fd], area, free, rest: rest_fold }
-}
-
-fn sub(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
-    std::array::from_fn(|k| a[k] - b[k])
-}
-fn dot(a: [f64; 3], b: [f64; 3]) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-fn cross(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
-    std::array::from_fn(|k| a[(k + 1) % 3] * b[(k + 2) % 3] - a[(k + 2) % 3] * b[(k + 1) % 3])
-}
-fn norm(a: [f64; 3]) -> f64 {
-    dot(a, a).sqrt()
 }

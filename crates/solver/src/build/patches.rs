@@ -1,4 +1,5 @@
 //! Finds the patches of a mesh: each triangle with the three beside it.
+use super::vector::{cross, dot, sub};
 use crate::constraint::patch::Patch;
 use crate::elimination::{Factor, Matrix};
 use crate::inputs::{ClothRest, Folds, Scaled};
@@ -290,14 +291,4 @@ fn invert(mut a: [[f64; 6]; 6]) -> Option<[[f64; 6]; 6]> {
         }
     }
     Some(b)
-}
-
-fn sub(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
-    std::array::from_fn(|k| a[k] - b[k])
-}
-fn dot(a: [f64; 3], b: [f64; 3]) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-fn cross(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
-    std::array::from_fn(|k| a[(k + 1) % 3] * b[(k + 2) % 3] - a[(k + 2) % 3] * b[(k + 1) % 3])
 }

@@ -10,7 +10,7 @@ use super::surface::{Boxes, Found, Placed, Search, Surface, search};
 use super::tangle::Tangle;
 use crate::build::Cloth;
 use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
-use crate::simd::{F8, Record, V8, load};
+use crate::simd::{F8, Record, Shared, V8, load};
 use crate::snags::{Fault, Snag};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -794,7 +794,7 @@ fn meet_solids(
     for (number, cloth, swept) in solids {
         let s = &mut states[*cloth];
         let n = s.points;
-        let (x, start) = (Shared(s.x.as_mut_ptr()), s.start.as_slice());
+        let (x, start) = (Shared::of(s.x.as_mut_ptr()), s.start.as_slice());
         touching[*number] = watch.between(*number, || {
             let run = |k: usize| {
                 // Safety: each run of points is one thread's.
@@ -802,17 +802,6 @@ fn meet_solids(
             };
             (0..n.div_ceil(RUN)).into_par_iter().map(run).sum()
         });
-    }
-}
-
-#[derive(Clone, Copy)]
-struct Shared(*mut Record);
-// Safety: shared between threads that each touch points of their own.
-unsafe impl Send for Shared {}
-unsafe impl Sync for Shared {}
-impl Shared {
-    fn get(self) -> *mut Record {
-        self.0
     }
 }
 

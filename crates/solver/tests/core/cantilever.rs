@@ -125,6 +125,50 @@ const LEVEL: [(f64, [f64; 2]); 5] = [
     (50.0, [0.24501, -0.90792]),
 ];
 
+/// The tip of a heavy strip clamped level, by the elastica θ'' = -Γ r cos θ from the tip (r = 0, θ = a, θ' = 0) to
+/// the clamp (r = 1, θ = 0): a is found by halving, the rest by Runge and Kutta.
+fn elastica(gamma: f64) -> [f64; 2] {
+    const STEPS: usize = 2000;
+    let run = |a: f64| {
+        let h = 1.0 / STEPS as f64;
+        let (mut t, mut w, mut x, mut y) = (a, 0.0f64, 0.0, 0.0);
+        for k in 0..STEPS {
+            let r = k as f64 * h;
+            let f = |r: f64, t: f64, w: f64| [w, -gamma * r * t.cos()];
+            let a = f(r, t, w);
+            let b = f(r + 0.5 * h, t + 0.5 * h * a[0], w + 0.5 * h * a[1]);
+            let c = f(r + 0.5 * h, t + 0.5 * h * b[0], w + 0.5 * h * b[1]);
+            let d = f(r + h, t + h * c[0], w + h * c[1]);
+            let before = t;
+            t += h / 6.0 * (a[0] + 2.0 * b[0] + 2.0 * c[0] + d[0]);
+            w += h / 6.0 * (a[1] + 2.0 * b[1] + 2.0 * c[1] + d[1]);
+            let amid = 0.5 * (before + t);
+            x += h / 6.0 * (before.cos() + 4.0 * amid.cos() + t.cos());
+            y -= h / 6.0 * (before.sin() + 4.0 * amid.sin() + t.sin());
+        }
+        (t, [x, y])
+    };
+    let (mut low, mut high) = (0.0, std::f64::consts::FRAC_PI_2);
+    for _ in 0..48 {
+        let a = 0.5 * (low + high);
+        if run(a).0 < 0.0 { low = a } else { high = a }
+    }
+    run(high).1
+}
+
+#[test]
+fn very_heavy_strips_hang_as_the_elastica() {
+    for (gamma, want) in LEVEL {
+        let own = elastica(gamma);
+        assert!((0..2).all(|k| (own[k] - want[k]).abs() < 1e-5), "{own:?} {want:?}");
+    }
+    let want = elastica(100.0);
+    for (n, substeps, attainable) in [(16, 20, 0.0061), (16, 40, 0.0061), (32, 40, 0.0015)] {
+        let off = off(&Clamp { n, gamma: 100.0, substeps, ..Clamp::default() }, want);
+        assert!(off < 1.5 * attainable + 0.003, "n {n}, {substeps} sub-steps: off by {off} L");
+    }
+}
+
 fn off(c: &Clamp, want: [f64; 2]) -> f64 {
     let got = tip(c);
     let off = (got[0] - want[0]).hypot(got[1] - want[1]);
