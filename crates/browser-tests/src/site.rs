@@ -134,7 +134,12 @@ fn end_all(folder: &Path) {
         .filter(|name| name.chars().all(|c| c.is_ascii_digit()) && told(name))
         .collect();
     if !pids.is_empty() {
-        let _ = Command::new("kill").arg("-9").args(&pids).stderr(Stdio::null()).status();
+        // The shell's own kill: the program of that name is not on every machine.
+        let _ = Command::new("bash")
+            .args(["-c", "kill -9 \"$@\"", "kill"])
+            .args(&pids)
+            .stderr(Stdio::null())
+            .status();
     }
 }
 

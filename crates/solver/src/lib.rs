@@ -11,6 +11,7 @@ mod constraint;
 mod contact;
 mod damping;
 mod elimination;
+mod exploded;
 mod inputs;
 mod measure;
 mod parts;
@@ -22,6 +23,7 @@ mod watch;
 
 pub use build::{BuildError, Cloth};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
+pub use exploded::{Cause, Exploded};
 pub use inputs::{
     ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, GripMotion, Maps, Matter, Pose,
     RestMotion, Scaled, Skin, Solid,
@@ -29,7 +31,7 @@ pub use inputs::{
 pub use measure::{Energy, Strain};
 pub use snags::{Fault, INSIDE, OVERSTRETCH, POP, Snag, snags};
 pub use state::{SnapshotError, State};
-pub use step::{Cause, Exploded, step};
+pub use step::step;
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.

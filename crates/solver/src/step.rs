@@ -5,6 +5,7 @@ use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
 use crate::elimination::Factor;
+use crate::exploded::Exploded;
 use crate::inputs::{FrameInputs, GripMotion, RestMotion, Scaled};
 use crate::simd::{Record, Shared};
 use crate::state::State;
@@ -484,56 +485,5 @@ impl Arrays {
                 &mut *self.flow.add(k),
             )
         }
-    }
-}
-
-/// The motion left the world: beyond 10 km, faster than 2 km/s, or not a number.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("point {point} left the world ({why}); the likely cause: {cause}")]
-pub struct Exploded {
-    /// Number of the body in its island.
-    pub body: usize,
-    /// The first such point, as given.
-    pub point: usize,
-    pub why: &'static str,
-    pub cause: Cause,
-}
-
-/// What most likely drove an explosion.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Cause {
-    #[error("air faster than 200 m/s. Lower the wind or the turbulence")]
-    Air,
-    #[error("gravity of more than 200 m/s². Lower it")]
-    Gravity,
-    #[error("it falls free, with nothing to hold or stop it. Hold some points, or put a floor under it")]
-    Fall,
-    #[error("too few sub-steps for so stiff or light a matter. Raise the sub-steps or soften the matter")]
-    Stiffness,
-}
-
-impl Exploded {
-    fn check(cloth: &Cloth, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
-        let wild = |r: &Record, most: f32| r.xyz().iter().any(|c| c.is_nan() || c.abs() > most);
-        for place in 0..cloth.points() {
-            let why = match () {
-                () if !state.x[place].xyz().iter().all(|c| c.is_finite()) => "its place is not a number",
-                () if wild(&state.x[place], 10_000.0) => "it is more than 10 km away",
-                () if wild(&state.v[place], 2_000.0) => "it is faster than 2 km/s",
-                () => continue,
-            };
-            let strength = |v: [f32; 3]| v.iter().map(|c| c * c).sum::<f32>().sqrt();
-            let air = frame.winds.iter().map(|w| strength(w.velocity)).sum::<f32>()
-                + frame.turbulence.iter().map(|t| t.strength).sum::<f32>();
-            let free = state.x[..cloth.points()].iter().all(|r| r.0[3] > 0.0) && frame.floor.is_none();
-            let cause = match () {
-                () if air.is_nan() || air > 200.0 => Cause::Air,
-                () if strength(frame.gravity).is_nan() || strength(frame.gravity) > 200.0 => Cause::Gravity,
-                () if free => Cause::Fall,
-                () => Cause::Stiffness,
-            };
-            return Err(Exploded { body: 0, point: cloth.given(place), why, cause });
-        }
-        Ok(())
     }
 }
