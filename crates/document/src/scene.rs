@@ -67,7 +67,7 @@ pub struct FrameSpan {
     #[schemars(title = "Frame rate", range(min = 1, max = 240), extend("unit" = "1/s"))]
     #[serde(default = "rate")]
     pub rate: f64,
-    /// Sub-steps a frame: precision, not character. 20 at 24 frames a second is final quality.
+    /// Sub-steps a frame: precision, not character. 10 at 24 frames a second is final quality.
     #[schemars(title = "Sub-steps", range(min = 1, max = 200))]
     #[serde(default = "substeps")]
     pub substeps: u32,
@@ -77,7 +77,7 @@ fn rate() -> f64 {
     24.0
 }
 fn substeps() -> u32 {
-    20
+    10
 }
 
 impl Scene {

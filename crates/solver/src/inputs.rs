@@ -311,7 +311,7 @@ impl Default for FrameInputs {
         FrameInputs {
             start: 0.0,
             duration: 1.0 / 24.0,
-            substeps: 20,
+            substeps: 10,
             gravity: [0.0, -9.81, 0.0],
             winds: vec![],
             turbulence: vec![],

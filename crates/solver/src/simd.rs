@@ -133,6 +133,15 @@ impl F8 {
     pub fn min(self, o: F8) -> F8 {
         F8(v3!(_mm256_min_ps(self.0, o.0)))
     }
+    /// The least of the eight.
+    #[inline(always)]
+    pub fn least(self) -> f32 {
+        v3!({
+            let four = _mm_min_ps(_mm256_castps256_ps128(self.0), _mm256_extractf128_ps::<1>(self.0));
+            let two = _mm_min_ps(four, _mm_movehl_ps(four, four));
+            _mm_cvtss_f32(_mm_min_ss(two, _mm_shuffle_ps::<1>(two, two)))
+        })
+    }
     #[inline(always)]
     pub fn abs(self) -> F8 {
         F8(v3!(_mm256_andnot_ps(_mm256_set1_ps(-0.0), self.0)))
@@ -150,6 +159,10 @@ impl F8 {
     #[inline(always)]
     pub fn and(self, o: F8) -> F8 {
         F8(v3!(_mm256_and_ps(self.0, o.0)))
+    }
+    #[inline(always)]
+    pub fn or(self, o: F8) -> F8 {
+        F8(v3!(_mm256_or_ps(self.0, o.0)))
     }
     /// One bit a lane, lane 0 lowest, where the bits of self are set.
     #[inline(always)]

@@ -30,8 +30,14 @@ pub struct State {
     pub(crate) strain: Vec<Record>,
     /// What lengths and folds at rest were multiplied by at the end of the last frame.
     pub(crate) stretched: [f32; 2],
-    /// Where the points were when the sub-step began; scratch, kept where there is contact.
+    /// Where the points were when the sub-step began; scratch.
     pub(crate) start: Vec<Record>,
+    /// Velocities of the sub-step before, m/s.
+    pub(crate) was: Vec<Record>,
+    /// The last sub-step's way, metres.
+    pub(crate) way: Vec<Record>,
+    /// How long it was, seconds; 0 where nothing is remembered of it.
+    pub(crate) dt: f32,
     /// How many points there are, spare ones left out.
     pub(crate) points: usize,
     /// Whether it is not yet known that it crosses nothing.
@@ -48,9 +54,32 @@ pub struct SnapshotError {
     pub found: usize,
 }
 
-const PER_POINT: usize = 6 * 4;
+const PER_POINT: usize = 12 * 4;
+
+/// What a frame may change.
+pub(crate) struct Remembered {
+    moving: [Vec<Record>; 4],
+    rigid: Rigid,
+    tangled: bool,
+    dt: f32,
+}
 
 impl State {
+    /// Whether a sub-step of so many seconds goes on from one as long.
+    pub(crate) fn goes_on(&self, dt: f32) -> bool {
+        self.dt == dt
+    }
+
+    pub(crate) fn remember(&self) -> Remembered {
+        let moving = [&self.x, &self.v, &self.was, &self.way].map(Vec::clone);
+        Remembered { moving, rigid: self.rigid, tangled: self.tangled, dt: self.dt }
+    }
+
+    pub(crate) fn recall(&mut self, r: Remembered) {
+        [self.x, self.v, self.was, self.way] = r.moving;
+        (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
+    }
+
     /// Positions in metres, in the order of the points as they were given.
     pub fn positions(&self, cloth: &Cloth) -> Vec<[f32; 3]> {
         cloth.scatter(&self.x)
@@ -69,25 +98,27 @@ impl State {
                 self.v[k] = Record([a, b, c, 0.0]);
             }
         }
+        self.dt = 0.0;
         self.rigid = cloth.rigid(self);
     }
 
     /// All that the next frame depends on, bit for bit, little-endian.
     pub fn snapshot(&self, cloth: &Cloth) -> Vec<u8> {
-        let mut out = Vec::with_capacity(cloth.points() * PER_POINT + Rigid::BYTES);
+        let mut out = Vec::with_capacity(cloth.points() * PER_POINT + Rigid::BYTES + 5);
         for k in 0..cloth.points() {
-            for c in self.x[k].xyz().into_iter().chain(self.v[k].xyz()) {
-                out.extend(c.to_le_bytes());
+            for of in [&self.x, &self.v, &self.was, &self.way] {
+                of[k].xyz().iter().for_each(|c| out.extend(c.to_le_bytes()));
             }
         }
         self.rigid.write(&mut out);
+        out.extend(self.dt.to_le_bytes());
         out.push(u8::from(self.tangled));
         out
     }
 
     /// Bytes of a snapshot of a cloth.
     pub fn snapshot_size(cloth: &Cloth) -> usize {
-        cloth.points() * PER_POINT + Rigid::BYTES + 1
+        cloth.points() * PER_POINT + Rigid::BYTES + 5
     }
 
     /// The state that a snapshot was taken of.
@@ -103,11 +134,13 @@ impl State {
         let number = |at: usize| f32::from_le_bytes(std::array::from_fn(|b| snapshot[at + b]));
         for k in 0..cloth.points() {
             for c in 0..3 {
-                state.x[k].0[c] = number(k * PER_POINT + 4 * c);
-                state.v[k].0[c] = number(k * PER_POINT + 12 + 4 * c);
+                let at = |of: usize| number(k * PER_POINT + 12 * of + 4 * c);
+                (state.x[k].0[c], state.v[k].0[c]) = (at(0), at(1));
+                (state.was[k].0[c], state.way[k].0[c]) = (at(2), at(3));
             }
         }
         state.rigid = Rigid::read(&snapshot[cloth.points() * PER_POINT..]);
+        state.dt = number(State::snapshot_size(cloth) - 5);
         state.tangled = snapshot.last() != Some(&0);
         Ok(state)
     }

@@ -14,8 +14,31 @@ use crate::{AIR_DENSITY, air};
 use rayon::prelude::*;
 use std::sync::Arc;
 
+/// Points that one thread takes at least.
+const RUN: usize = 1024;
+
 /// Air is sampled about so often, seconds: it changes slower than the cloth.
 const AIR_EVERY: f64 = 1.0 / 50.0;
+
+/// How a sub-step takes points and velocities along: by what of the last way, of the velocity and of the one before,
+/// and of gravity.
+struct Scheme {
+    x: [f32; 4],
+    v: [f32; 3],
+    /// In which part of the sub-step's time what holds the points together acts.
+    balance: f32,
+}
+
+/// A motion's first sub-step, and the first of another length, is implicit Euler's.
+const EULER: Scheme = Scheme { x: [0.0, 1.0, 0.0, 1.0], v: [1.0, 0.0, 1.0], balance: 1.0 };
+/// All others go by the second backward difference (K.-J. Choi, H.-S. Ko, "Stable but Responsive Cloth", 2002,
+/// eq. 12): it keeps motion that Euler's would damp, and like that lets nothing stiff ring.
+/// x = x₀ + p/3 + h (8/9 v₀ - 2/9 v₋₁) + 4/9 h² a,  v = 4/3 v₀ - 1/3 v₋₁ + 2/3 h a, with p = x₀ - x₋₁.
+const BACKWARD: Scheme =
+    Scheme { x: [1.0 / 3.0, 8.0 / 9.0, -2.0 / 9.0, 4.0 / 9.0], v: [4.0 / 3.0, -1.0 / 3.0, 2.0 / 3.0], balance: 2.0 / 3.0 };
+
+/// By whether a motion goes on.
+const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
 
 /// How often a sub-step meets the yarns that come to where the cloth is held: there the directions pull
 /// hardest against each other. The second round halves the strain of a canopy at its worst eyelet in a
@@ -39,7 +62,7 @@ pub fn step(
     frame: &FrameInputs,
     watch: &impl Watch,
 ) -> Result<(), Exploded> {
-    let before: Vec<_> = states.iter().map(|s| (s.x.clone(), s.v.clone(), s.rigid, s.tangled)).collect();
+    let before: Vec<_> = states.iter().map(State::remember).collect();
     let substeps = frame.substeps.max(1);
     let dt = frame.duration / f64::from(substeps);
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
@@ -63,12 +86,15 @@ pub fn step(
         }
         for (s, state) in each.iter().zip(states.iter_mut()) {
             s.run(k, [from, to], state, watch);
+            if touches {
+                s.hand_over(state, watch);
+            }
         }
         if touches {
             contact.resolve(cloths, states, frame, [from, to], dt as f32, watch);
         }
         for (s, state) in each.iter().zip(states.iter_mut()) {
-            s.end(state, watch);
+            s.end(touches, state, watch);
         }
     }
     for (s, state) in each.iter().zip(states.iter_mut()) {
@@ -76,9 +102,7 @@ pub fn step(
     }
     for (body, (cloth, state)) in cloths.iter().zip(states.iter()).enumerate() {
         if let Err(e) = Exploded::check(cloth, state, frame) {
-            for (s, (x, v, rigid, tangled)) in states.iter_mut().zip(before) {
-                (s.x, s.v, s.rigid, s.tangled) = (x, v, rigid, tangled);
-            }
+            states.iter_mut().zip(before).for_each(|(s, b)| s.recall(b));
             return Err(Exploded { body, ..e });
         }
     }
@@ -88,8 +112,11 @@ pub fn step(
 /// What all sub-steps of a frame have in common.
 struct Substep<'a> {
     cloth: &'a Cloth,
-    scale: Scale,
+    /// Those of the first sub-step and of the others.
+    scales: [Scale; 2],
     substeps: u32,
+    /// A sub-step, seconds.
+    dt: f32,
     gravity: [f32; 3],
     /// Grips of this cloth that move, by places.
     grips: Vec<(&'a GripMotion, Vec<u32>)>,
@@ -103,30 +130,33 @@ struct Substep<'a> {
     /// Whether air acts at all.
     drag: bool,
     /// The bends of each group of yarns, eliminated for this sub-step.
-    bends: Arc<[Vec<yarn::Bends>; 2]>,
+    bends: [Arc<[Vec<yarn::Bends>; 2]>; 2],
     /// The plate's system where sweeps fall short.
-    plate: Option<Arc<Factor>>,
+    plate: [Option<Arc<Factor>>; 2],
 }
+
 
 impl<'a> Substep<'a> {
     fn new(cloth: &'a Cloth, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
         let m = &cloth.matter;
         let least_weight =
             cloth.maps.of(Scaled::ArealWeight).iter().copied().reduce(f32::min).unwrap_or(1.0).min(1.0);
-        let scale = Scale {
-            dt,
-            per_dt2: 1.0 / (dt * dt),
+        let balances = SCHEMES.map(|s| s.balance * dt);
+        let scales = balances.map(|balance| Scale {
+            dt: balance,
+            per_dt2: 1.0 / (balance * balance),
             drag: 0.5 * AIR_DENSITY * m.drag,
             lift: 0.5 * AIR_DENSITY * m.lift,
-            per_weight: 1.0 / (m.areal_weight * least_weight),
+            whole_per_weight: dt / (m.areal_weight * least_weight),
             poisson: m.poisson,
             ..Scale::default()
-        };
+        });
         let kept = |scale: f32| libm::exp(-f64::from(m.damping * scale) * f64::from(dt)) as f32;
         Substep {
             cloth,
-            scale,
+            scales,
             substeps: frame.substeps.max(1),
+            dt,
             gravity: frame.gravity,
             grips: frame
                 .grips
@@ -139,22 +169,23 @@ impl<'a> Substep<'a> {
             keeps: cloth.maps.of(Scaled::Damping).iter().map(|s| kept(*s)).collect(),
             airy: !frame.winds.is_empty() || !frame.turbulence.is_empty(),
             drag: m.drag > 0.0 || m.lift > 0.0,
-            bends: cloth.bends(dt),
-            plate: cloth.plate.direct(dt),
+            bends: balances.map(|b| cloth.bends(b)),
+            plate: balances.map(|b| cloth.plate.direct(b)),
         }
     }
 
     /// Moves the body by itself; contact comes after.
     fn run(&self, number: u32, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
         let [rest, folds] = self.rests(moments[1]);
-        let scale = Scale { rest, folds, ..self.scale };
+        let goes_on = usize::from(state.goes_on(self.dt));
+        let scale = Scale { rest, folds, ..self.scales[goes_on] };
         if scale.poisson > 0.0 {
             watch.during(Phase::Yarn, || self.strain(rest, state));
         }
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
         let all = Arrays::of(state);
-        self.predict_all(0, all, &rigid, watch);
+        self.predict_all(0, all, SCHEMES[goes_on], &rigid, watch);
         self.carry(moments[1], state);
         watch.during(Phase::Coarse, || {
             // The last ones of a frame may be fewer: a frame follows from its start alone.
@@ -171,9 +202,9 @@ impl<'a> Substep<'a> {
         state.pulls.iter_mut().flatten().for_each(|p| *p = Default::default());
         let pulls = PullsOf(state.pulls.as_mut_ptr());
         for round in 0..rounds {
-            self.part(0, all, pulls, scale, round == 0, watch);
+            self.part(0, all, pulls, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
-        if let Some(factor) = &self.plate {
+        if let Some(factor) = &self.plate[goes_on] {
             watch.during(Phase::Bend, || self.plate(factor, scale, state));
         }
         state.pull.iter_mut().flatten().for_each(|p| p.fill(Default::default()));
@@ -181,7 +212,8 @@ impl<'a> Substep<'a> {
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
-            self.yarns(round, all, scale, &state.strain, &mut state.pull[direction], watch);
+            let bends = &self.bends[goes_on][direction];
+            self.yarns(round, all, scale, bends, &state.strain, &mut state.pull[direction], watch);
         }
     }
 
@@ -206,7 +238,7 @@ impl<'a> Substep<'a> {
     /// How strains along and across change the rest lengths of a direction, if they do: a pull across of stress
     /// S shortens by ν S / √(K_u K_v), and S = K_v (ε_v + ν √(K_u/K_v) ε_u) / (1 - ν²).
     fn across<'s>(&self, direction: usize, strain: &'s [Record]) -> Option<yarn::Across<'s>> {
-        let nu = self.scale.poisson;
+        let nu = self.cloth.matter.poisson;
         let k = self.cloth.matter.stretch;
         let ratio = (k[1 - direction] / k[direction].max(1e-12)).sqrt();
         let both = self.cloth.yarns.iter().all(|y| !y.is_empty());
@@ -214,9 +246,24 @@ impl<'a> Substep<'a> {
         (nu > 0.0 && both).then_some(yarn::Across { strain, takes, direction })
     }
 
-    /// Velocities from where contact let the points come.
-    fn end(&self, state: &mut State, watch: &impl Watch) {
-        let sums = self.finish(0, Arrays::of(state), watch);
+    /// Before contact: velocities from where the body's own forces let the points come.
+    fn hand_over(&self, state: &mut State, watch: &impl Watch) {
+        let per_dt = 1.0 / self.scales[usize::from(state.goes_on(self.dt))].dt;
+        watch.during(Phase::Finish, || {
+            let n = state.points;
+            let each = state.x[..n].par_iter().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
+            each.with_min_len(RUN).for_each(|((x, free), v)| {
+                (0..3).for_each(|c| v.0[c] += (x.0[c] - free.0[c]) * per_dt);
+                *free = *x;
+            });
+        });
+    }
+
+    /// Velocities from where all let the points come.
+    fn end(&self, touches: bool, state: &mut State, watch: &impl Watch) {
+        let per_dt = 1.0 / if touches { self.dt } else { self.scales[usize::from(state.goes_on(self.dt))].dt };
+        let sums = self.finish(0, per_dt, touches, Arrays::of(state), watch);
+        state.dt = self.dt;
         if self.kept < 1.0 && !self.cloth.held {
             state.rigid = sums.rigid();
         }
@@ -240,7 +287,7 @@ impl<'a> Substep<'a> {
                 let Ok(at) = held.binary_search(&(place as usize)) else { continue };
                 let own = g.first.inverse(self.cloth.rest[place as usize].xyz());
                 let (a, b) = (p.place(own), q.place(own));
-                v[at] = Record([0, 1, 2, 3].map(|c| if c < 3 { (b[c] - a[c]) / self.scale.dt } else { 0.0 }));
+                v[at] = Record([0, 1, 2, 3].map(|c| if c < 3 { (b[c] - a[c]) / self.dt } else { 0.0 }));
             }
         }
         Sums::of(&x, &v, |k| self.cloth.mass[held[k]].max(1e-9)).rigid()
@@ -254,7 +301,7 @@ impl<'a> Substep<'a> {
                 let k = place as usize;
                 let to = pose.place(g.first.inverse(self.cloth.rest[k].xyz()));
                 for c in 0..3 {
-                    state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.scale.dt;
+                    state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.dt;
                     state.x[k].0[c] = to[c];
                     state.free[k].0[c] = to[c];
                 }
@@ -262,26 +309,26 @@ impl<'a> Substep<'a> {
         }
     }
 
-    fn predict_all(&self, part: usize, all: Arrays, rigid: &Rigid, watch: &impl Watch) {
+    fn predict_all(&self, part: usize, all: Arrays, scheme: &Scheme, rigid: &Rigid, watch: &impl Watch) {
         let p = &self.cloth.parts.tree[part];
         match p.halves {
             Some([a, b]) => {
                 rayon::join(
-                    || self.predict_all(a, all, rigid, watch),
-                    || self.predict_all(b, all, rigid, watch),
+                    || self.predict_all(a, all, scheme, rigid, watch),
+                    || self.predict_all(b, all, scheme, rigid, watch),
                 );
             }
-            None => watch.during(Phase::Predict, || self.predict(p.from, p.to, all, rigid)),
+            None => watch.during(Phase::Predict, || self.predict(p.from, p.to, all, scheme, rigid)),
         }
     }
 
     /// A leaf meets its constraints; a larger part those across its halves. Bends and air have their turn
     /// in the `first` round.
-    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, scale: Scale, first: bool, watch: &impl Watch) {
+    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, scale: Scale, [first, sweeps]: [bool; 2], watch: &impl Watch) {
         if let Some([a, b]) = self.cloth.parts.tree[part].halves {
             rayon::join(
-                || self.part(a, all, pulls, scale, first, watch),
-                || self.part(b, all, pulls, scale, first, watch),
+                || self.part(a, all, pulls, scale, [first, sweeps], watch),
+                || self.part(b, all, pulls, scale, [first, sweeps], watch),
             );
         }
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
@@ -307,13 +354,13 @@ impl<'a> Substep<'a> {
         watch.during(Phase::Bend, || match self.cloth.curved {
             true => {
                 bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, scale) });
-                if self.plate.is_none() {
+                if sweeps {
                     patch.iter().for_each(|g| unsafe { patch::solve::<true>(g, points, scale) });
                 }
             }
             false => {
                 bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, scale) });
-                if self.plate.is_none() {
+                if sweeps {
                     patch.iter().for_each(|g| unsafe { patch::solve::<false>(g, points, scale) });
                 }
             }
@@ -333,8 +380,8 @@ impl<'a> Substep<'a> {
         }
         let n = self.cloth.points();
         for (p, x) in push.iter_mut().zip(x.iter()).take(n) {
-            let scale = if x.0[3] > 0.0 { self.scale.dt * self.scale.dt } else { 0.0 };
-            *p = Record(p.0.map(|f| f * scale));
+            let by = if x.0[3] > 0.0 { scale.dt * scale.dt } else { 0.0 };
+            *p = Record(p.0.map(|f| f * by));
         }
         factor.solve(&mut push[..n], plate);
         x.iter_mut().zip(push.iter()).take(n).for_each(|(x, d)| (0..3).for_each(|c| x.0[c] += d.0[c]));
@@ -346,6 +393,7 @@ impl<'a> Substep<'a> {
         round: usize,
         all: Arrays,
         scale: Scale,
+        bends: &[yarn::Bends],
         strain: &[Record],
         pull: &mut [yarn::Pulls],
         watch: &impl Watch,
@@ -354,7 +402,7 @@ impl<'a> Substep<'a> {
         let across = self.across(direction, strain);
         let points = Points { x: all.x, flow: all.flow };
         let groups = &self.cloth.yarns[direction];
-        groups.par_iter().zip(&self.bends[direction]).zip(pull).with_min_len(YARN_SHARE).for_each_init(
+        groups.par_iter().zip(bends).zip(pull).with_min_len(YARN_SHARE).for_each_init(
             yarn::Scratch::default,
             |scratch, ((g, bends), pull)| {
                 if !first && !g.carries {
@@ -370,48 +418,62 @@ impl<'a> Substep<'a> {
     }
 
     /// Velocities take gravity and damping, and carry the points along.
-    fn predict(&self, from: usize, to: usize, all: Arrays, rigid: &Rigid) {
-        let dt = self.scale.dt;
-        let g = self.gravity.map(|g| g * dt);
+    fn predict(&self, from: usize, to: usize, all: Arrays, scheme: &Scheme, rigid: &Rigid) {
+        let dt = self.dt;
         let relative = self.kept < 1.0 && (!self.cloth.held || !self.grips.is_empty());
+        let Scheme { x: [last, now, before, fall], v: [stay, old, gain], .. } = *scheme;
+        let euler = before == 0.0;
+        let g = self.gravity.map(|g| g * dt);
         for k in from..to {
             // Safety: the points of a leaf are touched by no other.
-            let (x, free, v, air, flow) = unsafe { all.at(k) };
+            let Point { x, free, v, air, flow, start, was, way } = unsafe { all.at(k) };
             if self.drag {
                 *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
             }
+            *start = *x;
             // Held points have no velocity, and get none.
             let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
             let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
-            if relative {
-                let r = rigid.at(x.xyz());
-                (0..3).for_each(|c| v.0[c] = (r[c] + (v.0[c] - r[c]) * kept) * moves);
-            } else {
-                *v = Record(v.0.map(|v| v * kept));
+            let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
+            for c in 0..3 {
+                // Damping is a blow that shifts what is remembered along with what is.
+                let blow = (v.0[c] - r[c]) * (kept - 1.0);
+                let u = (v.0[c] + blow) * moves;
+                let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + blow, way.0[c] + blow * dt) };
+                let by = now.mul_add(u, before.mul_add(w, fall * g[c]));
+                x.0[c] = (by.mul_add(dt, last * p) * moves) + x.0[c];
+                v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c])) * moves;
+                was.0[c] = u;
+                way.0[c] = p;
             }
-            let push = Record([g[0] * moves, g[1] * moves, g[2] * moves, 0.0]);
-            *v = Record(std::array::from_fn(|c| v.0[c] + push.0[c]));
-            // The fourth number of a velocity is 0: the inverse mass stays.
-            *x = Record(std::array::from_fn(|c| v.0[c].mul_add(dt, x.0[c])));
             *free = *x;
         }
     }
 
     /// Velocities change by how far the points were kept from where those led.
     /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
-    fn finish(&self, part: usize, all: Arrays, watch: &impl Watch) -> Sums {
+    /// What contact did is a blow: it shifts what is remembered along.
+    fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &impl Watch) -> Sums {
         let p = &self.cloth.parts.tree[part];
         if let Some([a, b]) = p.halves {
-            let (mut s, t) = rayon::join(|| self.finish(a, all, watch), || self.finish(b, all, watch));
+            let (mut s, t) = rayon::join(
+                || self.finish(a, per_dt, touches, all, watch),
+                || self.finish(b, per_dt, touches, all, watch),
+            );
             s.add(&t);
             return s;
         }
         watch.during(Phase::Finish, || {
-            let per_dt = 1.0 / self.scale.dt;
+            let blow = if touches { 1.0 } else { 0.0 };
             for k in p.from..p.to {
                 // Safety: the points of a leaf are touched by no other.
-                let (x, free, v, _, _) = unsafe { all.at(k) };
-                (0..3).for_each(|c| v.0[c] += (x.0[c] - free.0[c]) * per_dt);
+                let Point { x, free, v, start, was, way, .. } = unsafe { all.at(k) };
+                for c in 0..3 {
+                    let by = (x.0[c] - free.0[c]) * per_dt;
+                    v.0[c] += by;
+                    was.0[c] += by * blow;
+                    way.0[c] = x.0[c] - start.0[c];
+                }
             }
             if self.kept == 1.0 || self.cloth.held {
                 return Sums::default();
@@ -452,6 +514,21 @@ struct Arrays {
     v: *mut Record,
     air: *const Record,
     flow: *mut Record,
+    start: *mut Record,
+    was: *mut Record,
+    way: *mut Record,
+}
+
+/// One point of each of the arrays.
+struct Point<'a> {
+    x: &'a mut Record,
+    free: &'a mut Record,
+    v: &'a mut Record,
+    air: &'a Record,
+    flow: &'a mut Record,
+    start: &'a mut Record,
+    was: &'a mut Record,
+    way: &'a mut Record,
 }
 
 // Safety: see `constraint::Points`.
@@ -466,24 +543,26 @@ impl Arrays {
             v: s.v.as_mut_ptr(),
             air: s.air.as_ptr(),
             flow: s.flow.as_mut_ptr(),
+            start: s.start.as_mut_ptr(),
+            was: s.was.as_mut_ptr(),
+            way: s.way.as_mut_ptr(),
         }
     }
 
     /// Safety: `k` is a point that no other thread touches.
     #[inline(always)]
-    #[allow(clippy::type_complexity, reason = "one point of five parallel arrays, used on the spot")]
-    unsafe fn at<'a>(
-        self,
-        k: usize,
-    ) -> (&'a mut Record, &'a mut Record, &'a mut Record, &'a Record, &'a mut Record) {
+    unsafe fn at<'a>(self, k: usize) -> Point<'a> {
         unsafe {
-            (
-                &mut *self.x.add(k),
-                &mut *self.free.add(k),
-                &mut *self.v.add(k),
-                &*self.air.add(k),
-                &mut *self.flow.add(k),
-            )
+            Point {
+                x: &mut *self.x.add(k),
+                free: &mut *self.free.add(k),
+                v: &mut *self.v.add(k),
+                air: &*self.air.add(k),
+                flow: &mut *self.flow.add(k),
+                start: &mut *self.start.add(k),
+                was: &mut *self.was.add(k),
+                way: &mut *self.way.add(k),
+            }
         }
     }
 }

@@ -97,7 +97,7 @@ export async function begin() {
     const scene = {
       nematon: 1,
       name: 'New project',
-      frames: { first: 0, last: 120, rate: 24, substeps: 20 },
+      frames: { first: 0, last: 120, rate: 24, substeps: 10 },
       bodies: {},
       fields: { gravity: field },
       floor: { height: 0, friction: 0.5 },

@@ -28,7 +28,7 @@ pub fn trials() -> Result<Vec<(&'static str, Scene)>, String> {
 
 fn scene(name: &str, last: i64, bodies: Value, more: Value) -> Value {
     let mut s = json!({
-        "nematon": 1, "name": name, "frames": {"first": 0, "last": last, "rate": 24.0, "substeps": 20},
+        "nematon": 1, "name": name, "frames": {"first": 0, "last": last, "rate": 24.0, "substeps": 10},
         "bodies": bodies, "fields": {"gravity": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}},
     });
     if let (Some(s), Value::Object(more)) = (s.as_object_mut(), more) {

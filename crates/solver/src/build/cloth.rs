@@ -235,7 +235,7 @@ impl Cloth {
             free: zero.clone(),
             v: zero.clone(),
             air: zero.clone(),
-            flow: zero,
+            flow: zero.clone(),
             pull: self.yarns.each_ref().map(|groups| groups.iter().map(yarn::Group::pulls).collect()),
             pulls: self
                 .work
@@ -247,7 +247,10 @@ impl Cloth {
             plate: vec![],
             strain: vec![],
             stretched: [1.0; 2],
-            start: vec![],
+            start: self.rest.clone(),
+            was: zero.clone(),
+            way: zero.clone(),
+            dt: 0.0,
             points: self.points(),
             tangled: true,
             rigid: Rigid::default(),

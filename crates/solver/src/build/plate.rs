@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Sweeps serve up to so large a ratio of a sub-step's bending to inertia; beyond it they fall short.
-const MOST_FOR_SWEEPS: f64 = 3.0;
+const MOST_FOR_SWEEPS: f64 = 1.2;
 
 /// The patches of a body and their system, eliminated for each sub-step's length that was asked for.
 pub struct Plate {

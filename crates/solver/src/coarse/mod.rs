@@ -21,7 +21,7 @@ use rayon::prelude::*;
 const SWEEPS: [usize; 3] = [2, 4, 12];
 
 /// For how many sub-steps the levels are worked out at once.
-pub const EVERY: u32 = 2;
+pub const EVERY: u32 = 1;
 
 /// One lattice over the level below it (the first over the points).
 pub struct Level {

@@ -157,10 +157,12 @@ pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale, [drag, lift]: [F8; 2])
     let lift = s * F8::splat(scale.lift) * lift;
     let force = n.scale(lift * speed);
     let force = r.scale(s.abs() * F8::splat(scale.drag) * drag - lift * s / speed) + force;
-    // Where a sub-step is too long for so strong a flow, the push fades instead of overshooting: it
-    // never gives more than half of the relative speed, and is untouched to second order where dt is short.
-    let rate = speed * F8::splat(2.0 * (scale.drag + scale.lift) * scale.per_weight * scale.dt);
-    force.scale(F8::splat(1.0) / rate.fma(rate, F8::splat(1.0)))
+    // Where a sub-step is too long for so strong a flow, the push fades instead of overshooting: it gives at most half
+    // of the relative speed, and less where that alone would throw the cloth about.
+    let rate = s.abs().fma(F8::splat(2.0 * scale.drag), speed * F8::splat(scale.lift));
+    let rate = rate * F8::splat(scale.whole_per_weight);
+    let one = F8::splat(1.0);
+    force.scale(one / rate.max(rate * rate * F8::splat(0.5)).max(one))
 }
 
 /// |f| = `rest` for one column f of the deformation. Gives the change of the pull.

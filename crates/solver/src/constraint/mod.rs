@@ -28,15 +28,15 @@ unsafe impl Sync for Points {}
 /// What all constraints of a sub-step are told.
 #[derive(Clone, Copy)]
 pub struct Scale {
-    /// Sub-step, seconds.
+    /// The sub-step up to where forces are balanced, seconds.
     pub dt: f32,
     /// 1/dt².
     pub per_dt2: f32,
     /// ½ρ C_drag and ½ρ C_lift, kg/m³; zero where air does not act.
     pub drag: f32,
     pub lift: f32,
-    /// 1 / areal weight, m²/kg.
-    pub per_weight: f32,
+    /// The whole sub-step over the areal weight, s·m²/kg.
+    pub whole_per_weight: f32,
     /// What lengths and folds at rest are multiplied by.
     pub rest: f32,
     pub folds: f32,
@@ -51,7 +51,7 @@ impl Default for Scale {
             per_dt2: 1.0,
             drag: 0.0,
             lift: 0.0,
-            per_weight: 1.0,
+            whole_per_weight: 1.0,
             rest: 1.0,
             folds: 1.0,
             poisson: 0.0,

@@ -4,7 +4,7 @@
 //! that hit each other go on as one piece, with what is left of their own ways halved again and again
 //! (rigid impact zones: X. Provot, "Collision and Self-Collision Handling in Cloth Model Dedicated to Design
 //! Garments", 1997); in the end they move as one, and what moves as one can't cross.
-use super::pairs::{Arrays, Kind, List, doubtful};
+use super::pairs::{Arrays, Group, Kind, List, Parting, doubtful};
 use super::sweep::{Meeting, dot, sweep};
 use crate::simd::Record;
 use rayon::prelude::*;
@@ -23,7 +23,9 @@ const SHARE: usize = 64;
 /// A list of pairs, and which surface each of a pair's points is on.
 pub struct Watched<'a> {
     pub kind: Kind,
-    pub list: &'a List,
+    pub list: &'a mut List,
+    /// How many of its groups may come near in this sub-step.
+    pub due: usize,
     pub arrays: Arrays,
     pub sides: [usize; 4],
 }
@@ -43,18 +45,21 @@ struct Hit {
     keep: f64,
 }
 
-/// Goes on until no pair has crossed.
+/// Goes on until no pair has crossed. Contact has moved no point by more than `moved` metres since the lists were
+/// told apart.
 ///
 /// # Safety
 /// The sides are those that the lists name, and nobody else is at their points.
-pub unsafe fn keep_apart(watched: &[Watched], sides: &[Side], first: &[usize]) {
+pub unsafe fn keep_apart(watched: &mut [Watched], sides: &[Side], first: &[usize], mut moved: f32) {
     let mut zones = Zones::default();
     for round in 0..SINGLY + TOGETHER.len() + GROW {
         // Safety: nothing is written while it is looked at.
-        let hits: Vec<Hit> = watched.iter().enumerate().flat_map(|(k, w)| unsafe { hits(k, w) }).collect();
+        let hits: Vec<Hit> =
+            watched.iter_mut().enumerate().flat_map(|(k, w)| unsafe { hits(k, w, moved) }).collect();
         if hits.is_empty() {
             return;
         }
+        moved = f32::INFINITY;
         if round < SINGLY {
             // Safety: one thread.
             hits.iter().for_each(|h| unsafe { take_back(h, &watched[h.list]) });
@@ -68,13 +73,14 @@ pub unsafe fn keep_apart(watched: &[Watched], sides: &[Side], first: &[usize]) {
             unsafe { zones.go_together(sides, first, TOGETHER.get(round - SINGLY).copied().unwrap_or(0.0)) };
         }
     }
+    watched.iter_mut().for_each(|w| w.list.partings.iter_mut().for_each(Parting::forget));
 }
 
-unsafe fn hits(list: usize, w: &Watched) -> Vec<Hit> {
-    let arrays = w.arrays;
-    let look = |(g, parting): (&super::pairs::Group, &super::pairs::Parting)| {
+unsafe fn hits(list: usize, w: &mut Watched, moved: f32) -> Vec<Hit> {
+    let (kind, arrays) = (w.kind, w.arrays);
+    let look = |(g, parting): (&Group, &mut Parting)| {
         // Safety: as the caller promises.
-        let mut lanes = unsafe { doubtful(w.kind, g, parting, &arrays) };
+        let mut lanes = unsafe { doubtful(kind, g, parting, &arrays, moved) };
         let mut out = vec![];
         while lanes != 0 {
             let l = lanes.trailing_zeros() as usize;
@@ -86,14 +92,15 @@ unsafe fn hits(list: usize, w: &Watched) -> Vec<Hit> {
             let x0 = std::array::from_fn(|i| read(arrays.start[i], i));
             let x1 = std::array::from_fn(|i| read(arrays.now[i], i));
             let gap = f64::from(g.gap[l]);
-            if let Some(meeting) = sweep(w.kind, &x0, &x1, gap) {
-                let keep = (0.6 * gap.min(super::sweep::nearest(w.kind, &x0).distance)).max(LEAST * gap);
+            if let Some(meeting) = sweep(kind, &x0, &x1, gap) {
+                let keep = (0.6 * gap.min(super::sweep::nearest(kind, &x0).distance)).max(LEAST * gap);
                 out.push(Hit { list, index, meeting, keep });
             }
         }
         out
     };
-    w.list.groups.par_iter().zip(&w.list.partings).with_min_len(SHARE).flat_map_iter(look).collect()
+    let List { groups, partings, .. } = &mut *w.list;
+    groups[..w.due].par_iter().zip(&mut partings[..w.due]).with_min_len(SHARE).flat_map_iter(look).collect()
 }
 
 unsafe fn take_back(h: &Hit, w: &Watched) {

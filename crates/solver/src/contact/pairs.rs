@@ -47,13 +47,26 @@ pub struct Group {
     pub lanes: u32,
 }
 
-/// How a sub-step's start tells the features of a group apart.
+/// How the features of a group are told apart.
 #[repr(C, align(32))]
 #[derive(Clone)]
 pub struct Parting {
     n: [[f32; 8]; 3],
     /// Lanes that can be told apart.
     sure: u32,
+    /// Whether the directions are known to tell all lanes apart where a sub-step starts: those of an earlier one
+    /// will do as long as they do.
+    known: bool,
+    /// By how much they still did before contact moved anything, where least: metres.
+    margin: f32,
+}
+
+impl Parting {
+    const NONE: Parting = Parting { n: [[0.0; 8]; 3], sure: 0, known: false, margin: 0.0 };
+
+    pub fn forget(&mut self) {
+        self.known = false;
+    }
 }
 
 /// All pairs of one kind that may come near.
@@ -61,6 +74,8 @@ pub struct Parting {
 pub struct List {
     pub groups: Vec<Group>,
     pub partings: Vec<Parting>,
+    /// How many of the groups can come near before the end of each sub-step from the search on.
+    ends: Vec<usize>,
 }
 
 /// One pair before it is packed.
@@ -69,6 +84,8 @@ pub struct Pair {
     pub index: [u32; 4],
     pub gap: f32,
     pub friction: f32,
+    /// Sub-steps from the search on before which it can't come near.
+    pub due: u32,
 }
 
 /// A pair that comes too near in this sub-step.
@@ -110,18 +127,29 @@ pub struct Presses {
 }
 
 impl List {
-    pub fn fill(&mut self, pairs: &[Pair]) {
+    pub fn fill(&mut self, pairs: &mut [Pair]) {
+        pairs.sort_by_key(|p| p.due);
         self.groups.clear();
-        self.groups.extend(pairs.chunks(8).map(|c| {
+        self.ends.clear();
+        for c in pairs.chunks(8) {
             let lane = |l: usize| &c[l.min(c.len() - 1)];
-            Group {
+            while self.ends.len() < c[0].due as usize {
+                self.ends.push(self.groups.len());
+            }
+            self.groups.push(Group {
                 index: std::array::from_fn(|i| std::array::from_fn(|l| lane(l).index[i])),
                 gap: std::array::from_fn(|l| lane(l).gap),
                 friction: std::array::from_fn(|l| lane(l).friction),
                 lanes: (1u32 << c.len()) - 1,
-            }
-        }));
-        self.partings.resize(self.groups.len(), Parting { n: [[0.0; 8]; 3], sure: 0 });
+            });
+        }
+        self.partings.clear();
+        self.partings.resize(self.groups.len(), Parting::NONE);
+    }
+
+    /// How many groups can come near in a sub-step, so many after the search.
+    pub fn due(&self, since: u32) -> usize {
+        self.ends.get(since as usize).copied().unwrap_or(self.groups.len())
     }
 }
 
@@ -256,14 +284,24 @@ pub unsafe fn prepare(
     out: &mut Vec<Touch>,
 ) {
     // Safety: as the caller promises.
-    let (x1, x0) = unsafe { (now(&g.index, arrays).map(|p| p.0), before(&g.index, arrays)) };
+    let x1 = unsafe { now(&g.index, arrays).map(|p| p.0) };
+    let gap = F8::new(&g.gap);
+    if parting.known {
+        let apart = parted(kind, V8(parting.n.each_ref().map(F8::new)), &x1);
+        if apart.below(gap).mask() == 0 {
+            parting.margin = apart.least();
+            return;
+        }
+    }
+    // Safety: as the caller promises.
+    let x0 = unsafe { before(&g.index, arrays) };
     let start = near(kind, &x0);
     let sure = F8::splat(TOUCHING).below(start.distance);
     let n0 = start.apart.scale(F8::splat(1.0) / start.distance.max(F8::splat(1e-20)));
     parting.n = n0.0.map(F8::array);
     parting.sure = sure.mask() & g.lanes;
-    let gap = F8::new(&g.gap);
     let apart = parted(kind, n0, &x1);
+    parting.margin = apart.least();
     let active = apart.below(gap).mask() & parting.sure;
     if active == 0 {
         return;
@@ -338,14 +376,21 @@ pub unsafe fn solve(g: &mut Press, arrays: &Arrays) {
     }
 }
 
-/// Lanes of a group that are not known to be still on their sides.
+/// Lanes of a group that are not known to be still on their sides, where contact moved no point by more than
+/// `moved` metres.
 ///
 /// # Safety
 /// Nobody writes the points meanwhile.
-pub unsafe fn doubtful(kind: Kind, g: &Group, parting: &Parting, arrays: &Arrays) -> u32 {
+pub unsafe fn doubtful(kind: Kind, g: &Group, parting: &mut Parting, arrays: &Arrays, moved: f32) -> u32 {
+    parting.known = parting.sure == g.lanes;
+    if parting.margin > 2.0 * moved + TOUCHING {
+        return 0;
+    }
     // Safety: as the caller promises.
     let x = unsafe { now(&g.index, arrays).map(|p| p.0) };
     let n = V8(parting.n.each_ref().map(F8::new));
     let sure = F8::splat(TOUCHING).below(parted(kind, n, &x));
-    !sure.mask() & parting.sure
+    let lanes = !sure.mask() & parting.sure;
+    parting.known &= lanes == 0;
+    lanes
 }

@@ -6,7 +6,7 @@
 //! Geometrical Shape Regularity", 1994; M. Tang, S. Curtis, S.-E. Yoon, D. Manocha, "ICCD: Interactive
 //! Continuous Collision Detection between Deformable Models Using Connectivity-Based Culling", 2009, for
 //! patches that move). Normals are kept as boxes, like places.
-use crate::simd::{Bounds, F8, Record, load};
+use crate::simd::{Bounds, F8, Record, V8, load};
 use std::collections::BTreeMap;
 
 /// Triangles of a box at most.
@@ -104,11 +104,15 @@ pub struct Boxes {
     nodes: Vec<[Bounds; 2]>,
     triangles: Vec<[Bounds; 2]>,
     points: Vec<Bounds>,
+    /// The boxes of the normals again, of eight triangles together: lows, then highs.
+    normals: Vec<[[f32; 8]; 6]>,
 }
 
-/// All normals of a box of normals lean one way by at least this, cos 72°: points that stray from the ways that were
-/// thought of may turn them by 18° yet before a patch can touch itself.
-const LEAN: f32 = 0.3;
+/// Boxes of normals are wider by so much on each side than the ways that were thought of: points may stray. What
+/// turns further is found by [`Surface::turned`].
+const SWAY: f32 = 0.15;
+/// All normals of a box lean one way by at least this much of its middle.
+const LEAN: f32 = 0.05;
 
 /// For a box of normals, whether there is a way that all of them lean.
 #[inline(always)]
@@ -119,6 +123,20 @@ fn leans(b: &Bounds) -> bool {
     let least = |c: usize| if m[c] > 0.0 { m[c] * low[c] } else { m[c] * high[c] };
     let least = least(0) + least(1) + least(2);
     least > 0.0 && least * least > LEAN * LEAN * size2
+}
+
+/// The corners of eight triangles at most, the last repeated.
+#[inline(always)]
+fn eight(tri: &[[u32; 3]]) -> [[u32; 8]; 3] {
+    std::array::from_fn(|i| std::array::from_fn(|l| tri[l.min(tri.len() - 1)][i]))
+}
+
+/// Normals of eight triangles, of twice their areas.
+#[inline(always)]
+fn normal(index: &[[u32; 8]; 3], x: &[Record]) -> V8 {
+    // Safety: the indices lie inside.
+    let [p, q, r] = index.each_ref().map(|i| unsafe { load(x.as_ptr(), i).0 });
+    (q - p).cross(r - p)
 }
 
 impl Surface {
@@ -183,6 +201,21 @@ impl Surface {
             Node::Leaf { from, to } => (to - from) as usize,
             Node::Halves { count, .. } => count as usize,
         }
+    }
+
+    /// Whether any triangle has turned out of its box of normals.
+    pub fn turned(&self, now: &[Record], boxes: &Boxes) -> bool {
+        use rayon::prelude::*;
+        self.triangles.par_chunks(8).zip(&boxes.normals).with_min_len(256).any(|(tri, normals)| {
+            let n = normal(&eight(tri), now);
+            let size = n.dot(n).sqrt();
+            let mut out = F8::splat(0.0);
+            for c in 0..3 {
+                let [low, high] = [&normals[c], &normals[c + 3]].map(|b| F8::new(b) * size);
+                out = out.or(n.0[c].below(low)).or(high.below(n.0[c]));
+            }
+            out.mask() != 0
+        })
     }
 
     /// Finds the triangles about what each leaf stands for. Features are met by those who stand for them alone,
@@ -274,8 +307,8 @@ impl Surface {
     }
 
     /// Fits the boxes to the ways of the points, each with its own pad about it: from `x` by so many `times`
-    /// its way. The fourth numbers of the ways are the pads.
-    pub fn fit(&self, x: &[Record], ways: &[Record], times: f32, boxes: &mut Boxes) {
+    /// its way. The fourth numbers of the ways are the pads. Boxes of normals hold those of `now` as well.
+    pub fn fit(&self, x: &[Record], now: &[Record], ways: &[Record], times: f32, boxes: &mut Boxes) {
         use rayon::prelude::*;
         boxes.points.resize(self.points, Bounds::NONE);
         boxes.points.par_iter_mut().zip(x).zip(ways).with_min_len(1024).for_each(|((b, a), w)| {
@@ -284,10 +317,10 @@ impl Surface {
         });
         let points = &boxes.points;
         boxes.triangles.resize(self.triangles.len(), [Bounds::NONE; 2]);
-        let chunks = boxes.triangles.par_chunks_mut(8).zip(self.triangles.par_chunks(8));
-        chunks.with_min_len(64).for_each(|(out, tri)| {
-            let index: [[u32; 8]; 3] =
-                std::array::from_fn(|i| std::array::from_fn(|l| tri[l.min(tri.len() - 1)][i]));
+        boxes.normals.resize(self.triangles.len().div_ceil(8), [[0.0; 8]; 6]);
+        let chunks = boxes.triangles.par_chunks_mut(8).zip(&mut boxes.normals).zip(self.triangles.par_chunks(8));
+        chunks.with_min_len(64).for_each(|((out, normals), tri)| {
+            let index = eight(tri);
             // Safety: the indices lie inside.
             let [p, q, r] = index.map(|i| unsafe { load(x.as_ptr(), &i).0 });
             let (e, f) = (q - p, r - p);
@@ -301,11 +334,15 @@ impl Surface {
                 let (u, v) = (v - u, w - u);
                 let last = (e + u).cross(f + v);
                 let amid = first + last - u.cross(v);
-                for n in [amid.unit(), last.unit()] {
+                for n in [amid, last, normal(&index, now)] {
+                    let n = n.unit();
                     (low, high) = (low.min(n), high.max(n));
                 }
+                let sway = V8::splat([SWAY; 3]);
+                (low, high) = (low - sway, high + sway);
             }
             let (low, high) = (low.0.map(F8::array), high.0.map(F8::array));
+            *normals = [low[0], low[1], low[2], high[0], high[1], high[2]];
             for (l, (out, t)) in out.iter_mut().zip(tri).enumerate() {
                 let [p, q, r] = t.map(|p| &points[p as usize]);
                 let at = |n: &[[f32; 8]; 3]| Record([n[0][l], n[1][l], n[2][l], 0.0]);

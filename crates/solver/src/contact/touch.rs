@@ -5,7 +5,7 @@ use super::collider::{Frame, Swept, meet};
 use super::cross::crossings;
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
-use super::pairs::{Arrays, Kind, List, Pair, Presses, Touch, near, prepare, solve};
+use super::pairs::{Arrays, Kind, List, Pair, Parting, Presses, Touch, near, prepare, solve};
 use super::surface::{Boxes, Found, Placed, Search, Surface, search};
 use super::tangle::Tangle;
 use crate::build::Cloth;
@@ -24,7 +24,7 @@ const FIRST: u32 = 4;
 /// gap, and of the way.
 const STRAY: [f32; 2] = [0.75, 0.15];
 /// Searches made again in a sub-step whose contact took points elsewhere, at most.
-const RECHECKS: usize = 3;
+const RECHECKS: usize = 8;
 /// And so much of a sub-step's way: a point that goes to and fro comes back by twice it.
 const TO_AND_FRO: f32 = 1.5;
 /// Sweeps over all near pairs a sub-step: at least so many, and more, up to the other, while one still has to
@@ -314,6 +314,8 @@ impl Contact {
     /// Before a sub-step moves anything: where all is. `moment` is its end's, 0 to 1 through the frame.
     pub(crate) fn start(&mut self, states: &mut [State], frame: &FrameInputs, moment: f32, dt: f32) {
         if self.tangle.any() {
+            let known = self.between.iter_mut().flat_map(|b| &mut b.lists).flat_map(|l| &mut l.partings);
+            known.for_each(Parting::forget);
             let sides: Vec<[usize; 2]> = self.between.iter().map(|b| [b.a, b.b]).collect();
             self.tangle.loosen(
                 states,
@@ -321,10 +323,6 @@ impl Contact {
                 &sides,
                 dt,
             );
-        }
-        for s in states.iter_mut() {
-            s.start.clear();
-            s.start.extend_from_slice(&s.x);
         }
         for k in 0..self.skins.len() {
             let skin = &mut self.skins[k];
@@ -363,7 +361,7 @@ impl Contact {
     ) {
         self.touching.iter_mut().for_each(|t| *t = 0);
         if !self.between.is_empty() {
-            watch.during(Phase::Search, || self.refresh(states, dt));
+            watch.during(Phase::Search, || self.refresh(states));
         }
         let arrays: Vec<[Arrays; 3]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
         for k in 0..self.between.len() {
@@ -371,7 +369,7 @@ impl Contact {
             let sides = b.sides();
             watch.between(b.pairing, || {
                 for i in 0..3 {
-                    let touches = approach(KINDS[i], &mut b.lists[i], &arrays[k][i], dt);
+                    let touches = approach(KINDS[i], &mut b.lists[i], self.since, &arrays[k][i], dt);
                     let spare = sides[i].map(|s| self.surfaces[s].points as u32);
                     let first = sides[i].map(|s| self.first[s]);
                     b.presses[i].pack(&touches, arrays[k][i].moves, first, &mut self.words, spare);
@@ -404,45 +402,48 @@ impl Contact {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
         watch.during(Phase::Keep, || {
-            self.keep(states, &arrays);
+            let moved = moved(states);
+            self.keep(states, &arrays, moved);
             // What was brought apart may have gone where no pair was looked for.
             for _ in 0..RECHECKS {
-                if !self.strayed(states) {
+                if !self.strayed(states) && !self.turned(states) {
                     break;
                 }
-                self.refresh(states, dt);
+                self.renew(states, false);
                 for (b, arrays) in self.between.iter_mut().zip(&arrays) {
                     for i in 0..3 {
-                        approach(KINDS[i], &mut b.lists[i], &arrays[i], dt);
+                        approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
                     }
                 }
-                self.keep(states, &arrays);
+                self.keep(states, &arrays, 0.0);
             }
         });
         self.since += 1;
     }
 
-    /// Makes sure that no listed pair has crossed.
-    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; 3]]) {
+    /// Makes sure that no listed pair has crossed. Contact has `moved` the points by so much at most.
+    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; 3]], moved: f32) {
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
         points
             .extend(self.skins.iter_mut().map(|s| Side { now: s.now.as_mut_ptr(), start: s.start.as_ptr() }));
-        let watched: Vec<Watched> = self
+        let since = self.since;
+        let mut watched: Vec<Watched> = self
             .between
-            .iter()
+            .iter_mut()
             .zip(arrays)
             .flat_map(|(b, arrays)| {
-                KINDS
-                    .into_iter()
-                    .zip(&b.lists)
-                    .zip(arrays)
-                    .zip(b.sides())
-                    .map(|(((kind, list), arrays), sides)| Watched { kind, list, arrays: *arrays, sides })
+                let sides = b.sides();
+                KINDS.into_iter().zip(&mut b.lists).zip(arrays).zip(sides).map(
+                    move |(((kind, list), arrays), sides)| {
+                        let due = list.due(since);
+                        Watched { kind, list, due, arrays: *arrays, sides }
+                    },
+                )
             })
             .collect();
         // Safety: the points are those of the states and skins, borrowed whole.
-        unsafe { keep_apart(&watched, &points, &self.first) };
+        unsafe { keep_apart(&mut watched, &points, &self.first, moved) };
     }
 
     /// Points of the two surfaces as each kind of list takes them.
@@ -474,20 +475,30 @@ impl Contact {
         })
     }
 
+    /// Whether a cloth that meets itself has turned in a way that the last search didn't think of.
+    fn turned(&self, states: &[State]) -> bool {
+        let own = self.between.iter().filter(|b| b.a == b.b).map(|b| b.a);
+        own.into_iter().any(|k| self.surfaces[k].turned(&states[k].x, &self.boxes[k]))
+    }
+
     /// Searches anew where the last search doesn't hold to the end of this sub-step.
-    fn refresh(&mut self, states: &[State], dt: f32) {
+    fn refresh(&mut self, states: &[State]) {
+        let fresh = self.since >= self.ahead;
+        if fresh || self.strayed(states) {
+            self.renew(states, fresh);
+        }
+    }
+
+    /// Searches anew: because the time is up, if it is `fresh`, or because points went elsewhere.
+    fn renew(&mut self, states: &[State], fresh: bool) {
         let zero = Record::default();
-        // Where each surface is about to be, was, and how fast it goes.
+        // Where each surface is about to be, was, and which way it went last.
         let moving: Vec<Moving> = states
             .iter()
-            .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.v.as_slice())))
+            .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
             .chain(self.skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
             .collect();
-        let fresh = self.since >= self.ahead;
         let steps = (self.since + 1) as f32;
-        if !fresh && !self.strayed(states) {
-            return;
-        }
         if !fresh {
             // Points that go to and fro get room for it for the rest of the frame.
             for (k, unrest) in self.unrest.iter_mut().enumerate() {
@@ -519,7 +530,7 @@ impl Contact {
                     let to = |c: usize| now[i].0[c] - start[i].0[c];
                     // What pushes against a contact goes further each time than it comes.
                     let d: [f32; 3] = match speed {
-                        Some(v) => std::array::from_fn(|c| v.get(i).unwrap_or(&zero).0[c] * dt),
+                        Some(way) => way.get(i).unwrap_or(&zero).xyz(),
                         None => [to(0), to(1), to(2)],
                     };
                     let most = |d: [f32; 3]| d[0].abs().max(d[1].abs()).max(d[2].abs());
@@ -530,17 +541,17 @@ impl Contact {
                         + unrest.get(i).unwrap_or(&0.0);
                     Record([d[0], d[1], d[2], pad])
                 }));
-                surface.fit(start, ways, times, boxes);
+                surface.fit(start, now, ways, times, boxes);
             });
         for k in 0..self.between.len() {
             let mut found = std::mem::take(&mut self.between[k].found);
             let b = &self.between[k];
             let at = |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k] };
             search(at(b.a), at(b.b), b.a == b.b, Search { reach: b.gap, features: true }, &mut found);
-            let pairs = self.list(k, &found, times);
+            let mut pairs = self.list(k, &found, times);
             let b = &mut self.between[k];
             b.found = found;
-            b.lists.iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
+            b.lists.iter_mut().zip(&mut pairs).for_each(|(l, p)| l.fill(p));
         }
     }
 
@@ -571,7 +582,7 @@ impl Contact {
             }
             false => b.frictions[0].max(b.frictions[1]),
         };
-        let reach = |kind: Kind, sides: [usize; 4], index: [[u32; 8]; 4]| -> [F8; 2] {
+        let reach = |kind: Kind, sides: [usize; 4], index: [[u32; 8]; 4]| -> [F8; 3] {
             // Safety: the indices lie inside.
             let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
             let x = std::array::from_fn(|i| at(i, &self.base[sides[i]]).0);
@@ -588,7 +599,7 @@ impl Contact {
                     }
                 }
             }
-            let far = near(kind, &x).distance - closing.sqrt() * F8::splat(times) - stray[0] - stray[1];
+            let far = near(kind, &x).distance - stray[0] - stray[1];
             let gap = match mapped {
                 true => F8::new(&std::array::from_fn(|l| {
                     let [p, q] = between(0, split, sides, &|i| index[i][l]);
@@ -604,7 +615,7 @@ impl Contact {
                 }
                 None => gap,
             };
-            [far, gap]
+            [far, closing.sqrt(), gap]
         };
         let near_ones = |kind: Kind,
                          found: &[[u32; 2]],
@@ -618,13 +629,15 @@ impl Contact {
                     for eight in chunk.chunks(8) {
                         let of: [[u32; 4]; 8] = std::array::from_fn(|l| index(eight[l.min(eight.len() - 1)]));
                         let lanes = std::array::from_fn(|i| std::array::from_fn(|l| of[l][i]));
-                        let [far, gap] = reach(kind, sides, lanes);
-                        let hit = far.below(gap).mask();
+                        let [far, closing, gap] = reach(kind, sides, lanes);
+                        let hit = closing.fnma(F8::splat(times), far).below(gap).mask();
+                        let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
                         let gap = gap.array();
                         for l in (0..eight.len()).filter(|l| hit & (1 << l) != 0) {
                             if !self.tangle.is_free(k, &of[l], flags) {
                                 let friction = rubs(kind, sides, of[l]);
-                                out.push(Pair { index: of[l], gap: gap[l], friction });
+                                let due = due[l].clamp(0.0, times) as u32;
+                                out.push(Pair { index: of[l], gap: gap[l], friction, due });
                             }
                         }
                     }
@@ -663,12 +676,23 @@ fn shown<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<&'a [Record]> {
 /// Fits the boxes to points that stand still.
 fn fit_still(surfaces: &[Surface], x: &[&[Record]], boxes: &mut [Boxes]) {
     for ((surface, x), boxes) in surfaces.iter().zip(x).zip(boxes) {
-        surface.fit(x, &vec![Record::default(); surface.points], 0.0, boxes);
+        surface.fit(x, x, &vec![Record::default(); surface.points], 0.0, boxes);
     }
 }
 
-/// Where a surface's points are about to be and were, and their velocities where they have any.
+/// Where a surface's points are about to be and were, and their last ways where they have any.
 type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
+
+/// By how much contact moved any point in this sub-step, at most: metres.
+fn moved(states: &[State]) -> f32 {
+    let far = |s: &State| {
+        s.x.iter().zip(&s.free).take(s.points).fold(0.0f32, |m, (x, f)| {
+            let d = [0, 1, 2].map(|c| x.0[c] - f.0[c]);
+            m.max(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        })
+    };
+    states.iter().map(far).fold(0.0, f32::max).sqrt()
+}
 
 /// Whether a point is not where it was thought to be after so many sub-steps.
 fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool {
@@ -677,13 +701,15 @@ fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool 
 
 #[inline(always)]
 fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
-    let off = |c: usize| (x.0[c] - b.0[c] - steps * w.0[c]).abs();
-    off(0).max(off(1)).max(off(2))
+    let off = [0, 1, 2].map(|c| x.0[c] - b.0[c] - steps * w.0[c]);
+    (off[0] * off[0] + off[1] * off[1] + off[2] * off[2]).sqrt()
 }
 
 /// Tells all features of a list apart and gives those that come too near.
-fn approach(kind: Kind, list: &mut List, arrays: &Arrays, dt: f32) -> Vec<Touch> {
-    let chunks = list.groups.par_chunks(4 * SHARE).zip(list.partings.par_chunks_mut(4 * SHARE));
+fn approach(kind: Kind, list: &mut List, since: u32, arrays: &Arrays, dt: f32) -> Vec<Touch> {
+    let due = list.due(since);
+    let List { groups, partings, .. } = list;
+    let chunks = groups[..due].par_chunks(4 * SHARE).zip(partings[..due].par_chunks_mut(4 * SHARE));
     let parts: Vec<Vec<Touch>> = chunks
         .map(|(groups, partings)| {
             let mut out = vec![];

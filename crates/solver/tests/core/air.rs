@@ -28,7 +28,7 @@ fn wind_at_rest_relative_to_the_cloth_does_nothing() {
     t.state.set_velocities(&t.cloth, |_| [3.0, 1.0, -2.0]);
     t.run(24);
     for (axis, v) in [(0, 3.0), (1, 1.0), (2, -2.0)] {
-        assert!((t.mean_velocity(axis) - v).abs() < 1e-4, "{} where {v} was", t.mean_velocity(axis));
+        assert!((t.mean_velocity(axis) - v).abs() < 3e-4, "{} where {v} was", t.mean_velocity(axis));
     }
     let flat = t.positions().iter().map(|p| (f64::from(p[1]) - t.mean(1)).abs()).fold(0.0, f64::max);
     assert!(flat < 1e-4, "bent by {flat}");
