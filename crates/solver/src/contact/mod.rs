@@ -10,6 +10,7 @@ pub mod collider;
 pub mod cross;
 mod inside;
 mod keep;
+mod mend;
 mod near;
 mod pairs;
 pub mod surface;

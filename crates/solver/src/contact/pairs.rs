@@ -36,6 +36,10 @@ pub struct Arrays {
 unsafe impl Send for Arrays {}
 unsafe impl Sync for Arrays {}
 
+/// The lists of two surfaces: points of the first with triangles of the second, the other way round, edges; those of
+/// the search, and what was added since.
+pub const LISTS: usize = 6;
+
 /// Eight pairs that may come near; empty lanes repeat the last.
 #[repr(C, align(32))]
 #[derive(Clone)]

@@ -31,6 +31,9 @@ pub struct Surface {
     /// an edge or a point that the leaf's stand for.
     rings: Vec<[u32; 2]>,
     around: Vec<u32>,
+    /// For each point its triangles, and for each triangle its edges.
+    beside: Vec<Vec<u32>>,
+    sides: Vec<[u32; 3]>,
     pub points: usize,
 }
 
@@ -45,7 +48,7 @@ struct Own {
 
 impl Own {
     #[inline(always)]
-    fn edges(&self) -> impl Iterator<Item = (u32, [u32; 2])> {
+    fn edges(&self) -> impl Iterator<Item = (u32, [u32; 2])> + Clone + use<> {
         let Own { edges, ends, .. } = *self;
         (0..self.counts[0] as usize).map(move |k| (edges[k], ends[k]))
     }
@@ -102,10 +105,10 @@ impl Found {
 #[derive(Clone, Default)]
 pub struct Boxes {
     nodes: Vec<[Bounds; 2]>,
-    triangles: Vec<[Bounds; 2]>,
-    points: Vec<Bounds>,
+    pub(super) triangles: Vec<[Bounds; 2]>,
+    pub(super) points: Vec<Bounds>,
     /// The boxes of the normals again, of eight triangles together: lows, then highs.
-    normals: Vec<[[f32; 8]; 6]>,
+    pub(super) normals: Vec<[[f32; 8]; 6]>,
 }
 
 /// Boxes of normals are wider by so much on each side than the ways that were thought of: points may stray. What
@@ -144,13 +147,13 @@ impl Surface {
     pub fn new(triangles: Vec<[u32; 3]>, rest: &[Record], points: usize) -> Surface {
         let mut seen_edge: BTreeMap<[u32; 2], u32> = BTreeMap::new();
         let mut seen_point = vec![false; points];
-        let (mut edges, mut own) = (vec![], vec![]);
+        let (mut edges, mut own, mut sides) = (vec![], vec![], vec![]);
         for t in &triangles {
-            let mut mine = Own::default();
+            let (mut mine, mut side) = (Own::default(), [0; 3]);
             for k in 0..3 {
                 let (a, b) = (t[k], t[(k + 1) % 3]);
                 let e = [a.min(b), a.max(b)];
-                seen_edge.entry(e).or_insert_with(|| {
+                side[k] = *seen_edge.entry(e).or_insert_with(|| {
                     let (id, at) = (edges.len() as u32, mine.counts[0] as usize);
                     edges.push(e);
                     (mine.edges[at], mine.ends[at]) = (id, e);
@@ -163,6 +166,7 @@ impl Surface {
                 }
             }
             own.push(mine);
+            sides.push(side);
         }
         let mut s = Surface {
             triangles,
@@ -174,6 +178,8 @@ impl Surface {
             order: vec![],
             rings: vec![],
             around: vec![],
+            beside: vec![vec![]; points],
+            sides,
             points,
         };
         let middle: Vec<[f32; 3]> = s
@@ -203,10 +209,10 @@ impl Surface {
         }
     }
 
-    /// Whether any triangle has turned out of its box of normals.
-    pub fn turned(&self, now: &[Record], boxes: &Boxes) -> bool {
+    /// Adds the triangles that have turned out of their boxes of normals.
+    pub fn turned(&self, now: &[Record], boxes: &Boxes, out: &mut Vec<u32>) {
         use rayon::prelude::*;
-        self.triangles.par_chunks(8).zip(&boxes.normals).with_min_len(256).any(|(tri, normals)| {
+        let look = |(k, (tri, normals)): (usize, (&[[u32; 3]], &[[f32; 8]; 6]))| {
             let n = normal(&eight(tri), now);
             let size = n.dot(n).sqrt();
             let mut out = F8::splat(0.0);
@@ -214,8 +220,41 @@ impl Surface {
                 let [low, high] = [&normals[c], &normals[c + 3]].map(|b| F8::new(b) * size);
                 out = out.or(n.0[c].below(low)).or(high.below(n.0[c]));
             }
-            out.mask() != 0
-        })
+            let lanes = out.mask() & ((1 << tri.len()) - 1);
+            (0..8).filter(move |l| lanes & (1 << l) != 0).map(move |l| 8 * k as u32 + l)
+        };
+        let each = self.triangles.par_chunks(8).zip(&boxes.normals).enumerate();
+        out.par_extend(each.with_min_len(256).flat_map_iter(look));
+    }
+
+    /// Triangles about a point.
+    pub fn beside(&self, p: u32) -> &[u32] {
+        &self.beside[p as usize]
+    }
+
+    /// Edges of a triangle.
+    pub fn sides(&self, t: u32) -> &[u32; 3] {
+        &self.sides[t as usize]
+    }
+
+    /// Points and edges that a triangle stands for.
+    pub fn stands_for(&self, t: u32) -> (&[u32], impl Iterator<Item = (u32, [u32; 2])> + Clone) {
+        let own = &self.own[t as usize];
+        (own.points(), own.edges())
+    }
+
+    /// Calls `each` with the triangles whose leaves come within reach of a box.
+    pub fn within(&self, boxes: &Boxes, of: &Bounds, reach: f32, each: &mut impl FnMut(u32)) {
+        let mut stack = if self.nodes.is_empty() { vec![] } else { vec![0u32] };
+        while let Some(k) = stack.pop() {
+            if !boxes.nodes[k as usize][0].meets(of, reach) {
+                continue;
+            }
+            match self.nodes[k as usize] {
+                Node::Leaf { from, to } => self.order[from as usize..to as usize].iter().for_each(|&t| each(t)),
+                Node::Halves { halves, .. } => stack.extend(halves),
+            }
+        }
     }
 
     /// Finds the triangles about what each leaf stands for. Features are met by those who stand for them alone,
@@ -225,6 +264,8 @@ impl Surface {
         for (t, tri) in self.triangles.iter().enumerate() {
             tri.iter().for_each(|&p| beside[p as usize].push(t as u32));
         }
+        self.beside = beside;
+        let beside = &self.beside;
         self.rings = vec![[0, 0]; self.triangles.len()];
         for node in &self.nodes {
             let Node::Leaf { from, to } = *node else { continue };

@@ -5,7 +5,7 @@ use super::collider::{Frame, Swept, meet};
 use super::cross::crossings;
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
-use super::pairs::{Arrays, Kind, List, Pair, Parting, Presses, Touch, near, prepare, solve};
+use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, near, prepare, solve};
 use super::surface::{Boxes, Found, Placed, Search, Surface, search};
 use super::tangle::Tangle;
 use crate::build::Cloth;
@@ -17,9 +17,9 @@ use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
 
 /// Sub-steps that a search is made for, at most.
-const AHEAD: u32 = 8;
+const AHEAD: u32 = 10;
 /// A frame's first search is made for twice as many.
-const FIRST: u32 = 4;
+const FIRST: u32 = 5;
 /// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
 /// gap, and of the way.
 const STRAY: [f32; 2] = [0.75, 0.15];
@@ -73,22 +73,23 @@ pub struct Pairing {
 }
 
 /// Two surfaces that meet, and the pairs of their features that may come near.
-struct Between {
-    a: usize,
-    b: usize,
+pub(super) struct Between {
+    pub(super) a: usize,
+    pub(super) b: usize,
     /// What each side adds to the gap, metres, and its friction, where those are most.
     halves: [f32; 2],
     frictions: [f32; 2],
-    gap: f32,
+    pub(super) gap: f32,
     pairing: usize,
     found: Found,
-    /// Points of a with triangles of b, points of b with triangles of a, edges.
-    lists: [List; 3],
-    presses: [Presses; 3],
+    pub(super) lists: [List; LISTS],
+    /// The pairs of the last three lists.
+    pub(super) added: [Vec<Pair>; 3],
+    presses: [Presses; LISTS],
 }
 
 /// The skin of a collider where a sub-step finds and leaves it.
-struct Skin {
+pub(super) struct Skin {
     collider: usize,
     now: Vec<Record>,
     start: Vec<Record>,
@@ -97,26 +98,28 @@ struct Skin {
 /// The contact of some cloths with colliders, themselves and each other, and its scratch.
 pub struct Contact {
     cloths: usize,
-    surfaces: Vec<Surface>,
+    pub(super) surfaces: Vec<Surface>,
     /// For each surface what its half and its friction are multiplied by at each point, as shares of the most;
     /// empty where by 1 everywhere.
     maps: Vec<[Vec<f32>; 2]>,
     /// Where the cloths' points stand at rest: what is near there is no contact.
     rest: Vec<Vec<Record>>,
-    skins: Vec<Skin>,
+    pub(super) skins: Vec<Skin>,
     colliders: Vec<ColliderRest>,
-    between: Vec<Between>,
+    pub(super) between: Vec<Between>,
     pairings: Vec<Pairing>,
-    boxes: Vec<Boxes>,
+    pub(super) boxes: Vec<Boxes>,
     /// For each surface where its points were when pairs were searched for.
-    base: Vec<Vec<Record>>,
+    pub(super) base: Vec<Vec<Record>>,
     /// And their ways of a sub-step from there, with how far they may stray.
-    ways: Vec<Vec<Record>>,
+    pub(super) ways: Vec<Vec<Record>>,
     /// For each point, the room it needs beyond that in this frame.
-    unrest: Vec<Vec<f32>>,
+    pub(super) unrest: Vec<Vec<f32>>,
     /// Sub-steps since then, and for how many the search was made.
-    since: u32,
-    ahead: u32,
+    pub(super) since: u32,
+    pub(super) ahead: u32,
+    /// For each surface, triangles that the search was wrong about.
+    pub(super) astray: Vec<Vec<u32>>,
     words: Vec<u64>,
     first: Vec<usize>,
     pub(crate) tangle: Tangle,
@@ -192,6 +195,7 @@ impl Contact {
             base: vec![vec![]; surfaces.len()],
             ways: vec![vec![]; surfaces.len()],
             unrest: surfaces.iter().map(|s| vec![0.0; s.points]).collect(),
+            astray: vec![vec![]; surfaces.len()],
             since: 0,
             ahead: 1,
             words: vec![0; first[surfaces.len()]],
@@ -223,6 +227,7 @@ impl Contact {
             base: vec![],
             ways: vec![],
             unrest: vec![],
+            astray: vec![],
             since: 0,
             ahead: 1,
             words: vec![],
@@ -363,12 +368,12 @@ impl Contact {
         if !self.between.is_empty() {
             watch.during(Phase::Search, || self.refresh(states));
         }
-        let arrays: Vec<[Arrays; 3]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
+        let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
         for k in 0..self.between.len() {
             let b = &mut self.between[k];
             let sides = b.sides();
             watch.between(b.pairing, || {
-                for i in 0..3 {
+                for i in 0..LISTS {
                     let touches = approach(KINDS[i], &mut b.lists[i], self.since, &arrays[k][i], dt);
                     let spare = sides[i].map(|s| self.surfaces[s].points as u32);
                     let first = sides[i].map(|s| self.first[s]);
@@ -402,27 +407,30 @@ impl Contact {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
         watch.during(Phase::Keep, || {
-            let moved = moved(states);
-            self.keep(states, &arrays, moved);
+            self.keep(states, &arrays);
             // What was brought apart may have gone where no pair was looked for.
             for _ in 0..RECHECKS {
                 if !self.strayed(states) && !self.turned(states) {
                     break;
                 }
-                self.renew(states, false);
+                let from = if self.mend(states, true) { LISTS / 2 } else { 0 };
+                if from == 0 {
+                    self.renew(states, false);
+                }
                 for (b, arrays) in self.between.iter_mut().zip(&arrays) {
-                    for i in 0..3 {
+                    for i in from..LISTS {
                         approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
                     }
                 }
-                self.keep(states, &arrays, 0.0);
+                self.keep(states, &arrays);
             }
         });
         self.since += 1;
     }
 
-    /// Makes sure that no listed pair has crossed. Contact has `moved` the points by so much at most.
-    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; 3]], moved: f32) {
+    /// Makes sure that no listed pair has crossed.
+    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]]) {
+        let moved = moved(states);
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
         points
@@ -447,7 +455,7 @@ impl Contact {
     }
 
     /// Points of the two surfaces as each kind of list takes them.
-    fn arrays(&self, b: &Between, states: &mut [State]) -> [Arrays; 3] {
+    fn arrays(&self, b: &Between, states: &mut [State]) -> [Arrays; LISTS] {
         let side = |k: usize, states: &mut [State]| {
             if k < self.cloths {
                 (states[k].x.as_mut_ptr(), states[k].start.as_ptr(), true)
@@ -462,7 +470,8 @@ impl Contact {
             start: s.map(|s| s.1),
             moves: s.map(|s| s.2),
         };
-        [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o])]
+        let three = [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o])];
+        std::array::from_fn(|i| three[i % 3])
     }
 
     /// Whether a point has left the way that the last search thought it would go.
@@ -478,26 +487,29 @@ impl Contact {
     /// Whether a cloth that meets itself has turned in a way that the last search didn't think of.
     fn turned(&self, states: &[State]) -> bool {
         let own = self.between.iter().filter(|b| b.a == b.b).map(|b| b.a);
-        own.into_iter().any(|k| self.surfaces[k].turned(&states[k].x, &self.boxes[k]))
+        let mut out = vec![];
+        own.into_iter().any(|k| {
+            self.surfaces[k].turned(&states[k].x, &self.boxes[k], &mut out);
+            !out.is_empty()
+        })
     }
 
     /// Searches anew where the last search doesn't hold to the end of this sub-step.
     fn refresh(&mut self, states: &[State]) {
         let fresh = self.since >= self.ahead;
-        if fresh || self.strayed(states) {
+        if fresh || (self.strayed(states) && !self.mend(states, false)) {
             self.renew(states, fresh);
         }
     }
 
+    /// The least gap of all that meet.
+    pub(super) fn gap(&self) -> f32 {
+        self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap))
+    }
+
     /// Searches anew: because the time is up, if it is `fresh`, or because points went elsewhere.
     fn renew(&mut self, states: &[State], fresh: bool) {
-        let zero = Record::default();
-        // Where each surface is about to be, was, and which way it went last.
-        let moving: Vec<Moving> = states
-            .iter()
-            .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
-            .chain(self.skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
-            .collect();
+        let moving = moving(states, &self.skins);
         let steps = (self.since + 1) as f32;
         if !fresh {
             // Points that go to and fro get room for it for the rest of the frame.
@@ -511,9 +523,10 @@ impl Contact {
             }
         }
         // What was good for long is tried for longer.
-        self.ahead = if fresh { (2 * self.ahead).min(AHEAD) } else { (self.since / 2).max(1) };
+        self.ahead = if fresh { (2 * self.ahead).min(AHEAD) } else { (self.ahead / 2).max(2) };
         self.since = 0;
-        let gap = self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap));
+        self.astray.iter_mut().for_each(Vec::clear);
+        let gap = self.gap();
         let times = self.ahead as f32;
         self.base
             .par_iter_mut()
@@ -522,25 +535,12 @@ impl Contact {
             .zip(&self.unrest)
             .enumerate()
             .for_each(|(k, (((base, ways), boxes), unrest))| {
-                let ((now, start, speed), surface) = (moving[k], &self.surfaces[k]);
+                let ((now, start, _), surface) = (moving[k], &self.surfaces[k]);
                 base.clear();
                 base.extend_from_slice(start);
                 ways.clear();
-                ways.extend((0..start.len()).map(|i| {
-                    let to = |c: usize| now[i].0[c] - start[i].0[c];
-                    // What pushes against a contact goes further each time than it comes.
-                    let d: [f32; 3] = match speed {
-                        Some(way) => way.get(i).unwrap_or(&zero).xyz(),
-                        None => [to(0), to(1), to(2)],
-                    };
-                    let most = |d: [f32; 3]| d[0].abs().max(d[1].abs()).max(d[2].abs());
-                    let off = most([to(0) - d[0], to(1) - d[1], to(2) - d[2]]);
-                    let pad = STRAY[0] * gap
-                        + (STRAY[1] * times + TO_AND_FRO) * most(d)
-                        + 1.25 * off
-                        + unrest.get(i).unwrap_or(&0.0);
-                    Record([d[0], d[1], d[2], pad])
-                }));
+                let unrest = |i: usize| unrest.get(i).copied().unwrap_or(0.0);
+                ways.extend((0..start.len()).map(|i| expected(moving[k], i, gap, times, unrest(i))));
                 surface.fit(start, now, ways, times, boxes);
             });
         for k in 0..self.between.len() {
@@ -548,15 +548,17 @@ impl Contact {
             let b = &self.between[k];
             let at = |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k] };
             search(at(b.a), at(b.b), b.a == b.b, Search { reach: b.gap, features: true }, &mut found);
-            let mut pairs = self.list(k, &found, times);
+            let mut pairs = self.list(k, &found, [0.0, times]);
             let b = &mut self.between[k];
             b.found = found;
             b.lists.iter_mut().zip(&mut pairs).for_each(|(l, p)| l.fill(p));
+            b.added = Default::default();
+            b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&mut []));
         }
     }
 
-    /// The found pairs that can come within reach in so many sub-steps.
-    fn list(&self, k: usize, found: &Found, times: f32) -> [Vec<Pair>; 3] {
+    /// The found pairs that can come within reach between two sub-steps from the search on.
+    pub(super) fn list(&self, k: usize, found: &Found, [since, ahead]: [f32; 2]) -> [Vec<Pair>; 3] {
         let b = &self.between[k];
         let (sa, sb) = (&self.surfaces[b.a], &self.surfaces[b.b]);
         let rest = if b.a == b.b { self.rest.get(b.a).map(Vec::as_slice) } else { None };
@@ -585,8 +587,9 @@ impl Contact {
         let reach = |kind: Kind, sides: [usize; 4], index: [[u32; 8]; 4]| -> [F8; 3] {
             // Safety: the indices lie inside.
             let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
-            let x = std::array::from_fn(|i| at(i, &self.base[sides[i]]).0);
             let ways: [(V8, F8); 4] = std::array::from_fn(|i| at(i, &self.ways[sides[i]]));
+            let x =
+                std::array::from_fn(|i| ways[i].0.fma(F8::splat(since), at(i, &self.base[sides[i]]).0));
             let split = if kind == Kind::Point { 1 } else { 2 };
             let (mut closing, mut stray) = (F8::splat(0.0), [F8::splat(0.0); 2]);
             for i in 0..4 {
@@ -630,13 +633,13 @@ impl Contact {
                         let of: [[u32; 4]; 8] = std::array::from_fn(|l| index(eight[l.min(eight.len() - 1)]));
                         let lanes = std::array::from_fn(|i| std::array::from_fn(|l| of[l][i]));
                         let [far, closing, gap] = reach(kind, sides, lanes);
-                        let hit = closing.fnma(F8::splat(times), far).below(gap).mask();
+                        let hit = closing.fnma(F8::splat(ahead - since), far).below(gap).mask();
                         let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
                         let gap = gap.array();
                         for l in (0..eight.len()).filter(|l| hit & (1 << l) != 0) {
                             if !self.tangle.is_free(k, &of[l], flags) {
                                 let friction = rubs(kind, sides, of[l]);
-                                let due = due[l].clamp(0.0, times) as u32;
+                                let due = (since + due[l].clamp(0.0, ahead - since)) as u32;
                                 out.push(Pair { index: of[l], gap: gap[l], friction, due });
                             }
                         }
@@ -681,7 +684,7 @@ fn fit_still(surfaces: &[Surface], x: &[&[Record]], boxes: &mut [Boxes]) {
 }
 
 /// Where a surface's points are about to be and were, and their last ways where they have any.
-type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
+pub(super) type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
 
 /// By how much contact moved any point in this sub-step, at most: metres.
 fn moved(states: &[State]) -> f32 {
@@ -694,13 +697,36 @@ fn moved(states: &[State]) -> f32 {
     states.iter().map(far).fold(0.0, f32::max).sqrt()
 }
 
+/// Where each surface is about to be, was, and which way it went last.
+pub(super) fn moving<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<Moving<'a>> {
+    states
+        .iter()
+        .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
+        .chain(skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
+        .collect()
+}
+
+/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that.
+pub(super) fn expected((now, start, way): Moving, i: usize, gap: f32, times: f32, unrest: f32) -> Record {
+    let to = |c: usize| now[i].0[c] - start[i].0[c];
+    // What pushes against a contact goes further each time than it comes.
+    let d: [f32; 3] = match way {
+        Some(way) => way.get(i).map_or([0.0; 3], Record::xyz),
+        None => [to(0), to(1), to(2)],
+    };
+    let most = |d: [f32; 3]| d[0].abs().max(d[1].abs()).max(d[2].abs());
+    let off = most([to(0) - d[0], to(1) - d[1], to(2) - d[2]]);
+    let pad = STRAY[0] * gap + (STRAY[1] * times + TO_AND_FRO) * most(d) + 1.25 * off + unrest;
+    Record([d[0], d[1], d[2], pad])
+}
+
 /// Whether a point is not where it was thought to be after so many sub-steps.
 fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool {
     now.iter().zip(base).zip(ways).any(|((x, b), w)| strayed_by(x, b, w, steps) > w.0[3])
 }
 
 #[inline(always)]
-fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
+pub(super) fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
     let off = [0, 1, 2].map(|c| x.0[c] - b.0[c] - steps * w.0[c]);
     (off[0] * off[0] + off[1] * off[1] + off[2] * off[2]).sqrt()
 }
@@ -772,7 +798,8 @@ fn solids<'a>(
     out
 }
 
-const KINDS: [Kind; 3] = [Kind::Point, Kind::Point, Kind::Edges];
+const KINDS: [Kind; LISTS] =
+    [Kind::Point, Kind::Point, Kind::Edges, Kind::Point, Kind::Point, Kind::Edges];
 
 impl Between {
     fn new([a, b]: [usize; 2], halves: [f32; 2], frictions: [f32; 2], pairing: usize) -> Between {
@@ -785,14 +812,16 @@ impl Between {
             pairing,
             found: Found::default(),
             lists: Default::default(),
+            added: Default::default(),
             presses: Default::default(),
         }
     }
 
     /// The surface of each of a pair's points, by kind of list.
-    fn sides(&self) -> [[usize; 4]; 3] {
+    fn sides(&self) -> [[usize; 4]; LISTS] {
         let (a, b) = (self.a, self.b);
-        [[a, b, b, b], [b, a, a, a], [a, a, b, b]]
+        let three = [[a, b, b, b], [b, a, a, a], [a, a, b, b]];
+        std::array::from_fn(|i| three[i % 3])
     }
 }
 
