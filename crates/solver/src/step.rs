@@ -34,8 +34,11 @@ const EULER: Scheme = Scheme { x: [0.0, 1.0, 0.0, 1.0], v: [1.0, 0.0, 1.0], bala
 /// All others go by the second backward difference (K.-J. Choi, H.-S. Ko, "Stable but Responsive Cloth", 2002,
 /// eq. 12): it keeps motion that Euler's would damp, and like that lets nothing stiff ring.
 /// x = x₀ + p/3 + h (8/9 v₀ - 2/9 v₋₁) + 4/9 h² a,  v = 4/3 v₀ - 1/3 v₋₁ + 2/3 h a, with p = x₀ - x₋₁.
-const BACKWARD: Scheme =
-    Scheme { x: [1.0 / 3.0, 8.0 / 9.0, -2.0 / 9.0, 4.0 / 9.0], v: [4.0 / 3.0, -1.0 / 3.0, 2.0 / 3.0], balance: 2.0 / 3.0 };
+const BACKWARD: Scheme = Scheme {
+    x: [1.0 / 3.0, 8.0 / 9.0, -2.0 / 9.0, 4.0 / 9.0],
+    v: [4.0 / 3.0, -1.0 / 3.0, 2.0 / 3.0],
+    balance: 2.0 / 3.0,
+};
 
 /// By whether a motion goes on.
 const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
@@ -43,7 +46,7 @@ const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
 /// How often a sub-step meets the yarns that come to where the cloth is held: there the directions pull
 /// hardest against each other. The second round halves the strain of a canopy at its worst eyelet in a
 /// squall, a third gives no more. All others are met once: the coarse levels have been there before.
-const YARN_ROUNDS: usize = 2;
+const YARN_ROUNDS: usize = 3;
 /// How often a sub-step meets triangles that have their stretch to themselves: mesh edges that don't run
 /// along the threads make no yarns, and single triangles pass a pull on by one cell a round.
 const TRIANGLE_ROUNDS: usize = 4;
@@ -134,7 +137,6 @@ struct Substep<'a> {
     /// The plate's system where sweeps fall short.
     plate: [Option<Arc<Factor>>; 2],
 }
-
 
 impl<'a> Substep<'a> {
     fn new(cloth: &'a Cloth, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
@@ -261,7 +263,8 @@ impl<'a> Substep<'a> {
 
     /// Velocities from where all let the points come.
     fn end(&self, touches: bool, state: &mut State, watch: &impl Watch) {
-        let per_dt = 1.0 / if touches { self.dt } else { self.scales[usize::from(state.goes_on(self.dt))].dt };
+        let per_dt =
+            1.0 / if touches { self.dt } else { self.scales[usize::from(state.goes_on(self.dt))].dt };
         let sums = self.finish(0, per_dt, touches, Arrays::of(state), watch);
         state.dt = self.dt;
         if self.kept < 1.0 && !self.cloth.held {
@@ -324,7 +327,15 @@ impl<'a> Substep<'a> {
 
     /// A leaf meets its constraints; a larger part those across its halves. Bends and air have their turn
     /// in the `first` round.
-    fn part(&self, part: usize, all: Arrays, pulls: PullsOf, scale: Scale, [first, sweeps]: [bool; 2], watch: &impl Watch) {
+    fn part(
+        &self,
+        part: usize,
+        all: Arrays,
+        pulls: PullsOf,
+        scale: Scale,
+        [first, sweeps]: [bool; 2],
+        watch: &impl Watch,
+    ) {
         if let Some([a, b]) = self.cloth.parts.tree[part].halves {
             rayon::join(
                 || self.part(a, all, pulls, scale, [first, sweeps], watch),

@@ -6,16 +6,14 @@ use super::surface::{Boxes, Found, Placed, Surface};
 use super::touch::{Contact, expected, moving, strayed_by};
 use crate::simd::{Bounds, Record};
 use crate::state::State;
-use std::mem::take;
 
 /// Triangles that may be astray at once: one in so many, and so many at least. Beyond, all is searched anew.
-const ONE_IN: usize = 64;
+const ONE_IN: usize = 96;
 const FEW: usize = 48;
 
 impl Contact {
-    /// Finds what is astray and what it may meet; `turned` asks for triangles that turned as well. False where
-    /// there is too much of it.
-    pub(super) fn mend(&mut self, states: &[State], turned: bool) -> bool {
+    /// Finds what is astray where contact left it, and what it may meet. False where there is too much of it.
+    pub(super) fn mend(&mut self, states: &[State]) -> bool {
         let steps = (self.since + 1) as f32;
         let left = (self.ahead - self.since) as f32;
         let count = self.surfaces.len();
@@ -27,9 +25,12 @@ impl Contact {
             for k in 0..count {
                 let (now, surface) = (moving[k].0, &self.surfaces[k]);
                 let off = |i: usize| strayed_by(&now[i], &self.base[k][i], &self.ways[k][i], steps);
-                points[k] = (0..surface.points).filter(|&i| off(i) > self.ways[k][i].0[3]).map(|i| i as u32).collect();
+                points[k] = (0..surface.points)
+                    .filter(|&i| off(i) > self.ways[k][i].0[3])
+                    .map(|i| i as u32)
+                    .collect();
                 fresh[k] = points[k].iter().flat_map(|&p| surface.beside(p)).copied().collect();
-                if turned && self.between.iter().any(|b| b.a == k && b.b == k) {
+                if self.between.iter().any(|b| b.a == k && b.b == k) {
                     surface.turned(now, &self.boxes[k], &mut fresh[k]);
                 }
                 fresh[k].sort_unstable();
@@ -81,17 +82,17 @@ impl Contact {
             if b.a != b.b {
                 meet(b.b, b.a, true);
             }
-            [&mut found.point_triangle, &mut found.triangle_point, &mut found.edges].into_iter().for_each(|f| {
-                f.sort_unstable();
-                f.dedup();
-            });
+            [&mut found.point_triangle, &mut found.triangle_point, &mut found.edges].into_iter().for_each(
+                |f| {
+                    f.sort_unstable();
+                    f.dedup();
+                },
+            );
             let pairs: [Vec<Pair>; 3] = self.list(k, &found, span);
             let b = &mut self.between[k];
-            for (i, mut new) in pairs.into_iter().enumerate() {
-                let mut all = take(&mut b.added[i]);
-                all.append(&mut new);
-                b.lists[LISTS / 2 + i].fill(&mut all);
-                b.added[i] = all;
+            for (i, new) in pairs.into_iter().enumerate() {
+                b.added[i].extend(new);
+                b.lists[LISTS / 2 + i].fill(&b.added[i]);
             }
         }
         true
@@ -112,7 +113,8 @@ fn about(a: Placed, t: u32, b: Placed, o: u32, own: bool, flip: bool, reach: f32
     let (tt, to) = (a.surface.triangles[t as usize], b.surface.triangles[o as usize]);
     let (points, edges) = b.surface.stands_for(o);
     let Found { point_triangle, triangle_point, edges: pairs, .. } = out;
-    let (mine, others) = if flip { (triangle_point, point_triangle) } else { (point_triangle, triangle_point) };
+    let (mine, others) =
+        if flip { (triangle_point, point_triangle) } else { (point_triangle, triangle_point) };
     for p in tt {
         if a.boxes.points[p as usize].meets(bo, reach) && !(own && to.contains(&p)) {
             mine.push([p, o]);
@@ -130,7 +132,13 @@ fn about(a: Placed, t: u32, b: Placed, o: u32, own: bool, flip: bool, reach: f32
         for (j, d) in edges.clone() {
             let joined = own && (d.contains(&e[0]) || d.contains(&e[1]));
             if !joined && be.meets(&edge(b.boxes, d), reach) {
-                pairs.push(if own { [i.min(j), i.max(j)] } else if flip { [j, i] } else { [i, j] });
+                pairs.push(if own {
+                    [i.min(j), i.max(j)]
+                } else if flip {
+                    [j, i]
+                } else {
+                    [i, j]
+                });
             }
         }
     }

@@ -131,13 +131,22 @@ pub struct Presses {
 }
 
 impl List {
-    pub fn fill(&mut self, pairs: &mut [Pair]) {
-        pairs.sort_by_key(|p| p.due);
+    pub fn fill(&mut self, pairs: &[Pair]) {
         self.groups.clear();
         self.ends.clear();
-        for c in pairs.chunks(8) {
-            let lane = |l: usize| &c[l.min(c.len() - 1)];
-            while self.ends.len() < c[0].due as usize {
+        // By when they are due, and as they came among those due together.
+        let last = pairs.iter().map(|p| p.due as usize).max().unwrap_or(0);
+        let mut place = vec![0u32; last + 2];
+        pairs.iter().for_each(|p| place[p.due as usize + 1] += 1);
+        (0..=last).for_each(|d| place[d + 1] += place[d]);
+        let mut order = vec![0u32; pairs.len()];
+        for (k, p) in pairs.iter().enumerate() {
+            order[place[p.due as usize] as usize] = k as u32;
+            place[p.due as usize] += 1;
+        }
+        for c in order.chunks(8) {
+            let lane = |l: usize| &pairs[c[l.min(c.len() - 1)] as usize];
+            while self.ends.len() < lane(0).due as usize {
                 self.ends.push(self.groups.len());
             }
             self.groups.push(Group {
@@ -397,4 +406,47 @@ pub unsafe fn doubtful(kind: Kind, g: &Group, parting: &mut Parting, arrays: &Ar
     let lanes = !sure.mask() & parting.sure;
     parting.known &= lanes == 0;
     lanes
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pairs_are_grouped_by_when_they_are_due_and_only_those_are_looked_at() {
+        let pair = |k: u32, due: u32| Pair { index: [k; 4], gap: 0.001, friction: 0.0, due };
+        // Ten at once, three from the third sub-step on, one from the fourth.
+        let pairs: Vec<Pair> = (0..14)
+            .map(|k| {
+                pair(
+                    k,
+                    if k % 14 == 5 {
+                        3
+                    } else if k % 5 == 1 {
+                        2
+                    } else {
+                        0
+                    },
+                )
+            })
+            .collect();
+        let mut list = List::default();
+        list.fill(&pairs);
+        let within = |since: u32| -> Vec<u32> {
+            let groups = &list.groups[..list.due(since)];
+            let lanes = |g: &Group| {
+                (0..8).filter(|l| g.lanes & (1 << l) != 0).map(|l| g.index[0][l]).collect::<Vec<_>>()
+            };
+            groups.iter().flat_map(lanes).collect()
+        };
+        let at_once: Vec<u32> = pairs.iter().filter(|p| p.due == 0).map(|p| p.index[0]).collect();
+        assert_eq!(within(0)[..at_once.len()], at_once, "in the order in which they came");
+        for since in 0..6 {
+            let seen = within(since);
+            assert!(pairs.iter().all(|p| p.due > since || seen.contains(&p.index[0])), "{since}: {seen:?}");
+        }
+        assert_eq!(within(9).len(), pairs.len());
+        list.fill(&[]);
+        assert_eq!((list.due(0), list.due(9)), (0, 0));
+    }
 }

@@ -251,7 +251,9 @@ impl Surface {
                 continue;
             }
             match self.nodes[k as usize] {
-                Node::Leaf { from, to } => self.order[from as usize..to as usize].iter().for_each(|&t| each(t)),
+                Node::Leaf { from, to } => {
+                    self.order[from as usize..to as usize].iter().for_each(|&t| each(t))
+                }
                 Node::Halves { halves, .. } => stack.extend(halves),
             }
         }
@@ -359,7 +361,8 @@ impl Surface {
         let points = &boxes.points;
         boxes.triangles.resize(self.triangles.len(), [Bounds::NONE; 2]);
         boxes.normals.resize(self.triangles.len().div_ceil(8), [[0.0; 8]; 6]);
-        let chunks = boxes.triangles.par_chunks_mut(8).zip(&mut boxes.normals).zip(self.triangles.par_chunks(8));
+        let chunks =
+            boxes.triangles.par_chunks_mut(8).zip(&mut boxes.normals).zip(self.triangles.par_chunks(8));
         chunks.with_min_len(64).for_each(|((out, normals), tri)| {
             let index = eight(tri);
             // Safety: the indices lie inside.
@@ -569,5 +572,96 @@ fn features(a: Placed, b: Placed, own: bool, reach: f32, [s, o]: [u32; 2], out: 
                 out.edges.push([i, j]);
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A flat sheet of points a centimetre apart, with spare points after them.
+    fn flat(n: u32) -> (Surface, Vec<Record>) {
+        let points = (n * n) as usize;
+        let mut x: Vec<Record> =
+            (0..n * n).map(|k| Record([0.01 * (k % n) as f32, 0.0, 0.01 * (k / n) as f32, 1.0])).collect();
+        let mut triangles = vec![];
+        for k in (0..n * (n - 1)).filter(|k| k % n + 1 < n) {
+            triangles.extend([[k, k + n, k + 1], [k + 1, k + n, k + n + 1]]);
+        }
+        x.resize(points + 8, Record::default());
+        (Surface::new(triangles, &x, points), x)
+    }
+
+    fn own_pairs(s: &Surface, x: &[Record], pad: f32) -> Found {
+        let ways = vec![Record([0.0, 0.0, 0.0, pad]); s.points];
+        let (mut boxes, mut found) = (Boxes::default(), Found::default());
+        s.fit(x, x, &ways, 1.0, &mut boxes);
+        let at = Placed { surface: s, boxes: &boxes };
+        search(at, at, true, Search { reach: 0.001, features: true }, &mut found);
+        found
+    }
+
+    #[test]
+    fn a_flat_sheet_meets_nothing_of_its_own_and_a_folded_one_does() {
+        let (s, mut x) = flat(12);
+        let none = own_pairs(&s, &x, 0.002);
+        assert!(none.point_triangle.is_empty() && none.edges.is_empty());
+        // Folded over at the middle, half a millimetre above itself.
+        for p in x.iter_mut().take(s.points).filter(|p| p.0[0] > 0.055) {
+            (p.0[0], p.0[1]) = (0.11 - p.0[0], 0.0005);
+        }
+        let met = own_pairs(&s, &x, 0.0);
+        // Each of the 50 inner points of the upper half lies over the lower one's.
+        let upper = |p: u32| p % 12 > 6;
+        let over = (0..144).filter(|&p| upper(p)).filter(|&p| {
+            met.point_triangle
+                .iter()
+                .any(|&[q, t]| q == p && s.triangles[t as usize].iter().all(|&c| !upper(c)))
+        });
+        assert_eq!(over.count(), 5 * 12);
+    }
+
+    #[test]
+    fn what_turns_out_of_its_normals_is_named_and_only_that() {
+        let (s, mut x) = flat(12);
+        let ways = vec![Record([0.0, 0.0, 0.0, 0.001]); s.points];
+        let mut boxes = Boxes::default();
+        s.fit(&x, &x, &ways, 4.0, &mut boxes);
+        let turned = |x: &[Record]| {
+            let mut out = vec![];
+            s.turned(x, &boxes, &mut out);
+            out
+        };
+        assert!(turned(&x).is_empty());
+        // A little is borne; a corner that is lifted by its cell is not.
+        x[143].0[1] = 0.0005;
+        assert!(turned(&x).is_empty());
+        x[143].0[1] = 0.01;
+        assert_eq!(turned(&x), s.beside(143));
+        // What was thought of from the start is in the box.
+        let lifted = x.clone();
+        x[143].0[1] = 0.0;
+        s.fit(&x, &lifted, &ways, 4.0, &mut boxes);
+        let mut out = vec![];
+        s.turned(&lifted, &boxes, &mut out);
+        assert!(out.is_empty(), "{out:?}");
+    }
+
+    #[test]
+    fn all_triangles_within_reach_of_a_box_are_found() {
+        let (s, x) = flat(12);
+        let ways = vec![Record::default(); s.points];
+        let mut boxes = Boxes::default();
+        s.fit(&x, &x, &ways, 0.0, &mut boxes);
+        let of = Bounds::about(Record([0.03, 0.0, 0.03, 0.0]), Record([0.05, 0.0, 0.04, 0.0]), 0.0);
+        let mut found = vec![];
+        s.within(&boxes, &of, 0.0005, &mut |t| found.push(t));
+        found.sort_unstable();
+        let meets = |t: &usize| boxes.triangles[*t][0].meets(&of, 0.0005);
+        let all: Vec<u32> = (0..s.triangles.len()).filter(meets).map(|t| t as u32).collect();
+        assert!(
+            !all.is_empty() && all.iter().all(|t| found.binary_search(t).is_ok()),
+            "{found:?} of {all:?}"
+        );
     }
 }

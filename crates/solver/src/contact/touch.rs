@@ -17,9 +17,9 @@ use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
 
 /// Sub-steps that a search is made for, at most.
-const AHEAD: u32 = 10;
+const AHEAD: u32 = 4;
 /// A frame's first search is made for twice as many.
-const FIRST: u32 = 5;
+const FIRST: u32 = 2;
 /// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
 /// gap, and of the way.
 const STRAY: [f32; 2] = [0.75, 0.15];
@@ -413,7 +413,7 @@ impl Contact {
                 if !self.strayed(states) && !self.turned(states) {
                     break;
                 }
-                let from = if self.mend(states, true) { LISTS / 2 } else { 0 };
+                let from = if self.mend(states) { LISTS / 2 } else { 0 };
                 if from == 0 {
                     self.renew(states, false);
                 }
@@ -496,9 +496,8 @@ impl Contact {
 
     /// Searches anew where the last search doesn't hold to the end of this sub-step.
     fn refresh(&mut self, states: &[State]) {
-        let fresh = self.since >= self.ahead;
-        if fresh || (self.strayed(states) && !self.mend(states, false)) {
-            self.renew(states, fresh);
+        if self.since >= self.ahead {
+            self.renew(states, true);
         }
     }
 
@@ -548,12 +547,12 @@ impl Contact {
             let b = &self.between[k];
             let at = |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k] };
             search(at(b.a), at(b.b), b.a == b.b, Search { reach: b.gap, features: true }, &mut found);
-            let mut pairs = self.list(k, &found, [0.0, times]);
+            let pairs = self.list(k, &found, [0.0, times]);
             let b = &mut self.between[k];
             b.found = found;
-            b.lists.iter_mut().zip(&mut pairs).for_each(|(l, p)| l.fill(p));
+            b.lists.iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
             b.added = Default::default();
-            b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&mut []));
+            b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&[]));
         }
     }
 
@@ -588,8 +587,7 @@ impl Contact {
             // Safety: the indices lie inside.
             let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
             let ways: [(V8, F8); 4] = std::array::from_fn(|i| at(i, &self.ways[sides[i]]));
-            let x =
-                std::array::from_fn(|i| ways[i].0.fma(F8::splat(since), at(i, &self.base[sides[i]]).0));
+            let x = std::array::from_fn(|i| ways[i].0.fma(F8::splat(since), at(i, &self.base[sides[i]]).0));
             let split = if kind == Kind::Point { 1 } else { 2 };
             let (mut closing, mut stray) = (F8::splat(0.0), [F8::splat(0.0); 2]);
             for i in 0..4 {
@@ -612,11 +610,11 @@ impl Contact {
             };
             let gap = match rest {
                 // What lies nearer than that at rest is kept no further apart.
-                Some(rest) => {
+                Some(rest) if closing.sqrt().fnma(F8::splat(ahead - since), far).below(gap).mask() != 0 => {
                     let d = near(kind, &std::array::from_fn(|i| at(i, rest).0)).distance;
                     (d * F8::splat(0.9)).min(gap)
                 }
-                None => gap,
+                _ => gap,
             };
             [far, closing.sqrt(), gap]
         };
@@ -798,8 +796,7 @@ fn solids<'a>(
     out
 }
 
-const KINDS: [Kind; LISTS] =
-    [Kind::Point, Kind::Point, Kind::Edges, Kind::Point, Kind::Point, Kind::Edges];
+const KINDS: [Kind; LISTS] = [Kind::Point, Kind::Point, Kind::Edges, Kind::Point, Kind::Point, Kind::Edges];
 
 impl Between {
     fn new([a, b]: [usize; 2], halves: [f32; 2], frictions: [f32; 2], pairing: usize) -> Between {

@@ -400,6 +400,7 @@ fn a_belt_over_a_pole_holds_by_friction_as_the_capstan_law_says() {
             turn: [(std::f32::consts::FRAC_PI_4).sin(), 0.0, 0.0, (std::f32::consts::FRAC_PI_4).cos()],
         };
         t.frame.colliders = vec![ColliderMotion { from: lying, to: lying, shape: None }];
+        t.frame.substeps = 20;
         t.run(12);
         let from = t.mean(1);
         t.run(24);

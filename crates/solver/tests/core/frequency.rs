@@ -121,3 +121,32 @@ fn mass_length_and_area_are_those_of_the_sheet_at_any_density() {
         assert!(strain.mean.iter().all(|s| s.abs() < 1e-6), "{n}: at rest, and strained by {strain:?}");
     }
 }
+
+#[test]
+fn at_ten_sub_steps_a_swing_of_three_hertz_keeps_nine_tenths_a_second() {
+    let mut t = strip(16, 3.0);
+    t.frame.substeps = 10;
+    let (found, kept) = fit(&swing(&mut t, 0, 3.0), 1.0 / 24.0);
+    println!("{found:.4} Hz, keeps {kept:.4}");
+    assert!((0.9..1.005).contains(&kept), "keeps {kept}");
+    within("first mode, Hz", found, 3.0, 0.01);
+}
+
+#[test]
+fn a_change_of_sub_steps_amid_a_swing_goes_on_without_a_jolt() {
+    let tips = |change: u32| {
+        let mut t = strip(12, 1.5);
+        t.frame.substeps = 10;
+        let mut y = swing(&mut t, 0, 1.5);
+        t.frame.substeps = change;
+        y.extend((0..24).map(|_| {
+            t.run(1);
+            t.mean(1)
+        }));
+        y
+    };
+    let (same, other) = (tips(10), tips(16));
+    let size = same.iter().fold(0.0f64, |m, y| m.max(y.abs()));
+    let far = same.iter().zip(&other).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+    assert!(far > 0.0 && far < 0.05 * size, "apart by {far} of {size}");
+}
