@@ -145,7 +145,7 @@ async fn an_edit_lists_all_its_faults_and_a_stale_one_gets_the_project_as_it_is(
     let empty = json!([{"op": "add", "path": "/bodies/landing-canopy/grips/g", "value": {"name": "G", "points": []}}]);
     assert_eq!(s.edit(1, empty).await.0, 422, "a grip on no points");
     let undone = s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": 1})).send().await.unwrap();
-    assert_eq!(undone.json::<Value>().await.unwrap()["scene"]["frames"]["substeps"], 20);
+    assert_eq!(undone.json::<Value>().await.unwrap()["scene"]["frames"]["substeps"], 10);
     let nothing = s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": 2})).send().await.unwrap();
     assert_eq!(nothing.status(), 409);
 }

@@ -88,7 +88,7 @@ pub fn step(
             contact.start(states, frame, to, dt as f32);
         }
         for (s, state) in each.iter().zip(states.iter_mut()) {
-            s.run(k, [from, to], state, watch);
+            s.run([from, to], state, watch);
             if touches {
                 s.hand_over(state, watch);
             }
@@ -117,7 +117,6 @@ struct Substep<'a> {
     cloth: &'a Cloth,
     /// Those of the first sub-step and of the others.
     scales: [Scale; 2],
-    substeps: u32,
     /// A sub-step, seconds.
     dt: f32,
     gravity: [f32; 3],
@@ -157,7 +156,6 @@ impl<'a> Substep<'a> {
         Substep {
             cloth,
             scales,
-            substeps: frame.substeps.max(1),
             dt,
             gravity: frame.gravity,
             grips: frame
@@ -177,7 +175,7 @@ impl<'a> Substep<'a> {
     }
 
     /// Moves the body by itself; contact comes after.
-    fn run(&self, number: u32, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
+    fn run(&self, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
         let [rest, folds] = self.rests(moments[1]);
         let goes_on = usize::from(state.goes_on(self.dt));
         let scale = Scale { rest, folds, ..self.scales[goes_on] };
@@ -190,14 +188,8 @@ impl<'a> Substep<'a> {
         self.predict_all(0, all, SCHEMES[goes_on], &rigid, watch);
         self.carry(moments[1], state);
         watch.during(Phase::Coarse, || {
-            // The last ones of a frame may be fewer: a frame follows from its start alone.
-            let first = number / coarse::EVERY * coarse::EVERY;
-            let span = coarse::EVERY.min(self.substeps - first) as f32;
-            if number == first {
-                let scale = Scale { per_dt2: scale.per_dt2 / span, ..scale };
-                coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, scale);
-            }
-            coarse::follow(&self.cloth.coarse, &mut state.x, &state.coarse, 1.0 / span);
+            coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, scale);
+            coarse::follow(&self.cloth.coarse, &mut state.x, &state.coarse);
         });
         let all = Arrays::of(state);
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
@@ -214,8 +206,8 @@ impl<'a> Substep<'a> {
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
-            let bends = &self.bends[goes_on][direction];
-            self.yarns(round, all, scale, bends, &state.strain, &mut state.pull[direction], watch);
+            let kept = (self.bends[goes_on][direction].as_slice(), state.pull[direction].as_mut_slice());
+            self.yarns(round, all, scale, kept, &state.strain, watch);
         }
     }
 
@@ -404,9 +396,8 @@ impl<'a> Substep<'a> {
         round: usize,
         all: Arrays,
         scale: Scale,
-        bends: &[yarn::Bends],
+        (bends, pull): (&[yarn::Bends], &mut [yarn::Pulls]),
         strain: &[Record],
-        pull: &mut [yarn::Pulls],
         watch: &impl Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
@@ -452,7 +443,7 @@ impl<'a> Substep<'a> {
                 let u = (v.0[c] + blow) * moves;
                 let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + blow, way.0[c] + blow * dt) };
                 let by = now.mul_add(u, before.mul_add(w, fall * g[c]));
-                x.0[c] = (by.mul_add(dt, last * p) * moves) + x.0[c];
+                x.0[c] += by.mul_add(dt, last * p) * moves;
                 v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c])) * moves;
                 was.0[c] = u;
                 way.0[c] = p;

@@ -854,8 +854,8 @@ export interface components {
             /**
              * Sub-steps
              * Format: uint32
-             * @description Sub-steps a frame: precision, not character. 20 at 24 frames a second is final quality.
-             * @default 20
+             * @description Sub-steps a frame: precision, not character. 10 at 24 frames a second is final quality.
+             * @default 10
              */
             substeps: number;
         };

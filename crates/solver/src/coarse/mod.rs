@@ -20,9 +20,6 @@ use rayon::prelude::*;
 /// Sweeps over a level each sub-step, finest first: the coarser, the cheaper.
 const SWEEPS: [usize; 3] = [2, 4, 12];
 
-/// For how many sub-steps the levels are worked out at once.
-pub const EVERY: u32 = 1;
-
 /// One lattice over the level below it (the first over the points).
 pub struct Level {
     /// For each node its children below with their ω.
@@ -103,8 +100,7 @@ impl Level {
     }
 }
 
-/// Works out what the levels say, coarsest first, for some sub-steps to come: `per_dt2` of the scale is one over their
-/// number and dt². `x` has the points, spares and all.
+/// Works out what the levels say, coarsest first. `x` has the points, spares and all.
 pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Scale) {
     // Nodes are told from one of the points: means of what is far from the origin would lose their last bits.
     let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
@@ -121,7 +117,7 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
         let own = &mut own[k];
         if let Some(above) = above.first_mut() {
             above.told();
-            above.sink(&levels[k + 1], &mut own.x, 1.0);
+            above.sink(&levels[k + 1], &mut own.x);
         }
         own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
     }
@@ -130,11 +126,11 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
     }
 }
 
-/// Moves points by a share of what the levels said last: in equal parts, one a sub-step, for a contact would
-/// answer a jerk with a jerk.
-pub fn follow(levels: &[Level], x: &mut [Record], scratch: &[Scratch], share: f32) {
+/// Moves points by what the levels said. (Several sub-steps at once would save half of the work, and pumps: what a level
+/// says is by then of another motion.)
+pub fn follow(levels: &[Level], x: &mut [Record], scratch: &[Scratch]) {
     if let (Some(level), Some(first)) = (levels.first(), scratch.first()) {
-        first.sink(level, x, share);
+        first.sink(level, x);
     }
 }
 
@@ -222,14 +218,14 @@ impl Scratch {
         }
     }
 
-    /// Children take a share of their nodes' moves. (Held ones have no weights.)
-    fn sink(&self, level: &Level, below: &mut [Record], share: f32) {
+    /// Children take their nodes' moves. (Held ones have no weights.)
+    fn sink(&self, level: &Level, below: &mut [Record]) {
         let moved = &self.start;
         let moves = |(x, (nodes, weights)): (&mut Record, &([u32; 4], [f32; 4]))| {
             let mut sum = x.0;
             for (n, p) in nodes.iter().zip(weights) {
                 let by = moved[*n as usize].0;
-                (0..4).for_each(|k| sum[k] = by[k].mul_add(*p * share, sum[k]));
+                (0..4).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
             }
             *x = Record(sum);
         };

@@ -107,9 +107,12 @@ pub struct Boxes {
     nodes: Vec<[Bounds; 2]>,
     pub(super) triangles: Vec<[Bounds; 2]>,
     pub(super) points: Vec<Bounds>,
-    /// The boxes of the normals again, of eight triangles together: lows, then highs.
-    pub(super) normals: Vec<[[f32; 8]; 6]>,
+    /// The boxes of the normals again, of eight triangles together.
+    pub(super) normals: Vec<Normals>,
 }
+
+/// The boxes of the normals of eight triangles: lows, then highs.
+type Normals = [[f32; 8]; 6];
 
 /// Boxes of normals are wider by so much on each side than the ways that were thought of: points may stray. What
 /// turns further is found by [`Surface::turned`].
@@ -212,7 +215,7 @@ impl Surface {
     /// Adds the triangles that have turned out of their boxes of normals.
     pub fn turned(&self, now: &[Record], boxes: &Boxes, out: &mut Vec<u32>) {
         use rayon::prelude::*;
-        let look = |(k, (tri, normals)): (usize, (&[[u32; 3]], &[[f32; 8]; 6]))| {
+        let look = |(k, (tri, normals)): (usize, (&[[u32; 3]], &Normals))| {
             let n = normal(&eight(tri), now);
             let size = n.dot(n).sqrt();
             let mut out = F8::splat(0.0);
