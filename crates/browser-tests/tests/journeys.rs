@@ -136,21 +136,21 @@ async fn cancel_and_continue() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.step("Run").await?;
     // Enough to be still at it when Cancel is pressed.
-    w.set("/frames/last", "520").await?;
+    w.set("/frames/last", "240").await?;
     w.set("/frames/substeps", "200").await?;
-    w.bench_says("Compute 521 frames").await?;
+    w.bench_says("Compute 241 frames").await?;
     w.run().await?;
     w.frames_come().await?;
     w.press("Cancel").await?;
     w.bench_says("cancelled at").await?;
     let cancelled = get(&site, "/projects/1/runs").await[0]["done"].as_i64().unwrap();
-    assert!((1..521).contains(&cancelled), "{cancelled}");
+    assert!((1..241).contains(&cancelled), "{cancelled}");
     w.scrub(200, 2).await?;
     w.shows("landing-canopy:2:true").await?;
     w.run().await?;
     w.lanes_say("Landing canopy true").await?;
     let run = &get(&site, "/projects/1/runs").await[0];
-    assert_eq!(run["computed"].as_i64(), Some(521 - cancelled), "it went on from where it was");
+    assert_eq!(run["computed"].as_i64(), Some(241 - cancelled), "it went on from where it was");
     w.close().await
 }
 

@@ -21,7 +21,7 @@ export function RunStep() {
         <NumberField path="/frames/rate" of="" />
         <NumberField path="/frames/substeps" of="" whole />
         <Note>
-          {frames ? `${((frames.last - frames.first) / (frames.rate ?? 24)).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 20 at 24 frames a second is final.
+          {frames ? `${((frames.last - frames.first) / (frames.rate ?? 24)).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24 frames a second is final.
         </Note>
       </Section>
       <Section title="Take">

@@ -63,6 +63,8 @@ impl Own {
 struct Patch {
     nodes: [u32; 2],
     links: [u32; 2],
+    /// Whether it hangs together: only then do normals tell that it can't touch itself.
+    whole: bool,
 }
 
 /// Marks the number of a patch where a pair of nodes could stand.
@@ -290,6 +292,38 @@ impl Surface {
         }
     }
 
+    /// For each node, whether its triangles hang together by their points.
+    fn pieces(&self) -> Vec<bool> {
+        let mut runs = vec![[0u32; 2]; self.nodes.len()];
+        for k in (0..self.nodes.len()).rev() {
+            runs[k] = match self.nodes[k] {
+                Node::Leaf { from, to } => [from, to],
+                Node::Halves { halves: [a, b], .. } => [runs[a as usize][0], runs[b as usize][1]],
+            };
+        }
+        let mut up: Vec<u32> = (0..self.points as u32).collect();
+        let root = |up: &mut Vec<u32>, mut p: u32| {
+            while up[p as usize] != p {
+                up[p as usize] = up[up[p as usize] as usize];
+                p = up[p as usize];
+            }
+            p
+        };
+        runs.into_iter()
+            .map(|[from, to]| {
+                let own = &self.order[from as usize..to as usize];
+                let corners = || own.iter().flat_map(|&t| self.triangles[t as usize]);
+                corners().for_each(|p| up[p as usize] = p);
+                for &t in own {
+                    let [a, b, c] = self.triangles[t as usize].map(|p| root(&mut up, p));
+                    (up[b as usize], up[c as usize]) = (a, a);
+                }
+                let first = corners().next().map(|p| root(&mut up, p));
+                corners().all(|p| Some(root(&mut up, p)) == first)
+            })
+            .collect()
+    }
+
     /// Finds for all pairs of nodes that a search within the surface can come by whether they share a point.
     fn link(&mut self) {
         let mut points: Vec<Vec<u32>> = vec![vec![]; self.nodes.len()];
@@ -309,7 +343,8 @@ impl Surface {
             let (small, large) = if p.len() < q.len() { (p, q) } else { (q, p) };
             small.iter().any(|x| large.binary_search(x).is_ok())
         };
-        self.patches.push(Patch { nodes: [0, 0], links: [0, 0] });
+        let whole: Vec<bool> = self.pieces();
+        self.patches.push(Patch { nodes: [0, 0], links: [0, 0], whole: whole[0] });
         let (mut at, mut next) = (0, vec![]);
         while at < self.patches.len() {
             let [p, q] = self.patches[at].nodes;
@@ -319,7 +354,8 @@ impl Surface {
             for &n in next.iter().filter(|n| **n != [p, q]) {
                 if n[0] == n[1] || share(&points[n[0] as usize], &points[n[1] as usize]) {
                     self.links.push([PATCH, self.patches.len() as u32]);
-                    self.patches.push(Patch { nodes: n, links: [0, 0] });
+                    let whole = whole[n[0] as usize] && whole[n[1] as usize];
+                    self.patches.push(Patch { nodes: n, links: [0, 0], whole });
                 } else {
                     self.links.push(n);
                 }
@@ -485,9 +521,9 @@ pub fn search(a: Placed, b: Placed, own: bool, look: Search, found: &mut Found) 
 #[inline(always)]
 fn open(a: Placed, b: Placed, reach: f32, pair: [u32; 2], out: &mut Vec<[u32; 2]>) -> bool {
     if pair[0] == PATCH {
-        let Patch { nodes: [p, q], links: [from, to] } = a.surface.patches[pair[1] as usize];
+        let Patch { nodes: [p, q], links: [from, to], whole } = a.surface.patches[pair[1] as usize];
         let (s, o) = (&a.boxes.nodes[p as usize], &a.boxes.nodes[q as usize]);
-        if (p != q && !s[0].meets(&o[0], reach)) || leans(&s[1].and(&o[1])) {
+        if (p != q && !s[0].meets(&o[0], reach)) || (whole && leans(&s[1].and(&o[1]))) {
             return false;
         }
         out.extend_from_slice(&a.surface.links[from as usize..to as usize]);
@@ -622,6 +658,25 @@ mod tests {
                 .any(|&[q, t]| q == p && s.triangles[t as usize].iter().all(|&c| !upper(c)))
         });
         assert_eq!(over.count(), 5 * 12);
+    }
+
+    #[test]
+    fn layers_that_hang_together_nowhere_meet_however_flat_they_are() {
+        let (one, x) = flat(6);
+        let n = one.points as u32;
+        let triangles: Vec<[u32; 3]> =
+            (0..2).flat_map(|k| one.triangles.iter().map(move |t| t.map(|p| p + k * n))).collect();
+        let mut both: Vec<Record> = x[..n as usize].to_vec();
+        both.extend(x[..n as usize].iter().map(|p| Record([p.0[0], 0.0005, p.0[2], 1.0])));
+        both.resize(2 * n as usize + 8, Record::default());
+        let s = Surface::new(triangles, &both, 2 * n as usize);
+        let met = own_pairs(&s, &both, 0.0);
+        let over = (0..2 * n).filter(|p| {
+            met.point_triangle
+                .iter()
+                .any(|&[q, t]| q == *p && s.triangles[t as usize].iter().all(|&c| (c < n) != (q < n)))
+        });
+        assert_eq!(over.count(), 72, "each point meets the other layer");
     }
 
     #[test]
