@@ -252,7 +252,10 @@ impl Store {
             .fetch_one(&server)
             .await?
             .get(0);
-        let name = format!("t_{}_{n}", std::process::id());
+        // Two tests of one process may ask in the same microsecond.
+        static COUNT: std::sync::atomic::AtomicU32 = std::sync::atomic::AtomicU32::new(0);
+        let count = COUNT.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        let name = format!("t_{}_{n}_{count}", std::process::id());
         sqlx::raw_sql(AssertSqlSafe(format!("create database {name}"))).execute(&server).await?;
         let base = url.rsplit_once('/').map_or(url, |(b, _)| b);
         let query = url.split_once('?').map(|(_, q)| format!("?{q}")).unwrap_or_default();
