@@ -199,11 +199,13 @@ pub fn loft() -> Result<Scene, String> {
     let chest = json!({"name": "Chest", "form": {"box": {"size": [0.9, 0.5, 0.6]}}, "place": {"position": [0, 0.25, 0]}});
     let ball =
         json!({"name": "Gourd", "form": {"ball": {"radius": 0.2}}, "place": {"position": [-0.62, 0.2, 0.2]}});
-    let value = scene(
+    let mut value = scene(
         "Washing loft",
         96,
         json!({"blanket": blanket}),
         json!({"colliders": {"chest": chest, "bolster": capsule, "gourd": ball}, "floor": {}}),
     );
+    // It falls askew on the bolster: ten stretch its threads by far too much where it is caught.
+    value["frames"]["substeps"] = json!(20);
     parse(&value.to_string()).map_err(|f| f.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))
 }
