@@ -39,53 +39,6 @@ macro_rules! v3 {
     };
 }
 
-/// A box of places (or of directions), metres; the fourth numbers are not used.
-#[derive(Clone, Copy, Debug)]
-pub struct Bounds {
-    pub low: Record,
-    pub high: Record,
-}
-
-impl Bounds {
-    pub const NONE: Bounds = Bounds { low: Record([f32::INFINITY; 4]), high: Record([f32::NEG_INFINITY; 4]) };
-
-    /// About two places, with a pad.
-    #[inline(always)]
-    pub fn about(a: Record, b: Record, pad: f32) -> Bounds {
-        let pad = Record([pad; 4]);
-        let (low, high) =
-            (four(a, b, |a, b| v3!(_mm_min_ps(a, b))), four(a, b, |a, b| v3!(_mm_max_ps(a, b))));
-        Bounds {
-            low: four(low, pad, |a, b| v3!(_mm_sub_ps(a, b))),
-            high: four(high, pad, |a, b| v3!(_mm_add_ps(a, b))),
-        }
-    }
-    #[inline(always)]
-    pub fn and(&self, o: &Bounds) -> Bounds {
-        Bounds {
-            low: four(self.low, o.low, |a, b| v3!(_mm_min_ps(a, b))),
-            high: four(self.high, o.high, |a, b| v3!(_mm_max_ps(a, b))),
-        }
-    }
-    /// Whether the boxes come within a reach of each other.
-    #[inline(always)]
-    pub fn meets(&self, o: &Bounds, reach: f32) -> bool {
-        let at = |r: &Record| v3!(_mm_load_ps(r.0.as_ptr()));
-        let apart = v3!(_mm_or_ps(
-            _mm_cmpgt_ps(_mm_sub_ps(at(&self.low), at(&o.high)), _mm_set1_ps(reach)),
-            _mm_cmpgt_ps(_mm_sub_ps(at(&o.low), at(&self.high)), _mm_set1_ps(reach))
-        ));
-        v3!(_mm_movemask_ps(apart)) & 7 == 0
-    }
-}
-
-#[inline(always)]
-fn four(a: Record, b: Record, f: impl Fn(__m128, __m128) -> __m128) -> Record {
-    let mut out = Record::default();
-    v3!(_mm_store_ps(out.0.as_mut_ptr(), f(_mm_load_ps(a.0.as_ptr()), _mm_load_ps(b.0.as_ptr()))));
-    out
-}
-
 #[cfg(not(all(target_feature = "avx2", target_feature = "fma")))]
 compile_error!(
     "Nematon's results are made with x86-64-v3: build inside the project, where .cargo/config.toml asks for it"
@@ -150,6 +103,11 @@ impl F8 {
     #[inline(always)]
     pub fn below(self, o: F8) -> F8 {
         F8(v3!(_mm256_cmp_ps::<_CMP_LT_OQ>(self.0, o.0)))
+    }
+    /// All bits set where self <= o.
+    #[inline(always)]
+    pub fn at_most(self, o: F8) -> F8 {
+        F8(v3!(_mm256_cmp_ps::<_CMP_LE_OQ>(self.0, o.0)))
     }
     /// `a` where the bits of self are set, `b` where not.
     #[inline(always)]

@@ -1,5 +1,6 @@
 //! Where surfaces cross: which edge pierces which triangle. In double precision, by signed volumes.
-use super::surface::{Found, Placed, Search, search};
+use super::boxes::Placed;
+use super::search::Meeting;
 use super::sweep::{cross, dot, sub};
 use crate::simd::Record;
 use rayon::prelude::*;
@@ -38,13 +39,14 @@ pub fn pierced(p: P, q: P, t: &[P; 3]) -> bool {
 
 /// All crossings of two surfaces, or of one with itself, with their points where they are.
 pub fn crossings((a, xa): (Placed, &[Record]), (b, xb): (Placed, &[Record]), own: bool) -> Vec<Crossing> {
-    let mut found = Found::default();
-    search(a, b, own, Search { reach: 0.0, features: false }, &mut found);
-    found
-        .triangles
-        .par_chunks(256)
-        .flat_map_iter(|pairs| {
-            pairs.iter().filter_map(|&[s, o]| {
+    let meeting = Meeting { a, b, own, reach: 0.0 };
+    let tiles = meeting.tiles();
+    tiles
+        .par_chunks(64)
+        .flat_map_iter(|tiles| {
+            let mut pairs = vec![];
+            tiles.iter().for_each(|d| meeting.triangles(*d, |s, o| pairs.push([s, o])));
+            pairs.into_iter().filter_map(|[s, o]| {
                 let (ts, to) = (a.surface.triangles[s as usize], b.surface.triangles[o as usize]);
                 let at = |x: &[Record], k: u32| x[k as usize].xyz().map(f64::from);
                 let (xs, xo) = (ts.map(|k| at(xa, k)), to.map(|k| at(xb, k)));

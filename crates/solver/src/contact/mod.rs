@@ -6,14 +6,19 @@
 //! hit is taken back, and what still isn't apart goes on as one stiff piece (X. Provot, "Collision and
 //! Self-Collision Handling in Cloth Model Dedicated to Design Garments", 1997; R. Bridson, R. Fedkiw,
 //! J. Anderson, "Robust Treatment of Collisions, Contact and Friction for Cloth Animation", 2002).
+mod boxes;
 pub mod collider;
 pub mod cross;
 mod inside;
 mod keep;
+mod list;
 mod mend;
 mod near;
 mod pairs;
-pub mod surface;
+mod renew;
+mod search;
+mod solids;
+mod surface;
 mod sweep;
 mod tangle;
 mod touch;

@@ -160,6 +160,11 @@ impl List {
         self.partings.resize(self.groups.len(), Parting::NONE);
     }
 
+    /// How many pairs there are.
+    pub fn pairs(&self) -> usize {
+        self.groups.iter().map(|g| g.lanes.count_ones() as usize).sum()
+    }
+
     /// How many groups can come near in a sub-step, so many after the search.
     pub fn due(&self, since: u32) -> usize {
         self.ends.get(since as usize).copied().unwrap_or(self.groups.len())

@@ -3,8 +3,9 @@
 //! that piece is on the wrong side and goes back (D. Baraff, A. Witkin, M. Kass, "Untangling Cloth", 2003);
 //! where it cuts off none, the line is shortened. Once nothing crosses any more all is watched as ever, and
 //! nothing is looked for again.
+use super::boxes::Placed;
 use super::cross::{Crossing, crossings, shorter};
-use super::surface::{Placed, Surface};
+use super::surface::Surface;
 use crate::simd::Record;
 use crate::state::State;
 use std::collections::{BTreeMap, BTreeSet};

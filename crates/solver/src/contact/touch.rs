@@ -1,40 +1,32 @@
 //! The contact of an island: which surfaces meet, and a sub-step's way through them.
 //!
 //! Long, because all of it shares one set of arrays that a sub-step walks through in one order.
-use super::collider::{Frame, Swept, meet};
+use super::boxes::{Boxes, Placed, Ways};
 use super::cross::crossings;
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
-use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, near, prepare, solve};
-use super::surface::{Boxes, Found, Placed, Search, Surface, search};
+use super::list::snug;
+use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
+use super::renew::FIRST;
+use super::solids::{meet_solids, solids};
+use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::build::Cloth;
-use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
-use crate::simd::{F8, Record, Shared, V8, load};
+use crate::inputs::{ColliderRest, FrameInputs, Scaled, Solid};
+use crate::simd::Record;
 use crate::snags::{Fault, Snag};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
 
-/// Sub-steps that a search is made for, at most.
-const AHEAD: u32 = 4;
-/// A frame's first search is made for twice as many.
-const FIRST: u32 = 2;
-/// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
-/// gap, and of the way.
-const STRAY: [f32; 2] = [0.75, 0.15];
 /// Searches made again in a sub-step whose contact took points elsewhere, at most.
 const RECHECKS: usize = 8;
-/// And so much of a sub-step's way: a point that goes to and fro comes back by twice it.
-const TO_AND_FRO: f32 = 1.5;
 /// Sweeps over all near pairs a sub-step: at least so many, and more, up to the other, while one still has to
 /// push anything by this share of its gap. A stack that lands passes on a blow by a layer a sweep.
 const SWEEPS: [usize; 2] = [2, 24];
 const SETTLED: f32 = 0.1;
 /// Groups that one thread takes at least.
 const SHARE: usize = 24;
-/// Points that one thread takes at least.
-const RUN: usize = 1024;
 
 /// Who touches whom.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -77,11 +69,10 @@ pub(super) struct Between {
     pub(super) a: usize,
     pub(super) b: usize,
     /// What each side adds to the gap, metres, and its friction, where those are most.
-    halves: [f32; 2],
-    frictions: [f32; 2],
+    pub(super) halves: [f32; 2],
+    pub(super) frictions: [f32; 2],
     pub(super) gap: f32,
     pairing: usize,
-    found: Found,
     pub(super) lists: [List; LISTS],
     /// The pairs of the last three lists.
     pub(super) added: [Vec<Pair>; 3],
@@ -91,19 +82,21 @@ pub(super) struct Between {
 /// The skin of a collider where a sub-step finds and leaves it.
 pub(super) struct Skin {
     collider: usize,
-    now: Vec<Record>,
-    start: Vec<Record>,
+    pub(super) now: Vec<Record>,
+    pub(super) start: Vec<Record>,
 }
 
 /// The contact of some cloths with colliders, themselves and each other, and its scratch.
 pub struct Contact {
-    cloths: usize,
+    pub(super) cloths: usize,
     pub(super) surfaces: Vec<Surface>,
     /// For each surface what its half and its friction are multiplied by at each point, as shares of the most;
     /// empty where by 1 everywhere.
-    maps: Vec<[Vec<f32>; 2]>,
+    pub(super) maps: Vec<[Vec<f32>; 2]>,
     /// Where the cloths' points stand at rest: what is near there is no contact.
-    rest: Vec<Vec<Record>>,
+    pub(super) rest: Vec<Vec<Record>>,
+    /// Whether there are such.
+    pub(super) snug: Vec<bool>,
     pub(super) skins: Vec<Skin>,
     colliders: Vec<ColliderRest>,
     pub(super) between: Vec<Between>,
@@ -118,8 +111,8 @@ pub struct Contact {
     /// Sub-steps since then, and for how many the search was made.
     pub(super) since: u32,
     pub(super) ahead: u32,
-    /// For each surface, triangles that the search was wrong about.
-    pub(super) astray: Vec<Vec<u32>>,
+    /// For each surface, how many tiles had to be mended since.
+    pub(super) mended: Vec<usize>,
     words: Vec<u64>,
     first: Vec<usize>,
     pub(crate) tangle: Tangle,
@@ -143,7 +136,8 @@ impl Contact {
         }
         let mut surfaces: Vec<Surface> =
             cloths.iter().map(|c| Surface::new(c.triangles.clone(), &c.rest, c.points())).collect();
-        let rest = cloths.iter().map(|c| c.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
+        let rest: Vec<Vec<Record>> =
+            cloths.iter().map(|c| c.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
         let mut maps: Vec<[Vec<f32>; 2]> = cloths
             .iter()
             .map(|c| {
@@ -187,6 +181,7 @@ impl Contact {
             }
             pairings.push(Pairing { cloth: k, with: With::Floor });
         }
+        let snug = (0..count).map(|k| rules.own[k] && snug(&surfaces[k], &rest[k], 2.0 * half(k))).collect();
         let mut first = vec![0];
         surfaces.iter().for_each(|s| first.push(first[first.len() - 1] + s.points + 8));
         Ok(Contact {
@@ -195,7 +190,7 @@ impl Contact {
             base: vec![vec![]; surfaces.len()],
             ways: vec![vec![]; surfaces.len()],
             unrest: surfaces.iter().map(|s| vec![0.0; s.points]).collect(),
-            astray: vec![vec![]; surfaces.len()],
+            mended: vec![0; surfaces.len()],
             since: 0,
             ahead: 1,
             words: vec![0; first[surfaces.len()]],
@@ -204,6 +199,7 @@ impl Contact {
             touching: vec![0; pairings.len()],
             surfaces,
             maps,
+            snug,
             rest,
             skins,
             colliders,
@@ -227,7 +223,8 @@ impl Contact {
             base: vec![],
             ways: vec![],
             unrest: vec![],
-            astray: vec![],
+            mended: vec![],
+            snug: vec![],
             since: 0,
             ahead: 1,
             words: vec![],
@@ -257,8 +254,13 @@ impl Contact {
             self.place_skin(k, frame, 1.0);
         }
         let x = shown(states, &self.skins);
-        fit_still(&self.surfaces, &x, &mut self.boxes);
-        let at = |k: usize| (Placed { surface: &self.surfaces[k], boxes: &self.boxes[k] }, x[k]);
+        let mut boxes = std::mem::take(&mut self.boxes);
+        let still = self.fit_still(&x, &mut boxes);
+        self.boxes = boxes;
+        let at = |k: usize| {
+            let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
+            (Placed { surface: &self.surfaces[k], boxes: &self.boxes[k], ways }, x[k])
+        };
         let each = |b: &Between| {
             let found = crossings(at(b.a), at(b.b), b.a == b.b);
             let first = found.first()?;
@@ -274,6 +276,16 @@ impl Contact {
             })
         };
         self.between.iter().filter_map(each).collect()
+    }
+
+    /// Fits boxes to points that stand still, and gives ways for any of them.
+    fn fit_still(&self, x: &[&[Record]], boxes: &mut [Boxes]) -> Vec<Record> {
+        let still = vec![Record::default(); x.iter().map(|x| x.len()).max().unwrap_or(0)];
+        for (k, (surface, boxes)) in self.surfaces.iter().zip(boxes).enumerate() {
+            let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
+            surface.fit(ways, self.meets_itself(k), boxes);
+        }
+        still
     }
 
     /// The formula of a collider, where it has one.
@@ -303,13 +315,19 @@ impl Contact {
         }
         (self.since, self.ahead) = (FIRST, FIRST);
         self.unrest.iter_mut().for_each(|u| u.fill(0.0));
+        self.between.iter_mut().flat_map(|b| &mut b.lists).for_each(|l| l.fill(&[]));
         if !self.between.is_empty() && self.tangle.watched(states) {
             watch.during(Phase::Search, || {
                 let x = shown(states, &self.skins);
-                fit_still(&self.surfaces, &x, &mut self.boxes);
+                let mut boxes = std::mem::take(&mut self.boxes);
+                let still = self.fit_still(&x, &mut boxes);
+                self.boxes = boxes;
                 let sides: Vec<[usize; 2]> = self.between.iter().map(|b| [b.a, b.b]).collect();
                 let (surfaces, boxes) = (&self.surfaces, &self.boxes);
-                let placed = |k: usize| (Placed { surface: &surfaces[k], boxes: &boxes[k] }, x[k]);
+                let placed = |k: usize| {
+                    let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
+                    (Placed { surface: &surfaces[k], boxes: &boxes[k], ways }, x[k])
+                };
                 self.tangle.look(&sides, placed, self.cloths);
             });
             self.tangle.note(states);
@@ -473,216 +491,12 @@ impl Contact {
         let three = [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o])];
         std::array::from_fn(|i| three[i % 3])
     }
-
-    /// Whether a point has left the way that the last search thought it would go.
-    fn strayed(&self, states: &[State]) -> bool {
-        let steps = (self.since + 1) as f32;
-        (0..self.surfaces.len()).into_par_iter().any(|k| {
-            let n = self.surfaces[k].points;
-            let now = if k < self.cloths { &states[k].x } else { &self.skins[k - self.cloths].now };
-            strays(&now[..n], &self.base[k], &self.ways[k], steps)
-        })
-    }
-
-    /// Whether a cloth that meets itself has turned in a way that the last search didn't think of.
-    fn turned(&self, states: &[State]) -> bool {
-        let own = self.between.iter().filter(|b| b.a == b.b).map(|b| b.a);
-        let mut out = vec![];
-        own.into_iter().any(|k| {
-            self.surfaces[k].turned(&states[k].x, &self.boxes[k], &mut out);
-            !out.is_empty()
-        })
-    }
-
-    /// Searches anew where the last search doesn't hold to the end of this sub-step.
-    fn refresh(&mut self, states: &[State]) {
-        if self.since >= self.ahead {
-            self.renew(states, true);
-        }
-    }
-
-    /// The least gap of all that meet.
-    pub(super) fn gap(&self) -> f32 {
-        self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap))
-    }
-
-    /// Searches anew: because the time is up, if it is `fresh`, or because points went elsewhere.
-    fn renew(&mut self, states: &[State], fresh: bool) {
-        let moving = moving(states, &self.skins);
-        let steps = (self.since + 1) as f32;
-        if !fresh {
-            // Points that go to and fro get room for it for the rest of the frame.
-            for (k, unrest) in self.unrest.iter_mut().enumerate() {
-                for (i, unrest) in unrest.iter_mut().enumerate() {
-                    let off = strayed_by(&moving[k].0[i], &self.base[k][i], &self.ways[k][i], steps);
-                    if off > self.ways[k][i].0[3] {
-                        *unrest = (2.0 * *unrest).max(1.5 * off);
-                    }
-                }
-            }
-        }
-        // What was good for long is tried for longer.
-        self.ahead = if fresh { (2 * self.ahead).min(AHEAD) } else { (self.ahead / 2).max(2) };
-        self.since = 0;
-        self.astray.iter_mut().for_each(Vec::clear);
-        let gap = self.gap();
-        let times = self.ahead as f32;
-        self.base
-            .par_iter_mut()
-            .zip(self.ways.par_iter_mut())
-            .zip(self.boxes.par_iter_mut())
-            .zip(&self.unrest)
-            .enumerate()
-            .for_each(|(k, (((base, ways), boxes), unrest))| {
-                let ((now, start, _), surface) = (moving[k], &self.surfaces[k]);
-                base.clear();
-                base.extend_from_slice(start);
-                ways.clear();
-                let unrest = |i: usize| unrest.get(i).copied().unwrap_or(0.0);
-                ways.extend((0..start.len()).map(|i| expected(moving[k], i, gap, times, unrest(i))));
-                surface.fit(start, now, ways, times, boxes);
-            });
-        for k in 0..self.between.len() {
-            let mut found = std::mem::take(&mut self.between[k].found);
-            let b = &self.between[k];
-            let at = |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k] };
-            search(at(b.a), at(b.b), b.a == b.b, Search { reach: b.gap, features: true }, &mut found);
-            let pairs = self.list(k, &found, [0.0, times]);
-            let b = &mut self.between[k];
-            b.found = found;
-            b.lists.iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
-            b.added = Default::default();
-            b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&[]));
-        }
-    }
-
-    /// The found pairs that can come within reach between two sub-steps from the search on.
-    pub(super) fn list(&self, k: usize, found: &Found, [since, ahead]: [f32; 2]) -> [Vec<Pair>; 3] {
-        let b = &self.between[k];
-        let (sa, sb) = (&self.surfaces[b.a], &self.surfaces[b.b]);
-        let rest = if b.a == b.b { self.rest.get(b.a).map(Vec::as_slice) } else { None };
-        let sides = b.sides();
-        let mapped = [b.a, b.b].iter().any(|s| self.maps[*s].iter().any(|m| !m.is_empty()));
-        // The mean of a map over each side's points, the first surface's first.
-        let between = |map: usize, split: usize, sides: [usize; 4], point: &dyn Fn(usize) -> u32| {
-            let mean = |from: usize, to: usize| {
-                let over = (from..to).map(|i| match &self.maps[sides[i]][map] {
-                    m if m.is_empty() => 1.0,
-                    m => m[point(i) as usize],
-                });
-                over.sum::<f32>() / (to - from) as f32
-            };
-            let both = [mean(0, split), mean(split, 4)];
-            if sides[0] == b.a { both } else { [both[1], both[0]] }
-        };
-        let rubs = |kind: Kind, sides: [usize; 4], index: [u32; 4]| match mapped {
-            true => {
-                let split = if kind == Kind::Point { 1 } else { 2 };
-                let [p, q] = between(1, split, sides, &|i| index[i]);
-                (b.frictions[0] * p).max(b.frictions[1] * q)
-            }
-            false => b.frictions[0].max(b.frictions[1]),
-        };
-        let reach = |kind: Kind, sides: [usize; 4], index: [[u32; 8]; 4]| -> [F8; 3] {
-            // Safety: the indices lie inside.
-            let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
-            let ways: [(V8, F8); 4] = std::array::from_fn(|i| at(i, &self.ways[sides[i]]));
-            let x = std::array::from_fn(|i| ways[i].0.fma(F8::splat(since), at(i, &self.base[sides[i]]).0));
-            let split = if kind == Kind::Point { 1 } else { 2 };
-            let (mut closing, mut stray) = (F8::splat(0.0), [F8::splat(0.0); 2]);
-            for i in 0..4 {
-                let side = usize::from(i >= split);
-                stray[side] = stray[side].max(ways[i].1);
-                for j in split.max(i + 1)..4 {
-                    if i < split {
-                        let d = ways[i].0 - ways[j].0;
-                        closing = closing.max(d.dot(d));
-                    }
-                }
-            }
-            let far = near(kind, &x).distance - stray[0] - stray[1];
-            let gap = match mapped {
-                true => F8::new(&std::array::from_fn(|l| {
-                    let [p, q] = between(0, split, sides, &|i| index[i][l]);
-                    b.halves[0] * p + b.halves[1] * q
-                })),
-                false => F8::splat(b.gap),
-            };
-            let gap = match rest {
-                // What lies nearer than that at rest is kept no further apart.
-                Some(rest) if closing.sqrt().fnma(F8::splat(ahead - since), far).below(gap).mask() != 0 => {
-                    let d = near(kind, &std::array::from_fn(|i| at(i, rest).0)).distance;
-                    (d * F8::splat(0.9)).min(gap)
-                }
-                _ => gap,
-            };
-            [far, closing.sqrt(), gap]
-        };
-        let near_ones = |kind: Kind,
-                         found: &[[u32; 2]],
-                         index: &(dyn Fn([u32; 2]) -> [u32; 4] + Sync),
-                         sides: [usize; 4]| {
-            let flags = sides.map(|s| usize::from(s != b.a));
-            found
-                .par_chunks(1024)
-                .flat_map_iter(|chunk| {
-                    let mut out: Vec<Pair> = vec![];
-                    for eight in chunk.chunks(8) {
-                        let of: [[u32; 4]; 8] = std::array::from_fn(|l| index(eight[l.min(eight.len() - 1)]));
-                        let lanes = std::array::from_fn(|i| std::array::from_fn(|l| of[l][i]));
-                        let [far, closing, gap] = reach(kind, sides, lanes);
-                        let hit = closing.fnma(F8::splat(ahead - since), far).below(gap).mask();
-                        let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
-                        let gap = gap.array();
-                        for l in (0..eight.len()).filter(|l| hit & (1 << l) != 0) {
-                            if !self.tangle.is_free(k, &of[l], flags) {
-                                let friction = rubs(kind, sides, of[l]);
-                                let due = (since + due[l].clamp(0.0, ahead - since)) as u32;
-                                out.push(Pair { index: of[l], gap: gap[l], friction, due });
-                            }
-                        }
-                    }
-                    out
-                })
-                .collect::<Vec<_>>()
-        };
-        let with = |p: u32, [a, b, c]: [u32; 3]| [p, a, b, c];
-        let edges = |[e, f]: [u32; 2]| {
-            let ([p, q], [r, s]) = (sa.edges[e as usize], sb.edges[f as usize]);
-            [p, q, r, s]
-        };
-        [
-            near_ones(
-                Kind::Point,
-                &found.point_triangle,
-                &|[p, t]| with(p, sb.triangles[t as usize]),
-                sides[0],
-            ),
-            near_ones(
-                Kind::Point,
-                &found.triangle_point,
-                &|[p, t]| with(p, sa.triangles[t as usize]),
-                sides[1],
-            ),
-            near_ones(Kind::Edges, &found.edges, &edges, sides[2]),
-        ]
-    }
 }
 
 /// Where the points of all surfaces are.
 fn shown<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<&'a [Record]> {
     states.iter().map(|s| s.x.as_slice()).chain(skins.iter().map(|s| s.now.as_slice())).collect()
 }
-
-/// Fits the boxes to points that stand still.
-fn fit_still(surfaces: &[Surface], x: &[&[Record]], boxes: &mut [Boxes]) {
-    for ((surface, x), boxes) in surfaces.iter().zip(x).zip(boxes) {
-        surface.fit(x, x, &vec![Record::default(); surface.points], 0.0, boxes);
-    }
-}
-
-/// Where a surface's points are about to be and were, and their last ways where they have any.
-pub(super) type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
 
 /// By how much contact moved any point in this sub-step, at most: metres.
 fn moved(states: &[State]) -> f32 {
@@ -693,40 +507,6 @@ fn moved(states: &[State]) -> f32 {
         })
     };
     states.iter().map(far).fold(0.0, f32::max).sqrt()
-}
-
-/// Where each surface is about to be, was, and which way it went last.
-pub(super) fn moving<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<Moving<'a>> {
-    states
-        .iter()
-        .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
-        .chain(skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
-        .collect()
-}
-
-/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that.
-pub(super) fn expected((now, start, way): Moving, i: usize, gap: f32, times: f32, unrest: f32) -> Record {
-    let to = |c: usize| now[i].0[c] - start[i].0[c];
-    // What pushes against a contact goes further each time than it comes.
-    let d: [f32; 3] = match way {
-        Some(way) => way.get(i).map_or([0.0; 3], Record::xyz),
-        None => [to(0), to(1), to(2)],
-    };
-    let most = |d: [f32; 3]| d[0].abs().max(d[1].abs()).max(d[2].abs());
-    let off = most([to(0) - d[0], to(1) - d[1], to(2) - d[2]]);
-    let pad = STRAY[0] * gap + (STRAY[1] * times + TO_AND_FRO) * most(d) + 1.25 * off + unrest;
-    Record([d[0], d[1], d[2], pad])
-}
-
-/// Whether a point is not where it was thought to be after so many sub-steps.
-fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool {
-    now.iter().zip(base).zip(ways).any(|((x, b), w)| strayed_by(x, b, w, steps) > w.0[3])
-}
-
-#[inline(always)]
-pub(super) fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
-    let off = [0, 1, 2].map(|c| x.0[c] - b.0[c] - steps * w.0[c]);
-    (off[0] * off[0] + off[1] * off[1] + off[2] * off[2]).sqrt()
 }
 
 /// Tells all features of a list apart and gives those that come too near.
@@ -747,55 +527,6 @@ fn approach(kind: Kind, list: &mut List, since: u32, arrays: &Arrays, dt: f32) -
     parts.concat()
 }
 
-/// The solids that each cloth meets, with the number of the pairing and of the cloth.
-fn solids<'a>(
-    pairings: &[Pairing],
-    colliders: &'a [ColliderRest],
-    cloths: &'a [Cloth],
-    frame: &FrameInputs,
-    moments: [f32; 2],
-) -> Vec<(usize, usize, Swept<'a>)> {
-    let mut out = vec![];
-    for (number, p) in pairings.iter().enumerate() {
-        let cloth = &cloths[p.cloth];
-        let (half, rub) = (0.5 * cloth.matter.thickness, cloth.matter.friction);
-        let maps = [cloth.maps.of(Scaled::Thickness), cloth.maps.of(Scaled::Friction)];
-        match p.with {
-            With::Collider(k) => {
-                let c = &colliders[k];
-                let Some(solid) = &c.solid else { continue };
-                let still = ColliderMotion::default();
-                let motion = frame.colliders.get(k).unwrap_or(&still);
-                let at = |t: f32| Frame::of(&motion.from.toward(&motion.to, t));
-                out.push((
-                    number,
-                    p.cloth,
-                    Swept {
-                        solid,
-                        from: at(moments[0]),
-                        to: at(moments[1]),
-                        thickness: c.thickness,
-                        friction: c.friction,
-                        half,
-                        rub,
-                        maps,
-                    },
-                ));
-            }
-            With::Floor => {
-                let Some(f) = frame.floor else { continue };
-                let at = Frame::of(&Pose { position: [0.0, f.height, 0.0], ..Pose::default() });
-                let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
-                let solid = &Solid::Plane;
-                let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };
-                out.push((number, p.cloth, swept));
-            }
-            _ => {}
-        }
-    }
-    out
-}
-
 const KINDS: [Kind; LISTS] = [Kind::Point, Kind::Point, Kind::Edges, Kind::Point, Kind::Point, Kind::Edges];
 
 impl Between {
@@ -807,7 +538,6 @@ impl Between {
             halves,
             frictions,
             pairing,
-            found: Found::default(),
             lists: Default::default(),
             added: Default::default(),
             presses: Default::default(),
@@ -815,7 +545,7 @@ impl Between {
     }
 
     /// The surface of each of a pair's points, by kind of list.
-    fn sides(&self) -> [[usize; 4]; LISTS] {
+    pub(super) fn sides(&self) -> [[usize; 4]; LISTS] {
         let (a, b) = (self.a, self.b);
         let three = [[a, b, b, b], [b, a, a, a], [a, a, b, b]];
         std::array::from_fn(|i| three[i % 3])
@@ -833,27 +563,6 @@ fn bring_apart(presses: &mut Presses, arrays: &Arrays) {
             all.par_iter_mut().with_min_len(SHARE).for_each(|g| unsafe { solve(g, arrays) });
         }
         from = to;
-    }
-}
-
-fn meet_solids(
-    solids: &[(usize, usize, Swept)],
-    states: &mut [State],
-    touching: &mut [usize],
-    dt: f32,
-    watch: &impl Watch,
-) {
-    for (number, cloth, swept) in solids {
-        let s = &mut states[*cloth];
-        let n = s.points;
-        let (x, start) = (Shared::of(s.x.as_mut_ptr()), s.start.as_slice());
-        touching[*number] = watch.between(*number, || {
-            let run = |k: usize| {
-                // Safety: each run of points is one thread's.
-                unsafe { meet(swept, x.get(), start.as_ptr(), k * RUN, ((k + 1) * RUN).min(n), dt) }
-            };
-            (0..n.div_ceil(RUN)).into_par_iter().map(run).sum()
-        });
     }
 }
 

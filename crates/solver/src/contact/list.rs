@@ -1,0 +1,175 @@
+//! From tiles that may come near to the pairs of their features that can, by their true distance and by how fast
+//! they close it.
+use super::boxes::{Boxes, Placed, Ways};
+use super::pairs::{Kind, Pair, near};
+use super::search::{Duo, Found, Meeting};
+use super::surface::Surface;
+use super::touch::Contact;
+use crate::simd::{F8, Record, V8, load};
+use rayon::prelude::*;
+
+/// Pairs of tiles that one thread takes at least.
+const SHARE: usize = 64;
+/// What lies nearer at rest than its gap is kept no further apart than this share of it.
+const AT_REST: f32 = 0.9;
+
+/// What pairs of one kind are told by.
+struct Sift<'a> {
+    contact: &'a Contact,
+    between: usize,
+    kind: Kind,
+    /// The surface of each point.
+    sides: [usize; 4],
+    /// Sub-steps of the search in which they may meet.
+    span: [f32; 2],
+    /// Where the points are at rest, if some features are within the gap there.
+    rest: Option<&'a [Record]>,
+    mapped: bool,
+}
+
+impl Contact {
+    /// The pairs of features of these tiles, but for those not `wanted`, that can come within the gap between two
+    /// sub-steps from the search on.
+    pub(super) fn pairs(
+        &self,
+        k: usize,
+        tiles: &[Duo],
+        wanted: &(impl Fn(&[u32; 4], usize) -> bool + Sync),
+        span: [f32; 2],
+    ) -> [Vec<Pair>; 3] {
+        let b = &self.between[k];
+        let meeting = self.meeting(b);
+        let sides = b.sides();
+        let rest = (b.a == b.b && self.snug[b.a]).then(|| self.rest[b.a].as_slice());
+        let mapped = [b.a, b.b].iter().any(|s| self.maps[*s].iter().any(|m| !m.is_empty()));
+        let sift = |i: usize| Sift {
+            contact: self,
+            between: k,
+            kind: [Kind::Point, Kind::Point, Kind::Edges][i],
+            sides: sides[i],
+            span,
+            rest,
+            mapped,
+        };
+        let sifts = [0, 1, 2].map(sift);
+        let parts: Vec<[Vec<Pair>; 3]> = tiles
+            .par_chunks(SHARE)
+            .map(|tiles| {
+                let mut found = Found::default();
+                tiles.iter().for_each(|d| meeting.features(*d, wanted, &mut found));
+                let mut out: [Vec<Pair>; 3] = Default::default();
+                for (i, list) in
+                    [&found.point_triangle, &found.triangle_point, &found.edges].into_iter().enumerate()
+                {
+                    list.chunks(8).for_each(|eight| sifts[i].take(eight, &mut out[i]));
+                }
+                out
+            })
+            .collect();
+        [0, 1, 2].map(|i| parts.iter().flat_map(|p| &p[i]).copied().collect())
+    }
+}
+
+impl Sift<'_> {
+    #[inline(always)]
+    fn take(&self, eight: &[[u32; 4]], out: &mut Vec<Pair>) {
+        let c = self.contact;
+        let b = &c.between[self.between];
+        let [since, ahead] = self.span.map(F8::splat);
+        let index: [[u32; 8]; 4] =
+            std::array::from_fn(|i| std::array::from_fn(|l| eight[l.min(eight.len() - 1)][i]));
+        // Safety: the indices lie inside.
+        let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
+        let ways: [(V8, F8); 4] = std::array::from_fn(|i| at(i, &c.ways[self.sides[i]]));
+        let x = std::array::from_fn(|i| ways[i].0.fma(since, at(i, &c.base[self.sides[i]]).0));
+        let split = self.split();
+        let stray = |from: usize, to: usize| (from..to).fold(F8::splat(0.0), |s, i| s.max(ways[i].1));
+        let mut closing = F8::splat(0.0);
+        for i in 0..split {
+            for j in split..4 {
+                let d = ways[i].0 - ways[j].0;
+                closing = closing.max(d.dot(d));
+            }
+        }
+        let closing = closing.sqrt();
+        let far = near(self.kind, &x).distance - stray(0, split) - stray(split, 4);
+        let least = closing.fnma(ahead - since, far);
+        let mut gap = match self.mapped {
+            true => F8::new(&std::array::from_fn(|l| {
+                let [p, q] = self.means(0, &eight[l.min(eight.len() - 1)]);
+                b.halves[0] * p + b.halves[1] * q
+            })),
+            false => F8::splat(b.gap),
+        };
+        let mut hits = least.below(gap).mask() & ((1 << eight.len()) - 1);
+        if let Some(rest) = self.rest.filter(|_| hits != 0) {
+            let d = near(self.kind, &std::array::from_fn(|i| at(i, rest).0)).distance;
+            gap = gap.min(d * F8::splat(AT_REST));
+            hits &= least.below(gap).mask();
+        }
+        if hits == 0 {
+            return;
+        }
+        let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
+        let gap = gap.array();
+        let (first, span) = (self.span[0], self.span[1] - self.span[0]);
+        let flags = self.sides.map(|s| usize::from(s != b.a));
+        while hits != 0 {
+            let l = hits.trailing_zeros() as usize;
+            hits &= hits - 1;
+            if !c.tangle.is_free(self.between, &eight[l], flags) {
+                let due = (first + due[l].clamp(0.0, span)) as u32;
+                out.push(Pair { index: eight[l], gap: gap[l], friction: self.friction(&eight[l]), due });
+            }
+        }
+    }
+
+    /// How many of the points are the first feature's.
+    fn split(&self) -> usize {
+        if self.kind == Kind::Point { 1 } else { 2 }
+    }
+
+    fn friction(&self, index: &[u32; 4]) -> f32 {
+        let [p, q] = if self.mapped { self.means(1, index) } else { [1.0; 2] };
+        let rubs = self.contact.between[self.between].frictions;
+        (rubs[0] * p).max(rubs[1] * q)
+    }
+
+    /// The mean of a map over each side's points, the first surface's first.
+    fn means(&self, map: usize, index: &[u32; 4]) -> [f32; 2] {
+        let mean = |from: usize, to: usize| {
+            let over = (from..to).map(|i| match &self.contact.maps[self.sides[i]][map] {
+                m if m.is_empty() => 1.0,
+                m => m[index[i] as usize],
+            });
+            over.sum::<f32>() / (to - from) as f32
+        };
+        let both = [mean(0, self.split()), mean(self.split(), 4)];
+        let first = self.sides[0] == self.contact.between[self.between].a;
+        if first { both } else { [both[1], both[0]] }
+    }
+}
+
+/// Whether features of a surface that share no point are within a gap of each other at rest.
+pub(super) fn snug(surface: &Surface, rest: &[Record], gap: f32) -> bool {
+    let mut boxes = Boxes::default();
+    let still = vec![Record::default(); rest.len()];
+    let ways = Ways { x: rest, now: rest, ways: &still, times: 0.0 };
+    surface.fit(ways, false, &mut boxes);
+    let at = Placed { surface, boxes: &boxes, ways };
+    let meeting = Meeting { a: at, b: at, own: true, reach: gap / AT_REST };
+    let close = |kind: Kind, list: &[[u32; 4]]| {
+        list.chunks(8).any(|eight| {
+            // Safety: the indices lie inside.
+            let at = |i: usize| unsafe {
+                load(rest.as_ptr(), &std::array::from_fn(|l| eight[l.min(eight.len() - 1)][i])).0
+            };
+            near(kind, &std::array::from_fn(at)).distance.below(F8::splat(gap / AT_REST)).mask() != 0
+        })
+    };
+    meeting.tiles().par_iter().any(|d| {
+        let mut found = Found::default();
+        meeting.features(*d, &|_, _| true, &mut found);
+        close(Kind::Point, &found.point_triangle) || close(Kind::Edges, &found.edges)
+    })
+}

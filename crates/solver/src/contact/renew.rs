@@ -1,0 +1,156 @@
+//! When pairs are looked for: where points are thought to go until the next search, how far they may stray from
+//! that, and whether they have.
+use super::boxes::{Placed, Ways};
+use super::pairs::{LISTS, List};
+use super::search::Meeting;
+use super::touch::{Between, Contact, Skin};
+use crate::simd::Record;
+use crate::state::State;
+use rayon::prelude::*;
+
+/// Sub-steps that a search is made for, at most.
+const AHEAD: u32 = 4;
+/// A frame's first search is made for twice as many.
+pub(super) const FIRST: u32 = 2;
+/// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
+/// gap, of all its way, and of what this sub-step already turns it aside.
+const STRAY: [f32; 3] = [0.35, 0.05, 1.25];
+/// So many pairs a point are a crowd: what moves that fast is searched for fewer sub-steps.
+const CROWD: usize = 8;
+/// What is left from one search to the next of the room that a point got because it had strayed.
+const CALM: f32 = 0.5;
+
+impl Contact {
+    /// Whether a point has left the way that the last search thought it would go.
+    pub(super) fn strayed(&self, states: &[State]) -> bool {
+        let steps = (self.since + 1) as f32;
+        (0..self.surfaces.len()).into_par_iter().any(|k| {
+            let n = self.surfaces[k].points;
+            let now = if k < self.cloths { &states[k].x } else { &self.skins[k - self.cloths].now };
+            strays(&now[..n], &self.base[k], &self.ways[k], steps)
+        })
+    }
+
+    /// Whether a surface meets itself: only then its normals are asked for.
+    pub(super) fn meets_itself(&self, k: usize) -> bool {
+        self.between.iter().any(|b| b.a == k && b.b == k)
+    }
+
+    /// Whether a cloth that meets itself has turned in a way that the last search didn't think of.
+    pub(super) fn turned(&self, states: &[State]) -> bool {
+        let mut out = vec![];
+        (0..self.cloths).filter(|k| self.meets_itself(*k)).any(|k| {
+            self.surfaces[k].turned(&states[k].x, &self.boxes[k], &mut out);
+            !out.is_empty()
+        })
+    }
+
+    /// Searches anew where the last search doesn't hold to the end of this sub-step.
+    pub(super) fn refresh(&mut self, states: &[State]) {
+        if self.since >= self.ahead {
+            self.renew(states, true);
+        }
+    }
+
+    /// The least gap of all that meet.
+    pub(super) fn gap(&self) -> f32 {
+        self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap))
+    }
+
+    /// How the points of a surface were thought to go.
+    pub(super) fn ways_of(&self, k: usize) -> Ways<'_> {
+        let (x, ways) = (self.base[k].as_slice(), self.ways[k].as_slice());
+        Ways { x, now: x, ways, times: self.ahead as f32 }
+    }
+
+    pub(super) fn meeting(&self, b: &Between) -> Meeting<'_> {
+        let at =
+            |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k], ways: self.ways_of(k) };
+        Meeting { a: at(b.a), b: at(b.b), own: b.a == b.b, reach: b.gap }
+    }
+
+    /// Searches anew: because the time is up, if it is `fresh`, or because points went elsewhere.
+    pub(super) fn renew(&mut self, states: &[State], fresh: bool) {
+        let moving = moving(states, &self.skins);
+        let steps = (self.since + 1) as f32;
+        for (k, unrest) in self.unrest.iter_mut().enumerate() {
+            for (i, unrest) in unrest.iter_mut().enumerate() {
+                if fresh {
+                    *unrest *= CALM;
+                } else {
+                    let off = strayed_by(&moving[k].0[i], &self.base[k][i], &self.ways[k][i], steps);
+                    if off > self.ways[k][i].0[3] {
+                        *unrest = unrest.max(off);
+                    }
+                }
+            }
+        }
+        let pairs = self.between.iter().flat_map(|b| &b.lists).map(List::pairs).sum::<usize>();
+        let crowded = pairs > CROWD * self.surfaces.iter().map(|s| s.points).sum::<usize>();
+        // What was good for long is tried for longer.
+        self.ahead = match (fresh, crowded) {
+            (true, false) => (2 * self.ahead).min(AHEAD),
+            (true, true) => (self.ahead / 2).max(1),
+            (false, _) => (self.ahead / 2).max(2),
+        };
+        self.since = 0;
+        self.mended.fill(0);
+        let gap = self.gap();
+        let times = self.ahead as f32;
+        let mut boxes = std::mem::take(&mut self.boxes);
+        let (mut base, mut ways) = (std::mem::take(&mut self.base), std::mem::take(&mut self.ways));
+        let all = base.par_iter_mut().zip(&mut ways).zip(&mut boxes).enumerate();
+        all.for_each(|(k, ((base, ways), boxes))| {
+            let (now, start, _) = moving[k];
+            base.clear();
+            base.extend_from_slice(start);
+            ways.clear();
+            let unrest = |i: usize| self.unrest[k].get(i).copied().unwrap_or(0.0);
+            ways.extend((0..start.len()).map(|i| expected(moving[k], i, gap, times, unrest(i))));
+            self.surfaces[k].fit(Ways { x: start, now, ways, times }, self.meets_itself(k), boxes);
+        });
+        (self.boxes, self.base, self.ways) = (boxes, base, ways);
+        for k in 0..self.between.len() {
+            let tiles = self.meeting(&self.between[k]).tiles();
+            let pairs = self.pairs(k, &tiles, &|_, _| true, [0.0, times]);
+            let b = &mut self.between[k];
+            b.lists.iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
+            b.added = Default::default();
+            b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&[]));
+        }
+    }
+}
+
+/// Where a surface's points are about to be and were, and their last ways where they have any.
+pub(super) type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
+
+/// Where each surface is about to be, was, and which way it went last.
+pub(super) fn moving<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<Moving<'a>> {
+    states
+        .iter()
+        .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
+        .chain(skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
+        .collect()
+}
+
+/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that.
+pub(super) fn expected((now, start, way): Moving, i: usize, gap: f32, times: f32, unrest: f32) -> Record {
+    let to: [f32; 3] = std::array::from_fn(|c| now[i].0[c] - start[i].0[c]);
+    // What pushes against a contact goes further each time than it comes.
+    let d = way.map_or(to, |way| way.get(i).map_or([0.0; 3], Record::xyz));
+    let far = |d: [f32; 3]| (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
+    let aside = far(std::array::from_fn(|c| to[c] - d[c]));
+    let pad = STRAY[0] * gap + STRAY[1] * times * far(d) + STRAY[2] * aside + unrest;
+    Record([d[0], d[1], d[2], pad])
+}
+
+/// Whether a point is not where it was thought to be after so many sub-steps.
+fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool {
+    now.iter().zip(base).zip(ways).any(|((x, b), w)| strayed_by(x, b, w, steps) > w.0[3])
+}
+
+#[inline(always)]
+pub(super) fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
+    let off = [0, 1, 2].map(|c| x.0[c] - b.0[c] - steps * w.0[c]);
+    (off[0] * off[0] + off[1] * off[1] + off[2] * off[2]).sqrt()
+}
