@@ -126,7 +126,27 @@ fn distance(solid: &Solid, p: V8) -> (V8, F8) {
     }
 }
 
-/// Keeps points `from..to` out, and tells how many it moved. `start` has where they were when the sub-step began.
+/// Eight points from one on; the last lanes may be one point several times: they all come to the same.
+#[inline(always)]
+fn eight(first: u32, points: usize) -> [u32; 8] {
+    std::array::from_fn(|l| (first + l as u32).min(points as u32 - 1))
+}
+
+/// Whether any of eight points of so many, from one on, came as near as it is kept, or by no more than `room` metres
+/// missed it.
+pub fn close(c: &Swept, x: &[Record], start: &[Record], first: u32, points: usize, room: f32) -> bool {
+    let index = eight(first, points);
+    let gap = c.keeps(&index)[0];
+    // Safety: the indices lie inside.
+    let (p, q) = unsafe { (load(x.as_ptr(), &index).0, load(start.as_ptr(), &index).0) };
+    let (p1, p0) = (c.to.inward(p), c.from.inward(q));
+    let way = p1 - p0;
+    let far = gap + way.dot(way).sqrt() + F8::splat(room);
+    distance(c.solid, p1).1.below(far).mask() != 0
+}
+
+/// Keeps points out, by eights from each `first` on of so many, and tells how many it moved. `start` has where they
+/// were when the sub-step began.
 ///
 /// # Safety
 /// No other thread is at those points.
@@ -134,18 +154,15 @@ pub unsafe fn meet(
     c: &Swept,
     x: *mut Record,
     start: *const Record,
-    from: usize,
-    to: usize,
+    firsts: impl Iterator<Item = u32>,
+    points: usize,
     dt: f32,
 ) -> usize {
     let mut moved_points = 0;
     let zero = F8::splat(0.0);
     let one = F8::splat(1.0);
-    let mut k = from;
-    while k < to {
-        // The last lanes may be one point several times: they all come to the same.
-        let index: [u32; 8] = std::array::from_fn(|l| (k + l).min(to - 1) as u32);
-        k += 8;
+    for first in firsts {
+        let index = eight(first, points);
         let [gap, friction] = c.keeps(&index);
         // Safety: as the caller promises.
         let ((p, w), (q, _)) = unsafe { (load(x, &index), load(start, &index)) };
@@ -186,7 +203,7 @@ pub unsafe fn meet(
         if act.mask() == 0 {
             continue;
         }
-        moved_points += (act.mask() & ((1u32 << (to - (k - 8)).min(8)) - 1)).count_ones() as usize;
+        moved_points += (act.mask() & ((1u32 << (points - first as usize).min(8)) - 1)).count_ones() as usize;
         let depth = act.pick(depth, zero);
         let moved = n.fma(depth, p1);
         let slip = moved - p0;

@@ -2,7 +2,7 @@
 //! of their normals' boxes. There are few, so what they may meet is looked for about them alone, and added to the
 //! lists of the search; all other pairs are as they were.
 use super::pairs::LISTS;
-use super::renew::{expected, moving, strayed_by};
+use super::renew::{Room, expected, moving, strayed_by};
 use super::search::Duo;
 use super::surface::EIGHT;
 use super::touch::{Between, Contact};
@@ -85,7 +85,7 @@ impl Contact {
             let i = p as usize;
             let off = strayed_by(&moving.0[i], &self.base[k][i], &self.ways[k][i], since + 1.0);
             let unrest = self.unrest[k][i].max(off);
-            let way = expected(moving, i, gap, left, unrest);
+            let way = expected(moving, i, Room { gap, times: left, unrest }, true);
             let start = moving.1[i];
             // As if it had always gone that way.
             self.base[k][i] = Record(std::array::from_fn(|c| (-since).mul_add(way.0[c], start.0[c])));

@@ -106,7 +106,10 @@ impl Contact {
             base.extend_from_slice(start);
             ways.clear();
             let unrest = |i: usize| self.unrest[k].get(i).copied().unwrap_or(0.0);
-            ways.extend((0..start.len()).map(|i| expected(moving[k], i, gap, times, unrest(i))));
+            ways.extend(
+                (0..start.len())
+                    .map(|i| expected(moving[k], i, Room { gap, times, unrest: unrest(i) }, !fresh)),
+            );
             self.surfaces[k].fit(Ways { x: start, now, ways, times }, self.meets_itself(k), boxes);
         });
         (self.boxes, self.base, self.ways) = (boxes, base, ways);
@@ -133,11 +136,26 @@ pub(super) fn moving<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<Moving<'
         .collect()
 }
 
-/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that.
-pub(super) fn expected((now, start, way): Moving, i: usize, gap: f32, times: f32, unrest: f32) -> Record {
+/// What room a point is given goes by.
+#[derive(Clone, Copy)]
+pub(super) struct Room {
+    /// Metres.
+    pub gap: f32,
+    /// Sub-steps that it is for.
+    pub times: f32,
+    /// What it needed before, metres.
+    pub unrest: f32,
+}
+
+/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that: as it goes
+/// now, after contact has `met` it in this sub-step or before.
+pub(super) fn expected((now, start, way): Moving, i: usize, room: Room, met: bool) -> Record {
+    let Room { gap, times, unrest } = room;
     let to: [f32; 3] = std::array::from_fn(|c| now[i].0[c] - start[i].0[c]);
-    // What pushes against a contact goes further each time than it comes.
-    let d = way.map_or(to, |way| way.get(i).map_or([0.0; 3], Record::xyz));
+    let before = way.map_or(to, |way| way.get(i).map_or([0.0; 3], Record::xyz));
+    // Before contact, what pushes against it seems to go further than it comes.
+    let share: f32 = if met { 0.5 } else { 0.0 };
+    let d: [f32; 3] = std::array::from_fn(|c| share.mul_add(to[c] - before[c], before[c]));
     let far = |d: [f32; 3]| (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt();
     let aside = far(std::array::from_fn(|c| to[c] - d[c]));
     let pad = STRAY[0] * gap + STRAY[1] * times * far(d) + STRAY[2] * aside + unrest;

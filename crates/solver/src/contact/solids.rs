@@ -1,5 +1,5 @@
 //! The colliders that have a formula, and the floor, with the cloths that meet them.
-use super::collider::{Frame, Swept, meet};
+use super::collider::{Frame, Swept, close, meet};
 use super::touch::{Pairing, With};
 use crate::build::Cloth;
 use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
@@ -8,17 +8,29 @@ use crate::state::State;
 use crate::watch::Watch;
 use rayon::prelude::*;
 
-/// Points that one thread takes at least.
-const RUN: usize = 1024;
+/// Eights of points that one thread takes at least.
+const RUN: usize = 128;
+/// Between its first sweep and its last, a sub-step looks only at points nearer than so many gaps: the last looks at
+/// all.
+const ROOM: f32 = 4.0;
 
-/// The solids that each cloth meets, with the number of the pairing and of the cloth.
+/// A collider with a formula, or the floor, with a cloth that meets it.
+pub(super) struct Met<'a> {
+    pairing: usize,
+    cloth: usize,
+    swept: Swept<'a>,
+    /// The first of eight points each that are near.
+    near: Vec<u32>,
+}
+
+/// The solids that each cloth meets.
 pub(super) fn solids<'a>(
     pairings: &[Pairing],
     colliders: &'a [ColliderRest],
     cloths: &'a [Cloth],
     frame: &FrameInputs,
     moments: [f32; 2],
-) -> Vec<(usize, usize, Swept<'a>)> {
+) -> Vec<Met<'a>> {
     let mut out = vec![];
     for (number, p) in pairings.iter().enumerate() {
         let cloth = &cloths[p.cloth];
@@ -31,20 +43,17 @@ pub(super) fn solids<'a>(
                 let still = ColliderMotion::default();
                 let motion = frame.colliders.get(k).unwrap_or(&still);
                 let at = |t: f32| Frame::of(&motion.from.toward(&motion.to, t));
-                out.push((
-                    number,
-                    p.cloth,
-                    Swept {
-                        solid,
-                        from: at(moments[0]),
-                        to: at(moments[1]),
-                        thickness: c.thickness,
-                        friction: c.friction,
-                        half,
-                        rub,
-                        maps,
-                    },
-                ));
+                let swept = Swept {
+                    solid,
+                    from: at(moments[0]),
+                    to: at(moments[1]),
+                    thickness: c.thickness,
+                    friction: c.friction,
+                    half,
+                    rub,
+                    maps,
+                };
+                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![] });
             }
             With::Floor => {
                 let Some(f) = frame.floor else { continue };
@@ -52,7 +61,7 @@ pub(super) fn solids<'a>(
                 let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
                 let solid = &Solid::Plane;
                 let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };
-                out.push((number, p.cloth, swept));
+                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![] });
             }
             _ => {}
         }
@@ -60,23 +69,43 @@ pub(super) fn solids<'a>(
     out
 }
 
+fn firsts(points: usize) -> impl IndexedParallelIterator<Item = u32> {
+    (0..points.div_ceil(8)).into_par_iter().map(|k| 8 * k as u32)
+}
+
+/// Finds which points are near what they meet. `gap` is what other contact keeps, metres.
+pub(super) fn look(solids: &mut [Met], states: &[State], gap: f32, watch: &impl Watch) {
+    for m in solids {
+        let s = &states[m.cloth];
+        m.near = watch.between(m.pairing, || {
+            let near = |first: &u32| close(&m.swept, &s.x, &s.start, *first, s.points, ROOM * gap);
+            firsts(s.points).with_min_len(RUN).filter(near).collect()
+        });
+    }
+}
+
+/// Keeps points out of what they meet: `all`, or those that are near.
 pub(super) fn meet_solids(
-    solids: &[(usize, usize, Swept)],
+    solids: &[Met],
     states: &mut [State],
     touching: &mut [usize],
     dt: f32,
+    all: bool,
     watch: &impl Watch,
 ) {
-    for (number, cloth, swept) in solids {
-        let s = &mut states[*cloth];
-        let n = s.points;
+    for m in solids {
+        let s = &mut states[m.cloth];
+        let points = s.points;
         let (x, start) = (Shared::of(s.x.as_mut_ptr()), s.start.as_slice());
-        touching[*number] = watch.between(*number, || {
-            let run = |k: usize| {
-                // Safety: each run of points is one thread's.
-                unsafe { meet(swept, x.get(), start.as_ptr(), k * RUN, ((k + 1) * RUN).min(n), dt) }
-            };
-            (0..n.div_ceil(RUN)).into_par_iter().map(run).sum()
+        // Safety: each eight points are one thread's.
+        let each =
+            |few: &[u32]| unsafe { meet(&m.swept, x.get(), start.as_ptr(), few.iter().copied(), points, dt) };
+        touching[m.pairing] = watch.between(m.pairing, || match all {
+            true => {
+                let every: Vec<u32> = firsts(points).collect();
+                every.par_chunks(RUN).map(each).sum()
+            }
+            false => m.near.par_chunks(RUN).map(each).sum(),
         });
     }
 }

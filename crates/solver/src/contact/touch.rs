@@ -8,7 +8,7 @@ use super::keep::{Side, Watched, keep_apart};
 use super::list::snug;
 use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
 use super::renew::FIRST;
-use super::solids::{meet_solids, solids};
+use super::solids::{look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::build::Cloth;
@@ -399,7 +399,10 @@ impl Contact {
                 }
             });
         }
-        let solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
+        let mut solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
+        if !self.between.is_empty() {
+            look(&mut solids, states, self.gap(), watch);
+        }
         for sweep in 0..SWEEPS[1] {
             let mut pushed = 0.0f32;
             self.between.iter_mut().zip(&arrays).for_each(|(b, arrays)| {
@@ -412,7 +415,7 @@ impl Contact {
             });
             let last = sweep + 1 >= SWEEPS[0] && pushed < SETTLED || sweep + 1 == SWEEPS[1];
             if last || !self.between.is_empty() {
-                meet_solids(&solids, states, &mut self.touching, dt, watch);
+                meet_solids(&solids, states, &mut self.touching, dt, last, watch);
             }
             if last {
                 break;
