@@ -22,7 +22,11 @@ impl MeshLibrary for Folder {
 }
 
 fn trial(name: &str) -> (Scene, Folder) {
-    let folder = PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/trials"));
+    scene("trials", name)
+}
+
+fn scene(folder: &str, name: &str) -> (Scene, Folder) {
+    let folder = PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo")).join(folder);
     let text = std::fs::read_to_string(folder.join(format!("{name}.json"))).unwrap();
     (parse(&text).unwrap(), Folder(folder))
 }
@@ -59,6 +63,57 @@ fn stays_clean(name: &str, every: usize) {
 #[test]
 fn sixteen_napkins_under_the_press() {
     stays_clean("layers", 1);
+}
+
+/// What crosses nothing may still have gone through: the press takes more room than sixteen thicknesses need, and
+/// the layers stay in their order, on the table and under the press.
+#[test]
+fn pressed_napkins_lie_in_the_order_they_were_stacked_in() {
+    let (scene, folder) = trial("layers");
+    let mut run = Run::start(&scene, &scene.islands()[0], &folder).unwrap();
+    let count = 16;
+    let heights = |run: &Run| -> Vec<f32> {
+        let p = run.positions(0);
+        let layers = p.chunks(p.len() / count);
+        // Over the middle: corners may hang over those below, which are turned.
+        let middle = |l: &[[f32; 3]]| {
+            let near: Vec<f32> = l.iter().filter(|p| p[0].hypot(p[2]) < 0.09).map(|p| p[1]).collect();
+            near.iter().sum::<f32>() / near.len() as f32
+        };
+        layers.map(middle).collect()
+    };
+    let start = heights(&run);
+    while !run.is_done() {
+        run.advance(&NoWatch).unwrap();
+        let now = heights(&run);
+        for (k, pair) in now.windows(2).enumerate() {
+            assert!(pair[1] > pair[0], "frame {}, layer {k}: {now:?}", run.at());
+        }
+        assert!(now[0] > 0.0 && now[count - 1] < start[count - 1] + 0.001, "{now:?}");
+    }
+    // The press leaves the middle of the highest 22 mm.
+    assert!(heights(&run)[count - 1] < 0.0225);
+}
+
+/// A newcomer's first scenes show nothing that is wrong: nothing crosses, is inside of anything or jumps, and what
+/// a catch stretches is under a quarter.
+#[test]
+fn the_demo_scenes_hold_up() {
+    for name in ["thistledown-relay", "washing-loft"] {
+        let (scene, folder) = scene("", name);
+        for island in scene.islands() {
+            let mut run = Run::start(&scene, &island, &folder).unwrap();
+            let mut before = vec![];
+            while !run.is_done() {
+                run.advance(&NoWatch).unwrap();
+                for s in run.snags(&before) {
+                    let borne = s.fault == Fault::Overstretch && s.worst < 0.25;
+                    assert!(borne, "{name}, frame {}: {s:?}", run.at());
+                }
+                before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+            }
+        }
+    }
 }
 
 #[test]
