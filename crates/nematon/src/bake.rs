@@ -28,7 +28,7 @@ pub struct BakeArgs {
     /// The folder to write to; made where missing.
     #[arg(long)]
     out: PathBuf,
-    /// Computes with at most 6 sub-steps a frame: a look at what will come, several times sooner.
+    /// Computes with at most 6 sub-steps a frame: a look at what will come, sooner.
     #[arg(long)]
     draft: bool,
     /// What to write of each body.

@@ -162,6 +162,13 @@ impl Placed<'_> {
     }
 }
 
+impl<'a> Ways<'a> {
+    /// Of points that stand where they are: `still` has no ways, for as many.
+    pub fn still(x: &'a [Record], still: &'a [Record]) -> Ways<'a> {
+        Ways { x, now: x, ways: still, times: 0.0 }
+    }
+}
+
 impl Ways<'_> {
     /// The boxes of eight points, and their ways.
     #[inline(always)]
@@ -208,7 +215,7 @@ impl Boxes {
         })
     }
 
-    /// Fits the boxes of tiles to those of their points anew, and all above them to hold them too. The triangles
+    /// Fits the boxes of tiles to the ways of their points anew, and all above them to hold them too. The triangles
     /// `loose` may turn any way from now on.
     pub fn refit(&mut self, surface: &Surface, w: Ways, tiles: &[u32], loose: &[u32]) {
         let turning = if self.normals.is_empty() { &[] } else { loose };

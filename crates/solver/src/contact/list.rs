@@ -154,7 +154,7 @@ impl Sift<'_> {
 pub(super) fn snug(surface: &Surface, rest: &[Record], gap: f32) -> bool {
     let mut boxes = Boxes::default();
     let still = vec![Record::default(); rest.len()];
-    let ways = Ways { x: rest, now: rest, ways: &still, times: 0.0 };
+    let ways = Ways::still(rest, &still);
     surface.fit(ways, false, &mut boxes);
     let at = Placed { surface, boxes: &boxes, ways };
     let meeting = Meeting { a: at, b: at, own: true, reach: gap / AT_REST };

@@ -156,14 +156,14 @@ impl Meeting<'_> {
 
     /// The two tiles of a pair, and how near what they hold may start to come within reach.
     #[inline(always)]
-    fn pair(&self, d: Duo) -> Pair<'_> {
+    fn pair(&self, d: Duo) -> TwoTiles<'_> {
         let at = |p: Placed, n: u32| -> [f32; MOVING] {
             let eight = &p.boxes.levels[0].places[n as usize / EIGHT];
             std::array::from_fn(|row| eight[row][n as usize % EIGHT])
         };
         let [s, o] = d.nodes;
         let (of_a, of_b) = (at(self.a, s), at(self.b, o));
-        Pair {
+        TwoTiles {
             a: self.a,
             b: self.b,
             s: s as usize,
@@ -207,8 +207,8 @@ impl Meeting<'_> {
     }
 }
 
-/// Two tiles that may come near.
-struct Pair<'a> {
+/// Two tiles that may come near: tile `s` of the first surface and `o` of the other, with their boxes.
+struct TwoTiles<'a> {
     a: Placed<'a>,
     b: Placed<'a>,
     s: usize,
@@ -220,9 +220,10 @@ struct Pair<'a> {
     own: bool,
 }
 
-impl Pair<'_> {
-    fn turned(&self) -> Pair<'_> {
-        Pair {
+impl TwoTiles<'_> {
+    /// The same, the other first.
+    fn turned(&self) -> TwoTiles<'_> {
+        TwoTiles {
             a: self.b,
             b: self.a,
             s: self.o,

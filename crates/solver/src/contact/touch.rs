@@ -257,10 +257,7 @@ impl Contact {
         let mut boxes = std::mem::take(&mut self.boxes);
         let still = self.fit_still(&x, &mut boxes);
         self.boxes = boxes;
-        let at = |k: usize| {
-            let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
-            (Placed { surface: &self.surfaces[k], boxes: &self.boxes[k], ways }, x[k])
-        };
+        let at = |k: usize| standing(&self.surfaces[k], &self.boxes[k], x[k], &still);
         let each = |b: &Between| {
             let found = crossings(at(b.a), at(b.b), b.a == b.b);
             let first = found.first()?;
@@ -282,8 +279,7 @@ impl Contact {
     fn fit_still(&self, x: &[&[Record]], boxes: &mut [Boxes]) -> Vec<Record> {
         let still = vec![Record::default(); x.iter().map(|x| x.len()).max().unwrap_or(0)];
         for (k, (surface, boxes)) in self.surfaces.iter().zip(boxes).enumerate() {
-            let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
-            surface.fit(ways, self.meets_itself(k), boxes);
+            surface.fit(Ways::still(x[k], &still), self.meets_itself(k), boxes);
         }
         still
     }
@@ -324,10 +320,7 @@ impl Contact {
                 self.boxes = boxes;
                 let sides: Vec<[usize; 2]> = self.between.iter().map(|b| [b.a, b.b]).collect();
                 let (surfaces, boxes) = (&self.surfaces, &self.boxes);
-                let placed = |k: usize| {
-                    let ways = Ways { x: x[k], now: x[k], ways: &still, times: 0.0 };
-                    (Placed { surface: &surfaces[k], boxes: &boxes[k], ways }, x[k])
-                };
+                let placed = |k: usize| standing(&surfaces[k], &boxes[k], x[k], &still);
                 self.tangle.look(&sides, placed, self.cloths);
             });
             self.tangle.note(states);
@@ -499,6 +492,16 @@ impl Contact {
 /// Where the points of all surfaces are.
 fn shown<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<&'a [Record]> {
     states.iter().map(|s| s.x.as_slice()).chain(skins.iter().map(|s| s.now.as_slice())).collect()
+}
+
+/// A surface whose points stand still, with those.
+fn standing<'a>(
+    surface: &'a Surface,
+    boxes: &'a Boxes,
+    x: &'a [Record],
+    still: &'a [Record],
+) -> (Placed<'a>, &'a [Record]) {
+    (Placed { surface, boxes, ways: Ways::still(x, still) }, x)
 }
 
 /// By how much contact moved any point in this sub-step, at most: metres.
