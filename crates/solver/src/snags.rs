@@ -9,7 +9,8 @@ use crate::state::State;
 pub const OVERSTRETCH: f64 = 0.15;
 /// A point deeper in a collider than this share of the cloth's thickness is inside.
 pub const INSIDE: f32 = 0.1;
-/// A point that leaves its neighbours within a frame by more than this many of their distances has popped.
+/// A point that leaves its neighbours within a frame by more than this many of their distances has popped; on a
+/// border their distances and how far it is from their mean.
 pub const POP: f64 = 1.6;
 
 /// What kind of fault.
@@ -118,22 +119,28 @@ pub fn snags(
     out
 }
 
-/// Points whose way through the frame departs from the mean of their neighbours'.
+/// Points whose way through the frame departs from the mean of their neighbours'. On a border those lie to one side:
+/// where it turns, as a corner that flaps does, it departs from them without jumping, so that it may go farther by
+/// how far it is from their mean at rest.
 fn pops(k: usize, cloth: &Cloth, state: &State, before: &[[f32; 3]]) -> Option<Snag> {
     let n = cloth.points();
+    let far = |d: [f64; 3]| d.iter().map(|c| c * c).sum::<f64>().sqrt();
     let way = |place: usize| -> [f64; 3] {
         let (x, b) = (state.x[place].xyz(), before[cloth.given(place)]);
         std::array::from_fn(|c| f64::from(x[c]) - f64::from(b[c]))
     };
-    let (mut sums, mut counts, mut lengths) = (vec![[0.0f64; 3]; n], vec![0.0f64; n], vec![0.0f64; n]);
+    let (mut sums, mut leans) = (vec![[0.0f64; 3]; n], vec![[0.0f64; 3]; n]);
+    let (mut counts, mut lengths) = (vec![0.0f64; n], vec![0.0f64; n]);
     for t in &cloth.triangles {
         for i in 0..3 {
             let (p, q) = (t[i] as usize, t[(i + 1) % 3] as usize);
             let (wp, wq) = (way(p), way(q));
             let (a, b) = (cloth.rest[p].xyz(), cloth.rest[q].xyz());
-            let length = (0..3).map(|c| f64::from(a[c] - b[c]).powi(2)).sum::<f64>().sqrt();
-            for (to, w) in [(p, wq), (q, wp)] {
+            let d: [f64; 3] = std::array::from_fn(|c| f64::from(b[c] - a[c]));
+            let length = far(d);
+            for (to, w, side) in [(p, wq, 1.0), (q, wp, -1.0)] {
                 (0..3).for_each(|c| sums[to][c] += w[c]);
+                (0..3).for_each(|c| leans[to][c] += side * d[c]);
                 counts[to] += 1.0;
                 lengths[to] += length;
             }
@@ -142,8 +149,8 @@ fn pops(k: usize, cloth: &Cloth, state: &State, before: &[[f32; 3]]) -> Option<S
     let (mut count, mut worst, mut at) = (0, 0.0f64, 0);
     for p in (0..n).filter(|&p| counts[p] > 0.0) {
         let w = way(p);
-        let off = (0..3).map(|c| (w[c] - sums[p][c] / counts[p]).powi(2)).sum::<f64>().sqrt();
-        let share = off / (lengths[p] / counts[p]).max(1e-12);
+        let off = far(std::array::from_fn(|c| w[c] - sums[p][c] / counts[p]));
+        let share = off * counts[p] / (lengths[p] + far(leans[p])).max(1e-12);
         count += usize::from(share > POP);
         if share > worst {
             (worst, at) = (share, p);

@@ -12,3 +12,5 @@ mod harness;
 mod matter;
 mod membrane;
 mod motion;
+mod snags;
+mod taut;
