@@ -1,5 +1,5 @@
 /** Asking the server, with its problems as errors that can be shown. */
-import type { components } from './schema';
+import type { components } from './schema.generated';
 
 type Schemas = components['schemas'];
 export type Scene = Schemas['Scene'];
