@@ -12,5 +12,7 @@ mod harness;
 mod matter;
 mod membrane;
 mod motion;
+mod shapes;
 mod snags;
 mod taut;
+mod wind;
