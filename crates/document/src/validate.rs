@@ -106,12 +106,16 @@ fn branch(at: &Value, path: &str, faults: &mut Vec<Fault>) {
     if let Some(options) =
         schema_at(path).and_then(|s| s.get("oneOf").or(s.get("anyOf")).and_then(Value::as_array))
     {
+        let refers = |o: &&Value| o.get("$ref").is_some();
         let named = options.iter().find(|o| match at {
             Value::Object(m) => {
-                m.keys().next().is_some_and(|k| o.pointer(&format!("/properties/{k}")).is_some())
+                let has = |k: &String| follow_in(o).pointer(&format!("/properties/{k}")).is_some();
+                m.keys().any(has)
             }
-            _ => !at.is_string() && o.get("$ref").is_some(),
+            _ => !at.is_string() && refers(o),
         });
+        // What may be left out, and has nothing in it that is known, was still meant to be there.
+        let named = named.or_else(|| options.iter().find(|o| at.is_object() && refers(o)));
         if let Some(option) = named {
             let mut root = option.clone();
             root["$defs"] = schema()["$defs"].clone();

@@ -34,8 +34,11 @@ fn skin(half: f32) -> Skin {
     Skin { positions, triangles }
 }
 
-/// Every shape, about 0.1 m across, with how far out a point is: at least so far as it may be, metres.
-fn shapes() -> Vec<(&'static str, ColliderRest, fn([f32; 3]) -> f32)> {
+/// How far out of a shape a point is, metres.
+type Out = fn([f32; 3]) -> f32;
+
+/// Every shape, about 0.1 m across.
+fn shapes() -> Vec<(&'static str, ColliderRest, Out)> {
     fn boxed(p: [f32; 3]) -> f32 {
         p.iter().map(|c| c.abs() - 0.05).fold(f32::MIN, f32::max)
     }

@@ -1,0 +1,213 @@
+//! What holds for every number of a scene, whichever it is: one scene has all of them.
+#![allow(clippy::unwrap_used)]
+use nematon_document::{apply, changes, inverse, schema, validate};
+use serde_json::{Value, json};
+
+fn full() -> Value {
+    serde_json::from_str(include_str!("full.json")).unwrap()
+}
+
+/// JSON Pointers of all numbers of a document, but for the format's own version.
+fn numbers(of: &Value) -> Vec<String> {
+    fn walk(of: &Value, path: &str, out: &mut Vec<String>) {
+        match of {
+            Value::Number(_) => out.push(path.to_owned()),
+            Value::Object(m) => m.iter().for_each(|(k, v)| walk(v, &format!("{path}/{k}"), out)),
+            Value::Array(a) => a.iter().enumerate().for_each(|(k, v)| walk(v, &format!("{path}/{k}"), out)),
+            _ => {}
+        }
+    }
+    let mut out = vec![];
+    walk(of, "", &mut out);
+    out.retain(|p| p != "/nematon");
+    out
+}
+
+fn with(path: &str, value: Value) -> Value {
+    let mut d = full();
+    *d.pointer_mut(path).unwrap() = value;
+    d
+}
+
+/// A value near the one at a path that the document may have too.
+fn nudged(path: &str) -> Value {
+    let at = full().pointer(path).unwrap().clone();
+    let near = match at.as_i64() {
+        Some(n) if !path.contains("/turn/") && !path.contains("/position/") && at.is_i64() => {
+            vec![json!(n + 1), json!(n - 1)]
+        }
+        _ => [0.01, -0.01].map(|by| json!(at.as_f64().unwrap() * (1.0 + by) + 2.0 * by)).to_vec(),
+    };
+    near.into_iter()
+        .find(|v| validate(&with(path, v.clone())).is_ok())
+        .unwrap_or_else(|| panic!("{path} can't be nudged"))
+}
+
+#[test]
+fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
+    let scene = validate(&full()).unwrap();
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (6, 4, 3));
+    assert!(numbers(&full()).len() > 150);
+    // Every number of the matter, of each field and of the floor.
+    let defs = &schema()["$defs"];
+    for (of, at) in [
+        ("Matter", "/bodies/canopy/matter"),
+        ("Wind", "/fields/wind/act/wind"),
+        ("Turbulence", "/fields/eddies/act/turbulence"),
+        ("Gravity", "/fields/pull/act/gravity"),
+        ("Floor", "/floor"),
+        ("FrameSpan", "/frames"),
+        ("Sheet", "/bodies/canopy/shape/sheet"),
+        ("Ring", "/bodies/float/shape/ring"),
+    ] {
+        let full = full();
+        let has = full.pointer(at).unwrap();
+        for (name, _) in defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| *n != "preset") {
+            assert!(has.get(name).is_some(), "{at} lacks {name}");
+        }
+    }
+}
+
+#[test]
+fn every_number_out_of_its_limits_is_a_fault_at_its_own_path() {
+    let mut met = 0;
+    for path in numbers(&full()) {
+        for beyond in [json!(-1e30), json!(1e30)] {
+            let faults = match validate(&with(&path, beyond.clone())) {
+                Err(f) => f,
+                Ok(_) => panic!("{path} may be {beyond}"),
+            };
+            assert!(faults.iter().any(|f| f.path == path), "{path} = {beyond}: {faults:?}");
+            met += 1;
+        }
+        for wrong in [json!("much"), json!(null), json!([1])] {
+            let faults = validate(&with(&path, wrong.clone())).unwrap_err();
+            let near = |f: &nematon_document::Fault| path.starts_with(&f.path);
+            assert!(faults.iter().any(near), "{path} = {wrong}: {faults:?}");
+        }
+    }
+    assert!(met > 300);
+}
+
+#[test]
+fn every_limit_is_told_with_its_unit() {
+    for (path, value, words) in [
+        ("/fields/wind/act/wind/speed", json!(151), "at most 150 m/s"),
+        ("/bodies/canopy/matter/areal_weight", json!(-1), "kg/m²"),
+        ("/bodies/canopy/matter/thickness", json!(0), " m"),
+        ("/frames/rate", json!(0), "at least 1"),
+        ("/bodies/canopy/matter/poisson", json!(0.5), "at most 0.45"),
+    ] {
+        let faults = validate(&with(path, value)).unwrap_err();
+        let fault = faults.iter().find(|f| f.path == path).unwrap();
+        assert!(fault.message.contains(words), "{path}: {}", fault.message);
+    }
+}
+
+#[test]
+fn every_number_that_changes_is_told_as_a_reason_with_what_it_is_now() {
+    let before = validate(&full()).unwrap();
+    // A longer shot makes nothing that is there out of date.
+    for path in numbers(&full()).into_iter().filter(|p| p != "/frames/last") {
+        let value = nudged(&path);
+        let after = validate(&with(&path, value.clone())).unwrap();
+        // Of its own body; what all bodies share is told of each.
+        let body = path.strip_prefix("/bodies/").map_or("canopy", |p| p.split('/').next().unwrap());
+        let told = changes(&before, &after, body);
+        assert!(!told.is_empty(), "{path} to {value} is told nowhere");
+        assert_eq!(told.len(), 1, "{path}: {told:?}");
+        // Points that are chosen, and keys, are told as a whole.
+        let whole = ["/points/", "/keys/", "/rest/", "/offset/"].iter().any(|w| path.contains(w));
+        assert!(told[0].words.contains(", ") || whole, "{path}: {:?}", told[0].words);
+    }
+}
+
+/// Numbers that look random and are the same each time.
+struct Dice(u64);
+
+impl Dice {
+    fn throw(&mut self, below: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) as usize % below
+    }
+}
+
+#[test]
+fn any_row_of_edits_is_undone_by_their_inverses_and_done_again_by_theirs() {
+    let all = numbers(&full());
+    let mut dice = Dice(7);
+    for _ in 0..20 {
+        let mut document = full();
+        let mut steps = vec![document.clone()];
+        for _ in 0..10 {
+            let patch = match dice.throw(5) {
+                0 => json!([{"op": "remove", "path": "/fields/eddies"}]),
+                1 => {
+                    json!([{"op": "add", "path": format!("/colliders/stone-{}", dice.throw(3)), "value": full()["colliders"]["globe"]}])
+                }
+                2 => {
+                    json!([{"op": "move", "from": "/bodies/canopy/maps/hem", "path": "/bodies/canopy/maps/edge"}])
+                }
+                _ => {
+                    let path = &all[dice.throw(all.len())];
+                    json!([{"op": "replace", "path": path, "value": nudged(path)}])
+                }
+            };
+            // What can't be done any more, or leaves a map without a name, is refused and changes nothing.
+            if let Ok((next, _)) = apply(&document, &serde_json::from_value(patch).unwrap()) {
+                document = next;
+                steps.push(document.clone());
+            }
+        }
+        assert!(steps.len() > 4);
+        let mut at = steps[steps.len() - 1].clone();
+        let mut again = vec![];
+        for before in steps.iter().rev().skip(1) {
+            let undo = inverse(before, &at);
+            let (back, _) = apply(&at, &undo).unwrap();
+            assert_eq!(&back, before);
+            again.push(inverse(&at, &back));
+            at = back;
+        }
+        assert_eq!(at, full());
+        for redo in again.into_iter().rev() {
+            at = apply(&at, &redo).unwrap().0;
+        }
+        assert_eq!(at, steps[steps.len() - 1]);
+    }
+}
+
+#[test]
+fn names_that_point_nowhere_are_faults_where_they_stand() {
+    for (path, value, words) in [
+        ("/bodies/canopy/grips/mast/to/handle", "crane", "\"crane\""),
+        ("/bodies/canopy/scaled/bend/map", "lace", "\"lace\""),
+        ("/bodies/canopy/grips/pegs/points/0/corner", "middle", "\"middle\""),
+    ] {
+        let faults = validate(&with(path, json!(value))).unwrap_err();
+        assert!(
+            faults.iter().any(|f| path.starts_with(&f.path) && f.message.contains(words)),
+            "{path}: {faults:?}"
+        );
+    }
+    // Keys that go back in time.
+    for path in [
+        "/colliders/globe/keys/1/frame",
+        "/handles/boom/keys/1/frame",
+        "/bodies/canopy/rest/scale/1/frame",
+        "/bodies/canopy/rest/bend/1/frame",
+    ] {
+        let faults = validate(&with(path, json!(0))).unwrap_err();
+        assert!(
+            faults.iter().any(|f| f.path == path && f.message.contains("is not after")),
+            "{path}: {faults:?}"
+        );
+    }
+    let mut d = full();
+    d["colliders"]["ground"]["hollow"] = json!(true);
+    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/colliders/ground/hollow"));
+    d = with("/bodies/float/shape/ring/tube", json!(0.4));
+    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/bodies/float/shape/ring/tube"));
+    d = with("/bodies/canopy/maps/fade/weights/ramp/to", json!(-0.6));
+    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/bodies/canopy/maps/fade/weights/ramp/to"));
+}
