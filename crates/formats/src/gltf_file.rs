@@ -8,8 +8,18 @@ use std::collections::HashMap;
 
 /// Reads all triangles of all meshes in the default scene.
 pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
+    // The library looks up some of what a file names before it has checked that it is there.
+    let read = std::panic::catch_unwind(|| read(bytes));
+    read.unwrap_or_else(|_| Err(ReadError::Gltf("it names parts that it doesn't have".into())))
+}
+
+fn read(bytes: &[u8]) -> Result<Mesh, ReadError> {
     let fail = |e: String| ReadError::Gltf(e);
     let gltf = gltf::Gltf::from_slice(bytes).map_err(|e| fail(e.to_string()))?;
+    let version = &gltf.document.as_json().asset.version;
+    if !version.starts_with("2.") {
+        return Err(fail(format!("it is of version {version}; 2.0 is read")));
+    }
     let buffers =
         gltf.buffers().map(|b| contents(&b, gltf.blob.as_deref())).collect::<Result<Vec<_>, _>>()?;
     let mut mesh = Mesh::default();
@@ -20,7 +30,9 @@ pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
         scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, identity)).collect::<Vec<_>>()).collect();
     todo.reverse();
     let mut textured = true;
+    let mut left = gltf.nodes().count();
     while let Some((node, parent)) = todo.pop() {
+        left = left.checked_sub(1).ok_or_else(|| fail("a node is its own ancestor, or has two".into()))?;
         let at = times(parent, node.transform().matrix());
         todo.extend(node.children().map(|c| (c, at)));
         for primitive in node.mesh().into_iter().flat_map(|m| m.primitives().collect::<Vec<_>>()) {
@@ -28,7 +40,8 @@ pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
                 continue;
             }
             let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-            let Some(positions) = reader.read_positions() else { continue };
+            let positions =
+                reader.read_positions().ok_or_else(|| fail("points are missing or cut short".into()))?;
             let points: Vec<u32> = positions
                 .map(|p| {
                     let p = carry(at, p);
@@ -45,6 +58,7 @@ pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
             }
             let corners: Vec<u32> = match reader.read_indices() {
                 Some(i) => i.into_u32().collect(),
+                None if primitive.indices().is_some() => return Err(fail("triangles are cut short".into())),
                 None => (0..points.len() as u32).collect(),
             };
             for t in corners.chunks_exact(3) {

@@ -14,7 +14,7 @@ pub fn read_obj(bytes: &[u8]) -> Result<Mesh, ReadError> {
     let mut textured = true;
     for (k, line) in text.lines().enumerate() {
         let fail = |message: String| ReadError::Obj { line: k + 1, message };
-        let mut words = line.split_whitespace();
+        let mut words = line.split('#').next().unwrap_or_default().split_whitespace();
         match words.next() {
             Some("v") => mesh.positions.push(numbers(words).map_err(fail)?),
             Some("vt") => mesh.uvs.push(numbers(words).map_err(fail)?),
