@@ -12,6 +12,7 @@ mod harness;
 mod matter;
 mod membrane;
 mod motion;
+mod rules;
 mod shapes;
 mod snags;
 mod taut;
