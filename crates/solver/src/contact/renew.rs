@@ -8,10 +8,10 @@ use crate::simd::Record;
 use crate::state::State;
 use rayon::prelude::*;
 
-/// Sub-steps that a search is made for, at most.
-const AHEAD: u32 = 4;
-/// A frame's first search is made for twice as many.
-pub(super) const FIRST: u32 = 2;
+/// Sub-steps that a search is made for, at most; and where a frame begins calm.
+const AHEAD: [u32; 2] = [4, 7];
+/// A frame begins calm where its points went by no more than this share of the gap, in the mean, in the last sub-step.
+const CALM_WAY: f32 = 0.05;
 /// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
 /// gap, of all its way, and of what this sub-step already turns it aside.
 const STRAY: [f32; 3] = [0.35, 0.05, 1.25];
@@ -52,6 +52,17 @@ impl Contact {
         }
     }
 
+    /// For how many sub-steps a frame that begins so is searched ahead, at most.
+    pub(super) fn outlook(&self, states: &[State]) -> u32 {
+        let far = |w: &Record| w.xyz().iter().map(|c| c * c).sum::<f32>().sqrt();
+        let (mut sum, mut points) = (0.0, 0);
+        for s in states {
+            sum += s.way[..s.points].iter().map(far).sum::<f32>();
+            points += s.points;
+        }
+        AHEAD[usize::from(sum < CALM_WAY * self.gap() * points as f32)]
+    }
+
     /// The least gap of all that meet.
     pub(super) fn gap(&self) -> f32 {
         self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap))
@@ -89,7 +100,7 @@ impl Contact {
         let crowded = pairs > CROWD * self.surfaces.iter().map(|s| s.points).sum::<usize>();
         // What was good for long is tried for longer.
         self.ahead = match (fresh, crowded) {
-            (true, false) => (2 * self.ahead).min(AHEAD),
+            (true, false) => (2 * self.ahead).min(self.most),
             (true, true) => (self.ahead / 2).max(1),
             (false, _) => (self.ahead / 2).max(2),
         };

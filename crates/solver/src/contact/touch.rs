@@ -7,7 +7,6 @@ use super::inside;
 use super::keep::{Side, Watched, keep_apart};
 use super::list::snug;
 use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
-use super::renew::FIRST;
 use super::solids::{look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
@@ -111,6 +110,8 @@ pub struct Contact {
     /// Sub-steps since then, and for how many the search was made.
     pub(super) since: u32,
     pub(super) ahead: u32,
+    /// For how many any search of this frame is made, at most.
+    pub(super) most: u32,
     /// For each surface, how many tiles had to be mended since.
     pub(super) mended: Vec<usize>,
     words: Vec<u64>,
@@ -193,6 +194,7 @@ impl Contact {
             mended: vec![0; surfaces.len()],
             since: 0,
             ahead: 1,
+            most: 1,
             words: vec![0; first[surfaces.len()]],
             first,
             tangle: Tangle::new(between.len()),
@@ -227,6 +229,7 @@ impl Contact {
             snug: vec![],
             since: 0,
             ahead: 1,
+            most: 1,
             words: vec![],
             first: vec![0],
             tangle: Tangle::new(0),
@@ -309,7 +312,9 @@ impl Contact {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }
-        (self.since, self.ahead) = (FIRST, FIRST);
+        // The first search of a frame is made for as many sub-steps as any.
+        self.most = self.outlook(states);
+        (self.since, self.ahead) = (self.most, self.most);
         self.unrest.iter_mut().for_each(|u| u.fill(0.0));
         self.between.iter_mut().flat_map(|b| &mut b.lists).for_each(|l| l.fill(&[]));
         if !self.between.is_empty() && self.tangle.watched(states) {
