@@ -4,12 +4,19 @@ import type { Shape } from '../api/shape';
 
 const INK = '#26312f';
 
+/** Where a point is. */
+function place(p: Float32Array, q: number): T.Vector3 {
+  return new T.Vector3(p[3 * q], p[3 * q + 1], p[3 * q + 2]);
+}
+
 export class MarkLayer {
   readonly group = new T.Group();
   private knots: T.InstancedMesh;
   private held: number[];
   private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
   private chosen: number[] = [];
+  private cordSize: number;
+  private cords: { points: number[]; mesh: T.Mesh; ends: string }[] = [];
 
   constructor(private shape: Shape) {
     this.held = [...new Set(shape.head.grips.flatMap((g) => g.points))];
@@ -20,25 +27,40 @@ export class MarkLayer {
     this.knots.frustumCulled = false;
     this.dots.frustumCulled = false;
     this.dots.renderOrder = 2;
-    this.group.add(this.knots, this.dots, ...this.cords(size));
+    this.cordSize = 0.5 * size;
+    this.cords = this.rows();
+    this.group.add(this.knots, this.dots, ...this.cords.map((c) => c.mesh));
     this.follow(shape.placed);
   }
 
   /** A cord through the points of each grip that lie in a row. */
-  private cords(size: number): T.Mesh[] {
+  private rows() {
     const material = new T.MeshStandardMaterial({ color: '#7d6c50', roughness: 0.9 });
     const { placed, head } = this.shape;
     return head.grips.flatMap(({ points }) => {
       if (points.length < 3 || points.length > 400) return [];
-      const at = points.map((p) => new T.Vector3(placed[3 * p], placed[3 * p + 1], placed[3 * p + 2]));
+      const at = points.map((p) => place(placed, p));
       const gaps = at.slice(1).map((p, k) => p.distanceTo(at[k]!));
       const usual = [...gaps].sort((a, b) => a - b)[gaps.length >> 1]!;
       if (gaps.some((g) => g > 3 * usual)) return [];
-      const path = new T.CatmullRomCurve3(at, false, 'chordal');
-      const cord = new T.Mesh(new T.TubeGeometry(path, 4 * points.length, 0.5 * size, 6), material);
-      cord.castShadow = true;
-      return [cord];
+      const mesh = new T.Mesh(new T.BufferGeometry(), material);
+      mesh.castShadow = true;
+      mesh.frustumCulled = false;
+      return [{ points, mesh, ends: '' }];
     });
+  }
+
+  /** Draws each cord anew whose grip has moved: as a whole, so its ends tell. */
+  private stretch(p: Float32Array) {
+    for (const cord of this.cords) {
+      const at = cord.points.map((q) => place(p, q));
+      const ends = [at[0]!, at[at.length - 1]!].map((v) => v.toArray().join()).join();
+      if (ends === cord.ends) continue;
+      cord.ends = ends;
+      cord.mesh.geometry.dispose();
+      const path = new T.CatmullRomCurve3(at, false, 'chordal');
+      cord.mesh.geometry = new T.TubeGeometry(path, 4 * at.length, this.cordSize, 6);
+    }
   }
 
   choose(points: number[]) {
@@ -51,6 +73,7 @@ export class MarkLayer {
     const m = new T.Matrix4();
     this.held.forEach((q, k) => this.knots.setMatrixAt(k, m.makeTranslation(p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!)));
     this.knots.instanceMatrix.needsUpdate = true;
+    this.stretch(p);
     if (this.chosen.length > 0) {
       const at = new Float32Array(this.chosen.flatMap((q) => [p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!]));
       this.dots.geometry.setAttribute('position', new T.BufferAttribute(at, 3));
