@@ -312,7 +312,7 @@ impl Contact {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }
-        // The first search of a frame is made for as many sub-steps as any.
+        // A frame begins with a search, as far ahead as its motion lets one look.
         self.most = self.outlook(states);
         (self.since, self.ahead) = (self.most, self.most);
         self.unrest.iter_mut().for_each(|u| u.fill(0.0));
