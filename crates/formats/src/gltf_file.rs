@@ -2,6 +2,7 @@
 //! a file doubles for the sake of its texture are joined again, for a cloth must not be cut there.
 use crate::ReadError;
 use base64::Engine as _;
+use gltf::Semantic;
 use gltf::mesh::Mode;
 use nematon_geometry::Mesh;
 use std::collections::HashMap;
@@ -36,12 +37,11 @@ fn read(bytes: &[u8]) -> Result<Mesh, ReadError> {
         let at = times(parent, node.transform().matrix());
         todo.extend(node.children().map(|c| (c, at)));
         for primitive in node.mesh().into_iter().flat_map(|m| m.primitives().collect::<Vec<_>>()) {
-            if primitive.mode() != Mode::Triangles {
+            if primitive.mode() != Mode::Triangles || primitive.get(&Semantic::Positions).is_none() {
                 continue;
             }
             let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-            let positions =
-                reader.read_positions().ok_or_else(|| fail("points are missing or cut short".into()))?;
+            let positions = reader.read_positions().ok_or_else(|| fail("points are cut short".into()))?;
             let points: Vec<u32> = positions
                 .map(|p| {
                     let p = carry(at, p);

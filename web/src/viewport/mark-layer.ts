@@ -16,7 +16,7 @@ export class MarkLayer {
   private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
   private chosen: number[] = [];
   private cordSize: number;
-  private cords: { points: number[]; mesh: T.Mesh; ends: string }[] = [];
+  private cords: { points: number[]; mesh: T.Mesh; drawn: string }[] = [];
 
   constructor(private shape: Shape) {
     this.held = [...new Set(shape.head.grips.flatMap((g) => g.points))];
@@ -46,17 +46,17 @@ export class MarkLayer {
       const mesh = new T.Mesh(new T.BufferGeometry(), material);
       mesh.castShadow = true;
       mesh.frustumCulled = false;
-      return [{ points, mesh, ends: '' }];
+      return [{ points, mesh, drawn: '' }];
     });
   }
 
-  /** Draws each cord anew whose grip has moved: as a whole, so its ends tell. */
+  /** Draws each cord anew whose grip has moved: as one piece, so three of its points tell. */
   private stretch(p: Float32Array) {
     for (const cord of this.cords) {
       const at = cord.points.map((q) => place(p, q));
-      const ends = [at[0]!, at[at.length - 1]!].map((v) => v.toArray().join()).join();
-      if (ends === cord.ends) continue;
-      cord.ends = ends;
+      const three = [at[0]!, at[at.length >> 1]!, at[at.length - 1]!].map((v) => v.toArray().join()).join();
+      if (three === cord.drawn) continue;
+      cord.drawn = three;
       cord.mesh.geometry.dispose();
       const path = new T.CatmullRomCurve3(at, false, 'chordal');
       cord.mesh.geometry = new T.TubeGeometry(path, 4 * at.length, this.cordSize, 6);

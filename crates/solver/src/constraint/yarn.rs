@@ -258,7 +258,7 @@ struct Passed {
 }
 
 /// The stiffness across a chain that its tension gives it, as a share of the points' inertia in a sub-step, from
-/// which on it is met implicitly. Below a quarter of what would let the chain ring.
+/// which on it is met implicitly. A quarter of what lets the chain ring.
 const TAUT: f32 = 1.0 / 8.0;
 
 /// Pulls of a group's edges, to be kept over the rounds of a sub-step.
@@ -401,7 +401,7 @@ pub unsafe fn solve(
 /// 4 T dt² / (m h) > 2: the chain rings from one sub-step to the next. The stiffness across, T/h for each edge
 /// (geometric stiffness: M. Tournier, M. Nesme, B. Gilles, F. Faure, "Stable Constrained Dynamics", 2015, eq. 14),
 /// belongs into the system: with it, what a point moves across the chain is (M + dt² K)⁻¹ M δ of what it would
-/// have moved without, δ. At rest nothing changes; momentum is kept, and so are lengths along.
+/// have moved without, δ. At rest nothing changes; momentum is kept, and so are lengths where the chain is straight.
 #[inline(always)]
 fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
     let (zero, one) = (F8::splat(0.0), F8::splat(1.0));
