@@ -12,6 +12,9 @@ use crate::simd::{F8, Record, V8, load, store};
 /// Steps of the trace at most: each goes as far as nothing can be hit.
 const STEPS: usize = 12;
 
+/// What part of a skin's radius a way may be and still be short.
+const SHORT: f32 = 0.5;
+
 /// Where a collider is at one moment, as eight equal lanes.
 #[derive(Clone, Copy)]
 pub struct Frame {
@@ -27,7 +30,8 @@ impl Frame {
     #[inline(always)]
     fn inward(&self, p: V8) -> V8 {
         let d = p - self.centre;
-        V8(self.axes.map(|a| a.dot(d)))
+        let [a, b, c] = &self.axes;
+        V8([a.dot(d), b.dot(d), c.dot(d)])
     }
     #[inline(always)]
     fn outward(&self, d: V8) -> V8 {
@@ -145,6 +149,16 @@ pub fn close(c: &Swept, x: &[Record], start: &[Record], first: u32, points: usiz
     distance(c.solid, p1).1.below(far).mask() != 0
 }
 
+/// The least radius of a skin that is round everywhere: a way that is short beside it meets it as its end does.
+fn round(solid: &Solid) -> Option<f32> {
+    match solid {
+        Solid::Plane => Some(f32::INFINITY),
+        Solid::Ball { radius } | Solid::Capsule { radius, .. } => Some(*radius),
+        Solid::Inside(solid) => round(solid),
+        Solid::Box { .. } | Solid::Hull { .. } => None,
+    }
+}
+
 /// Keeps points out, by eights from each `first` on of so many, and tells how many it moved. `start` has where they
 /// were when the sub-step began.
 ///
@@ -159,6 +173,7 @@ pub unsafe fn meet(
     dt: f32,
 ) -> usize {
     let mut moved_points = 0;
+    let short = F8::splat(SHORT * round(c.solid).unwrap_or(0.0));
     let zero = F8::splat(0.0);
     let one = F8::splat(1.0);
     for first in firsts {
@@ -176,8 +191,10 @@ pub unsafe fn meet(
         }
         let (n0, d0) = distance(c.solid, p0);
         // Along the way to the first touch.
+        // A short way to a round skin: whatever was touched first faces as the end does.
+        let (steps, n0) = if length.below(short).mask() == 0xff { (0, n1) } else { (STEPS, n0) };
         let (mut gone, mut n, mut here) = (zero, n0, d0);
-        for _ in 0..STEPS {
+        for _ in 0..steps {
             let on = (gap + F8::splat(1e-6)).below(here).and(gone.below(length));
             if on.mask() == 0 {
                 break;

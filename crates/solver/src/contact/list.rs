@@ -13,6 +13,9 @@ const SHARE: usize = 64;
 /// What lies nearer at rest than its gap is kept no further apart than this share of it.
 const AT_REST: f32 = 0.9;
 
+/// What lies nearer than so many gaps is close.
+const CLOSE: f32 = 1.1;
+
 /// What pairs of one kind are told by.
 struct Sift<'a> {
     contact: &'a Contact,
@@ -92,7 +95,8 @@ impl Sift<'_> {
             }
         }
         let closing = closing.sqrt();
-        let far = near(self.kind, &x).distance - stray(0, split) - stray(split, 4);
+        let apart = near(self.kind, &x).distance;
+        let far = apart - stray(0, split) - stray(split, 4);
         let least = closing.fnma(ahead - since, far);
         let mut gap = match self.mapped {
             true => F8::new(&std::array::from_fn(|l| {
@@ -111,6 +115,7 @@ impl Sift<'_> {
             return;
         }
         let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
+        let close = apart.below(gap * F8::splat(CLOSE)).mask();
         let gap = gap.array();
         let (first, span) = (self.span[0], self.span[1] - self.span[0]);
         let flags = self.sides.map(|s| usize::from(s != b.a));
@@ -119,7 +124,8 @@ impl Sift<'_> {
             hits &= hits - 1;
             if !c.tangle.is_free(self.between, &eight[l], flags) {
                 let due = (first + due[l].clamp(0.0, span)) as u32;
-                out.push(Pair { index: eight[l], gap: gap[l], friction: self.friction(&eight[l]), due });
+                let (gap, friction, close) = (gap[l], self.friction(&eight[l]), close & (1 << l) != 0);
+                out.push(Pair { index: eight[l], gap, friction, due, close });
             }
         }
     }

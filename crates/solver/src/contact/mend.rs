@@ -40,13 +40,21 @@ impl Contact {
         }
         let span = [self.since as f32, self.ahead as f32];
         for k in 0..self.between.len() {
+            let b = &self.between[k];
+            if [b.a, b.b].iter().all(|s| all[*s].tiles.is_empty()) {
+                continue;
+            }
             let tiles = self.met(&self.between[k], &all);
             let sides = self.between[k].sides();
             let wanted =
                 |f: &[u32; 4], list: usize| (0..4).any(|i| all[sides[list][i]].points[f[i] as usize]);
             let pairs = self.pairs(k, &tiles, &wanted, span);
+            // What was known of a pair that is astray is found again, and must not stand there twice.
             let b = &mut self.between[k];
-            for (i, new) in pairs.into_iter().enumerate().filter(|(_, new)| !new.is_empty()) {
+            for (i, new) in pairs.into_iter().enumerate() {
+                let astray = |f: &[u32; 4]| wanted(f, i);
+                b.lists[i].drop_where(astray);
+                b.added[i].retain(|p| !astray(&p.index));
                 b.added[i].extend(new);
                 b.lists[LISTS / 2 + i].fill(&b.added[i]);
             }

@@ -90,6 +90,8 @@ pub struct Pair {
     pub friction: f32,
     /// Sub-steps from the search on before which it can't come near.
     pub due: u32,
+    /// Whether it is near as it is: such are grouped apart, for most of them are met again and again.
+    pub close: bool,
 }
 
 /// A pair that comes too near in this sub-step.
@@ -134,15 +136,16 @@ impl List {
     pub fn fill(&mut self, pairs: &[Pair]) {
         self.groups.clear();
         self.ends.clear();
-        // By when they are due, and as they came among those due together.
-        let last = pairs.iter().map(|p| p.due as usize).max().unwrap_or(0);
+        // By when they are due, by whether they are close, and as they came among those that are alike.
+        let key = |p: &Pair| 2 * p.due as usize + usize::from(!p.close);
+        let last = pairs.iter().map(key).max().unwrap_or(0);
         let mut place = vec![0u32; last + 2];
-        pairs.iter().for_each(|p| place[p.due as usize + 1] += 1);
+        pairs.iter().for_each(|p| place[key(p) + 1] += 1);
         (0..=last).for_each(|d| place[d + 1] += place[d]);
         let mut order = vec![0u32; pairs.len()];
         for (k, p) in pairs.iter().enumerate() {
-            order[place[p.due as usize] as usize] = k as u32;
-            place[p.due as usize] += 1;
+            order[place[key(p)] as usize] = k as u32;
+            place[key(p)] += 1;
         }
         for c in order.chunks(8) {
             let lane = |l: usize| &pairs[c[l.min(c.len() - 1)] as usize];
@@ -158,6 +161,17 @@ impl List {
         }
         self.partings.clear();
         self.partings.resize(self.groups.len(), Parting::NONE);
+    }
+
+    /// Takes out pairs by their points.
+    pub fn drop_where(&mut self, out: impl Fn(&[u32; 4]) -> bool) {
+        for (g, parting) in self.groups.iter_mut().zip(&mut self.partings) {
+            let dropped = |l: &u32| out(&std::array::from_fn(|i| g.index[i][*l as usize]));
+            let lanes =
+                (0..8u32).filter(|l| g.lanes & (1 << l) != 0).filter(dropped).fold(0, |m, l| m | 1 << l);
+            g.lanes &= !lanes;
+            parting.sure &= !lanes;
+        }
     }
 
     /// How many pairs there are.
@@ -240,6 +254,14 @@ impl Presses {
             (g.target[l], g.friction[l]) = (t.target, t.friction);
         }
         self.all.push(g);
+    }
+
+    /// Marks which eights of each surface's points may be moved.
+    pub fn mark(&self, moves: [bool; 4], sides: [usize; 4], eights: &mut [Vec<bool>]) {
+        for i in (0..4).filter(|&i| moves[i]) {
+            let eights = &mut eights[sides[i]];
+            self.all.iter().flat_map(|p| p.index[i]).for_each(|k| eights[k as usize / 8] = true);
+        }
     }
 
     /// The most that the last sweep had to push, metres.
@@ -419,7 +441,7 @@ mod tests {
 
     #[test]
     fn pairs_are_grouped_by_when_they_are_due_and_only_those_are_looked_at() {
-        let pair = |k: u32, due: u32| Pair { index: [k; 4], gap: 0.001, friction: 0.0, due };
+        let pair = |k: u32, due: u32| Pair { index: [k; 4], gap: 0.001, friction: 0.0, due, close: true };
         // Ten at once, three from the third sub-step on, one from the fourth.
         let dues = [0, 2, 0, 0, 0, 3, 2, 0, 0, 0, 0, 2, 0, 0];
         let pairs: Vec<Pair> = (0..).zip(dues).map(|(k, due)| pair(k, due)).collect();

@@ -8,8 +8,10 @@ use crate::simd::Record;
 use crate::state::State;
 use rayon::prelude::*;
 
+/// Points that one thread takes at least.
+const RUN: usize = 2048;
 /// Sub-steps that a search is made for, at most; and where a frame begins calm.
-const AHEAD: [u32; 2] = [4, 7];
+const AHEAD: [u32; 2] = [4, 10];
 /// A frame begins calm where its points went by no more than this share of the gap, in the mean, in the last sub-step.
 const CALM_WAY: f32 = 0.05;
 /// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
@@ -24,10 +26,12 @@ impl Contact {
     /// Whether a point has left the way that the last search thought it would go.
     pub(super) fn strayed(&self, states: &[State]) -> bool {
         let steps = (self.since + 1) as f32;
-        (0..self.surfaces.len()).into_par_iter().any(|k| {
+        (0..self.surfaces.len()).any(|k| {
             let n = self.surfaces[k].points;
             let now = if k < self.cloths { &states[k].x } else { &self.skins[k - self.cloths].now };
-            strays(&now[..n], &self.base[k], &self.ways[k], steps)
+            let each =
+                now[..n].par_chunks(RUN).zip(self.base[k].par_chunks(RUN)).zip(self.ways[k].par_chunks(RUN));
+            each.any(|((now, base), ways)| strays(now, base, ways, steps))
         })
     }
 
@@ -60,7 +64,8 @@ impl Contact {
             sum += s.way[..s.points].iter().map(far).sum::<f32>();
             points += s.points;
         }
-        AHEAD[usize::from(sum < CALM_WAY * self.gap() * points as f32)]
+        let mean = sum / (self.gap() * points as f32);
+        AHEAD[usize::from(mean < CALM_WAY)]
     }
 
     /// The least gap of all that meet.
@@ -115,12 +120,11 @@ impl Contact {
             let (now, start, _) = moving[k];
             base.clear();
             base.extend_from_slice(start);
-            ways.clear();
             let unrest = |i: usize| self.unrest[k].get(i).copied().unwrap_or(0.0);
-            ways.extend(
-                (0..start.len())
-                    .map(|i| expected(moving[k], i, Room { gap, times, unrest: unrest(i) }, !fresh)),
-            );
+            let points = (0..start.len()).into_par_iter().with_min_len(RUN);
+            points
+                .map(|i| expected(moving[k], i, Room { gap, times, unrest: unrest(i) }, !fresh))
+                .collect_into_vec(ways);
             self.surfaces[k].fit(Ways { x: start, now, ways, times }, self.meets_itself(k), boxes);
         });
         (self.boxes, self.base, self.ways) = (boxes, base, ways);
@@ -128,7 +132,7 @@ impl Contact {
             let tiles = self.meeting(&self.between[k]).tiles();
             let pairs = self.pairs(k, &tiles, &|_, _| true, [0.0, times]);
             let b = &mut self.between[k];
-            b.lists.iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
+            b.lists.par_iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
             b.added = Default::default();
             b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&[]));
         }
@@ -175,11 +179,16 @@ pub(super) fn expected((now, start, way): Moving, i: usize, room: Room, met: boo
 
 /// Whether a point is not where it was thought to be after so many sub-steps.
 fn strays(now: &[Record], base: &[Record], ways: &[Record], steps: f32) -> bool {
-    now.iter().zip(base).zip(ways).any(|((x, b), w)| strayed_by(x, b, w, steps) > w.0[3])
+    now.iter().zip(base).zip(ways).any(|((x, b), w)| off2(x, b, w, steps) > w.0[3] * w.0[3])
 }
 
 #[inline(always)]
 pub(super) fn strayed_by(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
+    off2(x, b, w, steps).sqrt()
+}
+
+#[inline(always)]
+fn off2(x: &Record, b: &Record, w: &Record, steps: f32) -> f32 {
     let off = [0, 1, 2].map(|c| x.0[c] - b.0[c] - steps * w.0[c]);
-    (off[0] * off[0] + off[1] * off[1] + off[2] * off[2]).sqrt()
+    off[0] * off[0] + off[1] * off[1] + off[2] * off[2]
 }

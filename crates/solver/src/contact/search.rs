@@ -238,11 +238,13 @@ impl TwoTiles<'_> {
     /// For eight boxes and eight others, which start near enough: bit 8i + j. In `own`, the first before the other.
     #[inline(always)]
     fn crossed(&self, a: &Eight<STILL>, b: &Eight<STILL>, lanes: [u32; 2], own: bool) -> u64 {
-        let mut all = 0u64;
-        for i in 0..EIGHT {
+        let (mut all, mut left) = (0u64, lanes[0]);
+        while left != 0 {
+            let i = left.trailing_zeros() as usize;
+            left &= left - 1;
             let hits = starts_near(&one(a, i), b, &self.reach) & lanes[1];
             let hits = if own { hits & (0xfe << i) } else { hits };
-            all |= u64::from(if lanes[0] & (1 << i) != 0 { hits } else { 0 }) << (8 * i);
+            all |= u64::from(hits) << (8 * i);
         }
         all
     }
@@ -269,16 +271,19 @@ impl TwoTiles<'_> {
 
     fn edges(&self, wanted: &impl Fn(&[u32; 4]) -> bool, out: &mut Vec<[u32; 4]>) {
         let (mine, others) = (&self.a.surface.tiles[self.s], &self.b.surface.tiles[self.o]);
-        let whole: [F8; STILL] = std::array::from_fn(|row| F8::splat(self.of_b[row]));
+        let [of_a, of_b]: [[F8; STILL]; 2] =
+            [&self.of_a, &self.of_b].map(|of| std::array::from_fn(|row| F8::splat(of[row])));
         let turned = self.reach.turned();
-        for g in run(mine.ends) {
-            let edges = &self.a.boxes.edges[g];
-            let near = starts_near(&whole, edges, &turned) & mine.lanes(g);
-            if near == 0 {
+        let near = |g: usize| starts_near(&of_b, &self.a.boxes.edges[g], &turned) & mine.lanes(g);
+        let near_a = |h: usize| starts_near(&of_a, &self.b.boxes.edges[h], &self.reach) & others.lanes(h);
+        for h in run(others.ends) {
+            let there = near_a(h);
+            if there == 0 {
                 continue;
             }
-            for h in run(others.ends).skip_while(|h| self.own && *h < g) {
-                let lanes = [near, others.lanes(h)];
+            for g in run(mine.ends).take_while(|g| !self.own || *g <= h) {
+                let edges = &self.a.boxes.edges[g];
+                let lanes = [near(g), there];
                 for (i, j) in bits(self.crossed(edges, &self.b.boxes.edges[h], lanes, self.own && g == h)) {
                     let ([p, q], [r, t]) = (&self.a.surface.ends[g], &self.b.surface.ends[h]);
                     let pair = [p[i], q[i], r[j], t[j]];

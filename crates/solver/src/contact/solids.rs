@@ -21,6 +21,8 @@ pub(super) struct Met<'a> {
     swept: Swept<'a>,
     /// The first of eight points each that are near.
     near: Vec<u32>,
+    /// Those of eight of which contact may move any, where that is known.
+    reached: Option<Vec<u32>>,
 }
 
 /// The solids that each cloth meets.
@@ -53,7 +55,7 @@ pub(super) fn solids<'a>(
                     rub,
                     maps,
                 };
-                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![] });
+                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![], reached: None });
             }
             With::Floor => {
                 let Some(f) = frame.floor else { continue };
@@ -61,7 +63,7 @@ pub(super) fn solids<'a>(
                 let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
                 let solid = &Solid::Plane;
                 let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };
-                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![] });
+                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![], reached: None });
             }
             _ => {}
         }
@@ -73,18 +75,31 @@ fn firsts(points: usize) -> impl IndexedParallelIterator<Item = u32> {
     (0..points.div_ceil(8)).into_par_iter().map(|k| 8 * k as u32)
 }
 
-/// Finds which points are near what they meet. `gap` is what other contact keeps, metres.
-pub(super) fn look(solids: &mut [Met], states: &[State], gap: f32, watch: &impl Watch) {
-    for m in solids {
+/// Finds which points are near what they meet, and adds them to those that are `pressed`: for each cloth, whether contact
+/// may move any of eight points. `gap` is what that keeps, metres.
+pub(super) fn look(
+    solids: &mut [Met],
+    states: &[State],
+    gap: f32,
+    pressed: &mut [Vec<bool>],
+    watch: &impl Watch,
+) {
+    for m in &mut *solids {
         let s = &states[m.cloth];
         m.near = watch.between(m.pairing, || {
             let near = |first: &u32| close(&m.swept, &s.x, &s.start, *first, s.points, ROOM * gap);
             firsts(s.points).with_min_len(RUN).filter(near).collect()
         });
+        m.near.iter().for_each(|first| pressed[m.cloth][*first as usize / 8] = true);
+    }
+    // What one of them pushes may come to another.
+    for m in solids {
+        let here = |first: &u32| pressed[m.cloth][*first as usize / 8];
+        m.reached = Some((0..states[m.cloth].points as u32).step_by(8).filter(here).collect());
     }
 }
 
-/// Keeps points out of what they meet: `all`, or those that are near.
+/// Keeps points out of what they meet: `all` that may have come there, or those that are near.
 pub(super) fn meet_solids(
     solids: &[Met],
     states: &mut [State],
@@ -100,12 +115,13 @@ pub(super) fn meet_solids(
         // Safety: each eight points are one thread's.
         let each =
             |few: &[u32]| unsafe { meet(&m.swept, x.get(), start.as_ptr(), few.iter().copied(), points, dt) };
-        touching[m.pairing] = watch.between(m.pairing, || match all {
-            true => {
+        touching[m.pairing] = watch.between(m.pairing, || match (all, &m.reached) {
+            (true, Some(reached)) => reached.par_chunks(RUN).map(each).sum(),
+            (true, None) => {
                 let every: Vec<u32> = firsts(points).collect();
                 every.par_chunks(RUN).map(each).sum()
             }
-            false => m.near.par_chunks(RUN).map(each).sum(),
+            (false, _) => m.near.par_chunks(RUN).map(each).sum(),
         });
     }
 }

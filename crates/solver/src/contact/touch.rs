@@ -26,6 +26,8 @@ const SWEEPS: [usize; 2] = [2, 24];
 const SETTLED: f32 = 0.1;
 /// Groups that one thread takes at least.
 const SHARE: usize = 24;
+/// So few groups are faster met by one thread than given to two.
+const FEW: usize = 96;
 
 /// Who touches whom.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -397,9 +399,16 @@ impl Contact {
                 }
             });
         }
+        let mut reached: Vec<Vec<bool>> =
+            self.surfaces.iter().map(|s| vec![false; s.points.div_ceil(8) + 1]).collect();
+        for (b, arrays) in self.between.iter().zip(&arrays) {
+            for ((presses, arrays), sides) in b.presses.iter().zip(arrays).zip(b.sides()) {
+                presses.mark(arrays.moves, sides, &mut reached);
+            }
+        }
         let mut solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
         if !self.between.is_empty() {
-            look(&mut solids, states, self.gap(), watch);
+            look(&mut solids, states, self.gap(), &mut reached, watch);
         }
         for sweep in 0..SWEEPS[1] {
             let mut pushed = 0.0f32;
@@ -426,7 +435,7 @@ impl Contact {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
         watch.during(Phase::Keep, || {
-            self.keep(states, &arrays);
+            self.keep(states, &arrays, moved(states, &reached));
             // What was brought apart may have gone where no pair was looked for.
             for _ in 0..RECHECKS {
                 if !self.strayed(states) && !self.turned(states) {
@@ -441,15 +450,15 @@ impl Contact {
                         approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
                     }
                 }
-                self.keep(states, &arrays);
+                self.keep(states, &arrays, f32::INFINITY);
             }
         });
         self.since += 1;
     }
 
-    /// Makes sure that no listed pair has crossed.
-    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]]) {
-        let moved = moved(states);
+    /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were told
+    /// apart.
+    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32) {
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
         points
@@ -509,15 +518,17 @@ fn standing<'a>(
     (Placed { surface, boxes, ways: Ways::still(x, still) }, x)
 }
 
-/// By how much contact moved any point in this sub-step, at most: metres.
-fn moved(states: &[State]) -> f32 {
-    let far = |s: &State| {
-        s.x.iter().zip(&s.free).take(s.points).fold(0.0f32, |m, (x, f)| {
+/// By how much contact moved any point in this sub-step, at most: metres. It can have moved those that it `reached`.
+fn moved(states: &[State], reached: &[Vec<bool>]) -> f32 {
+    let far = |(s, reached): (&State, &Vec<bool>)| {
+        let eights = s.x[..s.points].chunks(8).zip(s.free[..s.points].chunks(8)).zip(reached);
+        let all = eights.filter(|(_, r)| **r).flat_map(|((x, free), _)| x.iter().zip(free));
+        all.fold(0.0f32, |m, (x, f)| {
             let d = [0, 1, 2].map(|c| x.0[c] - f.0[c]);
             m.max(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
         })
     };
-    states.iter().map(far).fold(0.0, f32::max).sqrt()
+    states.iter().zip(reached).map(far).fold(0.0, f32::max).sqrt()
 }
 
 /// Tells all features of a list apart and gives those that come too near.
@@ -568,7 +579,7 @@ fn bring_apart(presses: &mut Presses, arrays: &Arrays) {
     for &to in &presses.runs {
         let all = &mut presses.all[from..to];
         // Safety, for both: groups of one run share no point that moves.
-        if to - from <= SHARE {
+        if to - from <= FEW {
             all.iter_mut().for_each(|g| unsafe { solve(g, arrays) });
         } else {
             all.par_iter_mut().with_min_len(SHARE).for_each(|g| unsafe { solve(g, arrays) });
