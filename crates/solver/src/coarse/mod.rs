@@ -20,10 +20,11 @@ use rayon::prelude::*;
 /// Sweeps over a level each sub-step, finest first: the coarser, the cheaper.
 const SWEEPS: [usize; 3] = [2, 4, 12];
 
-/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. What lies between
-/// this and 1 must be wide. How far a cell is taut is no part of its energy, so each time that it changes under shear it
-/// gives or takes some; with a fiftieth from taut to slack it kept folds fluttering for good (by 0.7 mm from frame to
-/// frame at 128 points a metre; 0.1 with a tenth).
+/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and its
+/// length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v f_u·f_v)²:
+/// a cell that is drawn taut while it is sheared must be paid for. As a switch that only weakened the shear's force it
+/// was not, and kept folds fluttering for good (by 0.7 mm from frame to frame at 128 points a metre, and now and then a
+/// corner swinging by centimetres).
 const SLACK: f32 = 0.9;
 
 /// One lattice over the level below it (the first over the points).
@@ -261,11 +262,13 @@ impl Scratch {
     }
 }
 
-/// From 1 where a column has its length to 0 where it is shorter than [`SLACK`], by a smooth step.
+/// How taut a column of a length, as a share of that at rest, is: 0 up to [`SLACK`], 1 from 1 on; and how that changes
+/// with the length.
 #[inline(always)]
-fn tautness(length: F8) -> F8 {
-    let t = ((length - F8::splat(SLACK)) * F8::splat(1.0 / (1.0 - SLACK))).unit_clamp();
-    t * t * (F8::splat(3.0) - t - t)
+fn tautness(length: F8) -> [F8; 2] {
+    let per = F8::splat(1.0 / (1.0 - SLACK));
+    let t = ((length - F8::splat(SLACK)) * per).unit_clamp();
+    [t * t * (F8::splat(3.0) - t - t), F8::splat(6.0) * t * (F8::splat(1.0) - t) * per]
 }
 
 /// Meets eight triangles once.
@@ -281,7 +284,6 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], sca
     let rest = F8::splat(scale.rest);
     let column = |x: &[V8; 3], d: &[F8; 3]| (x[1] - x[0]).scale(d[1]) + (x[2] - x[0]).scale(d[2]);
     let wholes = membrane::wholes(scale, soft[0], soft[1], || [0, 1].map(|d| column(&x, &rows[d])));
-    let mut taut = F8::splat(1.0);
     for d in 0..2 {
         let row = &rows[d];
         let f = column(&x, row);
@@ -292,13 +294,19 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], sca
         multipliers[d] = after.array();
         let s = (after - before) / length;
         (0..3).for_each(|k| x[k] = f.fma(s * w[k] * row[k], x[k]));
-        taut = taut * tautness(length / rest);
     }
     let f = [0, 1].map(|d| column(&x, &rows[d]));
-    let gradient: [V8; 3] = std::array::from_fn(|k| f[1].scale(rows[0][k]) + f[0].scale(rows[1][k]));
+    let shear = f[0].dot(f[1]);
+    let lengths = f.map(|f| f.dot(f).max(F8::splat(1e-20)).sqrt());
+    let [(tu, du), (tv, dv)] = lengths.map(|l| tautness(l / rest)).map(|[t, d]| (t, d / rest));
+    let taut = tu * tv;
+    // ∂/∂f_u of t_u t_v f_u·f_v, and ∂/∂f_v.
+    let by_u = f[1].scale(taut) + f[0].scale(shear * du * tv / lengths[0]);
+    let by_v = f[0].scale(taut) + f[1].scale(shear * dv * tu / lengths[1]);
+    let gradient: [V8; 3] = std::array::from_fn(|k| by_u.scale(rows[0][k]) + by_v.scale(rows[1][k]));
     let sum = (0..3).fold(soft[2], |s, k| w[k].fma(gradient[k].dot(gradient[k]), s));
     let before = F8::new(&multipliers[2]);
-    let change = taut * (soft[2].fnma(before, -(f[0].dot(f[1]))) / sum);
+    let change = soft[2].fnma(before, -(taut * shear)) / sum;
     multipliers[2] = (before + change).array();
     for k in 0..3 {
         x[k] = gradient[k].fma(change * w[k], x[k]);

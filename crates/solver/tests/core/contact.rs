@@ -58,6 +58,33 @@ fn a_cloth_dropped_on_a_ball_and_the_floor_folds_without_crossing() {
 }
 
 #[test]
+fn folds_come_to_rest() {
+    for turn in [0.1, 0.3] {
+        let mut m = sheet(1.0, 1.0, 64, 64);
+        place(&mut m.positions, [0.03, 0.75, 0.02], [0.0, turn, 0.0]);
+        let mut t = Trial::new(m, Matter { thickness: 0.002, ..Matter::default() }, |_, _| false);
+        t.touching(true, vec![solid(Solid::Ball { radius: 0.25 })]);
+        t.frame.colliders = vec![at([0.0, 0.3, 0.0])];
+        t.frame.floor = Some(Floor { height: 0.0, friction: 0.4 });
+        t.run(150);
+        // What the air and the matter's damping leave of their swing, over a while.
+        let (mut sum, mut most) = (0.0, 0.0f64);
+        for _ in 0..16 {
+            let before = t.positions();
+            t.run(1);
+            for (p, q) in before.iter().zip(t.positions()) {
+                let way2 = (0..3).map(|c| f64::from(p[c] - q[c]).powi(2)).sum::<f64>();
+                sum += way2 / (16.0 * before.len() as f64);
+                most = most.max(way2.sqrt());
+            }
+        }
+        let mean = sum.sqrt();
+        assert!(mean < 5e-4, "turned by {turn}, points go {} mm a frame in the mean", 1e3 * mean);
+        assert!(most < 8e-3, "turned by {turn}, a point goes {} mm in a frame", 1e3 * most);
+    }
+}
+
+#[test]
 fn a_fast_ball_does_not_pass_a_curtain() {
     let s = SheetOf { size: [0.6, 0.6], points: [30, 30], upright: true };
     for substeps in [4, 20] {

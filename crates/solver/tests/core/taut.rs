@@ -47,7 +47,7 @@ fn a_taut_strip_swings_across_as_a_string_does() {
         t.state.set_velocities(&t.cloth, |p| {
             let z = 2.4048 * f64::from((p[1] - top + 1.0).max(0.0)).sqrt();
             let j0 = 1.0 - z * z / 4.0 + z.powi(4) / 64.0 - z.powi(6) / 2304.0;
-            [0.0, 0.0, 0.02 * j0 as f32]
+            [0.0, 0.0, 0.2 * j0 as f32]
         });
         let mut turns = vec![];
         let mut last = 0.0f32;
