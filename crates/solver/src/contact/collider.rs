@@ -190,8 +190,8 @@ pub unsafe fn meet(
             continue;
         }
         let (n0, d0) = distance(c.solid, p0);
-        // Along the way to the first touch.
-        // A short way to a round skin: whatever was touched first faces as the end does.
+        // Along the way to the first touch. A short one to a round skin need not be gone: whatever it touches first faces
+        // as its end does.
         let (steps, n0) = if length.below(short).mask() == 0xff { (0, n1) } else { (STEPS, n0) };
         let (mut gone, mut n, mut here) = (zero, n0, d0);
         for _ in 0..steps {
