@@ -4,7 +4,7 @@
 use nematon_document::{MeshSource, Scene, parse};
 use nematon_evaluate::{MeshLibrary, Run};
 use nematon_geometry::Mesh;
-use nematon_solver::{Fault, NoWatch};
+use nematon_solver::{Fault, NoWatch, With};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -46,8 +46,10 @@ fn stays_clean(name: &str, every: usize) {
     for island in scene.islands() {
         let mut run = Run::start(&scene, &island, &folder).unwrap();
         let mut before = vec![];
+        let mut touched = vec![0; run.contact.pairings().len()];
         while !run.is_done() {
             run.advance(&NoWatch).unwrap();
+            touched.iter_mut().zip(run.contact.touching()).for_each(|(sum, t)| *sum += t);
             let found = run.snags(&before);
             let bad: Vec<_> =
                 found.iter().filter(|s| matches!(s.fault, Fault::Crossing | Fault::Inside)).collect();
@@ -56,6 +58,10 @@ fn stays_clean(name: &str, every: usize) {
                 assert_eq!(crossings(&run), 0, "{name}, frame {}", run.at());
             }
             before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+        }
+        // A trial in which a collider is never met tries nothing.
+        for (p, t) in run.contact.pairings().iter().zip(touched) {
+            assert!(t > 0 || !matches!(p.with, With::Collider(_)), "{name}: {p:?} never touch");
         }
     }
 }

@@ -129,11 +129,14 @@ fn curtain() -> Value {
 /// A cape on a figure of capsules that walks.
 fn cape() -> Value {
     let mut b =
-        sheet("Cape", [0.8, 1.0], [80, 100], [0.0, 0.93, -0.19], [std::f64::consts::FRAC_PI_2, 0.0, 0.0]);
+        sheet("Cape", [0.8, 1.0], [80, 100], [0.0, 0.93, -0.16], [std::f64::consts::FRAC_PI_2, 0.0, 0.0]);
     b["grips"] = json!({"shoulders": {"name": "Shoulders", "points": [{"border": {"border": "back", "by": {"eyelets": 7}}}],
                                       "to": {"handle": "neck"}}});
     let (frames, step) = (48i64, 0.02);
-    let at = |y: f64, f: i64| [0.0, y + 0.012 * (f as f64 * 0.52).sin().abs(), step * f as f64];
+    // Forward, and from the middle on backward, into the cape.
+    let at = |y: f64, f: i64| {
+        [0.0, y + 0.012 * (f as f64 * 0.52).sin().abs(), step * (frames / 2 - (f - frames / 2).abs()) as f64]
+    };
     let walk = |place: &dyn Fn(i64) -> ([f64; 3], [f64; 3])| -> Vec<Value> {
         (0..=frames / 2)
             .map(|k| {
@@ -150,7 +153,7 @@ fn cape() -> Value {
             ([x + 0.09 * side, y, z - 0.3 * swing], [swing, 0.0, 0.0])
         })
     };
-    let neck = json!({"name": "Neck", "keys": walk(&|f| { let [x, y, z] = at(1.43, f); ([x, y, z - 0.19], [0.0; 3]) })});
+    let neck = json!({"name": "Neck", "keys": walk(&|f| { let [x, y, z] = at(1.43, f); ([x, y, z - 0.16], [0.0; 3]) })});
     scene(
         "Cape on a walk",
         frames,
