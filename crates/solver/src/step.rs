@@ -1,4 +1,6 @@
 //! One frame: its sub-steps, and the phases of each in order.
+//!
+//! Long, because the phases stand here in their order, each with the arrays it shares with the next.
 use crate::build::{Cloth, Work};
 use crate::coarse;
 use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
