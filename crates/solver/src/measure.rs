@@ -32,7 +32,7 @@ impl Cloth {
     /// Strain along warp and weft.
     pub fn strain(&self, state: &State) -> Strain {
         let (mut s, mut total) = (Strain::default(), 0.0);
-        self.columns(state, |area, [u, v], _| {
+        self.columns(state, |area, [u, v]| {
             total += area;
             for (mean, strain) in s.mean.iter_mut().zip([u, v]) {
                 let strain = strain / f64::from(state.stretched[0]);
@@ -56,27 +56,29 @@ impl Cloth {
         let m = &self.matter;
         let (rest, nu) = (f64::from(state.stretched[0]), f64::from(m.poisson));
         let folds = state.stretched[0] * state.stretched[1];
-        let [ku, kv, ks] = [m.stretch[0], m.stretch[1], m.shear].map(f64::from);
-        self.columns(state, |area, [u, v], shear| {
+        let [ku, kv] = m.stretch.map(f64::from);
+        // The levels have a share of the stretch.
+        let own = if self.coarse.is_empty() { 1.0 } else { coarse::build::OWN };
+        e.membrane = coarse::energy(&self.coarse, &state.x, rest);
+        self.columns(state, |area, [u, v]| {
             let (u, v) = (u - rest, v - rest);
             let both = (ku * u * u + kv * v * v + 2.0 * nu * (ku * kv).sqrt() * u * v) / (1.0 - nu * nu);
-            e.membrane += 0.5 * area * (both + ks * shear * shear);
+            e.membrane += 0.5 * area * own * both;
         });
-        if !self.coarse.is_empty() {
-            // The levels share the stiffness among them.
-            e.membrane = coarse::build::OWN * e.membrane + coarse::energy(&self.coarse, &state.x, rest);
-        }
+        // Shear is a cell's by its mean columns, and not that of its two triangles.
+        e.membrane += self.work.iter().flat_map(|w| &w.membrane).map(|g| g.shear_energy(&state.x)).sum::<f64>();
+        e.membrane += self.work.iter().flat_map(|w| &w.cell).map(|g| g.shear_energy(&state.x)).sum::<f64>();
         let hinges =
             self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x, f64::from(folds))).sum::<f64>();
         let patches = self.work.iter().flat_map(|w| &w.patch).map(|g| g.energy(&state.x, folds)).sum::<f64>();
         let yarns = self.yarns.iter().flatten().map(|g| g.energy(&state.x)).sum::<f64>();
-        let cells = self.work.iter().flat_map(|w| &w.cell).map(|g| g.energy(&state.x)).sum::<f64>();
+        let cells = self.work.iter().flat_map(|w| &w.cell).map(|g| g.twist_energy(&state.x)).sum::<f64>();
         e.bend = hinges + patches + yarns + cells;
         e
     }
 
-    /// Area, lengths of f_u and f_v, and f_u·f_v of each triangle.
-    pub(crate) fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2], f64)) {
+    /// Area and lengths of f_u and f_v of each triangle.
+    pub(crate) fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2])) {
         for (t, f) in self.triangles.iter().zip(&self.frames) {
             let [a, b, c] = f.map(|p| p.map(f64::from));
             let x = t.map(|p| state.x[p as usize].xyz().map(f64::from));
@@ -89,7 +91,7 @@ impl Cloth {
                 fv[k] = (p[0] * e2 - q[0] * e1) / det;
             }
             let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-            each(0.5 * det.abs(), [dot(fu, fu).sqrt(), dot(fv, fv).sqrt()], dot(fu, fv));
+            each(0.5 * det.abs(), [dot(fu, fu).sqrt(), dot(fv, fv).sqrt()]);
         }
     }
 }

@@ -102,7 +102,7 @@ pub fn snags(
     }
     for (k, cloth) in cloths.iter().enumerate() {
         let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
-        cloth.columns(&states[k], |_, [u, v], _| {
+        cloth.columns(&states[k], |_, [u, v]| {
             let s = u.max(v) / f64::from(states[k].stretched[0]) - 1.0;
             count += usize::from(s > OVERSTRETCH);
             if s > worst {

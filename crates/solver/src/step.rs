@@ -195,8 +195,8 @@ impl<'a> Substep<'a> {
         });
         let all = Arrays::of(state);
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
-        state.pulls.iter_mut().flatten().for_each(|p| *p = Default::default());
-        let pulls = PullsOf(state.pulls.as_mut_ptr());
+        let coarse = state.coarse.first().map(|c| c.shear.told()).filter(|t| !t.is_empty()).unwrap_or(&[Record([0.0; 4])]);
+        let pulls = PullsOf { own: state.pulls.as_mut_ptr(), coarse };
         for round in 0..rounds {
             self.part(0, all, pulls, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
@@ -325,7 +325,7 @@ impl<'a> Substep<'a> {
         &self,
         part: usize,
         all: Arrays,
-        pulls: PullsOf,
+        pulls: PullsOf<'_>,
         scale: Scale,
         [first, sweeps]: [bool; 2],
         watch: &impl Watch,
@@ -342,15 +342,18 @@ impl<'a> Substep<'a> {
         watch.during(Phase::Membrane, || {
             let air = self.drag && first;
             if first {
-                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air) });
+                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air, pulls.coarse) });
             }
             if !self.cloth.stretchy {
-                let each = |g| unsafe { membrane::solve::<false>(g, points, scale, air, None) };
+                let each =
+                    |g| unsafe { membrane::solve::<false>(g, points, scale, air, None, Some(pulls.coarse)) };
                 return membrane.iter().for_each(each);
             }
-            let pulls = unsafe { pulls.of(part) };
-            for (g, pulls) in membrane.iter().zip(pulls) {
-                unsafe { membrane::solve::<true>(g, points, scale, air, Some(pulls)) };
+            let own = unsafe { pulls.of(part) };
+            for (g, own) in membrane.iter().zip(own) {
+                unsafe {
+                    membrane::solve::<true>(g, points, scale, air, Some(own), first.then_some(pulls.coarse))
+                };
             }
         });
         if !first {
@@ -497,16 +500,20 @@ impl<'a> Substep<'a> {
 
 /// The pulls of each part's triangles, shared between threads that are each at their own part.
 #[derive(Clone, Copy)]
-struct PullsOf(*mut Vec<membrane::Pulls>);
+struct PullsOf<'a> {
+    own: *mut Vec<membrane::Pulls>,
+    /// What the finest lattice pulls of the shear.
+    coarse: &'a [Record],
+}
 
 // Safety: as for `Arrays`.
-unsafe impl Send for PullsOf {}
-unsafe impl Sync for PullsOf {}
+unsafe impl Send for PullsOf<'_> {}
+unsafe impl Sync for PullsOf<'_> {}
 
-impl PullsOf {
+impl PullsOf<'_> {
     /// Safety: no other thread is at this part.
-    unsafe fn of<'a>(self, part: usize) -> &'a mut Vec<membrane::Pulls> {
-        unsafe { &mut *self.0.add(part) }
+    unsafe fn of<'b>(self, part: usize) -> &'b mut Vec<membrane::Pulls> {
+        unsafe { &mut *self.own.add(part) }
     }
 }
 

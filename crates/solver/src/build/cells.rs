@@ -51,11 +51,17 @@ fn cell(rest: &ClothRest, pair: &[(usize, usize)], shear: f64, twist: f64) -> Op
         return None;
     }
     // 00, 10, 11, 01: the second corner lies along warp from the first.
-    let point = if out[0].abs() > out[1].abs() { [a, c, b, d] } else { [a, d, b, c] };
+    let along = out[0].abs() > out[1].abs();
+    let point = if along { [a, c, b, d] } else { [a, d, b, c] };
+    // And neither runs back, so that all cells see shear with the same sign.
+    let [u, v] = if along { [out[0], on[1]] } else { [on[0], out[1]] };
+    let [p, q, r, s] = point;
+    let [p, q, r, s] = if u < 0.0 { [q, p, s, r] } else { [p, q, r, s] };
+    let point = if v < 0.0 { [s, r, q, p] } else { [p, q, r, s] };
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
     let free = 1.0 - 0.5 * f64::from(u8::from(held(t)) + u8::from(held(o)));
     let over = |what| rest.maps.over(what, &point);
     let (shear, twist) = (shear * over(Scaled::Shear), twist * over(Scaled::Bend));
     let air = [over(Scaled::Drag), over(Scaled::Lift)];
-    Some(Cell { point, sides, shear, twist, free, air })
+    Some(Cell { point, sides, shear, twist, free, air, from: Default::default() })
 }

@@ -112,7 +112,18 @@ impl Cloth {
             let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
             c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
         }
-        let coarse = coarse::build::levels(rest, at, &mass);
+        let mut sheared = vec![];
+        for c in &cells {
+            sheared.push((c.point.map(at).to_vec(), c.shear * c.sides[0] * c.sides[1]));
+        }
+        for &t in &alone {
+            let over = rest.maps.over(Scaled::Shear, &rest.triangles[t]);
+            sheared.push((
+                rest.triangles[t].map(at).to_vec(),
+                f64::from(m.shear) * over * area(&rest.frames[t]),
+            ));
+        }
+        let (coarse, from) = coarse::build::levels(rest, at, &mass, &sheared);
         let share = if coarse.is_empty() { 1.0 } else { coarse::build::OWN };
         let first_spare = (n + 4 * parts.tree.len()) as u32;
         let Yarns { groups: yarns, left, spares: yarn_spares } =
@@ -133,18 +144,18 @@ impl Cloth {
             records[n + k] = Record([c[0], c[1], c[2], 0.0]);
         }
         let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
-        for &t in &alone {
+        for (&t, &from) in alone.iter().zip(&from[cells.len()..]) {
             let (point, f) = (rest.triangles[t].map(at), &rest.frames[t]);
             let over = |what| rest.maps.over(what, &rest.triangles[t]);
             let [stretch, shear] = [over(Scaled::Stretch), over(Scaled::Shear)].map(|s| s as f32);
-            let stiffness = [left[0] * stretch, left[1] * stretch, m.shear * share as f32 * shear];
+            let stiffness = [left[0] * stretch, left[1] * stretch, m.shear * shear];
             let air = [over(Scaled::Drag), over(Scaled::Lift)];
-            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness, air });
+            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness, air, from });
         }
         let mut cells_at: Vec<Vec<cell::Cell>> = parts.tree.iter().map(|_| vec![]).collect();
-        for mut c in cells {
+        for (mut c, from) in cells.into_iter().zip(from) {
             c.point = c.point.map(at);
-            c.shear *= share;
+            c.from = from;
             cells_at[parts.home(&c.point)].push(c);
         }
         let patches = if bends { None } else { nodes::find(rest).or_else(|| patches::find(rest)) };

@@ -1,4 +1,5 @@
 //! Lays lattices over the material.
+use super::shear::{Cell, Share, Shear, Spanned};
 use super::{Level, Tether};
 use crate::constraint::membrane::Triangle;
 use crate::inputs::{ClothRest, Scaled};
@@ -19,17 +20,52 @@ struct Floor {
     fixed: Vec<bool>,
     /// Held points that hang on each.
     pins: Vec<Vec<u32>>,
-    /// Corners, rest area in m², and that times what stretch and shear are multiplied by.
-    triangles: Vec<([u32; 3], [f64; 3])>,
+    /// Corners, rest area in m², and that times what stretch is multiplied by.
+    triangles: Vec<([u32; 3], [f64; 2])>,
+    /// Corners of what is sheared, and K A in N·m.
+    sheared: Vec<(Vec<u32>, f64)>,
 }
 
-/// The share of the membrane's stiffness that stays with the points where there are levels.
+impl Floor {
+    /// K A Σ w |∇γ|² of what is sheared, in the mean over K A, 1/s².
+    fn need(&self) -> f32 {
+        let (mut sum, mut all) = (0.0, 0.0);
+        for (corners, stiffness) in &self.sheared {
+            let at = |k: usize| self.place[corners[k] as usize];
+            let side = |k: usize, j: usize| [0, 1].map(|d| at(k)[d] - at(j)[d]);
+            let last = corners.len() - 1;
+            // Of a triangle the sides from its first corner, of four the diagonals: what each corner takes of them.
+            let (p, q, takes): (_, _, &[[f64; 2]]) = match last {
+                2 => (side(1, 0), side(2, 0), &[[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]]),
+                _ => (side(2, 0), side(1, 3), &[[-1.0, 0.0], [0.0, 1.0], [1.0, 0.0], [0.0, -1.0]]),
+            };
+            let det = p[0] * q[1] - q[0] * p[1];
+            for (&corner, [a, b]) in corners.iter().zip(takes) {
+                let (corner, u, v) = (corner as usize, a * q[1] - b * q[0], b * p[0] - a * p[1]);
+                if !self.fixed[corner] && self.mass[corner] > 0.0 && det != 0.0 {
+                    sum += stiffness * stiffness * (u * u + v * v) / (det * det * self.mass[corner]);
+                }
+            }
+            all += stiffness;
+        }
+        (sum / all.max(1e-30)) as f32
+    }
+}
+
+/// The share of the stretch's stiffness that stays with the points where there are levels.
 pub const OWN: f64 = 0.5;
 
 /// The lattices of a cloth, finest first; none where the material can't be laid flat, or is too small
-/// to need any. `at` gives the place of a point, `mass` is by place.
-pub fn levels(rest: &ClothRest, at: impl Fn(u32) -> u32, mass: &[f64]) -> Vec<Level> {
-    let Some(material) = lay_flat(rest) else { return vec![] };
+/// to need any. `at` gives the place of a point, `mass` is by place. `elements` are what is sheared, by places, each
+/// with its K A; told is of which pull of the finest lattice each has what share.
+pub fn levels(
+    rest: &ClothRest,
+    at: impl Fn(u32) -> u32,
+    mass: &[f64],
+    elements: &[(Vec<u32>, f64)],
+) -> (Vec<Level>, Vec<Share>) {
+    let none = || vec![Share::default(); elements.len()];
+    let Some(material) = lay_flat(rest) else { return (vec![], none()) };
     let n = mass.len();
     let mut floor = Floor {
         place: vec![[0.0; 2]; n],
@@ -43,9 +79,10 @@ pub fn levels(rest: &ClothRest, at: impl Fn(u32) -> u32, mass: &[f64]) -> Vec<Le
             .map(|(t, f)| {
                 let area = crate::build::area(f);
                 let over = |what| area * rest.maps.over(what, t);
-                (t.map(&at), [area, over(Scaled::Stretch), over(Scaled::Shear)])
+                (t.map(&at), [area, over(Scaled::Stretch)])
             })
             .collect(),
+        sheared: elements.to_vec(),
     };
     for p in 0..n {
         let place = at(p as u32) as usize;
@@ -70,7 +107,21 @@ pub fn levels(rest: &ClothRest, at: impl Fn(u32) -> u32, mass: &[f64]) -> Vec<Le
         step *= SPAN;
     }
     let share = (1.0 - OWN) / floors.len().max(1) as f64;
-    floors.into_iter().map(|l| l.level(rest, share)).collect()
+    let mut shears: Vec<(Shear, Vec<u32>)> =
+        floors.iter().map(|l| Shear::gather(&l.sheared, l.need, l.weight.len() as u32)).collect();
+    for k in 1..floors.len() {
+        let (below, own) = shears.split_at_mut(k);
+        let (shear, places) = &mut below[k - 1];
+        shear.hang(places, &floors[k].sheared, &own[0].1);
+    }
+    let mut shares = none();
+    if let (Some(l), Some((_, places))) = (floors.first(), shears.first()) {
+        for (cell, place) in l.sheared.iter().zip(places) {
+            cell.below.iter().for_each(|b| shares[b.number] = b.share(*place));
+        }
+    }
+    let levels = floors.into_iter().zip(shears).map(|(l, (shear, _))| l.level(rest, share, shear)).collect();
+    (levels, shares)
 }
 
 /// Places of the points along warp and weft, if all triangles agree on them.
@@ -126,24 +177,25 @@ struct Lattice {
     tethers: Vec<(u32, Vec<u32>, f64)>,
     /// Corners of each triangle, where they lie at rest, and the material's area.
     cells: Vec<Half>,
+    sheared: Vec<Cell>,
+    /// See [`Shear`].
+    need: f32,
 }
 
 /// A triangle of a lattice: its nodes, where they lie at rest, and as much material as a [`Floor`]'s have.
-type Half = ([u32; 3], [[f32; 2]; 3], [f64; 3]);
+type Half = ([u32; 3], [[f32; 2]; 3], [f64; 2]);
 
 impl Lattice {
-    fn level(self, rest: &ClothRest, share: f64) -> Level {
+    fn level(self, rest: &ClothRest, share: f64, shear: Shear) -> Level {
         let m = &rest.matter;
-        let full = [m.stretch[0], m.stretch[1], m.shear];
+        let full = m.stretch;
         let triangles: Vec<Triangle> = self
             .cells
             .iter()
             .map(|&(point, frame, area)| {
                 let per = share / crate::build::area(&frame);
-                let [_, stretch, shear] = area.map(|a| a * per);
-                let scale = [stretch, stretch, shear];
-                let stiffness = std::array::from_fn(|k| (f64::from(full[k]) * scale[k]) as f32);
-                Triangle { point, frame, stiffness, air: [0.0; 2] }
+                let [warp, weft] = full.map(|k| (f64::from(k) * area[1] * per) as f32);
+                Triangle { point, frame, stiffness: [warp, weft, 0.0], air: [0.0; 2], from: Share::default() }
             })
             .collect();
         let soft = 1.0 / (share * f64::from(full[0].max(full[1]))).max(1e-6);
@@ -155,7 +207,7 @@ impl Lattice {
         let spare = self.weight.len() as u32;
         let weight = self.weight.into_iter().chain([0.0; 4]).collect();
         let groups = Level::gather(&triangles, spare);
-        Level { children: self.children, nodes: self.nodes, weight, groups, tethers }
+        Level { children: self.children, nodes: self.nodes, weight, groups, shear, tethers }
     }
 }
 
@@ -187,14 +239,9 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
     // As many whole cells as fit, so that borders lie on the lattice.
     let count: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / step).round().max(1.0));
     let size: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / count[c]).max(1e-9));
-    let cell: Vec<[i64; 2]> = (0..n)
-        .map(|p| {
-            [0, 1].map(|c| {
-                let k = ((floor.place[p][c] - low[c]) / size[c]).floor();
-                k.clamp(0.0, count[c] - 1.0) as i64
-            })
-        })
-        .collect();
+    let lines: [Vec<f64>; 2] = [0, 1].map(|c| lines(floor, c, low[c], high[c], count[c] as usize));
+    let within = |c: usize, x: f64| lines[c][1..lines[c].len() - 1].partition_point(|l| *l <= x);
+    let cell: Vec<[i64; 2]> = floor.place.iter().map(|p| [0, 1].map(|c| within(c, p[c]) as i64)).collect();
     // A piece is what hangs together within a cell: two flaps may lie side by side and not touch.
     let mut pieces = Sets::of(n);
     let mut edges: Vec<[u32; 2]> =
@@ -245,6 +292,8 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
         weight: vec![],
         tethers: vec![],
         cells: vec![],
+        sheared: vec![],
+        need: floor.need(),
     };
     let mut next = Floor {
         place: vec![[0.0; 2]; nodes as usize],
@@ -252,18 +301,25 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
         fixed: vec![false; nodes as usize],
         pins: vec![vec![]; nodes as usize],
         triangles: vec![],
+        sheared: vec![],
     };
     let mut shares = vec![];
+    // Of each node, what is held: by its weights, by mass, and where.
+    let mut still = vec![[0.0; 4]; nodes as usize];
     for p in 0..n {
         let [s, t] = [0, 1].map(|c| {
-            let k = (floor.place[p][c] - low[c]) / size[c] - cell[p][c] as f64;
-            k.clamp(0.0, 1.0)
+            let k = cell[p][c] as usize;
+            ((floor.place[p][c] - lines[c][k]) / (lines[c][k + 1] - lines[c][k]).max(1e-12)).clamp(0.0, 1.0)
         });
         let own = corners(cell[p]).map(|c| node_of[&(c, piece[p])]);
         let weights = [(1.0 - s) * (1.0 - t), s * (1.0 - t), s * t, (1.0 - s) * t];
         for (k, w) in own.iter().zip(weights) {
             let k = *k as usize;
             next.mass[k] += w * floor.mass[p];
+            if floor.fixed[p] {
+                let (m, [u, v]) = (w * floor.mass[p], floor.place[p]);
+                still[k].iter_mut().zip([w, m, m * u, m * v]).for_each(|(sum, by)| *sum += by);
+            }
             (0..2).for_each(|c| next.place[k][c] += w * floor.mass[p] * floor.place[p][c]);
         }
         if !floor.pins[p].is_empty() {
@@ -282,9 +338,14 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
             .map(|c| pins.iter().map(|&p| bottom[p as usize][c]).sum::<f64>() / pins.len().max(1) as f64);
         let far = (next.place[k][0] - middle[0]).hypot(next.place[k][1] - middle[1]);
         // A node amid its held points is as good as held.
-        let held = !pins.is_empty() && far < 0.02 * step;
+        let held = !pins.is_empty() && (far < 0.02 * step || still[k][0] > 0.4 * SPAN) && still[k][1] > 0.0;
         if !pins.is_empty() && !held {
             lattice.tethers.push((k as u32, pins.clone(), far));
+        }
+        if held {
+            // It stands where they do.
+            let [_, m, u, v] = still[k];
+            (next.mass[k], next.place[k]) = (m, [u / m, v / m]);
         }
         next.fixed[k] = held || next.mass[k] <= 0.0;
         lattice.weight.push(if held || next.mass[k] <= 0.0 { 0.0 } else { per as f32 });
@@ -292,18 +353,31 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
     for p in 0..n {
         for (k, w) in lattice.nodes[p].0.iter().zip(shares[p]) {
             let share = w * floor.mass[p] / next.mass[*k as usize].max(1e-300);
-            if share > 0.0 {
+            if share > 0.0 && (floor.fixed[p] || !next.fixed[*k as usize]) {
                 lattice.children[*k as usize].push((p as u32, share as f32));
             }
         }
     }
-    // Each cell's material, by its pieces.
-    let mut area: BTreeMap<([i64; 2], u32), [f64; 3]> = BTreeMap::new();
+    // Material belongs to the cell that its middle lies in, and to the piece that it is of there.
+    let mut beside: Vec<Vec<u32>> = vec![vec![]; n];
+    for &[a, b] in &edges {
+        beside[a as usize].push(b);
+        beside[b as usize].push(a);
+    }
+    let home = |corners: &[u32]| {
+        let middle: [f64; 2] = [0, 1].map(|c| {
+            corners.iter().map(|&p| floor.place[p as usize][c]).sum::<f64>() / corners.len() as f64
+        });
+        let amid = [0, 1].map(|c| within(c, middle[c]) as i64);
+        let near = corners.iter().chain(corners.iter().flat_map(|p| &beside[*p as usize]));
+        let p = near.copied().find(|p| cell[*p as usize] == amid).unwrap_or(corners[0]) as usize;
+        (middle, cell[p], piece[p])
+    };
+    let mut area: BTreeMap<([i64; 2], u32), [f64; 2]> = BTreeMap::new();
     for (t, a) in &floor.triangles {
-        for &p in t {
-            let sum = area.entry((cell[p as usize], piece[p as usize])).or_default();
-            (0..3).for_each(|k| sum[k] += a[k] / 3.0);
-        }
+        let (_, at, piece) = home(t);
+        let sum = area.entry((at, piece)).or_default();
+        (0..2).for_each(|k| sum[k] += a[k]);
     }
     for ((at, piece), area) in area {
         let own = corners(at).map(|c| node_of[&(c, piece)]);
@@ -319,7 +393,60 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
             }
         }
     }
+    let mut sheared: BTreeMap<[u32; 4], Vec<Spanned>> = BTreeMap::new();
+    for (number, (corners_of, stiffness)) in floor.sheared.iter().enumerate() {
+        let (middle, at, piece) = home(corners_of);
+        let own = corners(at).map(|c| node_of[&(c, piece)]);
+        let off = [0, 1].map(|c| {
+            let line = &lines[c][at[c] as usize..];
+            (middle[c] - 0.5 * (line[0] + line[1])) / (line[1] - line[0]).max(1e-12)
+        });
+        let distinct = (0..4).all(|k| !own[..k].contains(&own[k]));
+        if distinct && *stiffness > 0.0 {
+            sheared.entry(own).or_default().push(Spanned { number, stiffness: *stiffness, off });
+        }
+    }
+    // Cells lie side by side where they share an edge's nodes.
+    let known: Vec<[u32; 4]> = sheared.keys().copied().collect();
+    let side = |of: [usize; 2]| -> BTreeMap<[u32; 2], usize> {
+        known.iter().enumerate().map(|(k, n)| (of.map(|s| n[s]), k)).collect()
+    };
+    let sides = [side([0, 3]), side([1, 2]), side([0, 1]), side([3, 2])];
+    for (node, mut below) in sheared {
+        let stiffness = below.iter().map(|b| b.stiffness).sum::<f64>();
+        for c in 0..2 {
+            let mean = below.iter().map(|b| b.off[c] * b.stiffness).sum::<f64>() / stiffness;
+            below.iter_mut().for_each(|b| b.off[c] -= mean);
+        }
+        let beside = [([0, 3], 1), ([1, 2], 0), ([0, 1], 3), ([3, 2], 2)]
+            .map(|(of, other): ([usize; 2], usize)| sides[other].get(&of.map(|s| node[s])).copied());
+        next.sheared.push((node.to_vec(), stiffness));
+        let place = node.map(|k| next.place[k as usize]);
+        lattice.sheared.push(Cell { node, place, stiffness, below, beside });
+    }
     (lattice, next)
+}
+
+/// Where a lattice is divided along one direction: on points where there are any near, so that of a grid no cell lies
+/// across.
+fn lines(floor: &Floor, c: usize, low: f64, high: f64, count: usize) -> Vec<f64> {
+    let mut at: Vec<f64> = floor.place.iter().map(|p| p[c]).collect();
+    at.sort_unstable_by(f64::total_cmp);
+    let size = (high - low) / count as f64;
+    let mut lines: Vec<f64> = (0..=count)
+        .map(|k| {
+            let want = low + size * k as f64;
+            let after = at.partition_point(|x| *x < want);
+            let near = [after.wrapping_sub(1), after].into_iter().filter_map(|k| at.get(k)).copied();
+            let nearest = near.min_by(|a, b| (a - want).abs().total_cmp(&(b - want).abs())).unwrap_or(want);
+            if (nearest - want).abs() < 0.3 * size { nearest } else { want }
+        })
+        .collect();
+    // A line a little before its points, so that all of a row are on one side.
+    let last = lines.len() - 1;
+    lines[1..last].iter_mut().for_each(|l| *l -= 1e-6 * size);
+    (lines[0], lines[last]) = (low, high.max(low + 1e-9));
+    lines
 }
 
 /// Corners of a cell, around it.

@@ -11,21 +11,16 @@
 //! w ∇C Δλ of extended position-based dynamics with the node's mass Σ P m, and keeps momentum. Cells only pull:
 //! folds smaller than a cell are not theirs to see.
 pub mod build;
+pub mod shear;
 
 use crate::colouring::pack;
 use crate::constraint::{Scale, compliance, membrane};
 use crate::simd::{F8, Record, V8, load, store};
 use rayon::prelude::*;
+use shear::Shear;
 
 /// Sweeps over a level each sub-step, finest first: the coarser, the cheaper.
 const SWEEPS: [usize; 3] = [2, 4, 12];
-
-/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and its
-/// length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v f_u·f_v)²:
-/// a cell that is drawn taut while it is sheared must be paid for. As a switch that only weakened the shear's force it
-/// was not, and kept folds fluttering for good (by 0.7 mm from frame to frame at 128 points a metre, and now and then a
-/// corner swinging by centimetres).
-const SLACK: f32 = 0.9;
 
 /// One lattice over the level below it (the first over the points).
 pub struct Level {
@@ -36,6 +31,7 @@ pub struct Level {
     /// Inverse mass of each node, 1/kg; 0 where it is held. Four spare ones follow.
     weight: Vec<f32>,
     groups: Vec<Group>,
+    shear: Shear,
     tethers: Vec<Tether>,
 }
 
@@ -57,8 +53,8 @@ struct Group {
     point: [[u32; 8]; 3],
     /// ∂/∂u and ∂/∂v of the second and third corner's weight, 1/m.
     gradient: [[[f32; 8]; 2]; 2],
-    /// 1/(K A) of warp, weft, shear.
-    soft: [[f32; 8]; 3],
+    /// 1/(K A) of warp and weft.
+    soft: [[f32; 8]; 2],
 }
 
 /// What a level needs while it works.
@@ -66,7 +62,8 @@ struct Group {
 pub struct Scratch {
     x: Vec<Record>,
     start: Vec<Record>,
-    multipliers: Vec<[[f32; 8]; 3]>,
+    multipliers: Vec<[[f32; 8]; 2]>,
+    pub shear: shear::Scratch,
     /// Where each tether is pinned, and its pull.
     pinned: Vec<([f32; 3], f32)>,
 }
@@ -79,7 +76,13 @@ impl Level {
         for (k, [a, b, c]) in spare.into_iter().enumerate() {
             x[n - 4 + k] = Record([a, b, c, 0.0]);
         }
-        Scratch { start: x.clone(), x, multipliers: vec![[[0.0; 8]; 3]; self.groups.len()], pinned: vec![] }
+        Scratch {
+            start: x.clone(),
+            x,
+            multipliers: vec![[[0.0; 8]; 2]; self.groups.len()],
+            shear: self.shear.scratch(),
+            pinned: vec![],
+        }
     }
 
     fn gather(triangles: &[membrane::Triangle], spare: u32) -> Vec<Group> {
@@ -90,7 +93,7 @@ impl Level {
                 let mut g = Group {
                     point: [0, 1, 2].map(|k| [spare + k; 8]),
                     gradient: [[[1.0; 8], [0.0; 8]], [[0.0; 8], [1.0; 8]]],
-                    soft: [[1.0; 8]; 3],
+                    soft: [[1.0; 8]; 2],
                 };
                 for (l, &k) in lanes.iter().enumerate() {
                     let t = &triangles[k];
@@ -99,7 +102,7 @@ impl Level {
                     for (d, rows) in gradients.iter().enumerate() {
                         (0..2).for_each(|k| g.gradient[d][k][l] = rows[k + 1] as f32);
                     }
-                    (0..3).for_each(|k| g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area));
+                    (0..2).for_each(|k| g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area));
                 }
                 g
             })
@@ -126,7 +129,9 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
             above.told();
             above.sink(&levels[k + 1], &mut own.x);
         }
+        levels[k].shear.begin(above.first().map(|a| &a.shear), &mut own.shear);
         own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
+        levels[k].shear.tell(&mut own.shear);
     }
     if let Some(first) = scratch.first_mut() {
         first.told();
@@ -175,13 +180,8 @@ impl Group {
             let (u, v) = (column(0), column(1));
             let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
             let lengths = [dot(u, u).sqrt(), dot(v, v).sqrt()];
-            let taut = |s: &f64| {
-                let t = ((s / rest - f64::from(SLACK)) / f64::from(1.0 - SLACK)).clamp(0.0, 1.0);
-                t * t * (3.0 - 2.0 * t)
-            };
-            let taut: f64 = lengths.iter().map(taut).product();
-            let off = [(lengths[0] - rest).max(0.0), (lengths[1] - rest).max(0.0), dot(u, v) * taut];
-            sum += (0..3).map(|k| 0.5 * off[k] * off[k] / f64::from(self.soft[k][l])).sum::<f64>();
+            let off = lengths.map(|s| (s - rest).max(0.0));
+            sum += (0..2).map(|k| 0.5 * off[k] * off[k] / f64::from(self.soft[k][l])).sum::<f64>();
         }
         sum
     }
@@ -209,7 +209,7 @@ impl Scratch {
         };
         self.x.par_iter_mut().zip(&level.children).with_min_len(128).for_each(mean);
         self.start.copy_from_slice(&self.x);
-        self.multipliers.fill([[0.0; 8]; 3]);
+        self.multipliers.fill([[0.0; 8]; 2]);
     }
 
     /// Finds where the tethers are pinned.
@@ -258,21 +258,13 @@ impl Scratch {
             for (g, l) in level.groups.iter().zip(&mut self.multipliers) {
                 solve(g, &mut self.x, l, scale);
             }
+            level.shear.sweep(&mut self.x, &mut self.shear, scale);
         }
     }
 }
 
-/// How taut a column of a length, as a share of that at rest, is: 0 up to [`SLACK`], 1 from 1 on; and how that changes
-/// with the length.
-#[inline(always)]
-fn tautness(length: F8) -> [F8; 2] {
-    let per = F8::splat(1.0 / (1.0 - SLACK));
-    let t = ((length - F8::splat(SLACK)) * per).unit_clamp();
-    [t * t * (F8::splat(3.0) - t - t), F8::splat(6.0) * t * (F8::splat(1.0) - t) * per]
-}
-
 /// Meets eight triangles once.
-fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], scale: Scale) {
+fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 2], scale: Scale) {
     // Safety: all indices lie inside the slice, which is borrowed whole; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(records.as_ptr(), &g.point[k]) });
     let (mut x, w) = ([x0, x1, x2], [w0, w1, w2]);
@@ -281,7 +273,6 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], sca
         [-(a + b), a, b]
     });
     let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
-    let rest = F8::splat(scale.rest);
     let column = |x: &[V8; 3], d: &[F8; 3]| (x[1] - x[0]).scale(d[1]) + (x[2] - x[0]).scale(d[2]);
     let wholes = membrane::wholes(scale, soft[0], soft[1], || [0, 1].map(|d| column(&x, &rows[d])));
     for d in 0..2 {
@@ -295,21 +286,7 @@ fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 3], sca
         let s = (after - before) / length;
         (0..3).for_each(|k| x[k] = f.fma(s * w[k] * row[k], x[k]));
     }
-    let f = [0, 1].map(|d| column(&x, &rows[d]));
-    let shear = f[0].dot(f[1]);
-    let lengths = f.map(|f| f.dot(f).max(F8::splat(1e-20)).sqrt());
-    let [(tu, du), (tv, dv)] = lengths.map(|l| tautness(l / rest)).map(|[t, d]| (t, d / rest));
-    let taut = tu * tv;
-    // ∂/∂f_u of t_u t_v f_u·f_v, and ∂/∂f_v.
-    let by_u = f[1].scale(taut) + f[0].scale(shear * du * tv / lengths[0]);
-    let by_v = f[0].scale(taut) + f[1].scale(shear * dv * tu / lengths[1]);
-    let gradient: [V8; 3] = std::array::from_fn(|k| by_u.scale(rows[0][k]) + by_v.scale(rows[1][k]));
-    let sum = (0..3).fold(soft[2], |s, k| w[k].fma(gradient[k].dot(gradient[k]), s));
-    let before = F8::new(&multipliers[2]);
-    let change = soft[2].fnma(before, -(taut * shear)) / sum;
-    multipliers[2] = (before + change).array();
     for k in 0..3 {
-        x[k] = gradient[k].fma(change * w[k], x[k]);
         // Safety: as above.
         unsafe { store(records.as_mut_ptr(), &g.point[k], x[k], w[k]) };
     }

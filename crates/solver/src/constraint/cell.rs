@@ -5,7 +5,8 @@
 //! ½ · 2 √(D_u D_v) A κ_uv² is ½ c |K|² with c = 2 √(D_u D_v) / A. Stretch and bend along the threads are the
 //! yarns'. Air presses on the cell as on one panel, its normal that of the diagonals.
 use super::membrane::pressure;
-use super::{Points, Scale, compliance};
+use super::{Points, Scale, compliance, handed};
+use crate::coarse::shear::Share;
 use crate::colouring::pack;
 use crate::simd::{F8, Record, load, store};
 
@@ -18,6 +19,9 @@ pub struct Group {
     per: [[f32; 8]; 2],
     /// 1/(K A) of shear.
     soft: [f32; 8],
+    /// Whose coarse pull of shear each has, its K A, and where it lies there.
+    from: [u32; 8],
+    share: [[f32; 8]; 3],
     /// 1/c of twist, m²/(N·m).
     pliant: [f32; 8],
     /// A quarter of the area as drag and as lift see it, m².
@@ -31,6 +35,8 @@ pub struct Cell {
     pub sides: [f64; 2],
     pub shear: f64,
     pub twist: f64,
+    /// What it has of the coarse pulls of shear.
+    pub from: Share,
     /// The share of the area that isn't held at all its corners.
     pub free: f64,
     /// What drag and lift are multiplied by.
@@ -48,6 +54,8 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 point: [0, 1, 3, 2].map(|k| [spare + k; 8]),
                 per: [[0.5; 8]; 2],
                 soft: [1.0; 8],
+                from: [0; 8],
+                share: [[0.0; 8]; 3],
                 pliant: [1.0; 8],
                 quarter: [[0.0; 8]; 2],
             };
@@ -57,6 +65,12 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 (0..4).for_each(|k| g.point[k][l] = c.point[k]);
                 (0..2).for_each(|k| g.per[k][l] = (0.5 / c.sides[k]) as f32);
                 g.soft[l] = compliance(c.shear * area);
+                let f = c.from;
+                g.from[l] = f.cell;
+                [f.stiffness, f.stiffness * f.off[0], f.stiffness * f.off[1]]
+                    .into_iter()
+                    .enumerate()
+                    .for_each(|(k, s)| g.share[k][l] = s);
                 g.pliant[l] = compliance(2.0 * c.twist * c.free / area);
                 (0..2).for_each(|k| g.quarter[k][l] = (0.25 * area * c.air[k]) as f32);
             }
@@ -70,7 +84,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
+pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, pulls: &[Record]) {
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
@@ -93,7 +107,8 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
     let (along, across) = (a + b, a - b);
     let soft = F8::new(&g.soft) * F8::splat(scale.per_dt2);
     let sum = along.dot(along).fma(w[0] + w[2], across.dot(across).fma(w[1] + w[3], soft));
-    let s = -(fu.dot(fv)) / sum;
+    let before = handed(pulls, &g.from, &g.share);
+    let s = -(soft.fma(before, fu.dot(fv))) / sum;
     x[2] = along.fma(s * w[2], x[2]);
     x[0] = along.fma(-(s * w[0]), x[0]);
     x[1] = across.fma(s * w[1], x[1]);
@@ -110,13 +125,27 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool) {
 
 impl Group {
     /// Energy of the eight cells' twist, joules.
-    pub fn energy(&self, x: &[Record]) -> f64 {
-        (0..8)
-            .map(|l| {
-                let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
-                let k2: f64 = (0..3).map(|c| (p[0][c] - p[1][c] + p[2][c] - p[3][c]).powi(2)).sum();
-                0.5 * k2 / f64::from(self.pliant[l])
-            })
-            .sum()
+    pub fn twist_energy(&self, x: &[Record]) -> f64 {
+        self.each(x, |l, p| {
+            let k2: f64 = (0..3).map(|c| (p[0][c] - p[1][c] + p[2][c] - p[3][c]).powi(2)).sum();
+            0.5 * k2 / f64::from(self.pliant[l])
+        })
+    }
+
+    /// Energy of the eight cells' shear, joules.
+    pub fn shear_energy(&self, x: &[Record]) -> f64 {
+        self.each(x, |l, p| {
+            let column = |k: [f64; 4], per: f32| -> [f64; 3] {
+                std::array::from_fn(|c| f64::from(per) * (0..4).map(|i| k[i] * p[i][c]).sum::<f64>())
+            };
+            let u = column([-1.0, 1.0, 1.0, -1.0], self.per[0][l]);
+            let v = column([-1.0, -1.0, 1.0, 1.0], self.per[1][l]);
+            let shear: f64 = (0..3).map(|c| u[c] * v[c]).sum();
+            0.5 * shear * shear / f64::from(self.soft[l])
+        })
+    }
+
+    fn each(&self, x: &[Record], energy: impl Fn(usize, [[f64; 3]; 4]) -> f64) -> f64 {
+        (0..8).map(|l| energy(l, self.point.map(|k| x[k[l] as usize].xyz().map(f64::from)))).sum()
     }
 }

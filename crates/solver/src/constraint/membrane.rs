@@ -7,9 +7,10 @@
 //! Air presses on the side it meets: with relative flow r, unit normal n and s = r·n, a triangle of
 //! area A gets ½ρA (C_d |s| r + C_l s (n |r| - r s/|r|)): drag along the flow by the area it sees,
 //! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
-use super::{Points, Scale, compliance};
+use super::{Points, Scale, compliance, handed};
+use crate::coarse::shear::Share;
 use crate::colouring::pack;
-use crate::simd::{F8, V8, load, store};
+use crate::simd::{F8, Record, V8, load, store};
 
 /// Eight triangles. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -20,6 +21,9 @@ pub struct Group {
     v: [[f32; 8]; 2],
     /// Compliances of warp, weft, shear: 1/(K A), with the area A in m².
     soft: [[f32; 8]; 3],
+    /// Whose coarse pull of shear each has, its K A, and where it lies there.
+    from: [u32; 8],
+    share: [[f32; 8]; 3],
     /// A third of the rest area as drag and as lift see it, m².
     third: [[f32; 8]; 2],
 }
@@ -31,6 +35,8 @@ pub struct Triangle {
     pub frame: [[f32; 2]; 3],
     pub stiffness: [f32; 3],
     pub air: [f64; 2],
+    /// What it has of the coarse pulls of shear.
+    pub from: Share,
 }
 
 /// Area of a rest triangle in m², and ∂/∂u and ∂/∂v of its corners' weights, 1/m.
@@ -53,6 +59,8 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                 u: [[1.0; 8], [0.0; 8]],
                 v: [[0.0; 8], [1.0; 8]],
                 soft: [[1.0; 8]; 3],
+                from: [0; 8],
+                share: [[0.0; 8]; 3],
                 third: [[0.0; 8]; 2],
             };
             for (l, &k) in lanes.iter().enumerate() {
@@ -68,11 +76,32 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                 for k in 0..3 {
                     g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
                 }
+                let f = t.from;
+                g.from[l] = f.cell;
+                [f.stiffness, f.stiffness * f.off[0], f.stiffness * f.off[1]]
+                    .into_iter()
+                    .enumerate()
+                    .for_each(|(k, s)| g.share[k][l] = s);
                 (0..2).for_each(|k| g.third[k][l] = (area / 3.0 * t.air[k]) as f32);
             }
             g
         })
         .collect()
+}
+
+impl Group {
+    /// Energy of the eight triangles' shear, joules.
+    pub fn shear_energy(&self, x: &[Record]) -> f64 {
+        let of = |l: usize| {
+            let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
+            let column = |d: &[[f32; 8]; 2], c: usize| {
+                f64::from(d[0][l]) * (p[1][c] - p[0][c]) + f64::from(d[1][l]) * (p[2][c] - p[0][c])
+            };
+            let shear: f64 = (0..3).map(|c| column(&self.u, c) * column(&self.v, c)).sum();
+            0.5 * shear * shear / f64::from(self.soft[2][l])
+        };
+        (0..8).map(of).sum()
+    }
 }
 
 /// Pulls of eight triangles along warp, weft and shear, from earlier rounds of the same sub-step.
@@ -91,6 +120,7 @@ pub unsafe fn solve<const STRETCH: bool>(
     scale: Scale,
     air: bool,
     pulls: Option<&mut Pulls>,
+    coarse: Option<&[Record]>,
 ) {
     // Safety: as the caller promises; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
@@ -110,6 +140,9 @@ pub unsafe fn solve<const STRETCH: bool>(
     let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
     match pulls {
         Some(pulls) if STRETCH => {
+            if let Some(coarse) = coarse {
+                *pulls = [[0.0; 8], [0.0; 8], handed(coarse, &g.from, &g.share).array()];
+            }
             let before = pulls.each_ref().map(F8::new);
             let [whole_u, whole_v] = wholes(scale, soft[0], soft[1], || {
                 [u, v].map(|d| (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]))
@@ -120,7 +153,13 @@ pub unsafe fn solve<const STRETCH: bool>(
             *pulls = [warp, weft, shear].map(F8::array);
         }
         _ => {
-            shear(&mut x, w, [u, v], soft[2], F8::splat(0.0));
+            shear(
+                &mut x,
+                w,
+                [u, v],
+                soft[2],
+                coarse.map_or(F8::splat(0.0), |c| handed(c, &g.from, &g.share)),
+            );
         }
     }
     for k in 0..3 {

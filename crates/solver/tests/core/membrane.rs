@@ -125,3 +125,48 @@ fn a_canopy_in_a_squall_stays_on_its_eyelets() {
         assert!(strain.mean.iter().all(|m| *m < 0.04) && strain.largest < 0.3, "{strain:?}");
     }
 }
+
+#[test]
+fn a_sheet_between_posts_sags_by_its_weight_over_its_shear() {
+    // ρ g W² / 8S: threads level and upright have no say in how far one column sinks beside the next.
+    for (n, sub) in [(17, 10), (17, 20), (17, 40), (33, 10), (65, 10), (129, 10)] {
+        let s = SheetOf { size: [1.0, 0.5], points: [n, n / 2 + 1], upright: true };
+        let matter = Matter {
+            areal_weight: 0.2,
+            shear: 50.0,
+            bend: [0.05; 2],
+            damping: 4.0,
+            stretch: [std::env::var("KU").map_or(9e2, |k| k.parse().unwrap()); 2],
+            ..plain()
+        };
+        let mut t = s.of(matter, |k, m| [1, 3].iter().any(|&b| m.borders[b].points.contains(&(k as u32))));
+        t.frame.substeps = sub;
+        t.settle(4.0);
+        let amid = (n * (n / 4) + n / 2) as usize;
+        let sag = f64::from(t.mesh.positions[amid][1] - t.positions()[amid][1]);
+        within(&format!("sag at {n} points"), sag, 0.2 * 9.81 / (8.0 * 50.0), 50.0);
+        let row: Vec<String> = (0..=n / 2)
+            .map(|k| {
+                let a = (n * (n / 4) + k) as usize;
+                format!("{:.2}", 1e3 * (t.mesh.positions[a][1] - t.positions()[a][1]))
+            })
+            .collect();
+        let z = t.positions().iter().map(|p| p[2].abs()).fold(0.0, f32::max);
+        println!("{} z {z:.1e}", row.join(" "));
+    }
+}
+
+#[test]
+fn zz_hung() {
+    for (points, stretch, sub) in [([17, 33], 3000.0, 10), ([65, 129], 3000.0, 10), ([65, 129], 3000.0, 30), ([65, 129], 300.0, 10), ([65, 129], 30000.0, 10)] {
+        let s = SheetOf { size: [0.5, 1.0], points, upright: true };
+        let matter = Matter { areal_weight: 0.3, stretch: [stretch, stretch], shear: 20.0, damping: 8.0, ..plain() };
+        let mut t = s.of(matter, |k, m| m.borders[0].points.contains(&(k as u32)));
+        t.frame.substeps = sub;
+        t.settle(4.0);
+        let bottom = &t.mesh.borders[2].points;
+        let middle = bottom[bottom.len() / 2] as usize;
+        let longer = f64::from(t.mesh.positions[middle][1] - t.positions()[middle][1]);
+        within(&format!("stretch at {points:?}, {stretch} N/m {sub}"), longer, 0.3 * 9.81 / (2.0 * f64::from(stretch)), 10.0);
+    }
+}

@@ -62,8 +62,8 @@ fn energy_does_not_grow_without_air() {
         t.run(1);
         let e = t.cloth.energy(&t.state, -9.81).total();
         // It falls and swings by half a joule: the least loss shows as a slow descent, and any gain as a climb.
-        assert!(e < most + 0.01, "energy rose from {most} to {e} J");
-        most = most.min(e.max(most - 0.01));
+        assert!(e < most + 0.003, "energy rose from {most} to {e} J");
+        most = most.min(e.max(most - 0.003));
     }
     assert!(t.mean(1) < -0.05, "it never moved");
 }
