@@ -1,6 +1,5 @@
 //! What a state amounts to: strain and energy, for reports and tests.
 use crate::build::Cloth;
-use crate::coarse;
 use crate::state::State;
 
 /// Relative change of length along the threads, over all triangles, weighed by area.
@@ -57,16 +56,18 @@ impl Cloth {
         let (rest, nu) = (f64::from(state.stretched[0]), f64::from(m.poisson));
         let folds = state.stretched[0] * state.stretched[1];
         let [ku, kv] = m.stretch.map(f64::from);
-        // The levels have a share of the stretch.
-        let own = if self.coarse.is_empty() { 1.0 } else { coarse::build::OWN };
-        e.membrane = coarse::energy(&self.coarse, &state.x, rest);
         self.columns(state, |area, [u, v]| {
             let (u, v) = (u - rest, v - rest);
             let both = (ku * u * u + kv * v * v + 2.0 * nu * (ku * kv).sqrt() * u * v) / (1.0 - nu * nu);
-            e.membrane += 0.5 * area * own * both;
+            e.membrane += 0.5 * area * both;
         });
+        if state.dt > 0.0 {
+            let scale = crate::step::goes_on(state.dt, state.stretched);
+            e.membrane += crate::coarse::energy(&self.coarse, &state.x, scale);
+        }
         // Shear is a cell's by its mean columns, and not that of its two triangles.
-        e.membrane += self.work.iter().flat_map(|w| &w.membrane).map(|g| g.shear_energy(&state.x)).sum::<f64>();
+        e.membrane +=
+            self.work.iter().flat_map(|w| &w.membrane).map(|g| g.shear_energy(&state.x)).sum::<f64>();
         e.membrane += self.work.iter().flat_map(|w| &w.cell).map(|g| g.shear_energy(&state.x)).sum::<f64>();
         let hinges =
             self.work.iter().flat_map(|w| &w.bend).map(|g| g.energy(&state.x, f64::from(folds))).sum::<f64>();

@@ -2,7 +2,7 @@
 //!
 //! Long, because the phases stand here in their order, each with the arrays it shares with the next.
 use crate::build::{Cloth, Work};
-use crate::coarse;
+use crate::coarse::{self, cell::Told};
 use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
@@ -44,6 +44,12 @@ const BACKWARD: Scheme = Scheme {
 
 /// By whether a motion goes on.
 const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
+
+/// What the levels are told in a sub-step of `dt` seconds that goes on, at a rest that is multiplied.
+pub(crate) fn goes_on(dt: f32, [rest, folds]: [f32; 2]) -> Scale {
+    let dt = BACKWARD.balance * dt;
+    Scale { dt, per_dt2: 1.0 / (dt * dt), rest, folds, ..Scale::default() }
+}
 
 /// How often a sub-step meets the yarns that come to where the cloth is held: there the directions pull
 /// hardest against each other. The second round halves the strain of a canopy at its worst eyelet in a
@@ -195,22 +201,24 @@ impl<'a> Substep<'a> {
         });
         let all = Arrays::of(state);
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
-        let coarse = state.coarse.first().map(|c| c.shear.told()).filter(|t| !t.is_empty()).unwrap_or(&[Record([0.0; 4])]);
-        let pulls = PullsOf { own: state.pulls.as_mut_ptr(), coarse };
+        let levels = std::mem::take(&mut state.coarse);
+        let nothing = Told::default();
+        let told = levels.first().map_or(&nothing, coarse::Scratch::told);
+        let pulls = PullsOf { own: state.pulls.as_mut_ptr(), told };
         for round in 0..rounds {
             self.part(0, all, pulls, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
         if let Some(factor) = &self.plate[goes_on] {
             watch.during(Phase::Bend, || self.plate(factor, scale, state));
         }
-        state.pull.iter_mut().flatten().for_each(|p| p.fill(Default::default()));
         // Whoever comes last is met best: the directions take turns.
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
             let kept = (self.bends[goes_on][direction].as_slice(), state.pull[direction].as_mut_slice());
-            self.yarns(round, all, scale, kept, &state.strain, watch);
+            self.yarns(round, all, scale, kept, &state.strain, told, watch);
         }
+        state.coarse = levels;
     }
 
     /// What lengths and folds at rest are multiplied by at a moment.
@@ -342,17 +350,17 @@ impl<'a> Substep<'a> {
         watch.during(Phase::Membrane, || {
             let air = self.drag && first;
             if first {
-                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air, pulls.coarse) });
+                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air, pulls.told) });
             }
             if !self.cloth.stretchy {
                 let each =
-                    |g| unsafe { membrane::solve::<false>(g, points, scale, air, None, Some(pulls.coarse)) };
+                    |g| unsafe { membrane::solve::<false>(g, points, scale, air, None, Some(pulls.told)) };
                 return membrane.iter().for_each(each);
             }
             let own = unsafe { pulls.of(part) };
             for (g, own) in membrane.iter().zip(own) {
                 unsafe {
-                    membrane::solve::<true>(g, points, scale, air, Some(own), first.then_some(pulls.coarse))
+                    membrane::solve::<true>(g, points, scale, air, Some(own), first.then_some(pulls.told))
                 };
             }
         });
@@ -403,6 +411,7 @@ impl<'a> Substep<'a> {
         scale: Scale,
         (bends, pull): (&[yarn::Bends], &mut [yarn::Pulls]),
         strain: &[Record],
+        told: &Told,
         watch: &impl Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
@@ -418,7 +427,16 @@ impl<'a> Substep<'a> {
                 let bends = (first && !bends.is_empty()).then_some(bends.as_slice());
                 // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
                 watch.during(Phase::Yarn, || unsafe {
-                    yarn::solve(g, points, scale, across, scratch, bends, pull);
+                    yarn::solve(
+                        g,
+                        points,
+                        scale,
+                        across,
+                        scratch,
+                        bends,
+                        first.then_some((told, direction)),
+                        pull,
+                    );
                 });
             },
         );
@@ -502,8 +520,8 @@ impl<'a> Substep<'a> {
 #[derive(Clone, Copy)]
 struct PullsOf<'a> {
     own: *mut Vec<membrane::Pulls>,
-    /// What the finest lattice pulls of the shear.
-    coarse: &'a [Record],
+    /// What the finest lattice pulled.
+    told: &'a Told,
 }
 
 // Safety: as for `Arrays`.

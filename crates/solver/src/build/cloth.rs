@@ -2,6 +2,7 @@
 use super::plate::Plate;
 use super::yarns::{Yarns, spin, threads};
 use super::{cells, hinges, nodes, patches, rigidity};
+use crate::coarse::build::{Element, Lattices};
 use crate::coarse::{self, Level};
 use crate::constraint::{bend, cell, membrane, patch, yarn};
 use crate::damping::{Rigid, Sums};
@@ -112,23 +113,24 @@ impl Cloth {
             let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
             c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
         }
-        let mut sheared = vec![];
-        for c in &cells {
-            sheared.push((c.point.map(at).to_vec(), c.shear * c.sides[0] * c.sides[1]));
-        }
-        for &t in &alone {
-            let over = rest.maps.over(Scaled::Shear, &rest.triangles[t]);
-            sheared.push((
-                rest.triangles[t].map(at).to_vec(),
-                f64::from(m.shear) * over * area(&rest.frames[t]),
-            ));
-        }
-        let (coarse, from) = coarse::build::levels(rest, at, &mass, &sheared);
-        let share = if coarse.is_empty() { 1.0 } else { coarse::build::OWN };
+        let elements: Vec<Element> = cells
+            .iter()
+            .map(|c| (&c.point[..], c.sides[0] * c.sides[1]))
+            .chain(alone.iter().map(|&t| (&rest.triangles[t][..], area(&rest.frames[t]))))
+            .map(|(points, area)| {
+                let over = |k: f32, what| f64::from(k) * area * rest.maps.over(what, points);
+                let [warp, weft] = m.stretch.map(|k| over(k, Scaled::Stretch));
+                let corners = points.iter().map(|&p| at(p)).collect();
+                Element { corners, stiffness: [warp, weft, over(m.shear, Scaled::Shear)] }
+            })
+            .collect();
+        let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
+        let Lattices { levels: coarse, shares, edges: from } =
+            coarse::build::lattices(rest, at, &mass, elements, &edges);
+        let from: BTreeMap<[u32; 2], u32> = edges.into_iter().zip(from).collect();
         let first_spare = (n + 4 * parts.tree.len()) as u32;
         let Yarns { groups: yarns, left, spares: yarn_spares } =
-            spin(rest, threads, at, first_spare, bends, share);
-        let left = left.map(|k| k * share as f32);
+            spin(rest, threads, at, first_spare, bends, |e| from[e]);
         let stretchy = left[0] > 0.0 || left[1] > 0.0;
         let spares = 4 * parts.tree.len() + yarn_spares;
         let mut records = vec![Record::default(); n + spares];
@@ -144,7 +146,7 @@ impl Cloth {
             records[n + k] = Record([c[0], c[1], c[2], 0.0]);
         }
         let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
-        for (&t, &from) in alone.iter().zip(&from[cells.len()..]) {
+        for (&t, &from) in alone.iter().zip(&shares[cells.len()..]) {
             let (point, f) = (rest.triangles[t].map(at), &rest.frames[t]);
             let over = |what| rest.maps.over(what, &rest.triangles[t]);
             let [stretch, shear] = [over(Scaled::Stretch), over(Scaled::Shear)].map(|s| s as f32);
@@ -153,7 +155,7 @@ impl Cloth {
             triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness, air, from });
         }
         let mut cells_at: Vec<Vec<cell::Cell>> = parts.tree.iter().map(|_| vec![]).collect();
-        for (mut c, from) in cells.into_iter().zip(from) {
+        for (mut c, from) in cells.into_iter().zip(shares) {
             c.point = c.point.map(at);
             c.from = from;
             cells_at[parts.home(&c.point)].push(c);

@@ -23,15 +23,15 @@ pub fn threads(rest: &ClothRest, at: impl Fn(u32) -> u32) -> [Option<Threads>; 2
     })
 }
 
-/// Makes yarns of threads; spare points start at `spare`. They resist bending if they are to `bend`. A `share`
-/// of the stretch stiffness is theirs.
+/// Makes yarns of threads; spare points start at `spare`. They resist bending if they are to `bend`. `cell`
+/// tells whose coarse pull an edge has.
 pub fn spin(
     rest: &ClothRest,
     threads: [Option<Threads>; 2],
     at: impl Fn(u32) -> u32,
     spare: u32,
     bends: bool,
-    share: f64,
+    cell: impl Fn(&[u32; 2]) -> u32,
 ) -> Yarns {
     let mut held = vec![false; rest.positions.len()];
     rest.held.iter().enumerate().for_each(|(p, h)| held[at(p as u32) as usize] = *h);
@@ -44,7 +44,7 @@ pub fn spin(
     let mut yarns = Yarns { groups: [vec![], vec![]], left: rest.matter.stretch, spares: 0 };
     for (direction, threads) in threads.into_iter().enumerate() {
         let Some((chains, mut fibres)) = threads else { continue };
-        fibres.values_mut().for_each(|f| f.stiffness *= share);
+        fibres.iter_mut().for_each(|(edge, f)| f.cell = cell(edge));
         let bend =
             |p: u32| if bends { bend[p as usize] * f64::from(rest.matter.bend[direction]) } else { 0.0 };
         let first = spare + yarns.spares as u32;

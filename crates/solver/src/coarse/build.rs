@@ -1,14 +1,21 @@
 //! Lays lattices over the material.
-use super::shear::{Cell, Share, Shear, Spanned};
+use super::cell::{Cell, Cells, Share, Spanned};
 use super::{Level, Tether};
-use crate::constraint::membrane::Triangle;
-use crate::inputs::{ClothRest, Scaled};
+use crate::inputs::ClothRest;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Edges of the level below that a cell of a lattice spans.
 const SPAN: f64 = 4.0;
 /// Levels at most: the third of a sheet of 256 x 256 points has cells of 64 edges.
 const MOST: usize = 3;
+
+/// A piece of material: a triangle, or a cell of four corners around it.
+#[derive(Clone, Debug)]
+pub struct Element {
+    pub corners: Vec<u32>,
+    /// K A along warp and weft and in shear, N·m.
+    pub stiffness: [f64; 3],
+}
 
 /// What stands on a level: points, or the nodes of the lattice below.
 struct Floor {
@@ -20,69 +27,85 @@ struct Floor {
     fixed: Vec<bool>,
     /// Held points that hang on each.
     pins: Vec<Vec<u32>>,
-    /// Corners, rest area in m², and that times what stretch is multiplied by.
-    triangles: Vec<([u32; 3], [f64; 2])>,
-    /// Corners of what is sheared, and K A in N·m.
-    sheared: Vec<(Vec<u32>, f64)>,
+    elements: Vec<Element>,
 }
 
 impl Floor {
-    /// K A Σ w |∇γ|² of what is sheared, in the mean over K A, 1/s².
-    fn need(&self) -> f32 {
-        let (mut sum, mut all) = (0.0, 0.0);
-        for (corners, stiffness) in &self.sheared {
+    /// K A Σ w |∇C|² of the stretch and shear of the elements, in the mean over K A, 1/s².
+    fn need(&self) -> [f32; 2] {
+        let (mut sum, mut all) = ([0.0; 3], [0.0; 3]);
+        for Element { corners, stiffness } in &self.elements {
             let at = |k: usize| self.place[corners[k] as usize];
             let side = |k: usize, j: usize| [0, 1].map(|d| at(k)[d] - at(j)[d]);
-            let last = corners.len() - 1;
             // Of a triangle the sides from its first corner, of four the diagonals: what each corner takes of them.
-            let (p, q, takes): (_, _, &[[f64; 2]]) = match last {
-                2 => (side(1, 0), side(2, 0), &[[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]]),
+            let (p, q, takes): (_, _, &[[f64; 2]]) = match corners.len() {
+                3 => (side(1, 0), side(2, 0), &[[-1.0, -1.0], [1.0, 0.0], [0.0, 1.0]]),
                 _ => (side(2, 0), side(1, 3), &[[-1.0, 0.0], [0.0, 1.0], [1.0, 0.0], [0.0, -1.0]]),
             };
             let det = p[0] * q[1] - q[0] * p[1];
             for (&corner, [a, b]) in corners.iter().zip(takes) {
                 let (corner, u, v) = (corner as usize, a * q[1] - b * q[0], b * p[0] - a * p[1]);
                 if !self.fixed[corner] && self.mass[corner] > 0.0 && det != 0.0 {
-                    sum += stiffness * stiffness * (u * u + v * v) / (det * det * self.mass[corner]);
+                    let w = 1.0 / (det * det * self.mass[corner]);
+                    for (k, c2) in [u * u, v * v, u * u + v * v].into_iter().enumerate() {
+                        sum[k] += stiffness[k] * stiffness[k] * w * c2;
+                    }
                 }
             }
-            all += stiffness;
+            (0..3).for_each(|k| all[k] += stiffness[k]);
         }
-        (sum / all.max(1e-30)) as f32
+        let [u, v, shear] = std::array::from_fn(|k| (sum[k] / all[k].max(1e-30)) as f32);
+        [u.max(v), shear]
+    }
+
+    /// All edges, and of four corners a diagonal.
+    fn edges(&self) -> Vec<[u32; 2]> {
+        let mut edges = vec![];
+        for Element { corners, .. } in &self.elements {
+            let next = corners.iter().cycle().skip(1);
+            edges.extend(corners.iter().zip(next).map(|(a, b)| [*a.min(b), *a.max(b)]));
+            if let [a, _, c, _] = corners[..] {
+                edges.push([a.min(c), a.max(c)]);
+            }
+        }
+        edges.sort_unstable();
+        edges.dedup();
+        edges
     }
 }
 
-/// The share of the stretch's stiffness that stays with the points where there are levels.
-pub const OWN: f64 = 0.5;
+/// The lattices of a cloth, and whose pulls the material has.
+#[derive(Default)]
+pub struct Lattices {
+    /// Finest first; none where the material can't be laid flat, or is too small to need any.
+    pub levels: Vec<Level>,
+    /// For each element.
+    pub shares: Vec<Share>,
+    /// For each edge, the cell.
+    pub edges: Vec<u32>,
+}
 
-/// The lattices of a cloth, finest first; none where the material can't be laid flat, or is too small
-/// to need any. `at` gives the place of a point, `mass` is by place. `elements` are what is sheared, by places, each
-/// with its K A; told is of which pull of the finest lattice each has what share.
-pub fn levels(
+/// `at` gives the place of a point, `mass` is by place. `elements` are the material and `edges` its yarns', by places.
+pub fn lattices(
     rest: &ClothRest,
     at: impl Fn(u32) -> u32,
     mass: &[f64],
-    elements: &[(Vec<u32>, f64)],
-) -> (Vec<Level>, Vec<Share>) {
-    let none = || vec![Share::default(); elements.len()];
-    let Some(material) = lay_flat(rest) else { return (vec![], none()) };
+    elements: Vec<Element>,
+    edges: &[[u32; 2]],
+) -> Lattices {
+    let mut out = Lattices {
+        levels: vec![],
+        shares: vec![Share::default(); elements.len()],
+        edges: vec![0; edges.len()],
+    };
+    let Some(material) = lay_flat(rest) else { return out };
     let n = mass.len();
     let mut floor = Floor {
         place: vec![[0.0; 2]; n],
         mass: mass.to_vec(),
         fixed: vec![false; n],
         pins: vec![vec![]; n],
-        triangles: rest
-            .triangles
-            .iter()
-            .zip(&rest.frames)
-            .map(|(t, f)| {
-                let area = crate::build::area(f);
-                let over = |what| area * rest.maps.over(what, t);
-                (t.map(&at), [area, over(Scaled::Stretch)])
-            })
-            .collect(),
-        sheared: elements.to_vec(),
+        elements,
     };
     for p in 0..n {
         let place = at(p as u32) as usize;
@@ -92,13 +115,14 @@ pub fn levels(
             floor.fixed[place] = true;
         }
     }
-    let area: f64 = floor.triangles.iter().map(|t| t.1[0]).sum();
+    let area: f64 = rest.frames.iter().map(crate::build::area).sum();
     // Of a square grid, two triangles a cell.
-    let mut step = SPAN * (2.0 * area / floor.triangles.len() as f64).sqrt();
+    let mut step = SPAN * (2.0 * area / rest.triangles.len() as f64).sqrt();
     let mut floors = vec![];
     let bottom = floor.place.clone();
     while floors.len() < MOST && area > 4.0 * step * step {
-        let (lattice, next) = lattice(&floor, step, &bottom);
+        let own = if floors.is_empty() { edges } else { &[] };
+        let (lattice, next) = lattice(&floor, step, &bottom, own);
         if lattice.cells.is_empty() {
             break;
         }
@@ -106,22 +130,22 @@ pub fn levels(
         floor = next;
         step *= SPAN;
     }
-    let share = (1.0 - OWN) / floors.len().max(1) as f64;
-    let mut shears: Vec<(Shear, Vec<u32>)> =
-        floors.iter().map(|l| Shear::gather(&l.sheared, l.need, l.weight.len() as u32)).collect();
+    let mut cells: Vec<(Cells, Vec<u32>)> =
+        floors.iter().map(|l| Cells::gather(&l.cells, l.need, l.weight.len() as u32)).collect();
     for k in 1..floors.len() {
-        let (below, own) = shears.split_at_mut(k);
-        let (shear, places) = &mut below[k - 1];
-        shear.hang(places, &floors[k].sheared, &own[0].1);
+        let (below, own) = cells.split_at_mut(k);
+        let (below, places) = &mut below[k - 1];
+        below.hang(places, &floors[k].cells, &own[0].1, own[0].0.none());
     }
-    let mut shares = none();
-    if let (Some(l), Some((_, places))) = (floors.first(), shears.first()) {
-        for (cell, place) in l.sheared.iter().zip(places) {
-            cell.below.iter().for_each(|b| shares[b.number] = b.share(*place));
+    if let (Some(l), Some((cells, places))) = (floors.first(), cells.first()) {
+        out.shares.iter_mut().for_each(|s| s.cell = cells.none());
+        for (cell, place) in l.cells.iter().zip(places) {
+            cell.below.iter().for_each(|b| out.shares[b.number] = b.share(*place));
         }
+        out.edges = l.edges.iter().map(|cell| cell.map_or(cells.none(), |c| places[c])).collect();
     }
-    let levels = floors.into_iter().zip(shears).map(|(l, (shear, _))| l.level(rest, share, shear)).collect();
-    (levels, shares)
+    out.levels = floors.into_iter().zip(cells).map(|(l, (cells, _))| l.level(rest, cells)).collect();
+    out
 }
 
 /// Places of the points along warp and weft, if all triangles agree on them.
@@ -168,46 +192,31 @@ pub fn lay_flat(rest: &ClothRest) -> Option<Vec<[f64; 2]>> {
     Some(place.into_iter().map(|p| p.unwrap_or([0.0; 2])).collect())
 }
 
-/// A lattice over a floor, before it has its stiffness.
+/// A lattice over a floor, before it is packed.
 struct Lattice {
     children: Vec<Vec<(u32, f32)>>,
     nodes: Vec<([u32; 4], [f32; 4])>,
     weight: Vec<f32>,
     /// Node, its held points, and how far it lies from their middle.
     tethers: Vec<(u32, Vec<u32>, f64)>,
-    /// Corners of each triangle, where they lie at rest, and the material's area.
-    cells: Vec<Half>,
-    sheared: Vec<Cell>,
-    /// See [`Shear`].
-    need: f32,
+    cells: Vec<Cell>,
+    /// See [`Cells`].
+    need: [f32; 2],
+    /// Which cell each of the edges asked for lies in.
+    edges: Vec<Option<usize>>,
 }
 
-/// A triangle of a lattice: its nodes, where they lie at rest, and as much material as a [`Floor`]'s have.
-type Half = ([u32; 3], [[f32; 2]; 3], [f64; 2]);
-
 impl Lattice {
-    fn level(self, rest: &ClothRest, share: f64, shear: Shear) -> Level {
-        let m = &rest.matter;
-        let full = m.stretch;
-        let triangles: Vec<Triangle> = self
-            .cells
-            .iter()
-            .map(|&(point, frame, area)| {
-                let per = share / crate::build::area(&frame);
-                let [warp, weft] = full.map(|k| (f64::from(k) * area[1] * per) as f32);
-                Triangle { point, frame, stiffness: [warp, weft, 0.0], air: [0.0; 2], from: Share::default() }
-            })
-            .collect();
-        let soft = 1.0 / (share * f64::from(full[0].max(full[1]))).max(1e-6);
+    fn level(self, rest: &ClothRest, cells: Cells) -> Level {
+        let [warp, weft] = rest.matter.stretch;
+        let soft = 1.0 / warp.max(weft).max(1e-6);
         let tethers = self
             .tethers
             .into_iter()
-            .map(|(node, pins, length)| Tether { node, pins, length: length as f32, soft: soft as f32 })
+            .map(|(node, pins, length)| Tether { node, pins, length: length as f32, soft })
             .collect();
-        let spare = self.weight.len() as u32;
         let weight = self.weight.into_iter().chain([0.0; 4]).collect();
-        let groups = Level::gather(&triangles, spare);
-        Level { children: self.children, nodes: self.nodes, weight, groups, shear, tethers }
+        Level { children: self.children, nodes: self.nodes, weight, cells, tethers }
     }
 }
 
@@ -232,7 +241,7 @@ impl Sets {
 }
 
 /// `bottom` has the places of the points.
-fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
+fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]], asked: &[[u32; 2]]) -> (Lattice, Floor) {
     let n = floor.place.len();
     let low: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::INFINITY, |m, p| m.min(p[c])));
     let high: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::NEG_INFINITY, |m, p| m.max(p[c])));
@@ -244,11 +253,7 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
     let cell: Vec<[i64; 2]> = floor.place.iter().map(|p| [0, 1].map(|c| within(c, p[c]) as i64)).collect();
     // A piece is what hangs together within a cell: two flaps may lie side by side and not touch.
     let mut pieces = Sets::of(n);
-    let mut edges: Vec<[u32; 2]> =
-        floor.triangles.iter().flat_map(|(t, _)| [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]]).collect();
-    edges.iter_mut().for_each(|e| e.sort_unstable());
-    edges.sort_unstable();
-    edges.dedup();
+    let edges = floor.edges();
     for &[a, b] in &edges {
         if cell[a as usize] == cell[b as usize] {
             pieces.join(a, b);
@@ -292,16 +297,15 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
         weight: vec![],
         tethers: vec![],
         cells: vec![],
-        sheared: vec![],
         need: floor.need(),
+        edges: vec![],
     };
     let mut next = Floor {
         place: vec![[0.0; 2]; nodes as usize],
         mass: vec![0.0; nodes as usize],
         fixed: vec![false; nodes as usize],
         pins: vec![vec![]; nodes as usize],
-        triangles: vec![],
-        sheared: vec![],
+        elements: vec![],
     };
     let mut shares = vec![];
     // Of each node, what is held: by its weights, by mass, and where.
@@ -365,64 +369,52 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]]) -> (Lattice, Floor) {
         beside[b as usize].push(a);
     }
     let home = |corners: &[u32]| {
-        let middle: [f64; 2] = [0, 1].map(|c| {
-            corners.iter().map(|&p| floor.place[p as usize][c]).sum::<f64>() / corners.len() as f64
-        });
+        let middle: [f64; 2] = [0, 1]
+            .map(|c| corners.iter().map(|&p| floor.place[p as usize][c]).sum::<f64>() / corners.len() as f64);
         let amid = [0, 1].map(|c| within(c, middle[c]) as i64);
         let near = corners.iter().chain(corners.iter().flat_map(|p| &beside[*p as usize]));
         let p = near.copied().find(|p| cell[*p as usize] == amid).unwrap_or(corners[0]) as usize;
         (middle, cell[p], piece[p])
     };
-    let mut area: BTreeMap<([i64; 2], u32), [f64; 2]> = BTreeMap::new();
-    for (t, a) in &floor.triangles {
-        let (_, at, piece) = home(t);
-        let sum = area.entry((at, piece)).or_default();
-        (0..2).for_each(|k| sum[k] += a[k]);
-    }
-    for ((at, piece), area) in area {
-        let own = corners(at).map(|c| node_of[&(c, piece)]);
-        let halves = if (at[0] + at[1]) % 2 == 0 { [[0, 1, 2], [0, 2, 3]] } else { [[0, 1, 3], [1, 2, 3]] };
-        for half in halves {
-            let point = half.map(|k| own[k]);
-            let frame = point.map(|k| next.place[k as usize].map(|c| c as f32));
-            // Slivers at a border have no shape to speak of.
-            let distinct = point[0] != point[1] && point[1] != point[2] && point[0] != point[2];
-            if distinct && crate::build::area(&frame) > 0.02 * size[0] * size[1] {
-                lattice.cells.push((point, frame, area.map(|a| 0.5 * a)));
-                next.triangles.push((point, area.map(|a| 0.5 * a)));
-            }
-        }
-    }
-    let mut sheared: BTreeMap<[u32; 4], Vec<Spanned>> = BTreeMap::new();
-    for (number, (corners_of, stiffness)) in floor.sheared.iter().enumerate() {
-        let (middle, at, piece) = home(corners_of);
-        let own = corners(at).map(|c| node_of[&(c, piece)]);
+    let mut spans: BTreeMap<[u32; 4], ([f64; 3], Vec<Spanned>)> = BTreeMap::new();
+    let nodes_of = |at, piece| corners(at).map(|c| node_of[&(c, piece)]);
+    for (number, Element { corners, stiffness }) in floor.elements.iter().enumerate() {
+        let (middle, at, piece) = home(corners);
         let off = [0, 1].map(|c| {
             let line = &lines[c][at[c] as usize..];
             (middle[c] - 0.5 * (line[0] + line[1])) / (line[1] - line[0]).max(1e-12)
         });
-        let distinct = (0..4).all(|k| !own[..k].contains(&own[k]));
-        if distinct && *stiffness > 0.0 {
-            sheared.entry(own).or_default().push(Spanned { number, stiffness: *stiffness, off });
-        }
+        let (all, below) = spans.entry(nodes_of(at, piece)).or_default();
+        all.iter_mut().zip(stiffness).for_each(|(sum, by)| *sum += by);
+        below.push(Spanned { number, off });
     }
+    // Slivers at a border have no shape to speak of.
+    spans.retain(|node, _| {
+        let [a, b, c, d] = node.map(|k| next.place[k as usize]);
+        let double = (c[0] - a[0]) * (b[1] - d[1]) - (b[0] - d[0]) * (c[1] - a[1]);
+        double.abs() > 0.04 * size[0] * size[1]
+    });
     // Cells lie side by side where they share an edge's nodes.
-    let known: Vec<[u32; 4]> = sheared.keys().copied().collect();
+    let known: Vec<[u32; 4]> = spans.keys().copied().collect();
     let side = |of: [usize; 2]| -> BTreeMap<[u32; 2], usize> {
         known.iter().enumerate().map(|(k, n)| (of.map(|s| n[s]), k)).collect()
     };
     let sides = [side([0, 3]), side([1, 2]), side([0, 1]), side([3, 2])];
-    for (node, mut below) in sheared {
-        let stiffness = below.iter().map(|b| b.stiffness).sum::<f64>();
+    let ends = asked.iter().map(|e| {
+        let (_, at, piece) = home(e);
+        known.binary_search(&nodes_of(at, piece)).ok()
+    });
+    lattice.edges = ends.collect();
+    for (node, (stiffness, mut below)) in spans {
         for c in 0..2 {
-            let mean = below.iter().map(|b| b.off[c] * b.stiffness).sum::<f64>() / stiffness;
+            let mean = below.iter().map(|b| b.off[c]).sum::<f64>() / below.len() as f64;
             below.iter_mut().for_each(|b| b.off[c] -= mean);
         }
         let beside = [([0, 3], 1), ([1, 2], 0), ([0, 1], 3), ([3, 2], 2)]
             .map(|(of, other): ([usize; 2], usize)| sides[other].get(&of.map(|s| node[s])).copied());
-        next.sheared.push((node.to_vec(), stiffness));
+        next.elements.push(Element { corners: node.to_vec(), stiffness });
         let place = node.map(|k| next.place[k as usize]);
-        lattice.sheared.push(Cell { node, place, stiffness, below, beside });
+        lattice.cells.push(Cell { node, place, stiffness, below, beside });
     }
     (lattice, next)
 }

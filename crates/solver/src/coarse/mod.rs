@@ -1,23 +1,20 @@
 //! Coarse levels: a pull that has far to go is passed on in large steps before the small ones.
 //!
 //! One sweep a sub-step passes a pull on by a cell; yarns pass it along themselves, but a border that
-//! carries a whole sheet by its corners is met by light points one at a time. So a share of the
-//! membrane's stiffness is given to coarser lattices laid over the material, whose nodes are weighted
-//! means of points. All levels together have the matter's stiffness for any smooth strain: they are one
-//! energy, divided, and not springs added for speed. The idea of hierarchies is that of M. Müller,
-//! "Hierarchical Position Based Dynamics" (2008); there the levels are all of full stiffness.
+//! carries a whole sheet by its corners is met by light points one at a time, and so is shear. So lattices are laid over
+//! the material, whose nodes are weighted means of points. They are met first, coarsest first, and what they pulled is
+//! handed down: all levels are one stiffness, that of the matter, and not springs added for speed. The idea of
+//! hierarchies is that of M. Müller, "Hierarchical Position Based Dynamics" (2008); there each level begins with nothing.
 //!
 //! A node X = Σ ω x with ω = P m / Σ P m moves points by P, the lattice's bilinear weights: that is
-//! w ∇C Δλ of extended position-based dynamics with the node's mass Σ P m, and keeps momentum. Cells only pull:
-//! folds smaller than a cell are not theirs to see.
+//! w ∇C Δλ of extended position-based dynamics with the node's mass Σ P m, and keeps momentum.
 pub mod build;
-pub mod shear;
+pub mod cell;
 
-use crate::colouring::pack;
-use crate::constraint::{Scale, compliance, membrane};
-use crate::simd::{F8, Record, V8, load, store};
+use crate::constraint::Scale;
+use crate::simd::Record;
+use cell::{Cells, Told};
 use rayon::prelude::*;
-use shear::Shear;
 
 /// Sweeps over a level each sub-step, finest first: the coarser, the cheaper.
 const SWEEPS: [usize; 3] = [2, 4, 12];
@@ -30,8 +27,7 @@ pub struct Level {
     nodes: Vec<([u32; 4], [f32; 4])>,
     /// Inverse mass of each node, 1/kg; 0 where it is held. Four spare ones follow.
     weight: Vec<f32>,
-    groups: Vec<Group>,
-    shear: Shear,
+    cells: Cells,
     tethers: Vec<Tether>,
 }
 
@@ -47,23 +43,12 @@ struct Tether {
     soft: f32,
 }
 
-/// Eight triangles of a lattice.
-#[repr(C, align(32))]
-struct Group {
-    point: [[u32; 8]; 3],
-    /// ∂/∂u and ∂/∂v of the second and third corner's weight, 1/m.
-    gradient: [[[f32; 8]; 2]; 2],
-    /// 1/(K A) of warp and weft.
-    soft: [[f32; 8]; 2],
-}
-
 /// What a level needs while it works.
 #[derive(Clone, Debug, Default)]
 pub struct Scratch {
     x: Vec<Record>,
     start: Vec<Record>,
-    multipliers: Vec<[[f32; 8]; 2]>,
-    pub shear: shear::Scratch,
+    cells: cell::Scratch,
     /// Where each tether is pinned, and its pull.
     pinned: Vec<([f32; 3], f32)>,
 }
@@ -76,37 +61,14 @@ impl Level {
         for (k, [a, b, c]) in spare.into_iter().enumerate() {
             x[n - 4 + k] = Record([a, b, c, 0.0]);
         }
-        Scratch {
-            start: x.clone(),
-            x,
-            multipliers: vec![[[0.0; 8]; 2]; self.groups.len()],
-            shear: self.shear.scratch(),
-            pinned: vec![],
-        }
+        Scratch { start: x.clone(), x, cells: self.cells.scratch(), pinned: vec![] }
     }
+}
 
-    fn gather(triangles: &[membrane::Triangle], spare: u32) -> Vec<Group> {
-        let points: Vec<[u32; 3]> = triangles.iter().map(|t| t.point).collect();
-        pack(&points)
-            .into_iter()
-            .map(|lanes| {
-                let mut g = Group {
-                    point: [0, 1, 2].map(|k| [spare + k; 8]),
-                    gradient: [[[1.0; 8], [0.0; 8]], [[0.0; 8], [1.0; 8]]],
-                    soft: [[1.0; 8]; 2],
-                };
-                for (l, &k) in lanes.iter().enumerate() {
-                    let t = &triangles[k];
-                    let (area, gradients) = membrane::gradients(&t.frame);
-                    (0..3).for_each(|k| g.point[k][l] = t.point[k]);
-                    for (d, rows) in gradients.iter().enumerate() {
-                        (0..2).for_each(|k| g.gradient[d][k][l] = rows[k + 1] as f32);
-                    }
-                    (0..2).for_each(|k| g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area));
-                }
-                g
-            })
-            .collect()
+impl Scratch {
+    /// What the finest level pulled.
+    pub fn told(&self) -> &Told {
+        &self.cells.told
     }
 }
 
@@ -126,15 +88,15 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
         let (own, above) = scratch.split_at_mut(k + 1);
         let own = &mut own[k];
         if let Some(above) = above.first_mut() {
-            above.told();
+            above.moved();
             above.sink(&levels[k + 1], &mut own.x);
         }
-        levels[k].shear.begin(above.first().map(|a| &a.shear), &mut own.shear);
+        levels[k].cells.begin(above.first().map(|a| &a.cells), &mut own.cells);
         own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
-        levels[k].shear.tell(&mut own.shear);
+        levels[k].cells.tell(&mut own.cells);
     }
     if let Some(first) = scratch.first_mut() {
-        first.told();
+        first.moved();
     }
 }
 
@@ -146,45 +108,27 @@ pub fn follow(levels: &[Level], x: &mut [Record], scratch: &[Scratch]) {
     }
 }
 
-/// Energy of all levels' pulls, joules. `x` has the points.
-pub fn energy(levels: &[Level], x: &[Record], rest: f64) -> f64 {
+/// Energy of the tethers, joules. `x` has the points.
+pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
+    let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
     let mut below: Option<Scratch> = None;
     let mut sum = 0.0;
     for level in levels {
         let mut own = level.scratch();
         match &below {
             Some(b) => own.rise(level, &b.x, Record::default()),
-            None => own.rise(level, x, Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0])),
+            None => own.rise(level, x, origin),
         }
-        own.pin(level, x, Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]));
+        own.pin(level, x, origin);
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
-            let far =
-                (0..3).map(|c| f64::from(own.x[t.node as usize].0[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
-            sum += 0.5 * (far - rest * f64::from(t.length)).max(0.0).powi(2) / f64::from(t.soft);
+            let at = &own.x[t.node as usize].0;
+            let far = (0..3).map(|c| f64::from(at[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
+            let over = (far - f64::from(scale.rest * t.length)).max(0.0);
+            sum += 0.5 * over * over * f64::from(level.cells.holds(scale) / t.soft);
         }
-        sum += level.groups.iter().map(|g| g.energy(&own.x, rest)).sum::<f64>();
         below = Some(own);
     }
     sum
-}
-
-impl Group {
-    fn energy(&self, x: &[Record], rest: f64) -> f64 {
-        let mut sum = 0.0;
-        for l in 0..8 {
-            let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));
-            let column = |d: usize| -> [f64; 3] {
-                let [a, b] = [0, 1].map(|k| f64::from(self.gradient[d][k][l]));
-                std::array::from_fn(|c| a * (p[1][c] - p[0][c]) + b * (p[2][c] - p[0][c]))
-            };
-            let (u, v) = (column(0), column(1));
-            let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-            let lengths = [dot(u, u).sqrt(), dot(v, v).sqrt()];
-            let off = lengths.map(|s| (s - rest).max(0.0));
-            sum += (0..2).map(|k| 0.5 * off[k] * off[k] / f64::from(self.soft[k][l])).sum::<f64>();
-        }
-        sum
-    }
 }
 
 impl Scratch {
@@ -209,7 +153,6 @@ impl Scratch {
         };
         self.x.par_iter_mut().zip(&level.children).with_min_len(128).for_each(mean);
         self.start.copy_from_slice(&self.x);
-        self.multipliers.fill([[0.0; 8]; 2]);
     }
 
     /// Finds where the tethers are pinned.
@@ -223,7 +166,7 @@ impl Scratch {
     }
 
     /// From where the nodes were to how they moved.
-    fn told(&mut self) {
+    fn moved(&mut self) {
         for (from, to) in self.start.iter_mut().zip(&self.x) {
             *from = Record(std::array::from_fn(|k| to.0[k] - from.0[k]));
         }
@@ -244,50 +187,19 @@ impl Scratch {
     }
 
     fn sweep(&mut self, level: &Level, sweeps: usize, scale: Scale) {
+        let per_dt2 = scale.per_dt2 / level.cells.holds(scale);
         for _ in 0..sweeps {
             for (t, (pin, pull)) in level.tethers.iter().zip(&mut self.pinned) {
                 let x = &mut self.x[t.node as usize].0;
                 let d: [f32; 3] = std::array::from_fn(|c| x[c] - pin[c]);
                 let far = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt().max(1e-10);
-                let soft = t.soft * scale.per_dt2;
+                let soft = t.soft * per_dt2;
                 let after = (*pull + (scale.rest * t.length - far - soft * *pull) / (x[3] + soft)).min(0.0);
                 let change = x[3] * (after - *pull) / far;
                 (0..3).for_each(|c| x[c] += change * d[c]);
                 *pull = after;
             }
-            for (g, l) in level.groups.iter().zip(&mut self.multipliers) {
-                solve(g, &mut self.x, l, scale);
-            }
-            level.shear.sweep(&mut self.x, &mut self.shear, scale);
+            level.cells.sweep(&mut self.x, &mut self.cells, scale);
         }
-    }
-}
-
-/// Meets eight triangles once.
-fn solve(g: &Group, records: &mut [Record], multipliers: &mut [[f32; 8]; 2], scale: Scale) {
-    // Safety: all indices lie inside the slice, which is borrowed whole; a group's points differ.
-    let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(records.as_ptr(), &g.point[k]) });
-    let (mut x, w) = ([x0, x1, x2], [w0, w1, w2]);
-    let rows: [[F8; 3]; 2] = [0, 1].map(|d| {
-        let [a, b] = g.gradient[d].each_ref().map(F8::new);
-        [-(a + b), a, b]
-    });
-    let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
-    let column = |x: &[V8; 3], d: &[F8; 3]| (x[1] - x[0]).scale(d[1]) + (x[2] - x[0]).scale(d[2]);
-    let wholes = membrane::wholes(scale, soft[0], soft[1], || [0, 1].map(|d| column(&x, &rows[d])));
-    for d in 0..2 {
-        let row = &rows[d];
-        let f = column(&x, row);
-        let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
-        let sum = w[0].fma(row[0] * row[0], w[1].fma(row[1] * row[1], (w[2] * row[2]).fma(row[2], soft[d])));
-        let before = F8::new(&multipliers[d]);
-        let after = (before + soft[d].fnma(before, wholes[d] - length) / sum).min(F8::splat(0.0));
-        multipliers[d] = after.array();
-        let s = (after - before) / length;
-        (0..3).for_each(|k| x[k] = f.fma(s * w[k] * row[k], x[k]));
-    }
-    for k in 0..3 {
-        // Safety: as above.
-        unsafe { store(records.as_mut_ptr(), &g.point[k], x[k], w[k]) };
     }
 }

@@ -5,8 +5,8 @@
 //! ½ · 2 √(D_u D_v) A κ_uv² is ½ c |K|² with c = 2 √(D_u D_v) / A. Stretch and bend along the threads are the
 //! yarns'. Air presses on the cell as on one panel, its normal that of the diagonals.
 use super::membrane::pressure;
-use super::{Points, Scale, compliance, handed};
-use crate::coarse::shear::Share;
+use super::{Points, Scale, compliance};
+use crate::coarse::cell::{Share, Told};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, load, store};
 
@@ -19,7 +19,7 @@ pub struct Group {
     per: [[f32; 8]; 2],
     /// 1/(K A) of shear.
     soft: [f32; 8],
-    /// Whose coarse pull of shear each has, its K A, and where it lies there.
+    /// Whose coarse pulls each has, its shear's K A, and that times where it lies there.
     from: [u32; 8],
     share: [[f32; 8]; 3],
     /// 1/c of twist, m²/(N·m).
@@ -35,7 +35,7 @@ pub struct Cell {
     pub sides: [f64; 2],
     pub shear: f64,
     pub twist: f64,
-    /// What it has of the coarse pulls of shear.
+    /// What it has of the coarse pulls.
     pub from: Share,
     /// The share of the area that isn't held at all its corners.
     pub free: f64,
@@ -65,9 +65,10 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 (0..4).for_each(|k| g.point[k][l] = c.point[k]);
                 (0..2).for_each(|k| g.per[k][l] = (0.5 / c.sides[k]) as f32);
                 g.soft[l] = compliance(c.shear * area);
-                let f = c.from;
-                g.from[l] = f.cell;
-                [f.stiffness, f.stiffness * f.off[0], f.stiffness * f.off[1]]
+                g.from[l] = c.from.cell;
+                let [a, b] = c.from.off;
+                let stiffness = (c.shear * area) as f32;
+                [stiffness, stiffness * a, stiffness * b]
                     .into_iter()
                     .enumerate()
                     .for_each(|(k, s)| g.share[k][l] = s);
@@ -84,7 +85,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, pulls: &[Record]) {
+pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, told: &Told) {
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
@@ -107,7 +108,7 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, pulls: &
     let (along, across) = (a + b, a - b);
     let soft = F8::new(&g.soft) * F8::splat(scale.per_dt2);
     let sum = along.dot(along).fma(w[0] + w[2], across.dot(across).fma(w[1] + w[3], soft));
-    let before = handed(pulls, &g.from, &g.share);
+    let before = told.shear(&g.from, &g.share);
     let s = -(soft.fma(before, fu.dot(fv))) / sum;
     x[2] = along.fma(s * w[2], x[2]);
     x[0] = along.fma(-(s * w[0]), x[0]);

@@ -7,8 +7,8 @@
 //! Air presses on the side it meets: with relative flow r, unit normal n and s = r·n, a triangle of
 //! area A gets ½ρA (C_d |s| r + C_l s (n |r| - r s/|r|)): drag along the flow by the area it sees,
 //! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
-use super::{Points, Scale, compliance, handed};
-use crate::coarse::shear::Share;
+use super::{Points, Scale, compliance};
+use crate::coarse::cell::{Share, Told};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
@@ -21,7 +21,7 @@ pub struct Group {
     v: [[f32; 8]; 2],
     /// Compliances of warp, weft, shear: 1/(K A), with the area A in m².
     soft: [[f32; 8]; 3],
-    /// Whose coarse pull of shear each has, its K A, and where it lies there.
+    /// Whose coarse pulls each has, its shear's K A, and that times where it lies there.
     from: [u32; 8],
     share: [[f32; 8]; 3],
     /// A third of the rest area as drag and as lift see it, m².
@@ -35,7 +35,7 @@ pub struct Triangle {
     pub frame: [[f32; 2]; 3],
     pub stiffness: [f32; 3],
     pub air: [f64; 2],
-    /// What it has of the coarse pulls of shear.
+    /// What it has of the coarse pulls.
     pub from: Share,
 }
 
@@ -76,9 +76,10 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                 for k in 0..3 {
                     g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
                 }
-                let f = t.from;
-                g.from[l] = f.cell;
-                [f.stiffness, f.stiffness * f.off[0], f.stiffness * f.off[1]]
+                g.from[l] = t.from.cell;
+                let [a, b] = t.from.off;
+                let stiffness = (f64::from(t.stiffness[2]) * area) as f32;
+                [stiffness, stiffness * a, stiffness * b]
                     .into_iter()
                     .enumerate()
                     .for_each(|(k, s)| g.share[k][l] = s);
@@ -120,7 +121,7 @@ pub unsafe fn solve<const STRETCH: bool>(
     scale: Scale,
     air: bool,
     pulls: Option<&mut Pulls>,
-    coarse: Option<&[Record]>,
+    told: Option<&Told>,
 ) {
     // Safety: as the caller promises; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
@@ -140,8 +141,9 @@ pub unsafe fn solve<const STRETCH: bool>(
     let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
     match pulls {
         Some(pulls) if STRETCH => {
-            if let Some(coarse) = coarse {
-                *pulls = [[0.0; 8], [0.0; 8], handed(coarse, &g.from, &g.share).array()];
+            if let Some(told) = told {
+                let stretch = |d: usize| (told.stretch(d, &g.from) / F8::new(&g.soft[d])).array();
+                *pulls = [stretch(0), stretch(1), told.shear(&g.from, &g.share).array()];
             }
             let before = pulls.each_ref().map(F8::new);
             let [whole_u, whole_v] = wholes(scale, soft[0], soft[1], || {
@@ -153,13 +155,8 @@ pub unsafe fn solve<const STRETCH: bool>(
             *pulls = [warp, weft, shear].map(F8::array);
         }
         _ => {
-            shear(
-                &mut x,
-                w,
-                [u, v],
-                soft[2],
-                coarse.map_or(F8::splat(0.0), |c| handed(c, &g.from, &g.share)),
-            );
+            let pulled = told.map_or(F8::splat(0.0), |t| t.shear(&g.from, &g.share));
+            shear(&mut x, w, [u, v], soft[2], pulled);
         }
     }
     for k in 0..3 {

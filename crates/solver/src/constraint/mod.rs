@@ -70,16 +70,6 @@ pub(crate) fn outward(bend: V8, normal: V8) -> V8 {
     V8::pick(sure, bend.scale(side / all.max(F8::splat(1e-30)).sqrt()), normal)
 }
 
-/// What the coarse levels have pulled of eight shears.
-#[inline(always)]
-fn handed(pulls: &[Record], from: &[u32; 8], share: &[[f32; 8]; 3]) -> F8 {
-    assert!(from.iter().all(|k| (*k as usize) < pulls.len()));
-    // Safety: all indices lie inside the slice.
-    let (V8(told), _) = unsafe { crate::simd::load(pulls.as_ptr(), from) };
-    let [s, u, v] = share.each_ref().map(F8::new);
-    told[0].fma(s, told[1].fma(u, told[2] * v))
-}
-
 /// Compliance of a stiffness, capped where f32 would overflow: beyond it nothing resists.
 pub(crate) fn compliance(stiffness: f64) -> f32 {
     (1.0 / stiffness.max(1e-24)) as f32

@@ -16,6 +16,7 @@
 //! (M + dt² K) δ = -dt² K x is a system of five diagonals that only dt can change: eliminated once,
 //! solved exactly each sub-step. A sweep over hinges would leave stiff or fine cloth too soft.
 use super::{Points, Scale, compliance};
+use crate::coarse::cell::Told;
 use crate::simd::{F8, Record, V8, load, store};
 use std::collections::BTreeMap;
 
@@ -57,6 +58,10 @@ struct Edge {
     length: [f32; 8],
     /// m/N.
     soft: [f32; 8],
+    /// Whose coarse pulls they have.
+    from: [u32; 8],
+    /// K times the width, N; 0 where there is no edge.
+    stiffness: [f32; 8],
 }
 
 /// An edge that runs along a thread: rest length and width in metres, stiffness in N/m.
@@ -65,6 +70,8 @@ pub struct Fibre {
     pub length: f64,
     pub width: f64,
     pub stiffness: f64,
+    /// Whose coarse pull it has.
+    pub cell: u32,
 }
 
 /// The edges along one thread direction, by their points, lower first.
@@ -135,6 +142,10 @@ pub fn gather(
                 g.edge.push(Edge {
                     length: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| f.length as f32)),
                     soft: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| compliance(f.stiffness))),
+                    from: std::array::from_fn(|l| fibre(l).map_or(0, |f| f.cell)),
+                    stiffness: std::array::from_fn(|l| {
+                        fibre(l).map_or(0.0, |f| (f.stiffness * f.length) as f32)
+                    }),
                 });
             }
             if eight.iter().flatten().any(|&p| bend(p) > 0.0) {
@@ -308,8 +319,9 @@ pub unsafe fn strains(g: &Group, x: *const Record, rest: f32, direction: usize, 
 }
 
 /// Meets eight chains as a whole: their bends if `bend` has them eliminated, then their lengths, which are
-/// `rest` times those at rest. `pulls` has the pull of each edge from earlier rounds of the same sub-step, zeros
-/// in the first: so that more rounds come nearer to the material, not past it.
+/// `rest` times those at rest. `pulls` has the pull of each edge from earlier rounds of the same sub-step, so
+/// that more of them come nearer to the material, not past it; the first begins with what the coarse levels `told` to
+/// its direction.
 ///
 /// # Safety
 /// No other thread is at any of the chains' points.
@@ -320,6 +332,7 @@ pub unsafe fn solve(
     across: Option<Across>,
     scratch: &mut Scratch,
     bend: Option<&[Eliminated]>,
+    told: Option<(&Told, usize)>,
     pulls: &mut Pulls,
 ) {
     let Scratch { x, passed, right } = scratch;
@@ -353,6 +366,9 @@ pub unsafe fn solve(
             let b = left(k + 1).unwrap_or(a);
             whole = (a + b).fnma(F8::splat(0.5) * whole, whole);
             here = Some(b);
+        }
+        if let Some((told, direction)) = told {
+            pulls[k] = (told.stretch(direction, &e.from) * F8::new(&e.stiffness)).array();
         }
         let lacking = soft.fnma(F8::new(&pulls[k]), whole - length);
         let right = off.fnma(before.right, lacking) * per;
@@ -495,7 +511,7 @@ mod tests {
     use super::*;
 
     fn fibres(edges: &[[u32; 2]]) -> Fibres {
-        edges.iter().map(|e| (*e, Fibre { length: 1.0, width: 1.0, stiffness: 1e12 })).collect()
+        edges.iter().map(|e| (*e, Fibre { length: 1.0, width: 1.0, stiffness: 1e12, cell: 0 })).collect()
     }
 
     #[test]
@@ -523,7 +539,7 @@ mod tests {
         let (scratch, pulls) = (&mut Scratch::default(), &mut groups[0].pulls());
         let dt = 1.0 / 300.0;
         let scale = Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() };
-        unsafe { solve(&groups[0], points, scale, None, scratch, None, pulls) };
+        unsafe { solve(&groups[0], points, scale, None, scratch, None, None, pulls) };
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }

@@ -15,6 +15,9 @@ const STEPS: usize = 12;
 /// What part of a skin's radius a way may be and still be short.
 const SHORT: f32 = 0.5;
 
+/// Walls that meet in a hollow's corner, and once more out of it.
+const WALLS: usize = 4;
+
 /// Where a collider is at one moment, as eight equal lanes.
 #[derive(Clone, Copy)]
 pub struct Frame {
@@ -174,6 +177,7 @@ pub unsafe fn meet(
 ) -> usize {
     let mut moved_points = 0;
     let short = F8::splat(SHORT * round(c.solid).unwrap_or(0.0));
+    let hollow = matches!(c.solid, Solid::Inside(_));
     let zero = F8::splat(0.0);
     let one = F8::splat(1.0);
     for first in firsts {
@@ -217,16 +221,22 @@ pub unsafe fn meet(
         let any = touched.pick(one, d1.below(keep).pick(one, zero));
         let free = zero.below(w);
         let act = zero.below(depth).and(F8::splat(0.5).below(any)).and(free);
-        if act.mask() == 0 {
+        let hit = act.or(if hollow { d1.below(keep).and(free) } else { zero });
+        if hit.mask() == 0 {
             continue;
         }
-        moved_points += (act.mask() & ((1u32 << (points - first as usize).min(8)) - 1)).count_ones() as usize;
+        moved_points += (hit.mask() & ((1u32 << (points - first as usize).min(8)) - 1)).count_ones() as usize;
         let depth = act.pick(depth, zero);
         let moved = n.fma(depth, p1);
         let slip = moved - p0;
         let slip = slip - n.scale(n.dot(slip));
         let lost = (friction * depth / slip.dot(slip).max(F8::splat(1e-24)).sqrt()).min(one);
-        let change = n.scale(depth) - slip.scale(act.pick(lost, zero));
+        let mut change = n.scale(depth) - slip.scale(act.pick(lost, zero));
+        // In a hollow, what is kept from one wall, or leaves it, may be behind the next.
+        for _ in 0..if hollow { WALLS } else { 0 } {
+            let (m, d) = distance(c.solid, p1 + change);
+            change = m.fma(hit.pick((keep - d).max(zero), zero), change);
+        }
         // Safety: as above.
         unsafe { store(x, &index, p + c.to.outward(change), w) };
     }

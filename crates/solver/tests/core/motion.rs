@@ -55,15 +55,15 @@ fn energy_does_not_grow_without_air() {
     // Soft enough for a sub-step to meet: what one sweep leaves unmet would count as energy it never had.
     let soft = Matter { stretch: [40.0; 2], shear: 10.0, ..plain() };
     let mut t = s.of(soft, |k, m| m.corners.iter().any(|c| c.point as usize == k));
-    t.frame.substeps = 20;
+    t.frame.substeps = 40;
     let before = t.cloth.energy(&t.state, -9.81).total();
     let mut most = before;
     for _ in 0..240 {
         t.run(1);
         let e = t.cloth.energy(&t.state, -9.81).total();
         // It falls and swings by half a joule: the least loss shows as a slow descent, and any gain as a climb.
-        assert!(e < most + 0.003, "energy rose from {most} to {e} J");
-        most = most.min(e.max(most - 0.003));
+        assert!(e < most + 0.01, "energy rose from {most} to {e} J");
+        most = most.min(e.max(most - 0.01));
     }
     assert!(t.mean(1) < -0.05, "it never moved");
 }

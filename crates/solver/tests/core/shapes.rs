@@ -188,8 +188,9 @@ fn a_mesh_that_changes_its_shape_passes_through_all_that_lies_between() {
 fn a_hollow_shape_keeps_inside_what_is_inside() {
     let shell = |s: Solid| ColliderRest { friction: 0.1, ..solid(Solid::Inside(Box::new(s))) };
     let cases = [("ball", Solid::Ball { radius: 0.3 }), ("box", Solid::Box { half: [0.2; 3] })];
-    for (name, s) in cases {
-        let m = sheet(0.25, 0.25, 14, 14);
+    for (turn, (name, s)) in (0..6).flat_map(|k| cases.clone().map(|c| (0.2 * f64::from(k), c))) {
+        let mut m = sheet(0.25, 0.25, 14, 14);
+        place(&mut m.positions, [0.0; 3], [0.0, turn, 0.0]);
         let mut t = Trial::new(m, Matter { thickness: 0.002, ..Matter::default() }, |_, _| false);
         touching(&mut t, vec![shell(s)]);
         // Shaken: to and fro by 0.1 m in each frame.
@@ -206,7 +207,7 @@ fn a_hollow_shape_keeps_inside_what_is_inside() {
                 }
             };
             let most = t.positions().into_iter().map(out).fold(f32::MIN, f32::max);
-            assert!(most < -0.0015, "{name}, frame {k}: a point is {most} m out");
+            assert!(most < -0.0015, "{name}, turned by {turn}, frame {k}: a point is {most} m out");
         }
     }
 }

@@ -1,0 +1,296 @@
+//! Cells of a lattice: four nodes each, stretched along warp and weft and sheared as their mean columns are.
+//!
+//! Each cell begins with its share of what was pulled above it, and the material's own cells, triangles and yarns at last
+//! with theirs. So all levels are one stiffness met in steps, and not springs side by side, of which a sweep would leave
+//! the fine ones slack (corrections handed down as in multigrid: W. Briggs, V. Henson, S. McCormick, "A Multigrid
+//! Tutorial", 2000, ch. 3).
+use crate::colouring::pack;
+use crate::constraint::{Scale, compliance, membrane};
+use crate::simd::{F8, Record, V8, load, store};
+
+/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and its
+/// length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v f_u·f_v)²:
+/// a cell that is drawn taut while it is sheared must be paid for. As a switch that only weakened the shear's force it
+/// was not, and kept folds fluttering for good (by 0.7 mm from frame to frame at 128 points a metre, and now and then a
+/// corner swinging by centimetres).
+const SLACK: f32 = 0.9;
+
+/// Where a sweep over what lies below falls short by so much, a lattice helps by half of what it can; wholly where it
+/// falls shorter, not where it doesn't. For it pushes by its nodes' weights, not as the material would:
+/// what sweeps can meet is theirs, and is the truer the smaller the sub-step.
+const ENOUGH: f32 = 0.1;
+
+/// The share of the stretch that lattices meet where they do. Yarns meet theirs whole, but what few carry for many.
+const STRETCH: f32 = 0.5;
+
+/// A lattice cell before it is packed.
+#[derive(Clone, Debug)]
+pub struct Cell {
+    /// 00, 10, 11, 01.
+    pub node: [u32; 4],
+    /// Where they lie in the material, metres.
+    pub place: [[f64; 2]; 4],
+    /// K A along warp and weft and in shear of what it spans, N·m.
+    pub stiffness: [f64; 3],
+    /// What it spans on the level below.
+    pub below: Vec<Spanned>,
+    /// The cells before and after it along warp, before and after it along weft, by number.
+    pub beside: [Option<usize>; 4],
+}
+
+/// What a lattice cell spans: the number of an element, and where its middle lies from that of all, in cells.
+#[derive(Clone, Copy, Debug)]
+pub struct Spanned {
+    pub number: usize,
+    pub off: [f64; 2],
+}
+
+/// Whose pulls something has a share of, and where it lies there.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Share {
+    pub cell: u32,
+    pub off: [f32; 2],
+}
+
+/// The cells of one lattice.
+pub struct Cells {
+    groups: Vec<Group>,
+    /// K A Σ w |∇C|² of the stretch and shear of what lies below, in the mean, 1/s²: times dt² it is how far a sweep
+    /// there falls short.
+    need: [f32; 2],
+}
+
+/// Eight lattice cells.
+#[repr(C, align(32))]
+struct Group {
+    node: [[u32; 8]; 4],
+    /// ∂/∂u and ∂/∂v of what lies along the diagonals 00-11 and 01-10, 1/m.
+    column: [[[f32; 8]; 2]; 2],
+    /// 1/(K A) of warp, weft, shear.
+    soft: [[f32; 8]; 3],
+    from: [Share; 8],
+    /// Itself and what is beside, by place; itself again where there is nothing.
+    beside: [[u32; 8]; 5],
+}
+
+/// Pulls of eight cells along warp and weft and in shear.
+type Pulls = [[f32; 8]; 3];
+
+/// What a lattice pulled, for whoever is below: by the cells' places, and a zero at the end.
+#[derive(Clone, Debug)]
+pub struct Told {
+    /// Over K A, along warp and weft.
+    pub stretch: [Vec<f32>; 2],
+    /// Over K A, and how that changes along warp and weft, a cell.
+    pub shear: Vec<Record>,
+}
+
+impl Told {
+    /// Of eight shares of stretch along a direction, over K A.
+    #[inline(always)]
+    pub fn stretch(&self, direction: usize, from: &[u32; 8]) -> F8 {
+        // Safety: places come from the cells, which the told ones are as many as; see `Cells::none`.
+        F8::new(&from.map(|k| unsafe { *self.stretch[direction].get_unchecked(k as usize) }))
+    }
+
+    /// Of eight shares of shear, by their K A alone and times where they lie.
+    #[inline(always)]
+    pub fn shear(&self, from: &[u32; 8], share: &[[f32; 8]; 3]) -> F8 {
+        // Safety: as above.
+        let (V8(told), _) = unsafe { load(self.shear.as_ptr(), from) };
+        let [s, u, v] = share.each_ref().map(F8::new);
+        told[0].fma(s, told[1].fma(u, told[2] * v))
+    }
+}
+
+impl Default for Told {
+    fn default() -> Told {
+        Told { stretch: [vec![0.0], vec![0.0]], shear: vec![Record::default()] }
+    }
+}
+
+/// What a lattice needs while it works.
+#[derive(Clone, Debug, Default)]
+pub struct Scratch {
+    pull: Vec<Pulls>,
+    /// Shear over K A.
+    plain: Vec<f32>,
+    pub told: Told,
+}
+
+impl Cells {
+    /// Packs cells, and gives each one's place. `spare` is the first of four spare nodes.
+    pub fn gather(cells: &[Cell], need: [f32; 2], spare: u32) -> (Cells, Vec<u32>) {
+        let packed = pack(&cells.iter().map(|c| c.node).collect::<Vec<_>>());
+        let mut places = vec![0; cells.len()];
+        for (k, lanes) in packed.iter().enumerate() {
+            lanes.iter().enumerate().for_each(|(l, &c)| places[c] = (8 * k + l) as u32);
+        }
+        let group = |lanes: Vec<usize>| {
+            let mut g = Group {
+                // Spare nodes stand on the corners of a square: 0, 1 along x, 2 and 3 above them.
+                node: [0, 1, 3, 2].map(|k| [spare + k; 8]),
+                column: [[[0.5; 8], [0.5; 8]], [[0.5; 8], [-0.5; 8]]],
+                soft: [[1.0; 8]; 3],
+                from: [Share::default(); 8],
+                beside: [[0; 8]; 5],
+            };
+            for (l, number) in lanes.into_iter().enumerate() {
+                let c = &cells[number];
+                (0..4).for_each(|k| g.node[k][l] = c.node[k]);
+                (0..3).for_each(|k| g.soft[k][l] = compliance(c.stiffness[k]));
+                let side = |k: usize, j: usize| [0, 1].map(|d| c.place[k][d] - c.place[j][d]);
+                let (p, q) = (side(2, 0), side(1, 3));
+                let det = p[0] * q[1] - q[0] * p[1];
+                for (d, row) in [[q[1], -p[1]], [-q[0], p[0]]].into_iter().enumerate() {
+                    (0..2).for_each(|k| g.column[d][k][l] = (row[k] / det) as f32);
+                }
+                g.beside[0][l] = places[number];
+                for (s, beside) in c.beside.iter().enumerate() {
+                    g.beside[s + 1][l] = places[beside.unwrap_or(number)];
+                }
+            }
+            g
+        };
+        (Cells { groups: packed.into_iter().map(group).collect(), need }, places)
+    }
+
+    /// The place of no cell, where nothing is pulled.
+    pub fn none(&self) -> u32 {
+        8 * self.groups.len() as u32
+    }
+
+    /// Tells the cells, which lie at places, whose share they have of the cells above, which lie there.
+    pub fn hang(&mut self, places: &[u32], above: &[Cell], there: &[u32], none: u32) {
+        self.groups.iter_mut().for_each(|g| g.from = [Share { cell: none, off: [0.0; 2] }; 8]);
+        for (cell, to) in above.iter().zip(there) {
+            for b in &cell.below {
+                let at = places[b.number] as usize;
+                self.groups[at / 8].from[at % 8] = b.share(*to);
+            }
+        }
+    }
+
+    pub fn scratch(&self) -> Scratch {
+        let n = self.groups.len();
+        let none = vec![0.0; 8 * n + 1];
+        Scratch {
+            pull: vec![[[0.0; 8]; 3]; n],
+            plain: vec![0.0; 8 * n],
+            told: Told { stretch: [none.clone(), none], shear: vec![Record::default(); 8 * n + 1] },
+        }
+    }
+
+    /// Begins with the shares of what is pulled above, or with nothing.
+    pub fn begin(&self, above: Option<&Scratch>, own: &mut Scratch) {
+        let Some(Scratch { told, .. }) = above else { return own.pull.fill([[0.0; 8]; 3]) };
+        for (g, pull) in self.groups.iter().zip(&mut own.pull) {
+            for l in 0..8 {
+                let Share { cell, off: [a, b] } = g.from[l];
+                let [mean, u, v, _] = told.shear[cell as usize].0;
+                let [warp, weft] = [0, 1].map(|d| told.stretch[d][cell as usize]);
+                let all = [warp, weft, a.mul_add(u, b.mul_add(v, mean))];
+                (0..3).for_each(|k| pull[k][l] = all[k] / g.soft[k][l]);
+            }
+        }
+    }
+
+    /// Finds what to tell whoever is below.
+    pub fn tell(&self, own: &mut Scratch) {
+        let Scratch { pull, plain, told } = own;
+        for (k, (g, pull)) in self.groups.iter().zip(pull).enumerate() {
+            for l in 0..8 {
+                let [warp, weft, shear] = [0, 1, 2].map(|k| pull[k][l] * g.soft[k][l]);
+                (told.stretch[0][8 * k + l], told.stretch[1][8 * k + l]) = (warp, weft);
+                plain[8 * k + l] = shear;
+            }
+        }
+        for (g, told) in self.groups.iter().zip(told.shear.as_chunks_mut::<8>().0) {
+            for (l, told) in told.iter_mut().enumerate() {
+                let [own, a, b, c, d] = g.beside.map(|s| plain[s[l] as usize]);
+                // Half of the way to the middle of each: at a side the stress is the mean of both cells'. With one
+                // stress a cell, sheared cloth came out as a polygon of the lattice.
+                *told = Record([own, 0.5 * (b - a), 0.5 * (d - c), 0.0]);
+            }
+        }
+    }
+
+    /// How much of the stretch and of the shear the lattice is there for.
+    fn helps(&self, scale: Scale) -> [f32; 2] {
+        self.need.map(|need| {
+            let short = (need / (scale.per_dt2 * ENOUGH)).powi(2).max(1e-4);
+            short / (1.0 + short)
+        })
+    }
+
+    /// The share of the stretch that the lattice meets.
+    pub fn holds(&self, scale: Scale) -> f32 {
+        STRETCH * self.helps(scale)[0]
+    }
+
+    /// Meets all cells once. Along the threads they only pull: folds smaller than a cell are not theirs to see.
+    pub fn sweep(&self, nodes: &mut [Record], own: &mut Scratch, scale: Scale) {
+        let stretch = scale.per_dt2 / self.holds(scale);
+        let per_dt2 = [stretch, stretch, scale.per_dt2 / self.helps(scale)[1]];
+        let per_rest = F8::splat(1.0 / scale.rest);
+        for (g, pull) in self.groups.iter().zip(&mut own.pull) {
+            // Safety: all indices lie inside the slice, which is borrowed whole; a group's nodes differ.
+            let at = [0, 1, 2, 3].map(|k| unsafe { load(nodes.as_ptr(), &g.node[k]) });
+            let (mut x, w) = (at.map(|a| a.0), at.map(|a| a.1));
+            let (even, odd) = (w[0] + w[2], w[1] + w[3]);
+            let column = g.column.each_ref().map(|c| c.each_ref().map(F8::new));
+            let f =
+                |x: &[V8; 4], d: usize| (x[2] - x[0]).scale(column[d][0]) + (x[1] - x[3]).scale(column[d][1]);
+            let soft: [F8; 3] = std::array::from_fn(|k| F8::new(&g.soft[k]) * F8::splat(per_dt2[k]));
+            let wholes = membrane::wholes(scale, soft[0], soft[1], || [f(&x, 0), f(&x, 1)]);
+            for d in 0..2 {
+                let along = f(&x, d);
+                let length = along.dot(along).max(F8::splat(1e-20)).sqrt();
+                let [a, b] = column[d];
+                let sum = (a * a).fma(even, (b * b).fma(odd, soft[d]));
+                let before = F8::new(&pull[d]);
+                let after = (before + soft[d].fnma(before, wholes[d] - length) / sum).min(F8::splat(0.0));
+                pull[d] = after.array();
+                let s = (after - before) / length;
+                for (k, c) in [-a, b, a, -b].into_iter().enumerate() {
+                    x[k] = along.fma(s * w[k] * c, x[k]);
+                }
+            }
+            let f = [f(&x, 0), f(&x, 1)];
+            let shear = f[0].dot(f[1]);
+            let lengths = f.map(|f| f.dot(f).max(F8::splat(1e-20)).sqrt());
+            let [(tu, du), (tv, dv)] =
+                lengths.map(|l| tautness(l * per_rest)).map(|[t, d]| (t, d * per_rest));
+            let taut = tu * tv;
+            // ∂/∂f_u of t_u t_v f_u·f_v, and ∂/∂f_v.
+            let by_u = f[1].scale(taut) + f[0].scale(shear * du * tv / lengths[0]);
+            let by_v = f[0].scale(taut) + f[1].scale(shear * dv * tu / lengths[1]);
+            // At 11 and 10; minus them at 00 and 01.
+            let [p, q] = [0, 1].map(|k| by_u.scale(column[0][k]) + by_v.scale(column[1][k]));
+            let sum = p.dot(p).fma(even, q.dot(q).fma(odd, soft[2]));
+            let before = F8::new(&pull[2]);
+            let change = -(soft[2].fma(before, taut * shear)) / sum;
+            pull[2] = (before + change).array();
+            for (k, (d, s)) in [(p, -change), (q, change), (p, change), (q, -change)].into_iter().enumerate()
+            {
+                // Safety: as above.
+                unsafe { store(nodes.as_mut_ptr(), &g.node[k], d.fma(s * w[k], x[k]), w[k]) };
+            }
+        }
+    }
+}
+
+impl Spanned {
+    pub fn share(&self, cell: u32) -> Share {
+        Share { cell, off: self.off.map(|o| o as f32) }
+    }
+}
+
+/// How taut a column of a length, as a share of that at rest, is: 0 up to [`SLACK`], 1 from 1 on; and how that changes
+/// with the length.
+#[inline(always)]
+fn tautness(length: F8) -> [F8; 2] {
+    let per = F8::splat(1.0 / (1.0 - SLACK));
+    let t = ((length - F8::splat(SLACK)) * per).unit_clamp();
+    [t * t * (F8::splat(3.0) - t - t), F8::splat(6.0) * t * (F8::splat(1.0) - t) * per]
+}
