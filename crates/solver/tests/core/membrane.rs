@@ -19,7 +19,7 @@ fn a_hung_sheet_stretches_by_its_weight_over_its_stiffness() {
             &format!("stretch at {points:?}, {stretch} N/m"),
             longer,
             0.3 * 9.81 / (2.0 * f64::from(stretch)),
-            0.02,
+            0.004,
         );
     }
 }
@@ -77,18 +77,6 @@ fn hung_by_corners(n: u32) -> [f64; 2] {
     };
     let mut t = s.of(matter, |k, m| m.corners[..2].iter().any(|c| c.point as usize == k));
     t.settle(6.0);
-    let p = t.positions();
-    let at = |k: u32, d: u32| {
-        let q = |a: u32| p[a as usize];
-        let (a, b) = (q(k), q(k + d));
-        ((0..3).map(|c| (a[c] - b[c]).powi(2)).sum::<f32>()).sqrt() * (n - 1) as f32 - 1.0
-    };
-    println!("row {}", (0..8).map(|k| format!("{:.4}", at(k, 1))).collect::<Vec<_>>().join(" "));
-    println!("column {}", (0..8).map(|k| format!("{:.4}", at(k * n, n))).collect::<Vec<_>>().join(" "));
-    println!(
-        "diagonal rows {}",
-        (0..8).map(|k| format!("{:.4}", at(k * n + k, 1))).collect::<Vec<_>>().join(" ")
-    );
     let strain = t.cloth.strain(&t.state);
     println!("{n}: {strain:?}");
     strain.mean
@@ -140,57 +128,41 @@ fn a_canopy_in_a_squall_stays_on_its_eyelets() {
 
 #[test]
 fn a_sheet_between_posts_sags_by_its_weight_over_its_shear() {
-    // ρ g W² / 8S: threads level and upright have no say in how far one column sinks beside the next.
-    for (n, sub) in [(17, 10), (17, 20), (17, 40), (33, 10), (65, 10), (129, 10)] {
+    // ρ g W² / 8S = 4.9 mm if all of it were sheared alike; but no shear comes to its free borders: 5.63 mm by 48 x 24
+    // bilinear finite elements of the same energies, each on four Gauss points, and 5.60 by 32 x 16.
+    for n in [17, 33, 65, 129] {
         let s = SheetOf { size: [1.0, 0.5], points: [n, n / 2 + 1], upright: true };
-        let matter = Matter {
-            areal_weight: 0.2,
-            shear: 50.0,
-            bend: [0.05; 2],
-            damping: 4.0,
-            stretch: [std::env::var("KU").map_or(9e2, |k| k.parse().unwrap()); 2],
-            ..plain()
-        };
-        let mut t = s.of(matter, |k, m| [1, 3].iter().any(|&b| m.borders[b].points.contains(&(k as u32))));
-        t.frame.substeps = sub;
+        // Too stiff to wrinkle out of its plane.
+        let stiff = Matter { stretch: [900.0; 2], shear: 50.0, bend: [0.05; 2], ..plain() };
+        let mut t = s.of(Matter { areal_weight: 0.2, damping: 4.0, ..stiff }, |k, m| {
+            [1, 3].iter().any(|&b| m.borders[b].points.contains(&(k as u32)))
+        });
         t.settle(4.0);
         let amid = (n * (n / 4) + n / 2) as usize;
         let sag = f64::from(t.mesh.positions[amid][1] - t.positions()[amid][1]);
-        within(&format!("sag at {n} points"), sag, 0.2 * 9.81 / (8.0 * 50.0), 50.0);
-        let row: Vec<String> = (0..=n / 2)
-            .map(|k| {
-                let a = (n * (n / 4) + k) as usize;
-                format!("{:.2}", 1e3 * (t.mesh.positions[a][1] - t.positions()[a][1]))
-            })
-            .collect();
-        let z = t.positions().iter().map(|p| p[2].abs()).fold(0.0, f32::max);
-        println!("{} z {z:.1e}", row.join(" "));
+        within(&format!("sag at {n} points"), sag, 0.00563, 0.06);
+        // And as smoothly as it is loaded: no column sinks by much more beside the next than they do on either side.
+        let row: Vec<f32> = (0..=n / 2).map(|k| t.positions()[(n * (n / 4) + k) as usize][1]).collect();
+        let step: Vec<f32> = row.windows(2).map(|w| w[0] - w[1]).collect();
+        let kink = step.windows(2).map(|s| (s[1] - s[0]).abs()).fold(0.0, f32::max);
+        assert!(kink < 0.2 * step[0], "a kink of {kink} where columns sink by {} at most", step[0]);
     }
 }
 
 #[test]
-fn zz_hung() {
-    for (points, stretch, sub) in [
-        ([17, 33], 3000.0, 10),
-        ([65, 129], 3000.0, 10),
-        ([65, 129], 3000.0, 30),
-        ([65, 129], 300.0, 10),
-        ([65, 129], 30000.0, 10),
-    ] {
+fn a_stiff_hung_sheet_stretches_as_little_as_it_should_at_ten_sub_steps() {
+    for (points, stretch, share) in
+        [([17, 33], 3000.0, 0.08), ([65, 129], 3000.0, 0.03), ([65, 129], 300.0, 0.01)]
+    {
         let s = SheetOf { size: [0.5, 1.0], points, upright: true };
         let matter =
-            Matter { areal_weight: 0.3, stretch: [stretch, stretch], shear: 20.0, damping: 8.0, ..plain() };
+            Matter { areal_weight: 0.3, stretch: [stretch; 2], shear: 20.0, damping: 8.0, ..plain() };
         let mut t = s.of(matter, |k, m| m.borders[0].points.contains(&(k as u32)));
-        t.frame.substeps = sub;
         t.settle(4.0);
         let bottom = &t.mesh.borders[2].points;
         let middle = bottom[bottom.len() / 2] as usize;
         let longer = f64::from(t.mesh.positions[middle][1] - t.positions()[middle][1]);
-        within(
-            &format!("stretch at {points:?}, {stretch} N/m {sub}"),
-            longer,
-            0.3 * 9.81 / (2.0 * f64::from(stretch)),
-            10.0,
-        );
+        let law = 0.3 * 9.81 / (2.0 * f64::from(stretch));
+        within(&format!("stretch at {points:?}, {stretch} N/m"), longer, law, share);
     }
 }

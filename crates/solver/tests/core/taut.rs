@@ -65,3 +65,13 @@ fn a_taut_strip_swings_across_as_a_string_does() {
         within(&format!("{rows} rows, {gravity} m/s²"), 1.0 / period, law, 0.025);
     }
 }
+
+#[test]
+fn a_taut_strip_that_nothing_moves_hangs_still() {
+    let mut t = strip(129);
+    t.frame.gravity = [0.0, -98.1, 0.0];
+    t.run(720);
+    let far = t.positions().iter().map(|p| p[2].abs()).fold(0.0, f32::max);
+    println!("{far:.2e} m");
+    assert!(far < 1e-4, "it swings by {far} m by itself");
+}
