@@ -35,6 +35,6 @@ pub use step::step;
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.
-pub const VERSION: u32 = 7;
+pub const VERSION: u32 = 8;
 /// Density of the air, kg/m³ (at 20 °C and sea level).
 pub const AIR_DENSITY: f32 = 1.2;

@@ -216,7 +216,7 @@ impl<'a> Substep<'a> {
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
             let kept = (self.bends[goes_on][direction].as_slice(), state.pull[direction].as_mut_slice());
-            self.yarns(round, all, scale, kept, &state.strain, told, watch);
+            self.yarns(round, all, scale, kept, (&state.strain, told), watch);
         }
         state.coarse = levels;
     }
@@ -410,8 +410,7 @@ impl<'a> Substep<'a> {
         all: Arrays,
         scale: Scale,
         (bends, pull): (&[yarn::Bends], &mut [yarn::Pulls]),
-        strain: &[Record],
-        told: &Told,
+        (strain, told): (&[Record], &Told),
         watch: &impl Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
@@ -424,19 +423,10 @@ impl<'a> Substep<'a> {
                 if !first && !g.carries {
                     return;
                 }
-                let bends = (first && !bends.is_empty()).then_some(bends.as_slice());
+                let first = first.then_some(yarn::First { told, direction, bend: bends });
                 // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
                 watch.during(Phase::Yarn, || unsafe {
-                    yarn::solve(
-                        g,
-                        points,
-                        scale,
-                        across,
-                        scratch,
-                        bends,
-                        first.then_some((told, direction)),
-                        pull,
-                    );
+                    yarn::solve(g, points, scale, across, scratch, first, pull);
                 });
             },
         );

@@ -209,6 +209,6 @@ pub fn loft() -> Result<Scene, String> {
         json!({"colliders": {"chest": chest, "bolster": capsule, "gourd": ball}, "floor": {}}),
     );
     // It falls askew on the bolster: ten stretch its threads by far too much where it is caught.
-    value["frames"]["substeps"] = json!(24);
+    value["frames"]["substeps"] = json!(28);
     parse(&value.to_string()).map_err(|f| f.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))
 }

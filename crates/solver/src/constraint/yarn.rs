@@ -318,10 +318,19 @@ pub unsafe fn strains(g: &Group, x: *const Record, rest: f32, direction: usize, 
     }
 }
 
-/// Meets eight chains as a whole: their bends if `bend` has them eliminated, then their lengths, which are
-/// `rest` times those at rest. `pulls` has the pull of each edge from earlier rounds of the same sub-step, so
-/// that more of them come nearer to the material, not past it; the first begins with what the coarse levels `told` to
-/// its direction.
+/// What chains are told in the first round of a sub-step.
+#[derive(Clone, Copy)]
+pub struct First<'a> {
+    /// What the coarse levels pulled, and the chains' direction.
+    pub told: &'a Told,
+    pub direction: usize,
+    /// Their bends, eliminated; none where they don't resist bending.
+    pub bend: &'a [Eliminated],
+}
+
+/// Meets eight chains as a whole: their bends in the `first` round, then their lengths, which are `rest` times those at
+/// rest. `pulls` has the pull of each edge from earlier rounds of the same sub-step, so that more of them come nearer to
+/// the material, not past it; the first begins with what the coarse levels pulled.
 ///
 /// # Safety
 /// No other thread is at any of the chains' points.
@@ -331,8 +340,7 @@ pub unsafe fn solve(
     scale: Scale,
     across: Option<Across>,
     scratch: &mut Scratch,
-    bend: Option<&[Eliminated]>,
-    told: Option<(&Told, usize)>,
+    first: Option<First>,
     pulls: &mut Pulls,
 ) {
     let Scratch { x, passed, right } = scratch;
@@ -367,7 +375,7 @@ pub unsafe fn solve(
             whole = (a + b).fnma(F8::splat(0.5) * whole, whole);
             here = Some(b);
         }
-        if let Some((told, direction)) = told {
+        if let Some(First { told, direction, .. }) = first {
             pulls[k] = (told.stretch(direction, &e.from) * F8::new(&e.stiffness)).array();
         }
         let lacking = soft.fnma(F8::new(&pulls[k]), whole - length);
@@ -401,8 +409,8 @@ pub unsafe fn solve(
     }
     // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
     // What bends move is across the chain, and changes lengths by little.
-    if let Some(eliminated) = bend {
-        straighten(g, x, scale.dt * scale.dt, eliminated, right);
+    if let Some(First { bend, .. }) = first.filter(|f| !f.bend.is_empty()) {
+        straighten(g, x, scale.dt * scale.dt, bend, right);
     }
     for (point, (x, w)) in g.point.iter().zip(x.iter()) {
         // Safety: as the caller promises; the chains' points differ.
@@ -539,7 +547,7 @@ mod tests {
         let (scratch, pulls) = (&mut Scratch::default(), &mut groups[0].pulls());
         let dt = 1.0 / 300.0;
         let scale = Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() };
-        unsafe { solve(&groups[0], points, scale, None, scratch, None, None, pulls) };
+        unsafe { solve(&groups[0], points, scale, None, scratch, None, pulls) };
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }
