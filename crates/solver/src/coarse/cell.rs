@@ -90,7 +90,12 @@ impl Told {
     #[inline(always)]
     pub fn stretch(&self, direction: usize, from: &[u32; 8]) -> F8 {
         // Safety: places come from the cells, which the told ones are as many as; see `Cells::none`.
-        F8::new(&from.map(|k| unsafe { *self.stretch[direction].get_unchecked(k as usize) }))
+        let told = self.stretch[direction].as_ptr();
+        let mut out = [0.0; 8];
+        for (out, k) in out.iter_mut().zip(from) {
+            *out = unsafe { *told.add(*k as usize) };
+        }
+        F8::new(&out)
     }
 
     /// Of eight shares of shear, by their K A alone and times where they lie.
@@ -185,12 +190,14 @@ impl Cells {
     pub fn begin(&self, above: Option<&Scratch>, own: &mut Scratch) {
         let Some(Scratch { told, .. }) = above else { return own.pull.fill([[0.0; 8]; 3]) };
         for (g, pull) in self.groups.iter().zip(&mut own.pull) {
-            for l in 0..8 {
-                let Share { cell, off: [a, b] } = g.from[l];
-                let [mean, u, v, _] = told.shear[cell as usize].0;
-                let [warp, weft] = [0, 1].map(|d| told.stretch[d][cell as usize]);
-                let all = [warp, weft, a.mul_add(u, b.mul_add(v, mean))];
-                (0..3).for_each(|k| pull[k][l] = all[k] / g.soft[k][l]);
+            let mut all = [[0.0f32; 8]; 3];
+            for (l, Share { cell, off: [a, b] }) in g.from.iter().enumerate() {
+                let [mean, u, v, _] = told.shear[*cell as usize].0;
+                (all[0][l], all[1][l]) = (told.stretch[0][*cell as usize], told.stretch[1][*cell as usize]);
+                all[2][l] = a.mul_add(u, b.mul_add(v, mean));
+            }
+            for (k, pull) in pull.iter_mut().enumerate() {
+                *pull = (F8::new(&all[k]) / F8::new(&g.soft[k])).array();
             }
         }
     }
@@ -198,19 +205,19 @@ impl Cells {
     /// Finds what to tell whoever is below.
     pub fn tell(&self, own: &mut Scratch) {
         let Scratch { pull, plain, told } = own;
-        for (k, (g, pull)) in self.groups.iter().zip(pull).enumerate() {
-            for l in 0..8 {
-                let [warp, weft, shear] = [0, 1, 2].map(|k| pull[k][l] * g.soft[k][l]);
-                (told.stretch[0][8 * k + l], told.stretch[1][8 * k + l]) = (warp, weft);
-                plain[8 * k + l] = shear;
-            }
+        let [warp, weft] = &mut told.stretch;
+        let places = warp.as_chunks_mut::<8>().0.iter_mut().zip(weft.as_chunks_mut::<8>().0);
+        let places = places.zip(plain.as_chunks_mut::<8>().0);
+        for ((g, pull), ((warp, weft), plain)) in self.groups.iter().zip(pull).zip(places) {
+            let of = |k: usize| (F8::new(&pull[k]) * F8::new(&g.soft[k])).array();
+            (*warp, *weft, *plain) = (of(0), of(1), of(2));
         }
         for (g, told) in self.groups.iter().zip(told.shear.as_chunks_mut::<8>().0) {
             for (l, told) in told.iter_mut().enumerate() {
-                let [own, a, b, c, d] = g.beside.map(|s| plain[s[l] as usize]);
+                let at = |s: usize| plain[g.beside[s][l] as usize];
                 // Half of the way to the middle of each: at a side the stress is the mean of both cells'. With one
                 // stress a cell, sheared cloth came out as a polygon of the lattice.
-                *told = Record([own, 0.5 * (b - a), 0.5 * (d - c), 0.0]);
+                *told = Record([at(0), 0.5 * (at(2) - at(1)), 0.5 * (at(4) - at(3)), 0.0]);
             }
         }
     }
@@ -235,8 +242,9 @@ impl Cells {
         let per_rest = F8::splat(1.0 / scale.rest);
         for (g, pull) in self.groups.iter().zip(&mut own.pull) {
             // Safety: all indices lie inside the slice, which is borrowed whole; a group's nodes differ.
-            let at = [0, 1, 2, 3].map(|k| unsafe { load(nodes.as_ptr(), &g.node[k]) });
-            let (mut x, w) = (at.map(|a| a.0), at.map(|a| a.1));
+            let at = |k: usize| unsafe { load(nodes.as_ptr(), &g.node[k]) };
+            let ((x0, w0), (x1, w1), (x2, w2), (x3, w3)) = (at(0), at(1), at(2), at(3));
+            let (mut x, w) = ([x0, x1, x2, x3], [w0, w1, w2, w3]);
             let (even, odd) = (w[0] + w[2], w[1] + w[3]);
             let column = g.column.each_ref().map(|c| c.each_ref().map(F8::new));
             let f =

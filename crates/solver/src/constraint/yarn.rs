@@ -266,6 +266,8 @@ struct Passed {
     per: F8,
     right: F8,
     length: F8,
+    /// Its pull so far.
+    pull: F8,
 }
 
 /// The stiffness across a chain that its tension gives it, as a share of the points' inertia in a sub-step, from
@@ -360,7 +362,7 @@ pub unsafe fn solve(
     passed.clear();
     let zero = F8::splat(0.0);
     let none = V8([zero; 3]);
-    let mut before = Passed { direction: none, off: zero, per: zero, right: zero, length: zero };
+    let mut before = Passed { direction: none, off: zero, per: zero, right: zero, length: zero, pull: zero };
     for (k, e) in g.edge.iter().enumerate() {
         let ((x, w), (next, w_next)) = (x[k], x[k + 1]);
         let d = next - x;
@@ -375,12 +377,13 @@ pub unsafe fn solve(
             whole = (a + b).fnma(F8::splat(0.5) * whole, whole);
             here = Some(b);
         }
-        if let Some(First { told, direction, .. }) = first {
-            pulls[k] = (told.stretch(direction, &e.from) * F8::new(&e.stiffness)).array();
-        }
-        let lacking = soft.fnma(F8::new(&pulls[k]), whole - length);
+        let pull = match first {
+            Some(First { told, direction, .. }) => told.stretch(direction, &e.from) * F8::new(&e.stiffness),
+            None => F8::new(&pulls[k]),
+        };
+        let lacking = soft.fnma(pull, whole - length);
         let right = off.fnma(before.right, lacking) * per;
-        before = Passed { direction, off, per, right, length };
+        before = Passed { direction, off, per, right, length, pull };
         passed.push(before);
     }
     // Back: each pull from the one after it, each point moved by the two beside it.
@@ -393,7 +396,7 @@ pub unsafe fn solve(
             let p = &mut passed[k - 1];
             change = (off * p.per).fnma(change, p.right);
             off = p.off;
-            let pull = F8::new(&pulls[k - 1]) + change;
+            let pull = p.pull + change;
             pulls[k - 1] = pull.array();
             own = p.direction.scale(change);
             // What is kept for `slacken`: the change, and the stiffness across the edge.
