@@ -1,6 +1,7 @@
 use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
 use crate::rest::{Relaxed, relaxed};
+use crate::shape::thin_enough;
 use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, cloth_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
@@ -71,6 +72,11 @@ impl Parts {
         let grips: Vec<_> = members.iter().map(|(id, _, s)| (id.clone(), s.grips.as_slice())).collect();
         let carried = carried(scene, &grips);
         let rules = rules(scene, &found);
+        for (k, rest) in rests.iter().enumerate() {
+            if rules.own[k] || rules.between.iter().any(|b| b.contains(&k)) {
+                thin_enough(rest).map_err(|why| RunError::Shape { body: found[k].name.clone(), why })?;
+            }
+        }
         let relaxed = relaxed(&found);
         Ok(Parts { members, rests, rules, tracks, carried, relaxed })
     }

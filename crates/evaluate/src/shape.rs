@@ -40,6 +40,11 @@ pub enum ShapeError {
     TooFine { refine: u32, points: usize },
     #[error("{layers} layers have {points} points; the most is {MAX_POINTS}. Make fewer or coarser ones")]
     TooMany { layers: u32, points: usize },
+    #[error(
+        "its thickness is {times:.1} times as far as its points lie apart; no more than {most:.1} times can be kept. \
+         Make it thinner or coarser"
+    )]
+    TooThick { times: f64, most: f64 },
     #[error("the map \"{map}\" {why}")]
     Map { map: String, why: String },
     #[error(
@@ -48,6 +53,23 @@ pub enum ShapeError {
     OtherRest { found: String, own: String },
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
+}
+
+/// How many points may lie within the thickness of each, at least, and of all together.
+const WITHIN: f64 = 13.0;
+const WITHIN_ALL: f64 = 500_000.0;
+
+/// What meets itself or another cloth must not be so thick that each point meets hundreds: it would take all memory.
+pub(crate) fn thin_enough(rest: &ClothRest) -> Result<(), ShapeError> {
+    let area = rest.frames.iter().map(|[a, b, c]| {
+        let [p, q] = [b, c].map(|x| [0, 1].map(|k| f64::from(x[k] - a[k])));
+        0.5 * (p[0] * q[1] - p[1] * q[0]).abs()
+    });
+    // Of a square grid, two triangles a cell.
+    let apart = (2.0 * area.sum::<f64>() / rest.frames.len().max(1) as f64).sqrt();
+    let times = f64::from(rest.matter.thickness) / apart.max(1e-12);
+    let most = (WITHIN.max(WITHIN_ALL / rest.positions.len() as f64) / std::f64::consts::PI).sqrt();
+    if times > most { Err(ShapeError::TooThick { times, most }) } else { Ok(()) }
 }
 
 /// The shape of a body with its grips found.

@@ -169,6 +169,22 @@ fn the_demo_is_the_same_bits_on_one_and_two_threads_and_twice_from_a_checkpoint(
 }
 
 #[test]
+fn what_is_far_thicker_than_fine_is_refused_where_it_meets_cloth() {
+    let start = |touches: bool, thickness: f64| {
+        let s = scene(|s| {
+            s.bodies[1].matter.thickness = thickness;
+            s.bodies[1].touch.itself = touches;
+        });
+        Run::start(&s, &["flag".into()], &NoMeshes).err().map(|e| e.to_string())
+    };
+    // 25 points, a quarter of a metre apart.
+    assert_eq!(start(true, 0.01), None);
+    assert_eq!(start(false, 25.0), None);
+    let e = start(true, 25.0).unwrap();
+    assert!(e.starts_with("Flag: its thickness is 100.0 times as far as its points lie apart"), "{e}");
+}
+
+#[test]
 fn what_can_touch_is_one_island_and_what_passes_through_is_not() {
     let touching = |apart: bool| {
         scene(|s| {
