@@ -162,7 +162,7 @@ fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
         "cloth_air" => (square(m.n, true), 2),
         "cloth_falls" => (folds(m.n), 40),
         // Until its fastest points go by a few centimetres a second.
-        _ => (folds(m.n), 130),
+        _ => (folds(m.n), 180),
     };
     let island = scene.islands().into_iter().next().ok_or("the case has no body")?;
     let mut run = Run::start(&scene, &island, &NoMeshes).map_err(|e| e.to_string())?;
