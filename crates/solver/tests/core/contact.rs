@@ -79,29 +79,6 @@ fn folds_come_to_rest() {
             }
         }
         let mean = sum.sqrt();
-        let (p, v) = (t.positions(), t.state.velocities(&t.cloth));
-        let n = p.len() as f64;
-        let d3 = |a: [f32; 3]| a.map(f64::from);
-        let c = p.iter().fold([0.0; 3], |s, q| {
-            let q = d3(*q);
-            [s[0] + q[0] / n, s[1] + q[1] / n, s[2] + q[2] / n]
-        });
-        let mut l = [0.0; 3];
-        let mut i = 0.0;
-        let mut k = 0.0;
-        for (q, v) in p.iter().zip(&v) {
-            let (q, v) = (d3(*q), d3(*v));
-            let r = [q[0] - c[0], q[1] - c[1], q[2] - c[2]];
-            l[1] += r[2] * v[0] - r[0] * v[2];
-            i += r[0] * r[0] + r[2] * r[2];
-            k += v[0] * v[0] + v[1] * v[1] + v[2] * v[2];
-        }
-        println!(
-            "turn about y {:.3} 1/s; rms velocity {:.4} m/s; of turning {:.4}, centre {c:?}",
-            l[1] / i,
-            (k / n).sqrt(),
-            (l[1] / i).abs() * (i / n).sqrt()
-        );
         assert!(mean < 5e-4, "turned by {turn}, points go {} mm a frame in the mean", 1e3 * mean);
         assert!(most < 8e-3, "turned by {turn}, a point goes {} mm in a frame", 1e3 * most);
     }
