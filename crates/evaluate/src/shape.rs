@@ -6,7 +6,7 @@ use nematon_geometry::{
     Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, refine, ring,
     sheet, tube,
 };
-use nematon_solver::{ClothRest, Folds, Maps};
+use nematon_solver::{ClothRest, Folds, Maps, Scaled};
 use std::sync::Arc;
 
 /// Where imported meshes come from: a folder, a store.
@@ -67,7 +67,8 @@ pub(crate) fn thin_enough(rest: &ClothRest) -> Result<(), ShapeError> {
     });
     // Of a square grid, two triangles a cell.
     let apart = (2.0 * area.sum::<f64>() / rest.frames.len().max(1) as f64).sqrt();
-    let times = f64::from(rest.matter.thickness) / apart.max(1e-12);
+    let map = rest.maps.of(Scaled::Thickness).iter().copied().reduce(f32::max).unwrap_or(1.0);
+    let times = f64::from(rest.matter.thickness * map) / apart.max(1e-12);
     let most = (WITHIN.max(WITHIN_ALL / rest.positions.len() as f64) / std::f64::consts::PI).sqrt();
     if times > most { Err(ShapeError::TooThick { times, most }) } else { Ok(()) }
 }

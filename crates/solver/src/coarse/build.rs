@@ -75,7 +75,6 @@ impl Floor {
 }
 
 /// The lattices of a cloth, and whose pulls the material has.
-#[derive(Default)]
 pub struct Lattices {
     /// Finest first; none where the material can't be laid flat, or is too small to need any.
     pub levels: Vec<Level>,
