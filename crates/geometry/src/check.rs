@@ -22,6 +22,11 @@ pub enum MeshFault {
          A cloth is one layer: split it there, or remove the extra faces", edge[0], edge[1]
     )]
     NotASurface { edge: [u32; 2], count: usize },
+    #[error(
+        "the triangles beside {count} edge(s) face opposite ways, the first beside that between points {} and {}. \
+         Turn faces over until all face alike", edge[0], edge[1]
+    )]
+    Turned { edge: [u32; 2], count: usize },
     #[error("{count} point(s) belong to no triangle, the first is number {point}. Remove them")]
     Loose { point: usize, count: usize },
 }
@@ -52,16 +57,23 @@ pub fn check(mesh: &Mesh, most: usize) -> Result<(), Vec<MeshFault>> {
     if let Some(&triangle) = thin.first() {
         faults.push(MeshFault::NoArea { triangle, count: thin.len() });
     }
-    let mut count: HashMap<[u32; 2], u32> = HashMap::new();
+    // Of each edge, how many triangles run along it from its lower point to its higher, and how many back.
+    let mut runs: HashMap<[u32; 2], [u32; 2]> = HashMap::new();
     for t in &mesh.triangles {
         for [a, b] in [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]] {
-            *count.entry([a.min(b), a.max(b)]).or_default() += 1;
+            runs.entry([a.min(b), a.max(b)]).or_default()[usize::from(a > b)] += 1;
         }
     }
-    let mut shared: Vec<[u32; 2]> = count.iter().filter(|(_, n)| **n > 2).map(|(e, _)| *e).collect();
-    shared.sort_unstable();
-    if let Some(&edge) = shared.first() {
-        faults.push(MeshFault::NotASurface { edge, count: shared.len() });
+    let edges = |of: fn([u32; 2]) -> bool| {
+        let mut edges: Vec<[u32; 2]> = runs.iter().filter(|(_, n)| of(**n)).map(|(e, _)| *e).collect();
+        edges.sort_unstable();
+        edges.first().map(|first| (*first, edges.len()))
+    };
+    if let Some((edge, count)) = edges(|[to, fro]| to + fro > 2) {
+        faults.push(MeshFault::NotASurface { edge, count });
+    }
+    if let Some((edge, count)) = edges(|n| n == [2, 0] || n == [0, 2]) {
+        faults.push(MeshFault::Turned { edge, count });
     }
     let mut used = vec![false; points];
     mesh.triangles.iter().flatten().for_each(|&p| used[p as usize] = true);

@@ -65,6 +65,10 @@ fn faults_are_found_and_named() {
     let mut wrong = good.clone();
     wrong.triangles[0][1] = 99;
     assert!(matches!(check(&wrong, 100).unwrap_err()[0], MeshFault::NoSuchPoint { point: 99, .. }));
+    let mut over = good.clone();
+    over.triangles[2].swap(0, 1);
+    let faults = check(&over, 100).unwrap_err();
+    assert!(matches!(faults[..], [MeshFault::Turned { count: 2 | 3, .. }]), "{faults:?}");
     let mut loose = good;
     loose.positions.push([5.0, 5.0, 5.0]);
     assert_eq!(check(&loose, 100), Err(vec![MeshFault::Loose { point: 9, count: 1 }]));

@@ -13,6 +13,7 @@ mod damping;
 mod elimination;
 mod exploded;
 mod inputs;
+mod load;
 mod measure;
 mod parts;
 mod simd;
@@ -35,6 +36,6 @@ pub use step::step;
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.
-pub const VERSION: u32 = 8;
+pub const VERSION: u32 = 9;
 /// Density of the air, kg/m³ (at 20 °C and sea level).
 pub const AIR_DENSITY: f32 = 1.2;

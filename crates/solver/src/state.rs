@@ -1,6 +1,7 @@
 //! What moves: the points of a body, in parallel arrays in the order of its parts.
 use crate::Cloth;
 use crate::damping::Rigid;
+use crate::load::Loads;
 use crate::simd::Record;
 
 /// Where the points are and how fast. Made by [`Cloth::start`]; belongs to that cloth.
@@ -38,6 +39,8 @@ pub struct State {
     pub(crate) way: Vec<Record>,
     /// How long it was, seconds; 0 where nothing is remembered of it.
     pub(crate) dt: f32,
+    /// What colliders carry by its points.
+    pub(crate) loads: Loads,
     /// How many points there are, spare ones left out.
     pub(crate) points: usize,
     /// Whether it is not yet known that it crosses nothing.
@@ -54,11 +57,12 @@ pub struct SnapshotError {
     pub found: usize,
 }
 
-const PER_POINT: usize = 12 * 4;
+const PER_POINT: usize = 13 * 4;
 
 /// What a frame may change.
 pub(crate) struct Remembered {
     moving: [Vec<Record>; 4],
+    loads: Vec<f32>,
     rigid: Rigid,
     tangled: bool,
     dt: f32,
@@ -72,11 +76,18 @@ impl State {
 
     pub(crate) fn remember(&self) -> Remembered {
         let moving = [&self.x, &self.v, &self.was, &self.way].map(Vec::clone);
-        Remembered { moving, rigid: self.rigid, tangled: self.tangled, dt: self.dt }
+        Remembered {
+            moving,
+            loads: self.loads.times.clone(),
+            rigid: self.rigid,
+            tangled: self.tangled,
+            dt: self.dt,
+        }
     }
 
     pub(crate) fn recall(&mut self, r: Remembered) {
         [self.x, self.v, self.was, self.way] = r.moving;
+        self.loads.set(r.loads);
         (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
     }
 
@@ -109,6 +120,7 @@ impl State {
             for of in [&self.x, &self.v, &self.was, &self.way] {
                 of[k].xyz().iter().for_each(|c| out.extend(c.to_le_bytes()));
             }
+            out.extend(self.loads.times[k].to_le_bytes());
         }
         self.rigid.write(&mut out);
         out.extend(self.dt.to_le_bytes());
@@ -139,6 +151,7 @@ impl State {
                 (state.was[k].0[c], state.way[k].0[c]) = (at(2), at(3));
             }
         }
+        state.loads.set((0..cloth.points()).map(|k| number(k * PER_POINT + 48)).collect());
         state.rigid = Rigid::read(&snapshot[cloth.points() * PER_POINT..]);
         state.dt = number(State::snapshot_size(cloth) - 5);
         state.tangled = snapshot.last() != Some(&0);

@@ -9,6 +9,7 @@ use crate::damping::{Rigid, Sums};
 use crate::elimination::Factor;
 use crate::exploded::Exploded;
 use crate::inputs::{FrameInputs, GripMotion, RestMotion, Scaled};
+use crate::load::Loads;
 use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -80,8 +81,9 @@ pub fn step(
     let each: Vec<Substep> =
         cloths.iter().enumerate().map(|(k, c)| Substep::new(c, k, frame, dt as f32)).collect();
     let touches = !contact.idle(frame);
-    if touches {
-        contact.begin(states, frame, watch);
+    match touches {
+        true => contact.begin(states, frame, watch),
+        false => states.iter_mut().for_each(|s| s.loads.clear()),
     }
     for k in 0..substeps {
         let [from, to] = [k, k + 1].map(|k| k as f32 / substeps as f32);
@@ -103,6 +105,7 @@ pub fn step(
         }
         if touches {
             contact.resolve(cloths, states, frame, [from, to], dt as f32, watch);
+            states.iter_mut().for_each(|s| s.loads.renew());
         }
         for (s, state) in each.iter().zip(states.iter_mut()) {
             s.end(touches, state, watch);
@@ -192,12 +195,14 @@ impl<'a> Substep<'a> {
         }
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
-        let all = Arrays::of(state);
-        self.predict_all(0, all, SCHEMES[goes_on], &rigid, watch);
+        let loads = std::mem::take(&mut state.loads);
+        self.predict_all(0, Arrays::of(state), (SCHEMES[goes_on], &loads), &rigid, watch);
+        state.loads = loads;
         self.carry(moments[1], state);
+        state.loads.weigh(&mut state.x);
         watch.during(Phase::Coarse, || {
             coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, scale);
-            coarse::follow(&self.cloth.coarse, &mut state.x, &state.coarse);
+            coarse::follow(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &state.coarse);
         });
         let all = Arrays::of(state);
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
@@ -219,6 +224,7 @@ impl<'a> Substep<'a> {
             self.yarns(round, all, scale, kept, (&state.strain, told), watch);
         }
         state.coarse = levels;
+        state.loads.unweigh(&mut state.x, &state.start);
     }
 
     /// What lengths and folds at rest are multiplied by at a moment.
@@ -255,9 +261,11 @@ impl<'a> Substep<'a> {
         let per_dt = 1.0 / self.scales[usize::from(state.goes_on(self.dt))].dt;
         watch.during(Phase::Finish, || {
             let n = state.points;
+            state.loads.begin();
             let each = state.x[..n].par_iter().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
-            each.with_min_len(RUN).for_each(|((x, free), v)| {
-                (0..3).for_each(|c| v.0[c] += (x.0[c] - free.0[c]) * per_dt);
+            each.zip(&mut state.loads.own).with_min_len(RUN).for_each(|(((x, free), v), own)| {
+                (0..3).for_each(|c| own.0[c] = x.0[c] - free.0[c]);
+                (0..3).for_each(|c| v.0[c] += own.0[c] * per_dt);
                 *free = *x;
             });
         });
@@ -314,16 +322,23 @@ impl<'a> Substep<'a> {
         }
     }
 
-    fn predict_all(&self, part: usize, all: Arrays, scheme: &Scheme, rigid: &Rigid, watch: &impl Watch) {
+    fn predict_all(
+        &self,
+        part: usize,
+        all: Arrays,
+        by: (&Scheme, &Loads),
+        rigid: &Rigid,
+        watch: &impl Watch,
+    ) {
         let p = &self.cloth.parts.tree[part];
         match p.halves {
             Some([a, b]) => {
                 rayon::join(
-                    || self.predict_all(a, all, scheme, rigid, watch),
-                    || self.predict_all(b, all, scheme, rigid, watch),
+                    || self.predict_all(a, all, by, rigid, watch),
+                    || self.predict_all(b, all, by, rigid, watch),
                 );
             }
-            None => watch.during(Phase::Predict, || self.predict(p.from, p.to, all, scheme, rigid)),
+            None => watch.during(Phase::Predict, || self.predict(p.from, p.to, all, by, rigid)),
         }
     }
 
@@ -433,7 +448,14 @@ impl<'a> Substep<'a> {
     }
 
     /// Velocities take gravity and damping, and carry the points along.
-    fn predict(&self, from: usize, to: usize, all: Arrays, scheme: &Scheme, rigid: &Rigid) {
+    fn predict(
+        &self,
+        from: usize,
+        to: usize,
+        all: Arrays,
+        (scheme, loads): (&Scheme, &Loads),
+        rigid: &Rigid,
+    ) {
         let dt = self.dt;
         let relative = self.kept < 1.0 && (!self.cloth.held || !self.grips.is_empty());
         let Scheme { x: [last, now, before, fall], v: [stay, old, gain], .. } = *scheme;
@@ -449,15 +471,16 @@ impl<'a> Substep<'a> {
             // Held points have no velocity, and get none.
             let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
             let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
+            let heavy = 1.0 / loads.times[k];
             let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
             for c in 0..3 {
                 // Damping is a blow that shifts what is remembered along with what is.
                 let blow = (v.0[c] - r[c]) * (kept - 1.0);
                 let u = (v.0[c] + blow) * moves;
                 let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + blow, way.0[c] + blow * dt) };
-                let by = now.mul_add(u, before.mul_add(w, fall * g[c]));
+                let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));
                 x.0[c] += by.mul_add(dt, last * p) * moves;
-                v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c])) * moves;
+                v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c] * heavy)) * moves;
                 was.0[c] = u;
                 way.0[c] = p;
             }

@@ -7,6 +7,7 @@ use crate::coarse::{self, Level};
 use crate::constraint::{bend, cell, membrane, patch, yarn};
 use crate::damping::{Rigid, Sums};
 use crate::inputs::{ClothRest, Folds, Maps, Matter, Scaled};
+use crate::load::Loads;
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
 use crate::state::State;
@@ -264,12 +265,19 @@ impl Cloth {
             was: zero.clone(),
             way: zero.clone(),
             dt: 0.0,
+            loads: Loads::none(self.points(), self.rest.len(), self.apart()),
             points: self.points(),
             tangled: true,
             rigid: Rigid::default(),
         };
         state.rigid = self.rigid(&state);
         state
+    }
+
+    /// How far points lie apart at rest, in the mean, metres.
+    fn apart(&self) -> f32 {
+        let area: f64 = self.frames.iter().map(super::area).sum();
+        (area / self.points() as f64).sqrt() as f32
     }
 
     /// The bends of all yarns, eliminated for a sub-step of `dt` seconds. Kept: a run asks for one dt.

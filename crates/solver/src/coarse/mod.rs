@@ -101,10 +101,13 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
 }
 
 /// Moves points by what the levels said. (Several sub-steps at once would save half of the work, and pumps: what a level
-/// says is by then of another motion.)
-pub fn follow(levels: &[Level], x: &mut [Record], scratch: &[Scratch]) {
-    if let (Some(level), Some(first)) = (levels.first(), scratch.first()) {
-        first.sink(level, x);
+/// says is by then of another motion.) Points as heavy as `times` their mass follow by that much less: nodes know nothing
+/// of it, for a heavy node's pull, handed down, would throw the light ones about it.
+pub fn follow(levels: &[Level], x: &mut [Record], times: Option<&[f32]>, scratch: &[Scratch]) {
+    let (Some(level), Some(first)) = (levels.first(), scratch.first()) else { return };
+    match times {
+        None => first.sink(level, x),
+        Some(times) => first.sink_heavy(level, x, times),
     }
 }
 
@@ -184,6 +187,20 @@ impl Scratch {
             *x = Record(sum);
         };
         below.par_iter_mut().zip(&level.nodes).with_min_len(1024).for_each(moves);
+    }
+
+    /// The same where some are heavier.
+    fn sink_heavy(&self, level: &Level, below: &mut [Record], times: &[f32]) {
+        let moved = &self.start;
+        let each = below.par_iter_mut().zip(&level.nodes).zip(times).with_min_len(1024);
+        each.for_each(|((x, (nodes, weights)), times)| {
+            let mut sum = [0.0f32; 3];
+            for (n, p) in nodes.iter().zip(weights) {
+                let by = moved[*n as usize].0;
+                (0..3).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
+            }
+            (0..3).for_each(|k| x.0[k] += sum[k] / times);
+        });
     }
 
     fn sweep(&mut self, level: &Level, sweeps: usize, scale: Scale) {

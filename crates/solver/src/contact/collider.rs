@@ -163,13 +163,14 @@ fn round(solid: &Solid) -> Option<f32> {
 }
 
 /// Keeps points out, by eights from each `first` on of so many, and tells how many it moved. `start` has where they
-/// were when the sub-step began.
+/// were when the sub-step began; `met` gets how far each was pushed out.
 ///
 /// # Safety
 /// No other thread is at those points.
 pub unsafe fn meet(
     c: &Swept,
     x: *mut Record,
+    met: *mut Record,
     start: *const Record,
     firsts: impl Iterator<Item = u32>,
     points: usize,
@@ -238,7 +239,11 @@ pub unsafe fn meet(
             change = m.fma(hit.pick((keep - d).max(zero), zero), change);
         }
         // Safety: as above.
-        unsafe { store(x, &index, p + c.to.outward(change), w) };
+        unsafe {
+            let before = load(met, &index).0;
+            store(met, &index, before + c.to.outward(n.scale(depth)), zero);
+            store(x, &index, p + c.to.outward(change), w);
+        }
     }
     moved_points
 }

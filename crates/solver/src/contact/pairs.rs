@@ -30,6 +30,8 @@ pub struct Arrays {
     pub start: [*const Record; 4],
     /// Whether contact may move them.
     pub moves: [bool; 4],
+    /// Where it is added up how far they were pushed, where one of the surfaces is a collider's.
+    pub met: Option<[*mut Record; 4]>,
 }
 
 // Safety: each group of a colour has points of its own; what does not move is only read.
@@ -412,6 +414,11 @@ pub unsafe fn solve(g: &mut Press, arrays: &Arrays) {
         if arrays.moves[i] {
             // Safety: as above.
             unsafe { store(arrays.now[i], &g.index[i], change.fma(weight[i] * mass[i], x[i]), mass[i]) };
+            if let Some(met) = arrays.met {
+                let by = push / total * weight[i] * mass[i];
+                // Safety: as above.
+                unsafe { store(met[i], &g.index[i], n.fma(by, load(met[i], &g.index[i]).0), zero) };
+            }
         }
     }
 }

@@ -111,10 +111,12 @@ pub(super) fn meet_solids(
     for m in solids {
         let s = &mut states[m.cloth];
         let points = s.points;
-        let (x, start) = (Shared::of(s.x.as_mut_ptr()), s.start.as_slice());
+        let (x, met) = (Shared::of(s.x.as_mut_ptr()), Shared::of(s.loads.met.as_mut_ptr()));
+        let start = s.start.as_slice();
         // Safety: each eight points are one thread's.
-        let each =
-            |few: &[u32]| unsafe { meet(&m.swept, x.get(), start.as_ptr(), few.iter().copied(), points, dt) };
+        let each = |few: &[u32]| unsafe {
+            meet(&m.swept, x.get(), met.get(), start.as_ptr(), few.iter().copied(), points, dt)
+        };
         touching[m.pairing] = watch.between(m.pairing, || match (all, &m.reached) {
             (true, Some(reached)) => reached.par_chunks(RUN).map(each).sum(),
             (true, None) => {

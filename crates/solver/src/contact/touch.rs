@@ -486,17 +486,20 @@ impl Contact {
     fn arrays(&self, b: &Between, states: &mut [State]) -> [Arrays; LISTS] {
         let side = |k: usize, states: &mut [State]| {
             if k < self.cloths {
-                (states[k].x.as_mut_ptr(), states[k].start.as_ptr(), true)
+                let s = &mut states[k];
+                (s.x.as_mut_ptr(), s.start.as_ptr(), true, s.loads.met.as_mut_ptr())
             } else {
                 let s = &self.skins[k - self.cloths];
-                (s.now.as_ptr().cast_mut(), s.start.as_ptr(), false)
+                (s.now.as_ptr().cast_mut(), s.start.as_ptr(), false, std::ptr::null_mut())
             }
         };
         let (a, o) = (side(b.a, states), side(b.b, states));
-        let of = |s: [(*mut Record, *const Record, bool); 4]| Arrays {
+        let skin = b.b >= self.cloths;
+        let of = |s: [(*mut Record, *const Record, bool, *mut Record); 4]| Arrays {
             now: s.map(|s| s.0),
             start: s.map(|s| s.1),
             moves: s.map(|s| s.2),
+            met: skin.then(|| s.map(|s| s.3)),
         };
         let three = [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o])];
         std::array::from_fn(|i| three[i % 3])

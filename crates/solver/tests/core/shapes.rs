@@ -3,7 +3,7 @@ use crate::brute::crossings;
 use crate::contact::{at, solid};
 use crate::harness::{SheetOf, Trial, plain, within};
 use nematon_geometry::{place, sheet};
-use nematon_solver::{ColliderMotion, ColliderRest, Contact, Matter, Pose, Rules, Skin, Solid};
+use nematon_solver::{ColliderMotion, ColliderRest, Contact, Floor, Matter, Pose, Rules, Skin, Solid};
 use std::slice::from_ref;
 use std::sync::Arc;
 
@@ -40,7 +40,11 @@ type Out = fn([f32; 3]) -> f32;
 /// Every shape, about 0.1 m across.
 fn shapes() -> Vec<(&'static str, ColliderRest, Out)> {
     fn boxed(p: [f32; 3]) -> f32 {
-        p.iter().map(|c| c.abs() - 0.05).fold(f32::MIN, f32::max)
+        let over = p.map(|c| c.abs() - 0.05);
+        match over.iter().any(|c| *c > 0.0) {
+            true => over.iter().map(|c| c.max(0.0).powi(2)).sum::<f32>().sqrt(),
+            false => over.into_iter().fold(f32::MIN, f32::max),
+        }
     }
     let of = |s: Solid| solid(s);
     vec![
@@ -103,6 +107,38 @@ fn a_cloth_comes_to_rest_on_every_shape_at_its_thickness() {
         if let Some(skin) = &t_skin(name) {
             assert_eq!(crossings((&p, &t.mesh.triangles), Some((&skin.positions, &skin.triangles))), 0);
         }
+    }
+}
+
+#[test]
+fn cloth_that_hangs_over_a_box_stretches_little_at_ten_sub_steps() {
+    for (friction, most, few) in [(0.4, 0.4, 0.008), (0.0, 0.4, 0.012)] {
+        let mut m = sheet(1.0, 1.0, 48, 48);
+        place(&mut m.positions, [0.03, 0.45, 0.02], [0.0, 0.3, 0.0]);
+        let cotton =
+            Matter { stretch: [1500.0; 2], damping: 0.8, thickness: 0.002, friction, ..Matter::default() };
+        let mut t = Trial::new(m, cotton, |_, _| false);
+        touching(&mut t, vec![ColliderRest { friction, ..solid(Solid::Box { half: [0.2; 3] }) }]);
+        t.frame.colliders = vec![at([0.0, 0.2, 0.0])];
+        t.frame.floor = Some(Floor { height: 0.0, friction });
+        t.run(48);
+        // Some 0.8 N/m over 1500 N/m, and more at its corners; over the frames of a moment, whatever it still swings.
+        let (mut largest, mut share) = (0.0f64, 0.0f64);
+        for _ in 0..6 {
+            t.run(1);
+            let p = t.positions();
+            let strain = |a: usize, b: usize| {
+                let d2: f32 = (0..3).map(|c| (p[a][c] - p[b][c]).powi(2)).sum();
+                f64::from(d2).sqrt() * 47.0 - 1.0
+            };
+            let along = (0..48 * 47).map(|k| strain(k, k + 48));
+            let strains: Vec<f64> =
+                along.chain((0..48 * 48).filter(|k| k % 48 < 47).map(|k| strain(k, k + 1))).collect();
+            largest = strains.iter().fold(largest, |m, s| m.max(*s));
+            share = share.max(strains.iter().filter(|s| **s > 0.15).count() as f64 / strains.len() as f64);
+        }
+        println!("friction {friction}: {largest:.3} at most, over 0.15 a share of {share:.5}");
+        assert!(largest < most && share < few, "friction {friction}: {largest}, {share} of the threads");
     }
 }
 
