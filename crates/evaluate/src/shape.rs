@@ -154,6 +154,7 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
 fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result<Mesh, ShapeError> {
     let found = library.mesh(from).map_err(ShapeError::Mesh)?;
     nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
+    nematon_geometry::face_alike(&found).map_err(|fault| ShapeError::Unfit(vec![fault]))?;
     let mut mesh = (*found).clone();
     for _ in 0..times {
         let points = mesh.positions.len() + mesh.edges().len();

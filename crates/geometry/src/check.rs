@@ -57,23 +57,8 @@ pub fn check(mesh: &Mesh, most: usize) -> Result<(), Vec<MeshFault>> {
     if let Some(&triangle) = thin.first() {
         faults.push(MeshFault::NoArea { triangle, count: thin.len() });
     }
-    // Of each edge, how many triangles run along it from its lower point to its higher, and how many back.
-    let mut runs: HashMap<[u32; 2], [u32; 2]> = HashMap::new();
-    for t in &mesh.triangles {
-        for [a, b] in [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]] {
-            runs.entry([a.min(b), a.max(b)]).or_default()[usize::from(a > b)] += 1;
-        }
-    }
-    let edges = |of: fn([u32; 2]) -> bool| {
-        let mut edges: Vec<[u32; 2]> = runs.iter().filter(|(_, n)| of(**n)).map(|(e, _)| *e).collect();
-        edges.sort_unstable();
-        edges.first().map(|first| (*first, edges.len()))
-    };
-    if let Some((edge, count)) = edges(|[to, fro]| to + fro > 2) {
+    if let Some((edge, count)) = edges(mesh, |[to, fro]| to + fro > 2) {
         faults.push(MeshFault::NotASurface { edge, count });
-    }
-    if let Some((edge, count)) = edges(|n| n == [2, 0] || n == [0, 2]) {
-        faults.push(MeshFault::Turned { edge, count });
     }
     let mut used = vec![false; points];
     mesh.triangles.iter().flatten().for_each(|&p| used[p as usize] = true);
@@ -82,6 +67,28 @@ pub fn check(mesh: &Mesh, most: usize) -> Result<(), Vec<MeshFault>> {
         faults.push(MeshFault::Loose { point, count: loose });
     }
     if faults.is_empty() { Ok(()) } else { Err(faults) }
+}
+
+/// Whether all faces of a mesh that has no other fault face alike, as those of a cloth must.
+///
+/// # Errors
+/// Where they don't.
+pub fn face_alike(mesh: &Mesh) -> Result<(), MeshFault> {
+    let wrong = edges(mesh, |n| n == [2, 0] || n == [0, 2]);
+    wrong.map_or(Ok(()), |(edge, count)| Err(MeshFault::Turned { edge, count }))
+}
+
+/// The first and the number of the edges that are so, by how many triangles run along them from the lower point to the
+/// higher, and how many back.
+fn edges(mesh: &Mesh, so: impl Fn([u32; 2]) -> bool) -> Option<([u32; 2], usize)> {
+    let mut runs: HashMap<[u32; 2], [u32; 2]> = HashMap::new();
+    for t in &mesh.triangles {
+        for [a, b] in [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]] {
+            runs.entry([a.min(b), a.max(b)]).or_default()[usize::from(a > b)] += 1;
+        }
+    }
+    let found = runs.iter().filter(|(_, n)| so(**n)).map(|(e, _)| *e);
+    found.clone().min().map(|first| (first, found.count()))
 }
 
 /// A height under a ten-thousandth of the longest side gives no usable rest shape.

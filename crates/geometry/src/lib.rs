@@ -12,7 +12,7 @@ mod solids;
 pub mod vec3;
 
 pub use borders::{find_borders, nearest};
-pub use check::{MeshFault, check};
+pub use check::{MeshFault, check, face_alike};
 pub use density::{Density, EDGES_ACROSS, density};
 pub use mesh::{Border, Corner, Mesh};
 pub use place::{place, turn_matrix};
