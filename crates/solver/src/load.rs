@@ -3,7 +3,7 @@
 //! A body's own forces and contact take turns in a sub-step. A point on a collider's edge, that cloth hangs from, is as
 //! light as any other: its threads draw it into the collider instead of lifting what hangs there, contact brings it out
 //! again, and next time what hangs has fallen further. Threads of n edges that hang over an edge so stretch the first of
-//! them by about n g dt² (70 % of its length on a box, at ten sub-steps and 48 points a metre). So for its body's own
+//! them by about n g dt² (85 % of its length on a box, at ten sub-steps and 48 points a metre). So for its body's own
 //! forces such a point has its mass as many times as keeps what they draw it into the collider under a share of an edge. That
 //! is a mass for what a collider holds anyway, as in shock propagation (E. Guendelman, R. Bridson, R. Fedkiw, "Nonconvex
 //! Rigid Bodies with Stacking", 2003, sec. 8) and stacks of particles (M. Macklin et al., "Unified Particle Physics for
@@ -47,7 +47,7 @@ impl Loads {
         Loads { times: vec![1.0; points], any: false, apart, own: zero.clone(), met: zero }
     }
 
-    /// With other loads, remembered.
+    /// Takes up what was remembered: by which each point's mass is multiplied, at least 1.
     pub fn set(&mut self, times: Vec<f32>) {
         self.any = times.iter().any(|t| *t > 1.0);
         self.times = times;
