@@ -18,7 +18,7 @@ mod validate;
 pub use body::*;
 pub use collider::*;
 pub use describe::{Change, changes};
-pub use edit::{EditError, apply, inverse};
+pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, inverse};
 pub use field::*;
 pub use ids::{BodyId, ColliderId, FieldId, GripId, HandleId, MapId};
 pub use map::*;

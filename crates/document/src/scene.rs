@@ -1,6 +1,6 @@
 use crate::{
     Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, MeshSource, Rest, RestShape,
-    Shape,
+    Shape, Weights,
 };
 use indexmap::IndexMap;
 use schemars::JsonSchema;
@@ -88,23 +88,48 @@ impl Scene {
 
     /// Every mesh that the scene names.
     pub fn meshes(&self) -> Vec<&MeshSource> {
-        let bodies = self.bodies.values().flat_map(|b| {
-            let own = match &b.shape {
-                Shape::Mesh(m) => Some(&m.from),
-                _ => None,
-            };
-            let rest = match &b.rest {
-                Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
-                _ => None,
-            };
-            own.into_iter().chain(rest)
+        self.sources().into_iter().map(|(_, m)| m).collect()
+    }
+
+    /// Every mesh that the scene names, with the JSON path of where it does.
+    pub fn sources(&self) -> Vec<(String, &MeshSource)> {
+        let mut out = vec![];
+        for (id, b) in &self.bodies {
+            if let Shape::Mesh(m) = &b.shape {
+                out.push((format!("/bodies/{id}/shape/mesh/from"), &m.from));
+            }
+            if let Some(Rest { shape: RestShape::Mesh(from), .. }) = &b.rest {
+                out.push((format!("/bodies/{id}/rest/shape/mesh"), from));
+            }
+        }
+        for (id, c) in &self.colliders {
+            match &c.form {
+                Form::Hull(h) => out.push((format!("/colliders/{id}/form/hull/from"), &h.from)),
+                Form::Mesh(m) => {
+                    out.push((format!("/colliders/{id}/form/mesh/from"), &m.from));
+                    for (k, shape) in m.shapes.iter().enumerate() {
+                        out.push((format!("/colliders/{id}/form/mesh/shapes/{k}/from"), &shape.from));
+                    }
+                }
+                _ => {}
+            }
+        }
+        out
+    }
+
+    /// Every file beside a scene file that the scene names, with the JSON path of where it does.
+    pub fn files(&self) -> Vec<(String, &str)> {
+        let meshes = self.sources().into_iter().filter_map(|(path, m)| match m {
+            MeshSource::File(f) => Some((path, f.as_str())),
+            MeshSource::Blob(_) => None,
         });
-        let colliders = self.colliders.values().flat_map(|c| match &c.form {
-            Form::Hull(h) => vec![&h.from],
-            Form::Mesh(m) => std::iter::once(&m.from).chain(m.shapes.iter().map(|s| &s.from)).collect(),
-            _ => vec![],
+        let maps = self.bodies.iter().flat_map(|(id, b)| {
+            b.maps.iter().filter_map(move |(map, m)| match &m.weights {
+                Weights::File(f) => Some((format!("/bodies/{id}/maps/{map}/weights/file"), f.as_str())),
+                _ => None,
+            })
         });
-        bodies.chain(colliders).collect()
+        meshes.chain(maps).collect()
     }
 
     /// The same, to be changed.

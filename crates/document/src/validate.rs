@@ -263,8 +263,20 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
                         Choice::Corner(corner) => (corner, &SHEET_CORNERS),
                         Choice::Near(_) => continue,
                     };
-                    if !known.contains(&name) {
-                        let message = format!("a sheet has no \"{name}\"; it has {}", known.join(", "));
+                    // The later layers' are numbered from 2 on.
+                    let of_layer = |n: &str| {
+                        let (name, number) = n.rsplit_once(' ')?;
+                        let k: usize = number.parse().ok()?;
+                        (known.contains(&name) && (2..=layers).contains(&k) && number == k.to_string())
+                            .then_some(())
+                    };
+                    if !known.contains(&name) && of_layer(name).is_none() {
+                        let more = if layers > 1 {
+                            format!(", and up to \"{} {layers}\"", known[0])
+                        } else {
+                            String::new()
+                        };
+                        let message = format!("a sheet has no \"{name}\"; it has {}{more}", known.join(", "));
                         faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/points/{k}"), message));
                     }
                 }

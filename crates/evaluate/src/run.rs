@@ -5,8 +5,8 @@ use crate::shape::thin_enough;
 use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, cloth_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
-    BuildError, Cloth, ClothRest, Contact, ContactError, Exploded, FrameInputs, Rules, Snag, SnapshotError,
-    State, Watch, snags, step,
+    BuildError, Cloth, ClothRest, Contact, ContactError, Exploded, FrameInputs, Halt, Rules, Snag,
+    SnapshotError, State, Watch, snags, step,
 };
 
 /// The bodies of an island on their way through the frames of a scene.
@@ -46,6 +46,8 @@ pub enum RunError {
     Contact(ContactError),
     #[error("{body} exploded at frame {frame}: {why}")]
     Exploded { body: String, frame: i64, why: Exploded },
+    #[error("stopped, for nobody waits for it any more")]
+    Stopped,
 }
 
 /// An island before it moves.
@@ -166,15 +168,17 @@ impl Run {
     /// Moves on by one frame.
     ///
     /// # Errors
-    /// When the motion explodes; the bodies then still stand at the frame before.
+    /// When the motion explodes or the watch says to stop; the bodies then still stand at the frame before.
     pub fn advance(&mut self, watch: &impl Watch) -> Result<(), RunError> {
         let inputs = self.inputs(self.at + 1);
-        step(&self.cloths, &mut self.states, &mut self.contact, &inputs, watch).map_err(|why| {
-            RunError::Exploded {
+        let done = step(&self.cloths, &mut self.states, &mut self.contact, &inputs, watch);
+        done.map_err(|halt| match halt {
+            Halt::Stopped => RunError::Stopped,
+            Halt::Exploded(why) => RunError::Exploded {
                 body: self.members[why.body].name.clone(),
                 frame: self.scene.frames.first + self.at as i64 + 1,
                 why,
-            }
+            },
         })?;
         self.at += 1;
         Ok(())
@@ -186,23 +190,20 @@ impl Run {
         snags(&self.cloths, &self.states, &mut self.contact, &inputs, before)
     }
 
-    /// The name of a collider of the island, by its number there.
-    pub fn collider_name(&self, scene: &Scene, number: usize) -> String {
-        self.tracks
-            .get(number)
-            .and_then(|t| scene.colliders.get(&t.id))
-            .map(|c| c.name.clone())
-            .unwrap_or_default()
-    }
-
-    /// The key of a collider of the island, by its number there.
-    pub fn collider(&self, number: usize) -> Option<&ColliderId> {
-        self.tracks.get(number).map(|t| &t.id)
+    /// The key and name of a collider of the island, by its number there.
+    pub fn collider(&self, number: usize) -> Option<(&ColliderId, String)> {
+        let id = &self.tracks.get(number)?.id;
+        Some((id, self.scene.colliders.get(id)?.name.clone()))
     }
 
     /// Positions of a body.
     pub fn positions(&self, member: usize) -> Vec<[f32; 3]> {
         self.states[member].positions(&self.cloths[member])
+    }
+
+    /// Bytes of a snapshot.
+    pub fn snapshot_size(&self) -> usize {
+        self.cloths.iter().map(State::snapshot_size).sum()
     }
 
     pub fn snapshot(&self) -> Vec<u8> {

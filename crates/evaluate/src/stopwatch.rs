@@ -1,6 +1,7 @@
 //! Where the time of a run goes, by phase.
 use nematon_solver::{Phase, Watch};
-use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::Instant;
 
 /// Adds up the time that all threads spend in each phase.
@@ -8,6 +9,7 @@ use std::time::Instant;
 pub struct Stopwatch {
     phases: [AtomicU64; Phase::ALL.len()],
     pairings: Vec<AtomicU64>,
+    stop: Arc<AtomicBool>,
 }
 
 impl Watch for Stopwatch {
@@ -26,12 +28,21 @@ impl Watch for Stopwatch {
         }
         r
     }
+
+    fn stopped(&self) -> bool {
+        self.stop.load(Relaxed)
+    }
 }
 
 impl Stopwatch {
     /// For an island with so many pairings of contact.
     pub fn of(pairings: usize) -> Stopwatch {
         Stopwatch { pairings: (0..pairings).map(|_| AtomicU64::new(0)).collect(), ..Stopwatch::default() }
+    }
+
+    /// Ends the frame that is being computed as soon as `stop` is set.
+    pub fn until(self, stop: Arc<AtomicBool>) -> Stopwatch {
+        Stopwatch { stop, ..self }
     }
 
     /// Thread seconds of each pairing.

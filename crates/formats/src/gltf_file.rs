@@ -1,7 +1,8 @@
 //! glTF 2.0, as text or GLB: still geometry with texture coordinates, placed by its nodes. Points that
 //! a file doubles for the sake of its texture are joined again, for a cloth must not be cut there.
-use crate::ReadError;
+use crate::{MAX_READ, ReadError};
 use base64::Engine as _;
+use glam::{Mat4, Vec3};
 use gltf::Semantic;
 use gltf::mesh::Mode;
 use nematon_geometry::Mesh;
@@ -26,25 +27,38 @@ fn read(bytes: &[u8]) -> Result<Mesh, ReadError> {
     let mut mesh = Mesh::default();
     let mut joined = HashMap::new();
     let scene = gltf.document.default_scene().or_else(|| gltf.document.scenes().next());
-    let identity = [[1.0, 0.0, 0.0, 0.0], [0.0, 1.0, 0.0, 0.0], [0.0, 0.0, 1.0, 0.0], [0.0, 0.0, 0.0, 1.0]];
-    let mut todo: Vec<(gltf::Node<'_>, [[f32; 4]; 4])> =
-        scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, identity)).collect::<Vec<_>>()).collect();
+    let mut todo: Vec<(gltf::Node<'_>, Mat4)> =
+        scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, Mat4::IDENTITY)).collect::<Vec<_>>()).collect();
     todo.reverse();
     let mut textured = true;
+    let mut read = [0usize; 3];
     let mut left = gltf.nodes().count();
     while let Some((node, parent)) = todo.pop() {
         left = left.checked_sub(1).ok_or_else(|| fail("a node is its own ancestor, or has two".into()))?;
-        let at = times(parent, node.transform().matrix());
+        let at = parent * Mat4::from_cols_array_2d(&node.transform().matrix());
         todo.extend(node.children().map(|c| (c, at)));
         for primitive in node.mesh().into_iter().flat_map(|m| m.primitives().collect::<Vec<_>>()) {
-            if primitive.mode() != Mode::Triangles || primitive.get(&Semantic::Positions).is_none() {
+            let Some(places) = primitive.get(&Semantic::Positions) else { continue };
+            if primitive.mode() != Mode::Triangles {
                 continue;
+            }
+            // Before any is read: one mesh may stand in many nodes, and numbers that are not there are zeros.
+            let asked = [
+                ("points", places.count()),
+                ("texture coordinates", primitive.get(&Semantic::TexCoords(0)).map_or(0, |a| a.count())),
+                ("corners of triangles", primitive.indices().map_or(places.count(), |a| a.count())),
+            ];
+            for ((what, more), sum) in asked.into_iter().zip(&mut read) {
+                *sum += more;
+                if *sum > MAX_READ {
+                    return Err(ReadError::TooMuch { what });
+                }
             }
             let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
             let positions = reader.read_positions().ok_or_else(|| fail("points are cut short".into()))?;
             let points: Vec<u32> = positions
                 .map(|p| {
-                    let p = carry(at, p);
+                    let p = at.transform_point3(Vec3::from(p)).to_array();
                     *joined.entry(p.map(f32::to_bits)).or_insert_with(|| {
                         mesh.positions.push(p);
                         mesh.positions.len() as u32 - 1
@@ -95,13 +109,4 @@ fn contents(buffer: &gltf::Buffer<'_>, own: Option<&[u8]>) -> Result<Vec<u8>, Re
         return Err(fail(format!("a buffer has {} of its {} bytes", bytes.len(), buffer.length())));
     }
     Ok(bytes)
-}
-
-/// Column-major product, as glTF has it.
-fn times(a: [[f32; 4]; 4], b: [[f32; 4]; 4]) -> [[f32; 4]; 4] {
-    std::array::from_fn(|c| std::array::from_fn(|r| (0..4).map(|k| a[k][r] * b[c][k]).sum()))
-}
-
-fn carry(m: [[f32; 4]; 4], p: [f32; 3]) -> [f32; 3] {
-    std::array::from_fn(|r| m[0][r] * p[0] + m[1][r] * p[1] + m[2][r] * p[2] + m[3][r])
 }

@@ -1,17 +1,23 @@
 //! Open file formats, one a file. Readers give a mesh with its borders found; writers take plain arrays.
+mod faces;
 mod gltf_file;
+mod motion;
+mod names;
 mod npy;
 mod obj;
 mod usd;
 
-pub use npy::{npy_header, write_npy};
-pub use obj::{read_obj, write_obj, write_obj_zip};
-pub use usd::write_usda;
+pub use motion::{Frame, Kind, Motion};
+pub use names::{file_name, file_names};
+pub use obj::{read_obj, write_obj};
 
 use nematon_geometry::{Mesh, find_borders};
 
 /// The largest file that is read, bytes.
 pub const MAX_BYTES: usize = 64 << 20;
+/// Most points and triangles that are read of a file, before those that are doubled are joined. A small file can ask
+/// for any number, by naming one mesh many times or by giving numbers that all are zero.
+pub const MAX_READ: usize = 4_000_000;
 
 /// Why a file is no mesh.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
@@ -24,6 +30,8 @@ pub enum ReadError {
     Empty,
     #[error("line {line}: {message}")]
     Obj { line: usize, message: String },
+    #[error("it asks for more than {MAX_READ} {what}. Bring in a part of it, or fewer copies")]
+    TooMuch { what: &'static str },
     #[error("not a readable glTF: {0}")]
     Gltf(String),
 }

@@ -1,10 +1,15 @@
 //! Wavefront OBJ: `v`, `vt` and `f` are read, everything else is passed over.
+//!
+//! Our own and not `tobj`, which numbers points by the faces that name them first: here they keep the file's order, so
+//! that motion fits the mesh it goes back to, and faults name their line.
 use crate::ReadError;
+use crate::faces::triangulate;
+use crate::motion::{Frame, Motion};
 use nematon_geometry::Mesh;
 use std::fmt::Write as _;
-use std::io::{Seek, Write};
+use std::io::{Result as Written, Write};
 
-/// Reads points, texture coordinates and faces; faces of more than three corners are cut into a fan.
+/// Reads points, texture coordinates and faces; faces of more than three corners are cut into triangles.
 ///
 /// # Errors
 /// The first line that can't be read.
@@ -26,9 +31,11 @@ pub fn read_obj(bytes: &[u8]) -> Result<Mesh, ReadError> {
                 if corners.len() < 3 {
                     return Err(fail(format!("a face needs three corners and has {}", corners.len())));
                 }
-                for c in corners[1..].windows(2) {
-                    mesh.triangles.push([corners[0].0, c[0].0, c[1].0]);
-                    match [corners[0].1, c[0].1, c[1].1] {
+                let places: Vec<[f32; 3]> = corners.iter().map(|c| mesh.positions[c.0 as usize]).collect();
+                for t in triangulate(&places) {
+                    let [a, b, c] = t.map(|k| corners[k]);
+                    mesh.triangles.push([a.0, b.0, c.0]);
+                    match [a.1, b.1, c.1] {
                         [Some(a), Some(b), Some(c)] => mesh.uv_triangles.push([a, b, c]),
                         _ => textured = false,
                     }
@@ -91,23 +98,17 @@ pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]]) -> String {
     out
 }
 
-/// Writes a sequence of frames as a zip of `NAME.0000.obj`, numbered by frame.
-///
-/// # Errors
-/// When the sink fails.
-pub fn write_obj_zip<W: Write + Seek, E: From<std::io::Error>>(
-    sink: W,
-    name: &str,
-    mesh: &Mesh,
-    frames: impl Iterator<Item = Result<(i64, Vec<[f32; 3]>), E>>,
-) -> Result<W, E> {
-    let mut zip = zip::ZipWriter::new(sink);
-    let io = |e: zip::result::ZipError| E::from(std::io::Error::other(e));
-    for frame in frames {
-        let (number, positions) = frame?;
-        zip.start_file(format!("{name}.{number:04}.obj"), zip::write::SimpleFileOptions::default())
-            .map_err(io)?;
-        zip.write_all(write_obj(name, mesh, &positions).as_bytes()).map_err(E::from)?;
+/// A zip of `NAME.0000.obj`, numbered by frame; written from front to back.
+pub(crate) fn write_obj_zip(
+    sink: &mut impl Write,
+    motion: &Motion,
+    frames: &mut dyn Iterator<Item = Frame>,
+) -> Written<()> {
+    let file = crate::file_name(motion.name);
+    let mut zip = zip::ZipWriter::new_stream(sink);
+    for (number, frame) in (motion.first..).zip(frames) {
+        zip.start_file(format!("{file}.{number:04}.obj"), zip::write::SimpleFileOptions::default())?;
+        zip.write_all(write_obj(motion.name, motion.mesh, &frame?).as_bytes())?;
     }
-    zip.finish().map_err(io)
+    zip.finish()?.flush()
 }

@@ -1,21 +1,17 @@
 //! USD as text (`.usda`): a mesh whose points are sampled in time, with its texture coordinates.
+use crate::motion::{Frame, Motion};
 use nematon_geometry::Mesh;
 use std::io::{Result, Write};
 
-/// Writes the motion of one mesh: metres, y up, one sample a frame at the frame's own number.
-///
-/// # Errors
-/// When the sink fails.
-pub fn write_usda(
+/// Metres, y up, one sample a frame at the frame's own number. Extents come after the points: they are known then.
+pub(crate) fn write_usda(
     sink: &mut impl Write,
-    name: &str,
-    mesh: &Mesh,
-    first: i64,
-    rate: f64,
-    frames: &[Vec<[f32; 3]>],
+    motion: &Motion,
+    frames: &mut dyn Iterator<Item = Frame>,
 ) -> Result<()> {
-    let name = identifier(name);
-    let last = first + frames.len() as i64 - 1;
+    let Motion { mesh, first, rate, .. } = *motion;
+    let name = identifier(motion.name);
+    let last = first + motion.count as i64 - 1;
     write!(
         sink,
         "#usda 1.0\n(\n    defaultPrim = \"{name}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    \
@@ -37,9 +33,19 @@ pub fn write_usda(
         let corners: Vec<String> = mesh.uv_triangles.iter().flatten().map(ToString::to_string).collect();
         writeln!(sink, "    int[] primvars:st:indices = [{}]", corners.join(", "))?;
     }
-    writeln!(sink, "    float3[] extent.timeSamples = {{")?;
-    for (k, frame) in frames.iter().enumerate() {
-        let (lo, hi) = Mesh { positions: frame.clone(), ..Mesh::default() }.bounds();
+    writeln!(sink, "    point3f[] points.timeSamples = {{")?;
+    let mut extents = vec![];
+    for (k, frame) in frames.enumerate() {
+        let frame = Mesh { positions: frame?, ..Mesh::default() };
+        extents.push(frame.bounds());
+        write!(sink, "        {}: [", first + k as i64)?;
+        for (k, p) in frame.positions.iter().enumerate() {
+            write!(sink, "{}({}, {}, {})", if k == 0 { "" } else { ", " }, p[0], p[1], p[2])?;
+        }
+        writeln!(sink, "],")?;
+    }
+    writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
+    for (k, (lo, hi)) in extents.iter().enumerate() {
         writeln!(
             sink,
             "        {}: [({}, {}, {}), ({}, {}, {})],",
@@ -51,11 +57,6 @@ pub fn write_usda(
             hi[1],
             hi[2]
         )?;
-    }
-    writeln!(sink, "    }}\n    point3f[] points.timeSamples = {{")?;
-    for (k, frame) in frames.iter().enumerate() {
-        let points: Vec<String> = frame.iter().map(|p| format!("({}, {}, {})", p[0], p[1], p[2])).collect();
-        writeln!(sink, "        {}: [{}],", first + k as i64, points.join(", "))?;
     }
     writeln!(sink, "    }}\n}}")
 }

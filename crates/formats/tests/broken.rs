@@ -138,3 +138,48 @@ fn numbers_of_any_spelling_are_read_and_what_is_not_finite_is_found() {
         assert!(bad, "{wild} passes");
     }
 }
+
+#[test]
+fn a_small_file_that_asks_for_any_number_of_points_is_refused_before_they_are_made() {
+    type Edit = fn(&mut serde_json::Value);
+    let cases: [(&str, Edit); 3] = [
+        ("numbers that are all zero", |j| {
+            j["accessors"][0] =
+                serde_json::json!({"componentType": 5126, "count": 4_000_000_000u32, "type": "VEC3"});
+        }),
+        ("a sparse list of few", |j| {
+            j["accessors"][1] = serde_json::json!({"componentType": 5125, "count": 4_000_000_000u32, "type": "SCALAR",
+                "sparse": {"count": 1, "indices": {"bufferView": 1, "componentType": 5123}, "values": {"bufferView": 0}}});
+        }),
+        ("one mesh in very many nodes", |j| {
+            let nodes = vec![serde_json::json!({"mesh": 0}); 50_000];
+            j["scenes"][0]["nodes"] = (0..50_000).collect::<Vec<u32>>().into();
+            j["nodes"] = nodes.into();
+            let primitive = j["meshes"][0]["primitives"][0].clone();
+            j["meshes"][0]["primitives"] = vec![primitive; 40].into();
+        }),
+    ];
+    for (what, edit) in cases {
+        let bytes = glb(edit);
+        let start = std::time::Instant::now();
+        let told = read_mesh("a.glb", &bytes).unwrap_err();
+        assert!(matches!(told, ReadError::TooMuch { .. }), "{what}: {told}");
+        println!("{what}: refused after {:?}", start.elapsed());
+    }
+}
+
+#[test]
+fn triangles_that_share_no_point_are_read_in_time_that_grows_with_their_number() {
+    let soup = |n: usize| {
+        let mut text = String::new();
+        for k in 0..n {
+            let (x, y) = ((k % 500) as f32, (k / 500) as f32);
+            text.push_str(&format!("v {x} {y} 0\nv {} {y} 0\nv {x} {} 0\n", x + 0.5, y + 0.5));
+        }
+        (1..=n).for_each(|k| text.push_str(&format!("f {} {} {}\n", 3 * k - 2, 3 * k - 1, 3 * k)));
+        text
+    };
+    // Counted and not timed: each walk about a border passes each of its points once.
+    let m = read_mesh("soup.obj", soup(200_000).as_bytes()).unwrap();
+    assert_eq!((m.triangles.len(), m.borders.len()), (200_000, 600_000));
+}

@@ -89,44 +89,121 @@ fn a_broken_glb_is_refused() {
     assert!(read_mesh("s.glb", &glb(&[0, 1, 200])).is_err());
 }
 
+fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Result<Vec<u8>> {
+    let mut out = vec![];
+    kind.write(&mut out, motion, &mut frames.iter().cloned().map(Ok)).map(|()| out)
+}
+
 #[test]
 fn npy_has_the_shape_and_alignment_that_numpy_wants() {
-    let mut out = vec![];
-    write_npy(&mut out, 2, &[vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]]).unwrap();
+    let mesh = nematon_geometry::Mesh { positions: vec![[0.0; 3]; 2], ..Default::default() };
+    let motion = Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0 };
+    let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
+    let out = write(Kind::Npy, &motion, &frames).unwrap();
     let header = u16::from_le_bytes([out[8], out[9]]) as usize;
     assert_eq!((10 + header) % 64, 0);
     let text = std::str::from_utf8(&out[10..10 + header]).unwrap();
     assert!(text.contains("'shape': (2, 2, 3)") && text.ends_with('\n'), "{text:?}");
     assert_eq!(out.len(), 10 + header + 2 * 2 * 3 * 4);
     assert_eq!(out[10 + header + 8..10 + header + 12], 3f32.to_le_bytes());
+    assert!(write(Kind::Npy, &motion, &frames[..1]).is_err(), "a frame short is told");
 }
 
 #[test]
 fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let mut out = vec![];
-    write_usda(&mut out, "Landing canopy", &m, 1001, 24.0, &[m.positions.clone(), m.positions.clone()])
-        .unwrap();
+    let motion = Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0 };
+    let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
     for part in [
         "def Mesh \"Landing_canopy\"",
-        "1001: [(",
-        "1002: [(",
+        "1001: [(-0.5, 0, -0.5), (0.5, 0, -0.5), (-0.5, 0, 0.5), (0.5, 0, 0.5)],",
+        "1002: [(-0.5, 0, -0.5), (0.5, 0, 0.5)],",
         "primvars:st:indices",
         "startTimeCode = 1001",
         "endTimeCode = 1002",
     ] {
-        assert!(text.contains(part), "{part} is missing");
+        assert!(text.contains(part), "{part} is missing from {text}");
     }
     assert_eq!(text.matches('{').count(), text.matches('}').count());
 }
 
 #[test]
-fn a_sequence_is_zipped_by_frame_number() {
+fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let frames = (1001..1004).map(|f| Ok::<_, std::io::Error>((f, m.positions.clone())));
-    let zip = write_obj_zip(std::io::Cursor::new(vec![]), "canopy", &m, frames).unwrap();
-    let mut archive = zip::ZipArchive::new(zip).unwrap();
+    let motion = Motion { name: "../Ärmel", mesh: &m, first: 1001, count: 3, rate: 24.0 };
+    let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
     assert_eq!(archive.len(), 3);
-    assert!(archive.by_name("canopy.1002.obj").is_ok());
+    let mut text = String::new();
+    let mut file = archive.by_name("_Ärmel.1002.obj").unwrap();
+    std::io::Read::read_to_string(&mut file, &mut text).unwrap();
+    assert_eq!(read_obj(text.as_bytes()).unwrap().positions, m.positions);
+}
+
+#[test]
+fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
+    let m = sheet(1.0, 1.0, 2, 2);
+    let motion = Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0 };
+    for kind in Kind::ALL {
+        let mut frames = [Err(std::io::Error::other("gone"))].into_iter();
+        let told = kind.write(&mut std::io::sink(), &motion, &mut frames).unwrap_err();
+        assert_eq!(told.to_string(), "gone", "{kind:?}");
+    }
+}
+
+#[test]
+fn names_become_files_that_stay_in_their_folder_and_apart() {
+    for (name, file) in [
+        ("Landing canopy", "Landing canopy"),
+        ("../../etc/passwd", "_.._etc_passwd"),
+        ("a\"b:c", "a_b_c"),
+        ("Ärmel", "Ärmel"),
+        ("  ", "untitled"),
+        ("CON", "_"),
+        ("...", "untitled"),
+    ] {
+        assert_eq!(file_name(name), file);
+    }
+    assert!(file_name(&"x".repeat(900)).len() <= 120);
+    assert_eq!(file_names(["Flag", "flag", "Flag", "Flag 2"]), ["Flag", "flag 2", "Flag 3", "Flag 2 2"]);
+}
+
+/// Twice the area that triangles cover, with its sign; and without.
+fn areas(m: &nematon_geometry::Mesh) -> [f64; 2] {
+    let of = |t: &[u32; 3]| {
+        let [a, b, c] = t.map(|p| m.positions[p as usize].map(f64::from));
+        (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+    };
+    let all: Vec<f64> = m.triangles.iter().map(of).collect();
+    [all.iter().sum(), all.iter().map(|a| a.abs()).sum()]
+}
+
+#[test]
+fn a_face_with_hollow_corners_covers_what_its_outline_does() {
+    // A star: every other corner turns back.
+    let corners: Vec<[f64; 2]> = (0..12)
+        .map(|k| {
+            let (a, r) = (std::f64::consts::TAU * k as f64 / 12.0, if k % 2 == 0 { 1.0 } else { 0.4 });
+            [r * a.cos(), r * a.sin()]
+        })
+        .collect();
+    let shoelace: f64 =
+        (0..12).map(|k| (corners[k], corners[(k + 1) % 12])).map(|(a, b)| a[0] * b[1] - a[1] * b[0]).sum();
+    for turned in [false, true] {
+        for first in 0..12 {
+            let mut text: String = corners.iter().map(|p| format!("v {} {} 3\n", p[0], p[1])).collect();
+            let mut order: Vec<usize> = (0..12).map(|k| (first + k) % 12 + 1).collect();
+            if turned {
+                order.reverse();
+            }
+            let face: Vec<String> = order.iter().map(ToString::to_string).collect();
+            text.push_str(&format!("f {}\n", face.join(" ")));
+            let m = read_obj(text.as_bytes()).unwrap();
+            let [signed, all] = areas(&m);
+            let want = if turned { -shoelace } else { shoelace };
+            assert_eq!(m.triangles.len(), 10);
+            assert!((signed - want).abs() < 1e-6 && (all - shoelace).abs() < 1e-6, "{signed} {all} {want}");
+        }
+    }
 }

@@ -56,7 +56,8 @@ impl Chunk {
                 (f64::from(self.origin[k]) + f64::from(q[k]) * f64::from(self.step)) as f32
             })
         };
-        Some(self.grid.get(index * n..(index + 1) * n)?.chunks_exact(3).map(at).collect())
+        let frame = (index < self.frames).then(|| self.grid.get(index * n..(index + 1) * n))??;
+        Some(frame.chunks_exact(3).map(at).collect())
     }
 
     fn header(&self) -> Vec<u8> {

@@ -18,10 +18,10 @@ pub fn pack_checkpoint(snapshot: &[u8]) -> std::io::Result<Vec<u8>> {
     zstd::bulk::compress(snapshot, 1)
 }
 
-/// Unpacks a checkpoint, of at most 64 MiB.
+/// Unpacks a checkpoint, of at most so many bytes: whoever resumes knows how many its bodies need.
 ///
 /// # Errors
-/// When the bytes are not a packed checkpoint.
-pub fn unpack_checkpoint(packed: &[u8]) -> std::io::Result<Vec<u8>> {
-    zstd::bulk::decompress(packed, 64 << 20)
+/// When the bytes are not a packed checkpoint, or one of more bytes.
+pub fn unpack_checkpoint(packed: &[u8], most: usize) -> std::io::Result<Vec<u8>> {
+    zstd::bulk::decompress(packed, most)
 }

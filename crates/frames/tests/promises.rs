@@ -71,8 +71,18 @@ fn broken_bytes_are_refused() {
 #[test]
 fn a_checkpoint_comes_back_bit_for_bit() {
     let bytes: Vec<u8> = (0..10_000u32).flat_map(|k| (k as f32).sin().to_le_bytes()).collect();
-    assert_eq!(unpack_checkpoint(&pack_checkpoint(&bytes).unwrap()).unwrap(), bytes);
-    assert!(unpack_checkpoint(b"no").is_err());
+    let packed = pack_checkpoint(&bytes).unwrap();
+    assert_eq!(unpack_checkpoint(&packed, bytes.len()).unwrap(), bytes);
+    assert!(unpack_checkpoint(&packed, bytes.len() - 1).is_err(), "of another island");
+    assert!(unpack_checkpoint(b"no", 100).is_err());
+}
+
+#[test]
+fn a_checkpoint_of_any_size_that_an_island_needs_can_be_read() {
+    // Five full bodies at 52 bytes a point.
+    let bytes = vec![7u8; 5 * 400_000 * 52];
+    let packed = pack_checkpoint(&bytes).unwrap();
+    assert!(unpack_checkpoint(&packed, bytes.len()).unwrap() == bytes);
 }
 
 #[tokio::test]

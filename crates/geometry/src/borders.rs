@@ -50,17 +50,19 @@ fn open_loops(mesh: &Mesh) -> Vec<Vec<u32>> {
         }
     }
     let mut loops = vec![];
-    while let Some((&start, _)) = next.iter().find(|(_, n)| !n.is_empty()) {
-        let (mut points, mut at) = (vec![], start);
-        while let Some(on) = next.get_mut(&at).and_then(Vec::pop) {
-            points.push(at);
-            at = on;
-            if at == start {
-                break;
+    let starts: Vec<u32> = next.keys().copied().collect();
+    for start in starts {
+        while next.get(&start).is_some_and(|n| !n.is_empty()) {
+            let (mut points, mut at) = (vec![], start);
+            while let Some(on) = next.get_mut(&at).and_then(Vec::pop) {
+                points.push(at);
+                at = on;
+                if at == start {
+                    break;
+                }
             }
+            loops.push(points);
         }
-        next.retain(|_, n| !n.is_empty());
-        loops.push(points);
     }
     loops
 }

@@ -2,12 +2,11 @@
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
-use nematon_evaluate::{Member, Run, Stopwatch};
-use nematon_formats::{write_npy, write_obj_zip, write_usda};
-use nematon_solver::{Snag, With};
+use nematon_evaluate::{FrameSnag, Member, Run, Stopwatch, Touches};
+use nematon_formats::{Kind, Motion, file_names};
 use serde_json::{Value, json};
 use std::fs::File;
-use std::io::BufWriter;
+use std::io::{BufReader, BufWriter, Read, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
@@ -46,6 +45,16 @@ enum Format {
     Usda,
 }
 
+impl Format {
+    fn kind(self) -> Kind {
+        match self {
+            Format::Npy => Kind::Npy,
+            Format::Obj => Kind::Obj,
+            Format::Usda => Kind::Usda,
+        }
+    }
+}
+
 fn frames(text: &str) -> Result<(i64, i64), String> {
     let (a, b) = text.split_once("..").ok_or("write FIRST..LAST, as 0..240")?;
     let number = |s: &str| s.parse::<i64>().map_err(|_| format!("\"{s}\" is not a frame number"));
@@ -71,8 +80,10 @@ pub fn bake(args: &BakeArgs) -> Result<(), String> {
     let pool =
         rayon::ThreadPoolBuilder::new().num_threads(args.threads).build().map_err(|e| e.to_string())?;
     let (mut islands, mut bodies, mut faults) = (vec![], vec![], vec![]);
+    let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     for members in scene.islands() {
-        let told = pool.install(|| island(&scene, &members, &folder, args, first))?;
+        let job = Job { scene: &scene, names: &names, folder: &folder, args, first };
+        let told = pool.install(|| island(&job, &members))?;
         islands.push(told.island);
         bodies.extend(told.bodies);
         faults.extend(told.fault);
@@ -96,152 +107,158 @@ struct Told {
     fault: Option<String>,
 }
 
+/// What an island is baked with.
+struct Job<'a> {
+    scene: &'a Scene,
+    /// Names of the bodies' files, in the order of the document.
+    names: &'a [String],
+    folder: &'a Folder,
+    args: &'a BakeArgs,
+    first: i64,
+}
+
+/// Frames of a body until they are written: in a file without a name, so that no more than one is in memory. How many
+/// there are is known when the motion has ended, and some kinds of files begin with that.
+struct Spool {
+    file: BufWriter<File>,
+    points: usize,
+    count: usize,
+}
+
+impl Spool {
+    fn new(folder: &Path, points: usize) -> std::io::Result<Spool> {
+        Ok(Spool { file: BufWriter::new(tempfile::tempfile_in(folder)?), points, count: 0 })
+    }
+
+    fn push(&mut self, frame: &[[f32; 3]]) -> std::io::Result<()> {
+        self.count += 1;
+        let bytes: Vec<u8> = frame.iter().flatten().flat_map(|c| c.to_le_bytes()).collect();
+        self.file.write_all(&bytes)
+    }
+
+    /// All frames from the first on.
+    fn frames(&mut self) -> std::io::Result<impl Iterator<Item = nematon_formats::Frame>> {
+        self.file.flush()?;
+        let mut file = self.file.get_ref().try_clone()?;
+        file.rewind()?;
+        let (mut file, points) = (BufReader::new(file), self.points);
+        Ok((0..self.count).map(move |_| {
+            let mut bytes = vec![0; 12 * points];
+            file.read_exact(&mut bytes)?;
+            let number = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
+            Ok(bytes.chunks_exact(12).map(|p| [number(p), number(&p[4..]), number(&p[8..])]).collect())
+        }))
+    }
+}
+
 /// What is gathered over the frames of an island.
 struct Gathered {
     /// Of each body, the frames to write.
-    motion: Vec<Vec<Vec<[f32; 3]>>>,
+    motion: Vec<Spool>,
     /// Of each body, its largest strain in any frame.
     largest: Vec<f64>,
-    snags: Vec<Value>,
-    /// Of each pairing, the most touches of a frame's last sub-step, and their sum.
-    touches: Vec<(usize, usize)>,
+    /// Of each body, its faults by frame.
+    snags: Vec<Vec<Value>>,
+    touches: Touches,
+    /// Seconds of stepping.
+    stepping: f64,
+    /// Why it stopped early.
+    fault: Option<String>,
 }
 
 /// Runs an island and writes the files of its bodies.
-fn island(
-    scene: &Scene,
-    bodies: &[BodyId],
-    folder: &Folder,
-    args: &BakeArgs,
-    first: i64,
-) -> Result<Told, String> {
+fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
     let started = Instant::now();
-    let mut run = Run::start(scene, bodies, folder).map_err(|e| e.to_string())?;
+    let mut run = Run::start(job.scene, bodies, job.folder).map_err(|e| e.to_string())?;
     let build = started.elapsed().as_secs_f64();
-    let n = run.members.len();
     let watch = Stopwatch::of(run.contact.pairings().len());
-    let mut got = Gathered {
-        motion: vec![vec![]; n],
-        largest: vec![0.0; n],
-        snags: vec![],
-        touches: vec![(0, 0); run.contact.pairings().len()],
-    };
-    let (mut fault, mut stepping) = (None, 0.0);
-    let mut before: Vec<Vec<[f32; 3]>> = vec![];
-    loop {
-        let frame = scene.frames.first + run.at() as i64;
-        let at: Vec<_> = (0..n).map(|k| run.positions(k)).collect();
-        for snag in run.snags(&before) {
-            got.snags.push(tell(&run, scene, frame, &snag));
-        }
-        for k in 0..n {
-            got.largest[k] = got.largest[k].max(run.cloths[k].strain(run.state(k)).largest);
-            if frame >= first {
-                got.motion[k].push(at[k].clone());
-            }
-        }
-        before = at;
-        if run.is_done() {
-            break;
-        }
-        let step = Instant::now();
-        let done = run.advance(&watch);
-        stepping += step.elapsed().as_secs_f64();
-        if let Err(e) = done {
-            fault = Some(e.to_string());
-            break;
-        }
-        for (sum, touching) in got.touches.iter_mut().zip(run.contact.touching()) {
-            *sum = (sum.0.max(*touching), sum.1 + touching);
-        }
-    }
+    let mut got = walk(job, &mut run, &watch).map_err(|e| format!("{}: {e}", job.args.out.display()))?;
     let writing = Instant::now();
     for (k, m) in run.members.iter().enumerate() {
-        let name = file_name(&m.name);
-        for format in &args.format {
-            write(*format, &args.out, &name, m, scene, first, &got.motion[k])
-                .map_err(|e| format!("{name}: {e}"))?;
+        let name = job.scene.bodies.get_index_of(&m.id).and_then(|at| job.names.get(at)).unwrap_or(&m.name);
+        for format in &job.args.format {
+            write(format.kind(), job, name, m, &mut got.motion[k]).map_err(|e| format!("{name}: {e}"))?;
         }
     }
     let write = writing.elapsed().as_secs_f64();
-    let steps = run.at().max(1) as f64;
-    let ms = |s: f64| 1e3 * s / steps;
+    let ms = |s: f64| 1e3 * s / run.at().max(1) as f64;
     let phases: serde_json::Map<_, _> =
         watch.seconds().into_iter().map(|(n, s)| (n.to_owned(), json!(ms(s)))).collect();
-    let pairs: Vec<Value> = run
-        .contact
-        .pairings()
-        .iter()
-        .zip(watch.between_seconds())
-        .zip(&got.touches)
-        .filter(|(_, t)| t.0 > 0)
-        .map(|((p, s), (most, sum))| {
-            json!({"body": run.members[p.cloth].name, "with": with(&run, scene, p.with), "ms_per_frame": ms(s),
-                   "touches_most": most, "touches_mean": *sum as f64 / steps})
-        })
-        .collect();
-    let bodies = (0..n)
+    let bodies = (0..run.members.len())
         .map(|k| {
             let (cloth, state, m) = (&run.cloths[k], run.state(k), &run.members[k]);
             let (strain, energy) = (cloth.strain(state), cloth.energy(state, -9.81));
-            let own: Vec<&Value> = got.snags.iter().filter(|s| s["body"] == json!(m.name)).collect();
             json!({
                 "body": m.name, "points": cloth.points(), "constraints": cloth.constraints(),
-                "frames": got.motion[k].len(), "first": first, "ms_per_frame": ms(stepping),
-                "seconds": {"build": build, "steps": stepping, "write": write},
+                "frames": got.motion[k].count, "first": job.first, "ms_per_frame": ms(got.stepping),
+                "seconds": {"build": build, "steps": got.stepping, "write": write},
                 "strain": {"mean_warp": strain.mean[0], "mean_weft": strain.mean[1], "largest_ever": got.largest[k]},
                 "energy": {"kinetic": energy.kinetic, "height": energy.height, "membrane": energy.membrane, "bend": energy.bend},
-                "snags": own, "fault": fault,
+                "snags": got.snags[k], "fault": got.fault,
             })
         })
         .collect();
     let names: Vec<&str> = run.members.iter().map(|m| m.name.as_str()).collect();
-    let island = json!({"bodies": names, "ms_per_frame": ms(stepping), "thread_ms_by_phase": phases, "contact": pairs});
-    Ok(Told { island, bodies, fault })
+    let island = json!({
+        "bodies": names, "ms_per_frame": ms(got.stepping), "thread_ms_by_phase": phases,
+        "contact": run.tell_costs(&watch, &got.touches),
+    });
+    Ok(Told { island, bodies, fault: got.fault })
 }
 
-/// What a body touches, in the scene's own names.
-fn with(run: &Run, scene: &Scene, with: With) -> String {
-    match with {
-        With::Itself => "itself".into(),
-        With::Cloth(k) => run.members[k].name.clone(),
-        With::Collider(k) => run.collider_name(scene, k),
-        With::Floor => "floor".into(),
-    }
-}
-
-fn tell(run: &Run, scene: &Scene, frame: i64, s: &Snag) -> Value {
-    json!({"frame": frame, "snag": s.fault.name(), "body": run.members[s.cloth].name,
-           "with": s.with.map(|w| with(run, scene, w)), "count": s.count, "worst": s.worst, "point": s.point})
-}
-
-fn write(
-    format: Format,
-    out: &Path,
-    name: &str,
-    body: &Member,
-    scene: &Scene,
-    first: i64,
-    motion: &[Vec<[f32; 3]>],
-) -> std::io::Result<()> {
-    let file = |ending: &str| {
-        Ok::<_, std::io::Error>(BufWriter::new(File::create(out.join(format!("{name}.{ending}")))?))
+/// Steps through the frames, as far as they go.
+fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered> {
+    let n = run.members.len();
+    let spool = |k: usize| Spool::new(&job.args.out, run.cloths[k].points());
+    let mut got = Gathered {
+        motion: (0..n).map(spool).collect::<Result<_, _>>()?,
+        largest: vec![0.0; n],
+        snags: vec![vec![]; n],
+        touches: Touches::of(run),
+        stepping: 0.0,
+        fault: None,
     };
-    let mesh = &body.shaped.mesh;
-    match format {
-        Format::Npy => write_npy(&mut file("npy")?, mesh.positions.len(), motion),
-        Format::Usda => write_usda(&mut file("usda")?, &body.name, mesh, first, scene.frames.rate, motion),
-        Format::Obj => {
-            let frames = motion
-                .iter()
-                .enumerate()
-                .map(|(k, p)| Ok::<_, std::io::Error>((first + k as i64, p.clone())));
-            write_obj_zip(file("obj.zip")?, name, mesh, frames).map(drop)
+    let mut before: Vec<Vec<[f32; 3]>> = vec![];
+    loop {
+        let frame = job.scene.frames.first + run.at() as i64;
+        let at: Vec<_> = (0..n).map(|k| run.positions(k)).collect();
+        for (own, told) in got.snags.iter_mut().zip(run.tell_snags(&before)) {
+            own.extend(told.iter().map(|s| tell(frame, s)));
         }
+        for k in 0..n {
+            got.largest[k] = got.largest[k].max(run.cloths[k].strain(run.state(k)).largest);
+            if frame >= job.first {
+                got.motion[k].push(&at[k])?;
+            }
+        }
+        before = at;
+        if run.is_done() {
+            return Ok(got);
+        }
+        let step = Instant::now();
+        let done = run.advance(watch);
+        got.stepping += step.elapsed().as_secs_f64();
+        if let Err(e) = done {
+            got.fault = Some(e.to_string());
+            return Ok(got);
+        }
+        got.touches.count(run);
     }
 }
 
-/// A body's name as a file name.
-fn file_name(name: &str) -> String {
-    name.chars().map(|c| if c.is_alphanumeric() || "-_ ".contains(c) { c } else { '_' }).collect()
+fn tell(frame: i64, s: &FrameSnag) -> Value {
+    let mut out = json!({"frame": frame});
+    if let (Value::Object(out), Ok(Value::Object(more))) = (&mut out, serde_json::to_value(s)) {
+        out.extend(more);
+    }
+    out
+}
+
+fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<()> {
+    let path = job.args.out.join(format!("{name}.{}", kind.ending(job.first)));
+    let mut file = BufWriter::new(File::create(path)?);
+    let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
+    let told = Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate };
+    kind.write(&mut file, &told, &mut motion.frames()?)?;
+    file.flush()
 }

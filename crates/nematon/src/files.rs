@@ -56,7 +56,7 @@ pub fn read_scene(path: &Path) -> Result<(Scene, Folder), String> {
 ///
 /// # Errors
 /// The first file that can't be read.
-pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::DemoScene>, String> {
+pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::SceneFiles>, String> {
     let listed = std::fs::read_dir(folder).map_err(|e| format!("{}: {e}", folder.display()))?;
     let mut paths: Vec<PathBuf> = listed.flatten().map(|e| e.path()).collect();
     paths.retain(|p| p.extension().is_some_and(|e| e == "json"));
@@ -73,7 +73,7 @@ pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::DemoScene>, String>
                 meshes.push((name.clone(), bytes));
             }
         }
-        scenes.push(nematon_server::DemoScene { scene, meshes });
+        scenes.push(nematon_server::SceneFiles { scene, meshes });
     }
     Ok(scenes)
 }

@@ -4,6 +4,7 @@ mod bench;
 mod demo;
 mod files;
 
+use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -60,6 +61,10 @@ struct ServeArgs {
     /// Threads of the worker inside; 0 takes all cores, and without workers elsewhere 1 is the least.
     #[arg(long, default_value_t = 0)]
     threads: usize,
+    /// How much of frames, checkpoints and meshes is kept at most. Beyond it, what no scene, take or undo step asks for
+    /// is let go, the longest unused first.
+    #[arg(long, default_value = "20GB")]
+    keep: ByteSize,
 }
 
 #[derive(clap::Args)]
@@ -82,6 +87,7 @@ fn main() -> ExitCode {
                 web: a.web,
                 demo,
                 threads: a.threads,
+                keep: a.keep.as_u64(),
             };
             nematon_server::serve(options).await.map_err(|e| e.to_string())
         }),

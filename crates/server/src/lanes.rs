@@ -1,17 +1,14 @@
 //! Which frames are true for the scene as it is, which are out of date and why, which are missing.
 use crate::library::StoredMeshes;
-use crate::problem::Problem;
+use crate::prints::Prints;
+use crate::space::RUNS;
 use nematon_document::{BodyId, Scene, changes};
-use nematon_evaluate::{Fingerprint, fingerprints};
+use nematon_evaluate::{Fingerprint, FrameSnag};
 use nematon_frames::{FrameStore, Key, Place};
-use nematon_store::Store;
+use nematon_store::{Store, StoreError};
 use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
-
-/// How many takes are looked through for frames that the scene no longer asks for.
-const TAKES: i64 = 12;
+use serde::Serialize;
+use std::sync::Arc;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -40,27 +37,11 @@ pub struct Stretch {
     pub reasons: Vec<String>,
 }
 
-/// One kind of fault of a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct Snag {
-    /// `crossing`, `inside`, `overstretch` or `pop`.
-    pub snag: String,
-    /// What it crosses or is inside.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub with: Option<String>,
-    /// Pairs of triangles, points or triangles.
-    pub count: usize,
-    /// Metres inside, share of stretch, or distances that a point popped by.
-    pub worst: f64,
-    /// A point where it is.
-    pub point: usize,
-}
-
 /// The snags of a frame.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct FrameSnags {
     pub frame: i64,
-    pub snags: Vec<Snag>,
+    pub snags: Vec<FrameSnag>,
 }
 
 /// The frames of one body.
@@ -86,38 +67,6 @@ pub struct Counts {
     pub missing: usize,
 }
 
-/// Hash of a scene, and the key of a body in it.
-type SceneBody = (blake3::Hash, String);
-
-/// Fingerprints that were worked out before, by scene and body.
-#[derive(Default)]
-pub struct Prints(Mutex<HashMap<SceneBody, Arc<Vec<Fingerprint>>>>);
-
-impl Prints {
-    fn of(
-        &self,
-        scene: &Scene,
-        body: &BodyId,
-        library: &StoredMeshes,
-    ) -> Result<Arc<Vec<Fingerprint>>, String> {
-        let text = serde_json::to_vec(scene).map_err(|e| e.to_string())?;
-        let key = (blake3::hash(&text), body.0.clone());
-        let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(p) = known.get(&key) {
-            return Ok(p.clone());
-        }
-        let island = scene.islands().into_iter().find(|i| i.contains(body)).ok_or("there is no such body")?;
-        let all = fingerprints(scene, &island, library).map_err(|e| e.to_string())?;
-        if known.len() > 256 {
-            known.clear();
-        }
-        for (member, prints) in island.iter().zip(all) {
-            known.insert((key.0, member.0.clone()), Arc::new(prints));
-        }
-        known.get(&key).cloned().ok_or_else(|| "there is no such body".into())
-    }
-}
-
 /// A take's scene and its frames of one body, if it has any.
 struct Older {
     scene: Arc<Scene>,
@@ -134,11 +83,11 @@ pub async fn lanes(
     library: &StoredMeshes,
     prints: &Prints,
     project: i64,
-    scene: &Scene,
-) -> Result<Vec<Lane>, Problem> {
+    scene: &Arc<Scene>,
+) -> Result<Vec<Lane>, StoreError> {
     library.fetch(scene).await?;
     let mut takes = vec![];
-    for run in store.runs(project, TAKES).await?.iter().filter(|r| r.done > 0) {
+    for run in store.runs(project, RUNS).await?.iter().filter(|r| r.done > 0) {
         if let Some(value) = store.run_scene(run.id).await?
             && let Ok(old) = serde_json::from_value::<Scene>(value)
         {
@@ -146,60 +95,71 @@ pub async fn lanes(
             takes.push(Arc::new(old));
         }
     }
+    let all = prints.of(scene, library).await;
     let mut out = vec![];
     for (id, body) in &scene.bodies {
-        let now = match prints.of(scene, id, library) {
-            Ok(p) => p,
-            Err(fault) => {
-                let counts = Counts { missing: scene.frames.count(), ..Counts::default() };
-                let whole = Stretch {
-                    first: scene.frames.first,
-                    last: scene.frames.last,
-                    state: FrameState::Missing,
-                    chunk: None,
-                    slot: None,
-                    reasons: vec![],
-                };
-                let (body, name) = (id.0.clone(), body.name.clone());
-                out.push(Lane {
-                    body,
-                    name,
-                    stretches: vec![whole],
-                    counts,
-                    snags: vec![],
-                    fault: Some(fault),
-                });
+        let now = match all.get(id) {
+            Some(Ok(p)) => p,
+            Some(Err(fault)) => {
+                out.push(Lane::without_frames(scene, id, fault.clone()));
+                continue;
+            }
+            None => {
+                out.push(Lane::without_frames(scene, id, "Its fingerprints could not be worked out.".into()));
                 continue;
             }
         };
-        let places = store.find(&keys(&now)).await?;
+        let places = store.find(&keys(now)).await?;
         let mut older = vec![];
         if places.iter().any(Option::is_none) {
             for take in &takes {
                 // A take of the very same scene has nothing that is out of date.
-                if let Ok(prints) = prints.of(take, id, library)
+                if let Some(Ok(prints)) = prints.of(take, library).await.get(id)
                     && *prints != *now
                 {
-                    let places = store.find(&keys(&prints)).await?;
-                    older.push(Older { scene: take.clone(), prints, places });
+                    let places = store.find(&keys(prints)).await?;
+                    older.push(Older { scene: take.clone(), prints: prints.clone(), places });
                 }
             }
         }
         let mut told: Vec<FrameSnags> = store
-            .snags(&keys(&now))
+            .snags(&keys(now))
             .await?
             .into_iter()
             .filter(|(k, _)| places[*k].is_some())
             .filter_map(|(k, text)| {
-                let snags = serde_json::from_str(&text).ok()?;
+                let mut snags: Vec<FrameSnag> = serde_json::from_str(&text).ok()?;
+                snags.iter_mut().for_each(|s| s.with = s.with.take().map(|w| w.named_in(scene)));
                 Some(FrameSnags { frame: scene.frames.first + k as i64, snags })
             })
             .collect();
         told.sort_by_key(|s| s.frame);
-        let lane = lane(scene, id, &body.name, &now, &places, &older);
+        let lane = lane(scene, id, &body.name, now, &places, &older);
         out.push(Lane { snags: told, ..lane });
     }
     Ok(out)
+}
+
+impl Lane {
+    /// Of a body that can't be computed.
+    fn without_frames(scene: &Scene, id: &BodyId, fault: String) -> Lane {
+        let whole = Stretch {
+            first: scene.frames.first,
+            last: scene.frames.last,
+            state: FrameState::Missing,
+            chunk: None,
+            slot: None,
+            reasons: vec![],
+        };
+        Lane {
+            body: id.0.clone(),
+            name: scene.bodies.get(id).map(|b| b.name.clone()).unwrap_or_default(),
+            stretches: vec![whole],
+            counts: Counts { missing: scene.frames.count(), ..Counts::default() },
+            snags: vec![],
+            fault: Some(fault),
+        }
+    }
 }
 
 fn keys(prints: &[Fingerprint]) -> Vec<Key> {
@@ -264,57 +224,4 @@ fn lane(
         }
     }
     Lane { body: id.0.clone(), name: name.to_owned(), stretches, counts, snags: vec![], fault: None }
-}
-
-/// Positions of a body's true frames in a range, frame by frame.
-///
-/// # Errors
-/// When any of them is not true for the scene as it is.
-pub async fn true_frames(
-    app: &crate::state::App,
-    scene: &Scene,
-    body: &BodyId,
-    range: std::ops::RangeInclusive<i64>,
-) -> Result<Vec<Vec<[f32; 3]>>, Problem> {
-    app.meshes.fetch(scene).await?;
-    let prints =
-        app.prints.of(scene, body, &app.meshes).map_err(|e| Problem::unfit("The body has no shape", e))?;
-    let first = scene.frames.first;
-    let index = |f: i64| (f - first) as usize;
-    if *range.start() < first || *range.end() > scene.frames.last || range.is_empty() {
-        let (a, b) = (first, scene.frames.last);
-        return Err(Problem::unfit("No such frames", format!("The scene has frames {a} to {b}.")));
-    }
-    let places = app.store.find(&keys(&prints[index(*range.start())..=index(*range.end())])).await?;
-    let lacking: Vec<i64> = range.clone().zip(&places).filter(|(_, p)| p.is_none()).map(|(f, _)| f).collect();
-    if let (Some(a), Some(b)) = (lacking.first(), lacking.last()) {
-        let detail = format!(
-            "{} of the frames {a} to {b} are not computed for the scene as it is. Run it first.",
-            lacking.len()
-        );
-        return Err(Problem::new(
-            axum::http::StatusCode::CONFLICT,
-            "untrue",
-            "Not all frames are true",
-            detail,
-        ));
-    }
-    let mut out = vec![];
-    let mut at: Option<(i64, nematon_frames::Chunk)> = None;
-    for place in places.into_iter().flatten() {
-        if at.as_ref().is_none_or(|(id, _)| *id != place.chunk) {
-            let packed = app
-                .store
-                .chunk(place.chunk)
-                .await?
-                .ok_or_else(|| Problem::inside("a chunk of frames is gone"))?;
-            at = Some((
-                place.chunk,
-                nematon_frames::Chunk::unpack(&packed).map_err(|e| Problem::inside(e.to_string()))?,
-            ));
-        }
-        let frame = at.as_ref().and_then(|(_, c)| c.frame(place.slot as usize));
-        out.push(frame.ok_or_else(|| Problem::inside("a frame is beyond its chunk"))?);
-    }
-    Ok(out)
 }

@@ -1,20 +1,26 @@
 //! The server: composition only. A route reads a request, calls one thing below, and writes the answer;
 //! errors are problem+json (RFC 9457). Listens on loopback only.
+mod api;
+mod archive;
+mod delivery;
 mod demo;
+mod extract;
 mod guard;
 mod job;
 mod lanes;
 mod library;
-mod openapi;
+mod prints;
 mod problem;
 mod route;
+mod space;
 mod state;
 
-pub use demo::DemoScene;
+pub use archive::SceneFiles;
 pub use job::work;
-pub use openapi::openapi;
+pub use route::openapi;
 
 use axum::Router;
+use axum::extract::DefaultBodyLimit;
 use nematon_store::{Store, StoreError};
 use state::App;
 use std::path::PathBuf;
@@ -29,10 +35,15 @@ pub struct Options {
     /// Folder of the built pages.
     pub web: PathBuf,
     /// Loaded where there is no project yet.
-    pub demo: Vec<DemoScene>,
+    pub demo: Vec<SceneFiles>,
     /// Threads of the worker inside; 0 takes all cores.
     pub threads: usize,
+    /// Bytes of frames, checkpoints and meshes that are kept at most, where what is asked for leaves a choice.
+    pub keep: u64,
 }
+
+/// The largest body of JSON that is taken, bytes.
+const MAX_JSON: usize = nematon_document::MAX_DOCUMENT + (1 << 20);
 
 /// Why the server did not start, or ended.
 #[derive(Debug, thiserror::Error)]
@@ -53,17 +64,20 @@ pub enum ServeError {
 /// When the database or the port can't be had.
 pub async fn serve(options: Options) -> Result<(), ServeError> {
     let store = Store::open(&options.database).await?;
-    demo::load_once(&store, &options.demo).await?;
     let listener = TcpListener::bind(("127.0.0.1", options.port))
         .await
         .map_err(|error| ServeError::Listen { port: options.port, error })?;
     let port = listener.local_addr().map_err(ServeError::Ended)?.port();
-    let app = App::new(store.clone(), port);
+    let app = App::new(store.clone(), port, options.keep);
+    demo::load_once(&app, options.demo).await?;
     app.listen();
-    let worker = tokio::spawn(job::run_forever(store, options.threads));
+    tokio::spawn(space::watch(app.clone()));
+    let name = job::worker_name();
+    let worker = tokio::spawn(job::run_forever(store.clone(), name.clone(), options.threads));
     println!("Nematon is at http://127.0.0.1:{port}");
     let served = axum::serve(listener, router(app, &options.web)).with_graceful_shutdown(interrupted()).await;
     worker.abort();
+    give_back(&store, &name).await;
     served.map_err(ServeError::Ended)
 }
 
@@ -71,10 +85,18 @@ fn router(app: App, web: &std::path::Path) -> Router {
     use tower_http::services::{ServeDir, ServeFile};
     let pages = ServeDir::new(web).fallback(ServeFile::new(web.join("index.html")));
     Router::new()
-        .nest("/api", route::all())
+        .nest("/api", route::all().router().fallback(route::missing).layer(DefaultBodyLimit::max(MAX_JSON)))
         .fallback_service(pages)
         .layer(axum::middleware::from_fn_with_state(app.clone(), guard::only_from_here))
         .with_state(app)
+}
+
+/// Whoever ends in good order leaves its run to the next.
+pub(crate) async fn give_back(store: &Store, worker: &str) {
+    let done = tokio::time::timeout(std::time::Duration::from_millis(400), store.give_back(worker)).await;
+    if let Ok(Err(e)) = done {
+        eprintln!("the run at work could not be given back: {e}");
+    }
 }
 
 async fn interrupted() {

@@ -31,9 +31,12 @@ impl StoredMeshes {
             }
             let found = self.store.mesh(hash).await?;
             let read = match found {
-                Some(f) => {
+                // Reading may take a second: not on a thread that answers others.
+                Some(f) => tokio::task::spawn_blocking(move || {
                     nematon_formats::read_mesh(&f.name, &f.bytes).map(Arc::new).map_err(|e| e.to_string())
-                }
+                })
+                .await
+                .unwrap_or_else(|e| Err(e.to_string())),
                 None => Err("it is not kept here. Bring it in again".into()),
             };
             self.at_hand().insert(hash.clone(), read);

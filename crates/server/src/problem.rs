@@ -40,6 +40,14 @@ impl Problem {
     }
 }
 
+/// Work that takes its time, not on a thread that answers others.
+///
+/// # Errors
+/// When it panics.
+pub async fn apart<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| Problem::inside(e.to_string()))
+}
+
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
@@ -63,7 +71,7 @@ impl From<EditError> for Problem {
     fn from(e: EditError) -> Self {
         match e {
             EditError::Faults(faults) => Problem::faults("That can't be set", faults),
-            e @ EditError::Patch { .. } => Problem::unfit("That edit can't be made", e.to_string()),
+            e => Problem::unfit("That edit can't be made", e.to_string()),
         }
     }
 }

@@ -1,6 +1,6 @@
 //! What all routes share.
-use crate::lanes::Prints;
 use crate::library::StoredMeshes;
+use crate::prints::Prints;
 use nematon_store::{Notice, Store};
 use std::sync::Arc;
 use std::time::Duration;
@@ -13,13 +13,15 @@ pub struct App {
     pub meshes: StoredMeshes,
     pub prints: Arc<Prints>,
     pub port: u16,
+    /// Bytes that may be kept.
+    pub keep: u64,
     notices: broadcast::Sender<Notice>,
 }
 
 impl App {
-    pub fn new(store: Store, port: u16) -> App {
+    pub fn new(store: Store, port: u16, keep: u64) -> App {
         let (notices, _) = broadcast::channel(256);
-        App { meshes: StoredMeshes::new(store.clone()), prints: Arc::default(), store, port, notices }
+        App { meshes: StoredMeshes::new(store.clone()), prints: Arc::default(), store, port, keep, notices }
     }
 
     /// Passes what the database tells on to all open windows, for as long as the program runs.

@@ -13,6 +13,7 @@ mod damping;
 mod elimination;
 mod exploded;
 mod inputs;
+mod leap;
 mod load;
 mod measure;
 mod parts;
@@ -29,10 +30,11 @@ pub use inputs::{
     ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, GripMotion, Maps, Matter, Pose,
     RestMotion, Scaled, Skin, Solid,
 };
+pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};
 pub use snags::{Fault, INSIDE, OVERSTRETCH, POP, Snag, snags};
 pub use state::{SnapshotError, State};
-pub use step::step;
+pub use step::{Halt, step};
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.

@@ -3,6 +3,7 @@ use crate::build::Cloth;
 use crate::contact::collider::depths;
 use crate::contact::{Contact, With};
 use crate::inputs::{FrameInputs, Pose, Scaled};
+use crate::leap::collider_leaps;
 use crate::state::State;
 
 /// A thread longer than at rest by more than this share is overstretched.
@@ -24,10 +25,12 @@ pub enum Fault {
     Overstretch,
     /// Points that jump away from their neighbours within a frame: worst in their distances.
     Pop,
+    /// What holds the body, or a collider it meets, went further than can be followed: worst in metres.
+    Leap,
 }
 
 impl Fault {
-    pub const ALL: [Fault; 4] = [Fault::Crossing, Fault::Inside, Fault::Overstretch, Fault::Pop];
+    pub const ALL: [Fault; 5] = [Fault::Crossing, Fault::Inside, Fault::Overstretch, Fault::Pop, Fault::Leap];
 
     pub fn name(self) -> &'static str {
         match self {
@@ -35,6 +38,7 @@ impl Fault {
             Fault::Inside => "inside",
             Fault::Overstretch => "overstretch",
             Fault::Pop => "pop",
+            Fault::Leap => "leap",
         }
     }
 }
@@ -62,6 +66,21 @@ pub fn snags(
     before: &[Vec<[f32; 3]>],
 ) -> Vec<Snag> {
     let mut out = contact.crossings(cloths, states, frame);
+    let collider_leaps = collider_leaps(frame);
+    let leap = |cloth: usize, with: Option<With>, way: f32| Snag {
+        fault: Fault::Leap,
+        cloth,
+        with,
+        count: 1,
+        worst: f64::from(way),
+        point: 0,
+    };
+    let carried = states.iter().enumerate().filter(|(_, s)| s.leapt > 0.0);
+    out.extend(carried.map(|(k, s)| leap(k, None, s.leapt)));
+    out.extend(contact.pairings().iter().filter_map(|p| match p.with {
+        With::Collider(c) => Some(leap(p.cloth, Some(p.with), collider_leaps.get(c).copied()??)),
+        _ => None,
+    }));
     for pairing in contact.pairings().to_vec() {
         let (k, cloth) = (pairing.cloth, &cloths[pairing.cloth]);
         let limit = INSIDE * cloth.matter.thickness;
@@ -114,7 +133,9 @@ pub fn snags(
             let point = cloth.given(cloth.triangles[at][0] as usize);
             out.push(Snag { fault: Fault::Overstretch, cloth: k, with: None, count, worst, point });
         }
-        out.extend(before.get(k).and_then(|before| pops(k, cloth, &states[k], before)));
+        if states[k].leapt == 0.0 {
+            out.extend(before.get(k).and_then(|before| pops(k, cloth, &states[k], before)));
+        }
     }
     out
 }

@@ -31,6 +31,8 @@ pub struct State {
     pub(crate) strain: Vec<Record>,
     /// What lengths and folds at rest were multiplied by at the end of the last frame.
     pub(crate) stretched: [f32; 2],
+    /// How far the body was carried in the last frame, beyond where it was going, metres; 0 where it was not.
+    pub(crate) leapt: f32,
     /// Where the points were when the sub-step began; scratch.
     pub(crate) start: Vec<Record>,
     /// Velocities of the sub-step before, m/s.
@@ -63,6 +65,7 @@ const PER_POINT: usize = 13 * 4;
 pub(crate) struct Remembered {
     moving: [Vec<Record>; 4],
     loads: Vec<f32>,
+    stretched: [f32; 2],
     rigid: Rigid,
     tangled: bool,
     dt: f32,
@@ -79,16 +82,17 @@ impl State {
         Remembered {
             moving,
             loads: self.loads.times.clone(),
+            stretched: self.stretched,
             rigid: self.rigid,
             tangled: self.tangled,
             dt: self.dt,
         }
     }
 
-    pub(crate) fn recall(&mut self, r: Remembered) {
-        [self.x, self.v, self.was, self.way] = r.moving;
-        self.loads.set(r.loads);
-        (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
+    pub(crate) fn recall(&mut self, r: &Remembered) {
+        [self.x, self.v, self.was, self.way] = r.moving.clone();
+        self.loads.set(r.loads.clone());
+        (self.rigid, self.tangled, self.dt, self.stretched) = (r.rigid, r.tangled, r.dt, r.stretched);
     }
 
     /// Positions in metres, in the order of the points as they were given.

@@ -13,7 +13,7 @@ use crate::load::Loads;
 use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
-use crate::{AIR_DENSITY, air};
+use crate::{AIR_DENSITY, air, leap};
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -66,15 +66,44 @@ const YARN_SHARE: usize = 2;
 /// cloth; `contact` is theirs.
 ///
 /// # Errors
-/// When the motion of one explodes: all are then what they were when the frame began.
+/// When the motion of one explodes, or the watch says to stop: all are then what they were when the frame began.
 pub fn step(
     cloths: &[Cloth],
     states: &mut [State],
     contact: &mut Contact,
     frame: &FrameInputs,
     watch: &impl Watch,
-) -> Result<(), Exploded> {
+) -> Result<(), Halt> {
     let before: Vec<_> = states.iter().map(State::remember).collect();
+    let recall = |states: &mut [State]| states.iter_mut().zip(&before).for_each(|(s, b)| s.recall(b));
+    contact.limit = Some(leap::MOST_PAIRS);
+    let carried = leap::carry(cloths, states, frame, false);
+    let mut done = through(cloths, states, contact, &carried, watch);
+    if let Err(Cut::Crowded) = done {
+        // Carried along, or let go on where nothing can be carried.
+        recall(states);
+        contact.limit = None;
+        let carried = leap::carry(cloths, states, frame, true);
+        done = through(cloths, states, contact, &carried, watch);
+    }
+    done.map_err(|cut| {
+        recall(states);
+        match cut {
+            Cut::Halt(halt) => halt,
+            // Without a limit nothing is crowded.
+            Cut::Crowded => Halt::Stopped,
+        }
+    })
+}
+
+/// All sub-steps of a frame.
+fn through(
+    cloths: &[Cloth],
+    states: &mut [State],
+    contact: &mut Contact,
+    frame: &FrameInputs,
+    watch: &impl Watch,
+) -> Result<(), Cut> {
     let substeps = frame.substeps.max(1);
     let dt = frame.duration / f64::from(substeps);
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
@@ -86,6 +115,9 @@ pub fn step(
         false => states.iter_mut().for_each(|s| s.loads.clear()),
     }
     for k in 0..substeps {
+        if watch.stopped() {
+            return Err(Halt::Stopped.into());
+        }
         let [from, to] = [k, k + 1].map(|k| k as f32 / substeps as f32);
         for (s, state) in each.iter().zip(states.iter_mut()) {
             if s.airy && k % sample_every == 0 {
@@ -104,7 +136,7 @@ pub fn step(
             }
         }
         if touches {
-            contact.resolve(cloths, states, frame, [from, to], dt as f32, watch);
+            contact.resolve(cloths, states, frame, [from, to], dt as f32, watch)?;
             states.iter_mut().for_each(|s| s.loads.renew());
         }
         for (s, state) in each.iter().zip(states.iter_mut()) {
@@ -114,13 +146,36 @@ pub fn step(
     for (s, state) in each.iter().zip(states.iter_mut()) {
         state.stretched = s.rests(1.0);
     }
-    for (body, (cloth, state)) in cloths.iter().zip(states.iter()).enumerate() {
-        if let Err(e) = Exploded::check(cloth, state, frame) {
-            states.iter_mut().zip(before).for_each(|(s, b)| s.recall(b));
-            return Err(Exploded { body, ..e });
-        }
+    let check =
+        |(body, (cloth, state))| Exploded::check(cloth, state, frame).err().map(|e| Exploded { body, ..e });
+    let exploded = cloths.iter().zip(states.iter()).enumerate().find_map(check);
+    match exploded {
+        Some(e) => Err(Halt::Exploded(e).into()),
+        None if watch.stopped() => Err(Halt::Stopped.into()),
+        None => Ok(()),
     }
-    Ok(())
+}
+
+/// Why a frame was not computed.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum Halt {
+    #[error(transparent)]
+    Exploded(Exploded),
+    #[error("stopped, for nobody waits for it any more")]
+    Stopped,
+}
+
+/// Why a frame's sub-steps were not gone through.
+pub(crate) enum Cut {
+    Halt(Halt),
+    /// More could meet on the way than a search may give: the frame begins anew, with what is jerked carried along.
+    Crowded,
+}
+
+impl From<Halt> for Cut {
+    fn from(halt: Halt) -> Cut {
+        Cut::Halt(halt)
+    }
 }
 
 /// What all sub-steps of a frame have in common.

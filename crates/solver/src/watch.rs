@@ -58,6 +58,11 @@ pub trait Watch: Sync {
     fn between<R>(&self, _pairing: usize, work: impl FnOnce() -> R) -> R {
         work()
     }
+
+    /// Whether nobody waits for the frame any more. Asked between pieces of work that take well under a second.
+    fn stopped(&self) -> bool {
+        false
+    }
 }
 
 /// Watches nothing and costs nothing.

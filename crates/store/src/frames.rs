@@ -44,9 +44,15 @@ impl FrameStore for Store {
     }
 
     async fn chunk(&self, id: i64) -> Result<Option<Vec<u8>>, StoreError> {
-        let row =
-            sqlx::query("select bytes from chunk where id = $1").bind(id).fetch_optional(&self.pool).await?;
-        Ok(row.map(|r| r.get(0)))
+        let row = sqlx::query("select bytes, used < now() - interval '10 minutes' from chunk where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
+        let Some(r) = row else { return Ok(None) };
+        if r.get(1) {
+            sqlx::query("update chunk set used = now() where id = $1").bind(id).execute(&self.pool).await?;
+        }
+        Ok(Some(r.get(0)))
     }
 
     async fn keep_checkpoint(&self, key: &Key, packed: &[u8]) -> Result<(), StoreError> {
@@ -60,8 +66,9 @@ impl FrameStore for Store {
 
     async fn last_checkpoint(&self, keys: &[Key]) -> Result<Option<(usize, Vec<u8>)>, StoreError> {
         let row = sqlx::query(
-            "select u.place, c.bytes from unnest($1::bytea[]) with ordinality as u(key, place)
-             join checkpoint c on c.key = u.key order by u.place desc limit 1",
+            "with last as (select u.place, u.key from unnest($1::bytea[]) with ordinality as u(key, place)
+                join checkpoint c on c.key = u.key order by u.place desc limit 1)
+             update checkpoint c set used = now() from last where c.key = last.key returning last.place, c.bytes",
         )
         .bind(bytes(keys))
         .fetch_optional(&self.pool)

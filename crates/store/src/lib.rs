@@ -7,12 +7,14 @@ mod notice;
 mod projects;
 mod runs;
 mod snags;
+mod space;
 
 pub use edits::NewEdit;
 pub use meshes::StoredMesh;
 pub use notice::{Notice, Notices};
 pub use projects::{EditOutcome, ProjectRow, ProjectSummary};
-pub use runs::{Claim, RunRow, RunState};
+pub use runs::{ATTEMPTS, Claim, RunRow, RunState};
+pub use space::{REMOVED_DAYS, Space};
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use std::str::FromStr;

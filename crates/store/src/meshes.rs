@@ -14,13 +14,21 @@ impl Store {
     /// # Errors
     /// When the database is away. So for all of these.
     pub async fn keep_mesh(&self, hash: &str, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
-        sqlx::query("insert into mesh (hash, name, bytes) values ($1, $2, $3) on conflict do nothing")
+        sqlx::query("insert into mesh (hash, name, bytes) values ($1, $2, $3) on conflict (hash) do update set used = now()")
             .bind(hash)
             .bind(name)
             .bind(bytes)
             .execute(&self.pool)
             .await?;
         Ok(())
+    }
+
+    pub async fn mesh_name(&self, hash: &str) -> Result<Option<String>, StoreError> {
+        let row = sqlx::query("select name from mesh where hash = $1")
+            .bind(hash)
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(row.map(|r| r.get(0)))
     }
 
     pub async fn mesh(&self, hash: &str) -> Result<Option<StoredMesh>, StoreError> {

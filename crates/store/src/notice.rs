@@ -5,7 +5,7 @@ use sqlx::postgres::PgListener;
 const CHANNEL: &str = "nematon";
 
 /// Something changed. Small: whoever cares reads the rest.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(tag = "kind", rename_all = "lowercase")]
 pub enum Notice {
     /// The scene of a project is at this revision.

@@ -1,6 +1,6 @@
 use crate::notice::{Notice, tell};
 use crate::{Store, StoreError, edits};
-use sqlx::Row;
+use sqlx::{AssertSqlSafe, Row};
 
 /// A project as it is listed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -8,6 +8,8 @@ pub struct ProjectSummary {
     pub id: i64,
     pub name: String,
     pub revision: i64,
+    /// When it was removed, seconds since 1970, if it was.
+    pub removed: Option<i64>,
 }
 
 /// A project with its scene, and whether there is something to undo or redo.
@@ -38,9 +40,80 @@ impl Store {
     /// # Errors
     /// When the database is away. So for all of these.
     pub async fn projects(&self) -> Result<Vec<ProjectSummary>, StoreError> {
-        let rows =
-            sqlx::query("select id, name, revision from project order by id").fetch_all(&self.pool).await?;
-        Ok(rows.iter().map(|r| ProjectSummary { id: r.get(0), name: r.get(1), revision: r.get(2) }).collect())
+        self.listed("removed is null").await
+    }
+
+    /// The projects that were removed and can still be brought back.
+    pub async fn removed_projects(&self) -> Result<Vec<ProjectSummary>, StoreError> {
+        self.listed("removed is not null").await
+    }
+
+    async fn listed(&self, which: &str) -> Result<Vec<ProjectSummary>, StoreError> {
+        let query = format!(
+            "select id, name, revision, extract(epoch from removed)::bigint from project where {which} order by id"
+        );
+        let rows = sqlx::query(AssertSqlSafe(query)).fetch_all(&self.pool).await?;
+        let one = |r: &sqlx::postgres::PgRow| ProjectSummary {
+            id: r.get(0),
+            name: r.get(1),
+            revision: r.get(2),
+            removed: r.get(3),
+        };
+        Ok(rows.iter().map(one).collect())
+    }
+
+    /// Removes a project, or brings it back. False where there is none to do that to.
+    pub async fn set_removed(&self, id: i64, removed: bool) -> Result<bool, StoreError> {
+        let mut t = self.pool.begin().await?;
+        let query = match removed {
+            true => "update project set removed = now() where id = $1 and removed is null returning revision",
+            false => {
+                "update project set removed = null where id = $1 and removed is not null returning revision"
+            }
+        };
+        let Some(r) = sqlx::query(query).bind(id).fetch_optional(&mut *t).await? else { return Ok(false) };
+        if removed {
+            sqlx::query(
+                "update run set cancel = true, state = case when state = 'queued' then 'cancelled' else state end
+                 where project = $1 and state in ('queued', 'running')",
+            )
+            .bind(id)
+            .execute(&mut *t)
+            .await?;
+        }
+        tell(&mut *t, &Notice::Scene { project: id, revision: r.get(0) }).await?;
+        t.commit().await?;
+        Ok(true)
+    }
+
+    /// Every scene that a project can show: as it is, and after each undo and redo, walked by `apply`. With those of
+    /// its runs. Of removed projects too, for they can be brought back.
+    pub async fn all_scenes(
+        &self,
+        apply: impl Fn(&serde_json::Value, &str) -> Option<serde_json::Value>,
+    ) -> Result<Vec<serde_json::Value>, StoreError> {
+        let mut out = vec![];
+        for p in sqlx::query("select id, scene from project order by id").fetch_all(&self.pool).await? {
+            let (id, now): (i64, serde_json::Value) = (p.get(0), serde_json::from_str(p.get(1))?);
+            for (query, back) in [
+                ("select backward from edit where project = $1 and not undone order by id desc", true),
+                ("select forward from edit where project = $1 and undone order by id", false),
+            ] {
+                let mut at = now.clone();
+                for e in sqlx::query(query).bind(id).fetch_all(&self.pool).await? {
+                    let Some(next) = apply(&at, e.get(0)) else { break };
+                    at = next.clone();
+                    out.push(next);
+                }
+                if back {
+                    out.push(now.clone());
+                }
+            }
+        }
+        for r in sqlx::query("select scene from run order by id").fetch_all(&self.pool).await? {
+            out.push(serde_json::from_str(r.get(0))?);
+        }
+        Ok(out)
     }
 
     pub async fn create_project(&self, name: &str, scene: &serde_json::Value) -> Result<i64, StoreError> {
@@ -102,9 +175,9 @@ impl Store {
 
 async fn read(c: &mut sqlx::PgConnection, id: i64, lock: bool) -> Result<Option<ProjectRow>, StoreError> {
     let query = if lock {
-        "select name, revision, scene from project where id = $1 for update"
+        "select name, revision, scene from project where id = $1 and removed is null for update"
     } else {
-        "select name, revision, scene from project where id = $1"
+        "select name, revision, scene from project where id = $1 and removed is null"
     };
     let Some(r) = sqlx::query(query).bind(id).fetch_optional(&mut *c).await? else { return Ok(None) };
     let scene: String = r.get(2);

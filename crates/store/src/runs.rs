@@ -1,3 +1,8 @@
+//! Runs: the queue, and the record of what was computed from what.
+//!
+//! Our own and not a crate's, because a worker of `apalis-postgres` (1.0) is dead with its first heartbeat that the
+//! database does not answer, and its run with it; ours goes on and keeps its frames in memory until the database is
+//! back.
 use crate::notice::{Notice, tell};
 use crate::{Store, StoreError};
 use sqlx::postgres::PgRow;
@@ -5,6 +10,8 @@ use sqlx::{AssertSqlSafe, Row};
 
 /// A worker that has not been heard of for so long is taken for dead, seconds.
 const DEAD_AFTER: f64 = 6.0;
+/// A run is taken so often without getting further; then it has failed.
+pub const ATTEMPTS: i32 = 3;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum RunState {
@@ -24,6 +31,10 @@ impl RunState {
             "cancelled" => RunState::Cancelled,
             _ => RunState::Failed,
         }
+    }
+    /// Whether it is neither waiting nor at work.
+    pub fn is_over(self) -> bool {
+        !matches!(self, RunState::Queued | RunState::Running)
     }
     pub fn name(self) -> &'static str {
         match self {
@@ -89,7 +100,7 @@ impl Store {
     pub async fn queue_run(&self, project: i64) -> Result<Option<RunRow>, StoreError> {
         let mut t = self.pool.begin().await?;
         // One at a time for a project, so that two windows don't queue it twice.
-        if sqlx::query("select 1 from project where id = $1 for update")
+        if sqlx::query("select 1 from project where id = $1 and removed is null for update")
             .bind(project)
             .fetch_optional(&mut *t)
             .await?
@@ -167,10 +178,12 @@ impl Store {
 
     /// Takes a waiting run, or one whose worker has died.
     pub async fn claim_run(&self, worker: &str) -> Result<Option<Claim>, StoreError> {
+        self.end_hopeless().await?;
         let found = sqlx::query(
-            "update run set state = 'running', worker = $1, heartbeat = now() where id = (
+            "update run set state = 'running', worker = $1, heartbeat = now(), attempts = attempts + 1 where id = (
                 select id from run where not cancel and (state = 'queued'
                     or (state = 'running' and heartbeat < now() - make_interval(secs => $2)))
+                and exists (select from project p where p.id = project and p.removed is null)
                 order by id limit 1 for update skip locked)
              returning id, project, scene",
         )
@@ -178,26 +191,62 @@ impl Store {
         .bind(DEAD_AFTER)
         .fetch_optional(&self.pool)
         .await?;
-        let Some(r) = found else {
-            // Cancelled while its worker was dead: nobody else would end it.
-            sqlx::query(
-                "update run set state = 'cancelled' where cancel and state = 'running'
-                 and heartbeat < now() - make_interval(secs => $1)",
-            )
-            .bind(DEAD_AFTER)
-            .execute(&self.pool)
-            .await?;
-            return Ok(None);
-        };
+        let Some(r) = found else { return Ok(None) };
         let scene: String = r.get(2);
         Ok(Some(Claim { run: r.get(0), project: r.get(1), scene: serde_json::from_str(&scene)? }))
     }
 
-    /// Tells how far a run is. False where it is no longer this worker's to compute: cancelled, or
-    /// taken over by another.
+    /// Ends runs whose worker is dead and that nobody should take again: cancelled meanwhile, or taken too often
+    /// without getting further.
+    async fn end_hopeless(&self) -> Result<(), StoreError> {
+        let ended = sqlx::query(
+            "update run set state = case when cancel then 'cancelled' else 'failed' end,
+                message = case when cancel then '' else format(
+                    'The worker that computed it ended without a word, %s times after %s of %s frames. '
+                    'Most likely its machine has too little memory for this scene: make its bodies coarser.',
+                    attempts, done, total) end
+             where state = 'running' and heartbeat < now() - make_interval(secs => $1) and (cancel or attempts >= $2)
+             returning project, id",
+        )
+        .bind(DEAD_AFTER)
+        .bind(ATTEMPTS)
+        .fetch_all(&self.pool)
+        .await?;
+        for r in ended {
+            tell(&self.pool, &Notice::Run { project: r.get(0), run: r.get(1) }).await?;
+        }
+        Ok(())
+    }
+
+    /// A sign of life, whatever the worker is at. False where the run is no longer this worker's to compute:
+    /// cancelled, or taken over by another.
+    pub async fn beat(&self, worker: &str, run: i64) -> Result<bool, StoreError> {
+        let found = sqlx::query(
+            "update run set heartbeat = now() where id = $1 and worker = $2 and state = 'running' returning cancel",
+        )
+        .bind(run)
+        .bind(worker)
+        .fetch_optional(&self.pool)
+        .await?;
+        Ok(found.is_some_and(|r| !r.get::<bool, _>(0)))
+    }
+
+    /// Gives the runs of a worker that ends in good order back to the queue.
+    pub async fn give_back(&self, worker: &str) -> Result<(), StoreError> {
+        sqlx::query(
+            "update run set state = 'queued', attempts = greatest(attempts - 1, 0) where worker = $1 and state = 'running'",
+        )
+        .bind(worker)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Tells how far a run is. False as for [`Store::beat`].
     pub async fn progress(&self, worker: &str, at: &RunRow) -> Result<bool, StoreError> {
         let found = sqlx::query(
-            "update run set heartbeat = now(), done = $3, total = $4, computed = $5, seconds = $6, costs = $7
+            "update run set heartbeat = now(), done = $3, total = $4, computed = $5, seconds = $6, costs = $7,
+                attempts = case when $5 > 0 then 0 else attempts end
              where id = $1 and worker = $2 and state = 'running' returning cancel",
         )
         .bind(at.id)

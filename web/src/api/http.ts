@@ -18,7 +18,9 @@ export type Fault = Schemas['Fault'];
 export type Collider = Schemas['Collider'];
 export type Touch = Schemas['Touch'];
 export type Cost = Schemas['Cost'];
-export type Snag = Schemas['Snag'];
+export type Snag = Schemas['FrameSnag'];
+export type Touched = Schemas['Touched'];
+export type Space = Schemas['Space'];
 export type Skin = Schemas['Skin'];
 export type Preset = Schemas['Preset'];
 
@@ -77,7 +79,9 @@ export async function sendBytes<T>(path: string, body: Blob): Promise<T> {
 /** Saves a file that the server makes. */
 export async function download(path: string): Promise<void> {
   const response = await ask(path);
-  const name = /filename="([^"]+)"/.exec(response.headers.get('content-disposition') ?? '')?.[1] ?? 'nematon';
+  const said = response.headers.get('content-disposition') ?? '';
+  const coded = /filename\*=UTF-8''([^;]+)/.exec(said)?.[1];
+  const name = coded ? decodeURIComponent(coded) : 'nematon';
   const link = document.createElement('a');
   link.href = URL.createObjectURL(await response.blob());
   link.download = name;

@@ -14,7 +14,9 @@ export interface paths {
         /** The projects */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    removed?: boolean;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -57,7 +59,7 @@ export interface paths {
             };
             responses: {
                 /** @description done */
-                200: {
+                201: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -123,7 +125,38 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove it; for thirty days it can be brought back */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Summary"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         /** Edit its scene */
@@ -164,6 +197,196 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/projects/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring it back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Project"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Project"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** It and its meshes as one file, a zip */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in such a file */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Project"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/undo": {
         parameters: {
             query?: never;
@@ -173,7 +396,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** undo */
+        /** Undo */
         post: {
             parameters: {
                 query?: never;
@@ -224,7 +447,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** redo */
+        /** Redo */
         post: {
             parameters: {
                 query?: never;
@@ -314,99 +537,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/matters": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Matters to start from */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description done */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Preset"][];
-                    };
-                };
-                /** @description what went wrong */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{id}/colliders/{collider}/skin": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The triangles of a collider */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: number;
-                    collider: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description done */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Skin"];
-                    };
-                };
-                /** @description what went wrong */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/meshes": {
         parameters: {
             query?: never;
@@ -419,7 +549,9 @@ export interface paths {
         /** Bring in a mesh file */
         post: {
             parameters: {
-                query?: never;
+                query: {
+                    name: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
@@ -603,7 +735,7 @@ export interface paths {
             requestBody?: never;
             responses: {
                 /** @description done */
-                200: {
+                202: {
                     headers: {
                         [name: string]: unknown;
                     };
@@ -733,10 +865,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Its motion as a file */
+        /** Its motion as a file: npy, usda, obj (a zip of one a frame) or still (one OBJ) */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    first?: number | null;
+                    last?: number | null;
+                };
                 header?: never;
                 path: {
                     id: number;
@@ -775,6 +910,281 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changes in it, as it changes: a WebSocket of these */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                101: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Notice"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of a scene */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": unknown;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This document */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": unknown;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Matters to start from */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Preset"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/colliders/{collider}/skin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The triangles of a collider */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    collider: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Skin"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is kept, and how much may be */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Space"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -785,10 +1195,29 @@ export interface components {
             name: string;
             /** Format: int64 */
             revision: number;
+            /**
+             * Format: int64
+             * @description When it was removed, seconds since 1970.
+             */
+            removed?: number | null;
         };
-        /** @description A scene to keep as a new project. */
-        NewProject: {
+        Which: {
+            /**
+             * @description Those that were removed and can still be brought back, instead of those that are there.
+             * @default false
+             */
+            removed: boolean;
+        };
+        /** @description A project with its scene, and what undo and redo would do. */
+        Project: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            revision: number;
             scene: components["schemas"]["Scene"];
+            undo?: string | null;
+            redo?: string | null;
         };
         /** @description Everything that decides the motion, and nothing that does not. */
         Scene: {
@@ -1739,16 +2168,9 @@ export interface components {
              */
             friction: number;
         };
-        /** @description A project with its scene, and what undo and redo would do. */
-        Project: {
-            /** Format: int64 */
-            id: number;
-            name: string;
-            /** Format: int64 */
-            revision: number;
+        /** @description A scene to keep as a new project. */
+        NewProject: {
             scene: components["schemas"]["Scene"];
-            undo?: string | null;
-            redo?: string | null;
         };
         /** @description An edit of a scene at a revision. */
         Edit: {
@@ -1763,28 +2185,6 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
-        /** @description A matter with its source. */
-        Preset: {
-            id: string;
-            name: string;
-            /** @description Where the numbers come from, in a line. */
-            source: string;
-            matter: components["schemas"]["Matter"];
-        };
-        /** @description Triangles of a collider about its own origin, metres. */
-        Skin: {
-            /** @description x, y, z of each point in turn. */
-            positions: number[];
-            /** @description Three points of each triangle in turn. */
-            triangles: number[];
-            /** @description Other shapes of the same points, by frame. */
-            shapes: components["schemas"]["SkinShape"][];
-        };
-        SkinShape: {
-            /** Format: int64 */
-            frame: number;
-            positions: number[];
-        };
         /** @description A mesh that is kept. */
         MeshHead: {
             /** @description BLAKE3 of the file: what a scene names it by. */
@@ -1798,6 +2198,10 @@ export interface components {
             size: number[];
             /** Format: uint */
             borders: number;
+        };
+        Named: {
+            /** @description Of the file; its ending says of what kind it is. */
+            name: string;
         };
         /** @description The lanes of a project's scene at a revision. */
         Lanes: {
@@ -1847,14 +2251,14 @@ export interface components {
         FrameSnags: {
             /** Format: int64 */
             frame: number;
-            snags: components["schemas"]["Snag"][];
+            snags: components["schemas"]["FrameSnag"][];
         };
-        /** @description One kind of fault of a frame. */
-        Snag: {
-            /** @description `crossing`, `inside`, `overstretch` or `pop`. */
+        /** @description One kind of fault of one body in one frame. */
+        FrameSnag: {
+            /** @description `crossing`, `inside`, `overstretch`, `pop` or `leap`. */
             snag: string;
-            /** @description What it crosses or is inside. */
-            with?: string | null;
+            /** @description What it crosses or is inside, or what leapt. */
+            with?: components["schemas"]["Touched"] | null;
             /**
              * Format: uint
              * @description Pairs of triangles, points or triangles.
@@ -1862,7 +2266,7 @@ export interface components {
             count: number;
             /**
              * Format: double
-             * @description Metres inside, share of stretch, or distances that a point popped by.
+             * @description Metres inside, share of stretch, distances that a point popped by, or metres of a leap.
              */
             worst: number;
             /**
@@ -1870,6 +2274,24 @@ export interface components {
              * @description A point where it is.
              */
             point: number;
+        };
+        /** @description What a body touches. Names are those of the moment; the keys stay. */
+        Touched: {
+            /** @constant */
+            kind: "itself";
+        } | {
+            /** @constant */
+            kind: "floor";
+        } | {
+            /** @constant */
+            kind: "body";
+            id: string;
+            name: string;
+        } | {
+            /** @constant */
+            kind: "collider";
+            id: string;
+            name: string;
         };
         /** @description A run, on its way or ended. */
         Run: {
@@ -1908,15 +2330,26 @@ export interface components {
         };
         /** @description What it cost to keep a body from something, a frame. */
         Cost: {
+            /** @description Key and name of the body. */
             body: string;
-            with: string;
+            name: string;
+            with: components["schemas"]["Touched"];
             /** Format: double */
             milliseconds: number;
             /**
              * Format: double
-             * @description Pairs of features brought apart in a frame's last sub-step.
+             * @description Pairs of features brought apart in a frame's last sub-step, in the mean.
              */
             touches: number;
+            /**
+             * Format: uint
+             * @description And in the frame that had most.
+             */
+            touches_most: number;
+        };
+        AirAnswer: {
+            /** @description m/s, one a place. */
+            velocities: number[][];
         };
         AirQuestion: {
             /** Format: int64 */
@@ -1924,9 +2357,72 @@ export interface components {
             /** @description Metres; at most 4096 places. */
             places: number[][];
         };
-        AirAnswer: {
-            /** @description m/s, one a place. */
-            velocities: number[][];
+        Which2: {
+            /**
+             * Format: int64
+             * @description The first frame; the scene's if left out.
+             */
+            first?: number | null;
+            /**
+             * Format: int64
+             * @description The last frame; the scene's if left out. Of a still only the first counts.
+             */
+            last?: number | null;
+        };
+        /** @description Something changed. Small: whoever cares reads the rest. */
+        Notice: {
+            /** @constant */
+            kind: "scene";
+            /** Format: int64 */
+            project: number;
+            /** Format: int64 */
+            revision: number;
+        } | {
+            /** @constant */
+            kind: "run";
+            /** Format: int64 */
+            project: number;
+            /** Format: int64 */
+            run: number;
+        };
+        /** @description A matter with its source. */
+        Preset: {
+            id: string;
+            name: string;
+            /** @description Where the numbers come from, in a line. */
+            source: string;
+            matter: components["schemas"]["Matter"];
+        };
+        /** @description Triangles of a collider about its own origin, metres. */
+        Skin: {
+            /** @description x, y, z of each point in turn. */
+            positions: number[];
+            /** @description Three points of each triangle in turn. */
+            triangles: number[];
+            /** @description Other shapes of the same points, by frame. */
+            shapes: components["schemas"]["SkinShape"][];
+        };
+        SkinShape: {
+            /** Format: int64 */
+            frame: number;
+            positions: number[];
+        };
+        /** @description Bytes. */
+        Space: {
+            /** Format: int64 */
+            frames: number;
+            /**
+             * Format: int64
+             * @description What runs go on from.
+             */
+            checkpoints: number;
+            /** Format: int64 */
+            meshes: number;
+            /**
+             * Format: uint64
+             * @description Beyond this, what nobody asks for any more is let go.
+             */
+            limit: number;
         };
         /** @description What a failed request is answered with. */
         Problem: {

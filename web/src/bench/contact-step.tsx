@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Body, Collider, Cost } from '../api/http';
+import { touchedWords } from '../loom/words';
 import { edit, isGoing, setValue, useScene } from '../store/scene';
 import { setView, useView } from '../store/view';
 import { Button } from '../ui/button';
@@ -227,24 +228,24 @@ function Costs() {
   return (
     <Section title={going ? 'Cost so far' : 'Cost of the last run'}>
       {run.costs.slice(0, all ? undefined : 6).map((c) => (
-        <div key={`${c.body}/${c.with}`} className="px-4 py-0.5">
+        <div key={`${c.body}/${JSON.stringify(c.with)}`} className="px-4 py-0.5">
           <p className="flex justify-between gap-3">
-            <span className="truncate">{c.body} and {c.with}</span>
+            <span className="truncate">{c.name} and {touchedWords(c.with)}</span>
             <span className="num shrink-0 text-faded">{c.milliseconds.toFixed(c.milliseconds < 10 ? 2 : 0)} ms</span>
           </p>
           <div className="h-1 bg-rust/70" style={{ width: `${(100 * c.milliseconds) / most.milliseconds}%` }} />
         </div>
       ))}
       {run.costs.length > 6 && <Actions><Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${run.costs.length}`}</Button></Actions>}
-      <Note>{showNumber(Number(sum.toPrecision(3)))} ms a frame in all. {advice(most, Object.values(colliders).find((c) => c.name === most.with))}</Note>
+      <Note>{showNumber(Number(sum.toPrecision(3)))} ms a frame in all. {advice(most, most.with.kind === 'collider' ? colliders[most.with.id] : undefined)}</Note>
     </Section>
   );
 }
 
 function advice(c: Cost, collider: Collider | undefined): string {
-  if (c.with === 'itself') return `${c.body} with itself is the dearest: fewer points, or no contact with itself where it doesn’t fold.`;
-  if (c.with === 'the floor') return 'The floor is the dearest, and it is cheap: there is little to gain here.';
-  const two = `${c.body} and ${c.with} are the dearest: `;
+  if (c.with.kind === 'itself') return `${c.name} with itself is the dearest: fewer points, or no contact with itself where it doesn’t fold.`;
+  if (c.with.kind === 'floor') return 'The floor is the dearest, and it is cheap: there is little to gain here.';
+  const two = `${c.name} and ${touchedWords(c.with)} are the dearest: `;
   if (!collider) return `${two}fewer points, or groups that pass each other where they don’t meet.`;
   const kind = formOf(collider);
   if (kind === 'mesh') return `${two}a coarser mesh, or balls, capsules and boxes in its place.`;

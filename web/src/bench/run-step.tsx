@@ -1,8 +1,10 @@
+import { useEffect, useState } from 'react';
 import { cancel, isGoing, run, useScene } from '../store/scene';
 import { Button } from '../ui/button';
 import { NumberField } from '../ui/number-field';
 import { Actions, Note, Section } from '../ui/section';
-import type { Lane } from '../api/http';
+import type { Lane, Space } from '../api/http';
+import { readSpace } from '../api/space';
 import { laneWords, runWords, snagWords } from '../loom/words';
 import { setView } from '../store/view';
 import { clock } from '../stream/clock';
@@ -47,7 +49,35 @@ export function RunStep() {
           )}
         </Actions>
       </Section>
+      <Kept after={last?.state} />
     </>
+  );
+}
+
+const bytes = (n: number) =>
+  n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : n < 1e9 ? `${Math.round(n / 1e6)} MB` : `${Number((n / 1e9).toPrecision(3))} GB`;
+
+/** How much is kept of all projects; asked again when a run has ended. */
+function Kept({ after }: { after: string | undefined }) {
+  const [space, setSpace] = useState<Space | null>(null);
+  useEffect(() => {
+    let here = true;
+    readSpace().then((s) => here && setSpace(s), () => undefined);
+    return () => void (here = false);
+  }, [after]);
+  if (!space) return null;
+  const used = space.frames + space.checkpoints + space.meshes;
+  return (
+    <Section title="Kept">
+      <p className="flex justify-between gap-3 px-4" data-testid="kept">
+        <span>All projects</span>
+        <span className="num shrink-0 text-faded">{bytes(used)} of {bytes(space.limit)}</span>
+      </p>
+      <div className="mx-4 mt-1 h-1 bg-line" role="meter" aria-label="Space used" aria-valuemin={0} aria-valuemax={space.limit} aria-valuenow={used}>
+        <div className="h-1 bg-moss" style={{ width: `${Math.min(100, (100 * used) / space.limit)}%` }} />
+      </div>
+      <Note>{used > space.limit ? 'All of it is asked for by a scene, a take or an undo step. ' : ''}Beyond the limit, what none of them asks for is let go, the longest unused first.</Note>
+    </Section>
   );
 }
 

@@ -1,4 +1,4 @@
-import type { Lane, Run, Snag } from '../api/http';
+import type { Lane, Run, Snag, Touched } from '../api/http';
 
 /** What a lane's frames are, in a few words. */
 export function laneWords(lane: Lane): string {
@@ -33,16 +33,26 @@ export function runWords(r: Run): string {
   }
 }
 
+/** What a body touches, in a word. */
+export function touchedWords(t: Touched): string {
+  if (t.kind === 'itself') return 'itself';
+  return t.kind === 'floor' ? 'the floor' : t.name;
+}
+
 /** What is wrong with a frame, in a line. */
 export function snagWords(s: Snag): string {
   const many = (one: string, more: string) => (s.count === 1 ? `1 ${one}` : `${s.count.toLocaleString('en')} ${more}`);
   switch (s.snag) {
     case 'crossing':
-      return `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ?? ''}`;
+      return `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ? touchedWords(s.with) : ''}`;
     case 'inside':
-      return `${many('point is', 'points are')} inside ${s.with ?? 'a collider'}, by ${(s.worst * 1000).toFixed(1)} mm at most`;
+      return `${many('point is', 'points are')} inside ${s.with ? touchedWords(s.with) : 'a collider'}, by ${(s.worst * 1000).toFixed(1)} mm at most`;
     case 'overstretch':
       return `${many('triangle is', 'triangles are')} overstretched, by ${(s.worst * 100).toFixed(0)} % at most`;
+    case 'leap':
+      return s.with
+        ? `${touchedWords(s.with)} jumps by ${s.worst.toFixed(1)} m: it was set down there`
+        : `what holds it jumps by ${s.worst.toFixed(1)} m: it was carried along as one piece`;
     default:
       return `${many('point pops', 'points pop')} away from their neighbours`;
   }

@@ -1,10 +1,16 @@
 //! A worker: takes runs from the queue and computes them on threads outside the async pool.
 mod bake;
+mod keep;
+mod stop;
 
 use crate::library::StoredMeshes;
 use nematon_store::{Claim, RunRow, RunState, Store, StoreError};
 use std::sync::Arc;
 use std::time::Duration;
+use stop::Stop;
+
+/// A worker gives a sign of life, and looks whether its run is still wanted, so often, whatever it is at.
+const BEAT: Duration = Duration::from_millis(300);
 
 /// Works on the queue of a database until interrupted.
 ///
@@ -12,21 +18,24 @@ use std::time::Duration;
 /// When the database can't be opened.
 pub async fn work(database: &str, threads: usize) -> Result<(), StoreError> {
     let store = Store::open(database).await?;
+    let name = worker_name();
     println!("Waiting for runs");
     tokio::select! {
-        () = run_forever(store, threads) => {}
+        () = run_forever(store.clone(), name.clone(), threads) => {}
         _ = tokio::signal::ctrl_c() => {}
     }
+    crate::give_back(&store, &name).await;
     Ok(())
 }
 
+/// A name that no other worker has.
+pub fn worker_name() -> String {
+    let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    format!("{}-{:08x}", std::process::id(), now.map_or(0, |d| d.subsec_nanos()))
+}
+
 /// Takes one run after another. A database that is away is waited for.
-pub async fn run_forever(store: Store, threads: usize) {
-    let worker = format!(
-        "{}-{:08x}",
-        std::process::id(),
-        std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.subsec_nanos())
-    );
+pub async fn run_forever(store: Store, worker: String, threads: usize) {
     let pool = match rayon::ThreadPoolBuilder::new().num_threads(threads).build() {
         Ok(p) => Arc::new(p),
         Err(e) => return eprintln!("no threads to compute on: {e}"),
@@ -68,13 +77,17 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
         message: String::new(),
         costs: "[]".into(),
     };
+    let stop = Stop::default();
+    let beating = tokio::spawn(beat(store.clone(), worker.to_owned(), claim.run, stop.clone()));
     let library = StoredMeshes::new(store.clone());
     let end = match serde_json::from_value(claim.scene) {
         Ok(scene) => {
-            bake::bake(&bake::Bench { store, worker, pool, library: &library }, &scene, &mut at).await
+            let bench = bake::Bench { store, worker, pool, library: &library, stop: &stop };
+            bake::bake(&bench, &Arc::new(scene), &mut at).await
         }
         Err(e) => bake::End::Failed(format!("its scene can't be read: {e}")),
     };
+    beating.abort();
     (at.state, at.message) = match end {
         bake::End::Done => (RunState::Done, String::new()),
         bake::End::Stopped => (RunState::Cancelled, String::new()),
@@ -82,6 +95,16 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
     };
     if let Err(e) = patiently(|| store.end_run(worker, &at)).await {
         eprintln!("run {} ended and can't be told: {e}", at.id);
+    }
+}
+
+/// Tells that the worker lives until it need not. A database that is away says nothing about the run.
+async fn beat(store: Store, worker: String, run: i64, stop: Stop) {
+    loop {
+        tokio::time::sleep(BEAT).await;
+        if let Ok(false) = store.beat(&worker, run).await {
+            return stop.set();
+        }
     }
 }
 

@@ -1,11 +1,11 @@
 //! The air at places, as the core computes it, so that what is drawn is what acts.
-use crate::problem::Problem;
-use crate::route::projects::{body, load};
+use crate::api::{Api, Says};
+use crate::extract::{Body, Path};
+use crate::problem::{Problem, apart};
+use crate::route::projects::load;
 use crate::state::App;
-use axum::extract::rejection::JsonRejection;
-use axum::extract::{Path, State};
-use axum::routing::post;
-use axum::{Json, Router};
+use axum::Json;
+use axum::extract::State;
 use nematon_evaluate::air_at;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -13,8 +13,9 @@ use serde::{Deserialize, Serialize};
 /// Most places in one question.
 const MOST: usize = 4096;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/air", post(ask))
+pub fn routes() -> Api {
+    let says = Says::gives::<AirAnswer>("The air at places").takes::<AirQuestion>();
+    Api::default().post("/projects/{id}/air", says, ask)
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -33,9 +34,8 @@ pub struct AirAnswer {
 async fn ask(
     State(app): State<App>,
     Path(id): Path<i64>,
-    json: Result<Json<AirQuestion>, JsonRejection>,
+    Body(AirQuestion { frame, places }): Body<AirQuestion>,
 ) -> Result<Json<AirAnswer>, Problem> {
-    let AirQuestion { frame, places } = body(json)?;
     if places.len() > MOST {
         return Err(Problem::unfit(
             "Too many places",
@@ -44,5 +44,6 @@ async fn ask(
     }
     let (_, scene) = load(&app, id).await?;
     let index = frame.clamp(scene.frames.first, scene.frames.last) - scene.frames.first;
-    Ok(Json(AirAnswer { velocities: air_at(&scene, index as usize, &places) }))
+    let velocities = apart(move || air_at(&scene, index as usize, &places)).await?;
+    Ok(Json(AirAnswer { velocities }))
 }

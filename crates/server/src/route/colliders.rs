@@ -1,17 +1,19 @@
 //! The skins of colliders that come from meshes, as the viewport needs them.
-use crate::problem::Problem;
+use crate::api::{Api, Says};
+use crate::extract::Path;
+use crate::problem::{Problem, apart};
 use crate::route::projects::load;
 use crate::state::App;
-use axum::extract::{Path, State};
-use axum::routing::get;
-use axum::{Json, Router};
+use axum::Json;
+use axum::extract::State;
 use nematon_document::ColliderId;
 use nematon_evaluate::skin;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/colliders/{collider}/skin", get(read))
+pub fn routes() -> Api {
+    let says = Says::gives::<Skin>("The triangles of a collider");
+    Api::default().get("/projects/{id}/colliders/{collider}/skin", says, read)
 }
 
 /// Triangles of a collider about its own origin, metres.
@@ -37,9 +39,10 @@ async fn read(
 ) -> Result<Json<Skin>, Problem> {
     let (_, scene) = load(&app, id).await?;
     app.meshes.fetch(&scene).await?;
-    let c = scene.colliders.get(&ColliderId(collider)).ok_or_else(|| Problem::missing("collider"))?;
-    let found =
-        skin(c, &app.meshes).map_err(|e| Problem::unfit("The collider has no shape", e.to_string()))?;
+    let (id, meshes) = (ColliderId(collider), app.meshes.clone());
+    let found = apart(move || scene.colliders.get(&id).map(|c| skin(c, &meshes))).await?;
+    let found = found.ok_or_else(|| Problem::missing("collider"))?;
+    let found = found.map_err(|e| Problem::unfit("The collider has no shape", e.to_string()))?;
     let flat = |p: &[[f32; 3]]| p.iter().flatten().copied().collect();
     let shapes =
         found.shapes.iter().map(|(frame, p)| SkinShape { frame: *frame, positions: flat(p) }).collect();

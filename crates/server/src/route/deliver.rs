@@ -1,30 +1,33 @@
 //! Motion as files, from true frames only.
-use crate::lanes::true_frames;
-use crate::problem::Problem;
+use crate::api::{Api, Says};
+use crate::delivery::{disposition, read as read_frames, send, true_frames};
+use crate::extract::{Path, Query};
+use crate::problem::{Problem, apart};
 use crate::route::projects::load;
 use crate::state::App;
-use axum::Router;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
 use nematon_document::BodyId;
 use nematon_evaluate::shape;
-use nematon_formats::{write_npy, write_obj, write_obj_zip, write_usda};
+use nematon_formats::{Kind, Motion, file_names};
+use schemars::JsonSchema;
 use serde::Deserialize;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/bodies/{body}/files/{format}", get(read))
+pub fn routes() -> Api {
+    let says =
+        Says::gives_bytes("Its motion as a file: npy, usda, obj (a zip of one a frame) or still (one OBJ)");
+    Api::default().get("/projects/{id}/bodies/{body}/files/{format}", says.asks::<Which>(), read)
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, JsonSchema)]
 struct Which {
-    /// The first and last frame; all of the scene's if left out. For a still only the first counts.
+    /// The first frame; the scene's if left out.
     first: Option<i64>,
+    /// The last frame; the scene's if left out. Of a still only the first counts.
     last: Option<i64>,
 }
 
-/// `npy`, `usda`, `obj` (a zip of one a frame) or `still` (one OBJ).
 async fn read(
     State(app): State<App>,
     Path((id, body, format)): Path<(i64, String, String)>,
@@ -32,54 +35,34 @@ async fn read(
 ) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
     let body = BodyId(body);
-    let b = scene.bodies.get(&body).ok_or_else(|| Problem::missing("body"))?;
+    if !scene.bodies.contains_key(&body) {
+        return Err(Problem::missing("body"));
+    }
+    let kind = Kind::ALL.into_iter().find(|k| k.name() == format);
+    let kind = kind.ok_or_else(|| Problem::missing("file format; npy, usda, obj and still are"))?;
     let first = which.first.unwrap_or(scene.frames.first);
-    let last = if format == "still" { first } else { which.last.unwrap_or(scene.frames.last) };
-    let frames = true_frames(&app, &scene, &body, first..=last).await?;
-    let mesh =
-        shape(b, &app.meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?.mesh;
-    let (name, rate) = (b.name.clone(), scene.frames.rate);
-    let (ending, kind) = match format.as_str() {
-        "npy" => ("npy".to_owned(), "application/octet-stream"),
-        "usda" => ("usda".to_owned(), "text/plain; charset=utf-8"),
-        "obj" => ("obj.zip".to_owned(), "application/zip"),
-        "still" => (format!("{first:04}.obj"), "text/plain; charset=utf-8"),
-        _ => return Err(Problem::missing("file format; npy, usda, obj and still are")),
+    let last = if kind == Kind::Still { first } else { which.last.unwrap_or(scene.frames.last) };
+    let places = true_frames(&app, &scene, &body, first..=last).await?;
+    let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
+    let at = scene.bodies.get_index_of(&body).unwrap_or_default();
+    let file = format!("{}.{}", names[at], kind.ending(first));
+    let (count, rate) = (places.len(), scene.frames.rate);
+    let (own, meshes, key) = (scene.clone(), app.meshes.clone(), body.clone());
+    let shaped = apart(move || own.bodies.get(&key).map(|b| shape(b, &meshes))).await?;
+    let mesh = match shaped {
+        Some(Ok(s)) => s.mesh,
+        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
+        None => return Err(Problem::missing("body")),
     };
-    let file = format!("{name}.{ending}");
-    let bytes = tokio::task::spawn_blocking(move || -> std::io::Result<Vec<u8>> {
-        let mut out = vec![];
-        match format.as_str() {
-            "npy" => write_npy(&mut out, mesh.positions.len(), &frames)?,
-            "usda" => write_usda(&mut out, &name, &mesh, first, rate, &frames)?,
-            "obj" => {
-                let numbered = frames
-                    .into_iter()
-                    .enumerate()
-                    .map(|(k, p)| Ok::<_, std::io::Error>((first + k as i64, p)));
-                out = write_obj_zip(std::io::Cursor::new(out), &name, &mesh, numbered)?.into_inner();
-            }
-            _ => out = write_obj(&name, &mesh, &frames[0]).into_bytes(),
-        }
-        Ok(out)
-    })
-    .await
-    .map_err(|e| Problem::inside(e.to_string()))?
-    .map_err(|e| Problem::inside(e.to_string()))?;
-    // Names go in both forms: plain ASCII, and RFC 8187 for the rest.
-    let plain: String =
-        file.chars().map(|c| if c.is_ascii_graphic() && c != '"' || c == ' ' { c } else { '_' }).collect();
-    let coded: String = file
-        .bytes()
-        .map(|b| {
-            if b.is_ascii_alphanumeric() || b"-._".contains(&b) {
-                char::from(b).to_string()
-            } else {
-                format!("%{b:02X}")
-            }
-        })
-        .collect();
-    let disposition = format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{coded}");
-    Ok(([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes)
-        .into_response())
+    let mut frames = read_frames(app.store.clone(), places);
+    let name = scene.bodies[at].name.clone();
+    let sent = send(move |sink| {
+        let motion = Motion { name: &name, mesh: &mesh, first, count, rate };
+        kind.write(sink, &motion, &mut std::iter::from_fn(|| frames.blocking_recv()))
+    });
+    let headers = [
+        (header::CONTENT_TYPE, kind.media_type().to_owned()),
+        (header::CONTENT_DISPOSITION, disposition(&file)),
+    ];
+    Ok((headers, sent).into_response())
 }

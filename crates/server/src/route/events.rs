@@ -1,16 +1,17 @@
 //! What changes in a project, as it changes, over a WebSocket.
+use crate::api::{Api, Says};
+use crate::extract::Path;
 use crate::state::App;
-use axum::Router;
+use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
-use axum::extract::{Path, State};
 use axum::response::Response;
-use axum::routing::get;
 use nematon_store::Notice;
 use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::RecvError;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/events", get(follow))
+pub fn routes() -> Api {
+    let says = Says::gives::<Notice>("What changes in it, as it changes: a WebSocket of these").status("101");
+    Api::default().get("/projects/{id}/events", says, follow)
 }
 
 async fn follow(State(app): State<App>, Path(id): Path<i64>, upgrade: WebSocketUpgrade) -> Response {

@@ -1,19 +1,24 @@
 //! Stored frames: what there is, and the frames themselves.
+use crate::api::{Api, Says};
+use crate::extract::Path;
 use crate::lanes::{Lane, lanes};
-use crate::problem::Problem;
+use crate::problem::{Problem, apart};
 use crate::route::projects::load;
 use crate::state::App;
-use axum::extract::{Path, State};
+use axum::Json;
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
-use axum::{Json, Router};
 use nematon_frames::{Chunk, FrameStore};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/lanes", get(read_lanes)).route("/chunks/{chunk}", get(read_chunk))
+pub fn routes() -> Api {
+    Api::default().get("/projects/{id}/lanes", Says::gives::<Lanes>("Which frames are true"), read_lanes).get(
+        "/chunks/{chunk}",
+        Says::gives_bytes("Frames"),
+        read_chunk,
+    )
 }
 
 /// The lanes of a project's scene at a revision.
@@ -32,10 +37,11 @@ async fn read_lanes(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<
 /// A chunk never changes: a browser may keep it for ever.
 async fn read_chunk(State(app): State<App>, Path(chunk): Path<i64>) -> Result<Response, Problem> {
     let packed = app.store.chunk(chunk).await?.ok_or_else(|| Problem::missing("chunk of frames"))?;
-    let chunk = Chunk::unpack(&packed).map_err(|e| Problem::inside(e.to_string()))?;
+    let wire = apart(move || Chunk::unpack(&packed).map(|c| c.wire())).await?;
+    let wire = wire.map_err(|e| Problem::inside(e.to_string()))?;
     let headers = [
         (header::CONTENT_TYPE, "application/octet-stream"),
         (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
     ];
-    Ok((headers, chunk.wire()).into_response())
+    Ok((headers, wire).into_response())
 }

@@ -1,8 +1,9 @@
 //! Matters to start from, with where their numbers come from.
-use crate::state::App;
-use axum::routing::get;
-use axum::{Json, Router};
+use crate::api::{Api, Says};
+use axum::Json;
+use nematon_document::{Preset, presets};
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/matters", get(|| async { Json(nematon_document::presets()) }))
+pub fn routes() -> Api {
+    Api::default()
+        .get("/matters", Says::gives::<Vec<Preset>>("Matters to start from"), || async { Json(presets()) })
 }

@@ -1,22 +1,25 @@
 //! Meshes brought in from files.
-use crate::problem::Problem;
+use crate::api::{Api, Says};
+use crate::extract::Query;
+use crate::problem::{Problem, apart};
 use crate::state::App;
+use axum::Json;
 use axum::body::to_bytes;
-use axum::extract::{Query, Request, State};
+use axum::extract::{Request, State};
 use axum::http::{StatusCode, header};
-use axum::routing::post;
-use axum::{Json, Router};
 use nematon_document::MAX_POINTS;
 use nematon_formats::{MAX_BYTES, read_mesh};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/meshes", post(bring_in))
+pub fn routes() -> Api {
+    let says = Says::gives::<MeshHead>("Bring in a mesh file").asks::<Named>().takes_bytes();
+    Api::default().post("/meshes", says, bring_in)
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, JsonSchema)]
 struct Named {
+    /// Of the file; its ending says of what kind it is.
     name: String,
 }
 
@@ -56,18 +59,13 @@ async fn bring_in(
     };
     let title = format!("\"{name}\" can't be brought in");
     let at = name.clone();
-    let kept = bytes.clone();
-    // Reading may take a second: not on a thread that answers others.
-    let mesh = tokio::task::spawn_blocking(move || {
+    let read = apart(move || {
         let mesh = read_mesh(&at, &bytes).map_err(|e| e.to_string())?;
         nematon_geometry::check(&mesh, MAX_POINTS)
             .map_err(|faults| faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))?;
-        Ok::<_, String>(mesh)
-    })
-    .await
-    .map_err(|e| Problem::inside(e.to_string()))?
-    .map_err(|e| Problem::unfit(&title, e))?;
-    let blob = blake3::hash(&kept).to_hex().to_string();
+        Ok::<_, String>((mesh, blake3::hash(&bytes).to_hex().to_string(), bytes))
+    });
+    let (mesh, blob, kept) = read.await?.map_err(|e| Problem::unfit(&title, e))?;
     app.store.keep_mesh(&blob, &name, &kept).await?;
     app.meshes.forget(&blob);
     let (lo, hi) = mesh.bounds();

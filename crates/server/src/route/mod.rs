@@ -1,4 +1,4 @@
-//! One resource a file. Each tells its routes, and the OpenAPI document of each stands beside it.
+//! One resource a file: its routes, each with what is said of it in the OpenAPI document.
 pub mod air;
 pub mod colliders;
 pub mod deliver;
@@ -10,23 +10,36 @@ pub mod projects;
 pub mod runs;
 pub mod schema;
 pub mod shape;
+pub mod space;
 
-use crate::state::App;
-use axum::Router;
+use crate::api::Api;
+use crate::problem::Problem;
+use serde_json::Value;
 
 /// All routes under `/api`.
-pub fn all() -> Router<App> {
-    Router::new()
-        .merge(projects::routes())
-        .merge(shape::routes())
-        .merge(meshes::routes())
-        .merge(frames::routes())
-        .merge(runs::routes())
-        .merge(air::routes())
-        .merge(deliver::routes())
-        .merge(events::routes())
-        .merge(schema::routes())
-        .merge(matters::routes())
-        .merge(colliders::routes())
-        .fallback(|| async { crate::problem::Problem::missing("address") })
+pub fn all() -> Api {
+    projects::routes()
+        .and(shape::routes())
+        .and(meshes::routes())
+        .and(frames::routes())
+        .and(runs::routes())
+        .and(air::routes())
+        .and(deliver::routes())
+        .and(events::routes())
+        .and(schema::routes())
+        .and(matters::routes())
+        .and(colliders::routes())
+        .and(space::routes())
+}
+
+pub async fn missing() -> Problem {
+    Problem::missing("address")
+}
+
+/// The OpenAPI document of all routes.
+pub fn openapi() -> Value {
+    all().document(|g| {
+        g.subschema_for::<shape::ShapeHead>();
+        g.subschema_for::<nematon_store::Notice>();
+    })
 }

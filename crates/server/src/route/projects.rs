@@ -1,23 +1,53 @@
 //! Projects: their scenes, edits, undo and redo.
-use crate::problem::Problem;
+use crate::api::{Api, Says};
+use crate::archive;
+use crate::delivery::{disposition, send};
+use crate::extract::{Body, Path, Query};
+use crate::problem::{Problem, apart};
+use crate::space::carry_out;
 use crate::state::App;
-use axum::extract::rejection::JsonRejection;
-use axum::extract::{Path, State};
-use axum::http::StatusCode;
+use axum::Json;
+use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::handler::Handler;
+use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use axum::routing::{get, post};
-use axum::{Json, Router};
-use nematon_document::{MeshSource, Scene, Shape, apply, inverse, validate};
-use nematon_store::{EditOutcome, NewEdit, ProjectRow};
+use futures::StreamExt;
+use nematon_document::{Scene, apply, inverse, validate};
+use nematon_formats::file_name;
+use nematon_store::{EditOutcome, NewEdit, ProjectRow, ProjectSummary};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::sync::Arc;
 
-pub fn routes() -> Router<App> {
-    Router::new()
-        .route("/projects", get(list).post(create))
-        .route("/projects/{id}", get(read).patch(edit))
-        .route("/projects/{id}/undo", post(undo))
-        .route("/projects/{id}/redo", post(redo))
+pub fn routes() -> Api {
+    Api::default()
+        .get("/projects", Says::gives::<Vec<Summary>>("The projects").asks::<Which>(), list)
+        .post("/projects", Says::gives::<Project>("Keep a scene").takes::<NewProject>().status("201"), create)
+        .get("/projects/{id}", Says::gives::<Project>("A project"), read)
+        .patch("/projects/{id}", Says::gives::<Project>("Edit its scene").takes::<Edit>(), edit)
+        .delete(
+            "/projects/{id}",
+            Says::gives::<Summary>("Remove it; for thirty days it can be brought back"),
+            remove,
+        )
+        .post("/projects/{id}/restore", Says::gives::<Project>("Bring it back"), restore)
+        .post("/projects/{id}/copy", Says::gives::<Project>("Copy it").status("201"), copy)
+        .get("/projects/{id}/export", Says::gives_bytes("It and its meshes as one file, a zip"), export)
+        .post(
+            "/projects/import",
+            Says::gives::<Project>("Bring in such a file").takes_bytes().status("201"),
+            import.layer(DefaultBodyLimit::disable()),
+        )
+        .post("/projects/{id}/undo", Says::gives::<Project>("Undo").takes::<At>(), undo)
+        .post("/projects/{id}/redo", Says::gives::<Project>("Redo").takes::<At>(), redo)
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Which {
+    /// Those that were removed and can still be brought back, instead of those that are there.
+    #[serde(default)]
+    removed: bool,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -25,6 +55,15 @@ pub struct Summary {
     pub id: i64,
     pub name: String,
     pub revision: i64,
+    /// When it was removed, seconds since 1970.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub removed: Option<i64>,
+}
+
+impl From<ProjectSummary> for Summary {
+    fn from(p: ProjectSummary) -> Self {
+        Summary { id: p.id, name: p.name, revision: p.revision, removed: p.removed }
+    }
 }
 
 /// A project with its scene, and what undo and redo would do.
@@ -68,34 +107,34 @@ impl From<ProjectRow> for Project {
     }
 }
 
-/// The body of a request, or a problem that says what is wrong with it.
-pub fn body<T>(json: Result<Json<T>, JsonRejection>) -> Result<T, Problem> {
-    json.map(|Json(t)| t)
-        .map_err(|e| Problem::new(e.status(), "unreadable", "The request can't be read", e.body_text()))
-}
-
 /// The project with its scene as types.
-pub async fn load(app: &App, id: i64) -> Result<(ProjectRow, Scene), Problem> {
+pub async fn load(app: &App, id: i64) -> Result<(ProjectRow, Arc<Scene>), Problem> {
     let row = app.store.project(id).await?.ok_or_else(|| Problem::missing("project"))?;
     let scene = serde_json::from_value(row.scene.clone()).map_err(|e| Problem::inside(e.to_string()))?;
-    Ok((row, scene))
+    Ok((row, Arc::new(scene)))
 }
 
-async fn list(State(app): State<App>) -> Result<Json<Vec<Summary>>, Problem> {
-    let all = app.store.projects().await?;
-    Ok(Json(all.into_iter().map(|p| Summary { id: p.id, name: p.name, revision: p.revision }).collect()))
-}
-
-async fn create(
+async fn list(
     State(app): State<App>,
-    json: Result<Json<NewProject>, JsonRejection>,
-) -> Result<Response, Problem> {
-    let scene = validate(&body(json)?.scene).map_err(|f| Problem::faults("That is no scene", f))?;
-    kept_here(&scene)?;
-    let value = serde_json::to_value(&scene).map_err(|e| Problem::inside(e.to_string()))?;
+    Query(Which { removed }): Query<Which>,
+) -> Result<Json<Vec<Summary>>, Problem> {
+    let all = if removed { app.store.removed_projects().await? } else { app.store.projects().await? };
+    Ok(Json(all.into_iter().map(Summary::from).collect()))
+}
+
+/// Keeps a scene whose meshes are here as a project.
+async fn keep(app: &App, scene: &Scene) -> Result<Response, Problem> {
+    let value = serde_json::to_value(scene).map_err(|e| Problem::inside(e.to_string()))?;
     let id = app.store.create_project(&scene.name, &value).await?;
-    let (row, _) = load(&app, id).await?;
+    let (row, _) = load(app, id).await?;
     Ok((StatusCode::CREATED, Json(Project::from(row))).into_response())
+}
+
+async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Result<Response, Problem> {
+    let scene =
+        apart(move || validate(&new.scene)).await?.map_err(|f| Problem::faults("That is no scene", f))?;
+    kept_here(&scene)?;
+    keep(&app, &scene).await
 }
 
 async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Project>, Problem> {
@@ -105,54 +144,133 @@ async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Projec
 async fn edit(
     State(app): State<App>,
     Path(id): Path<i64>,
-    json: Result<Json<Edit>, JsonRejection>,
+    Body(edit): Body<Edit>,
 ) -> Result<Response, Problem> {
-    let Edit { revision, label, patch } = body(json)?;
-    let (row, _) = load(&app, id).await?;
+    let Edit { revision, label, patch } = edit;
+    let row = app.store.project(id).await?.ok_or_else(|| Problem::missing("project"))?;
     if row.revision != revision {
         return Ok(stale(row));
     }
-    let (_, scene) = apply(&row.scene, &patch)?;
-    kept_here(&scene)?;
-    // As the types write it, with every default filled in: paths of later edits are always there.
-    let next = serde_json::to_value(&scene).map_err(|e| Problem::inside(e.to_string()))?;
-    if next == row.scene {
+    // A large scene takes its time to check.
+    let (row, done) = apart(move || {
+        let done = carry(&row.scene, &patch);
+        (row, done)
+    })
+    .await?;
+    let Some(Carried { next, forward, backward }) = done? else {
         return Ok(Json(Project::from(row)).into_response());
-    }
-    let text = |p: &json_patch::Patch| serde_json::to_string(p).map_err(|e| Problem::inside(e.to_string()));
-    let (forward, backward) = (text(&inverse(&next, &row.scene))?, text(&inverse(&row.scene, &next))?);
+    };
     let new = NewEdit { label: &label, forward: &forward, backward: &backward };
     answer(app.store.edit(id, revision, &next, &new).await?)
 }
 
-async fn undo(
-    app: State<App>,
-    id: Path<i64>,
-    json: Result<Json<At>, JsonRejection>,
-) -> Result<Response, Problem> {
-    turn(app, id, json, true).await
+/// A scene after an edit, with the patches there and back.
+struct Carried {
+    next: Value,
+    forward: String,
+    backward: String,
 }
 
-async fn redo(
-    app: State<App>,
-    id: Path<i64>,
-    json: Result<Json<At>, JsonRejection>,
-) -> Result<Response, Problem> {
-    turn(app, id, json, false).await
+/// Carries an edit out; `None` where it changes nothing.
+fn carry(now: &Value, patch: &json_patch::Patch) -> Result<Option<Carried>, Problem> {
+    let (_, scene) = apply(now, patch)?;
+    kept_here(&scene)?;
+    let inside = |e: serde_json::Error| Problem::inside(e.to_string());
+    // As the types write it, with every default filled in: paths of later edits are always there.
+    let next = serde_json::to_value(&scene).map_err(inside)?;
+    if next == *now {
+        return Ok(None);
+    }
+    let forward = serde_json::to_string(&inverse(&next, now)).map_err(inside)?;
+    let backward = serde_json::to_string(&inverse(now, &next)).map_err(inside)?;
+    Ok(Some(Carried { next, forward, backward }))
+}
+
+async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Summary>, Problem> {
+    app.store.set_removed(id, true).await?;
+    let all = app.store.removed_projects().await?;
+    let gone = all.into_iter().find(|p| p.id == id).ok_or_else(|| Problem::missing("project"))?;
+    Ok(Json(gone.into()))
+}
+
+async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Project>, Problem> {
+    app.store.set_removed(id, false).await?;
+    Ok(Json(load(&app, id).await?.0.into()))
+}
+
+async fn copy(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let mut own = (*scene).clone();
+    let taken: Vec<String> = app.store.projects().await?.into_iter().map(|p| p.name).collect();
+    let base: String = own.name.chars().take(100).collect();
+    let named = |n: u32| if n == 1 { format!("{base} copy") } else { format!("{base} copy {n}") };
+    own.name = (1..).map(named).find(|n| !taken.contains(n)).unwrap_or(base.clone());
+    keep(&app, &own).await
+}
+
+async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let (scene, files) = archive::gather(&app, &scene).await?;
+    let name = format!("{}.zip", file_name(&scene.name));
+    let (store, mut files) = (app.store.clone(), files.into_iter());
+    let here = tokio::runtime::Handle::current();
+    let sent = send(move |sink| {
+        archive::write(sink, &scene, || {
+            let (hash, name) = files.next()?;
+            let found = here.block_on(store.mesh(&hash)).map_err(std::io::Error::other);
+            let gone = || std::io::Error::other("a mesh is gone");
+            Some(found.and_then(|m| Ok(archive::Kept { name, bytes: m.ok_or_else(gone)?.bytes })))
+        })
+    });
+    let headers = [
+        (header::CONTENT_TYPE, "application/zip".to_owned()),
+        (header::CONTENT_DISPOSITION, disposition(&name)),
+    ];
+    Ok((headers, sent).into_response())
+}
+
+async fn import(State(app): State<App>, request: Request) -> Result<Response, Problem> {
+    let failed = |e: std::io::Error| Problem::inside(e.to_string());
+    let cut = |_| {
+        let detail = "The file did not come through whole: nothing was kept. Try again.";
+        Problem::new(StatusCode::BAD_REQUEST, "upload", "The project can't be brought in", detail)
+    };
+    let mut file = tempfile::tempfile().map_err(failed)?;
+    let mut size = 0;
+    let mut parts = request.into_body().into_data_stream();
+    while let Some(part) = parts.next().await {
+        let part = part.map_err(cut)?;
+        size += part.len();
+        if size > archive::MAX_ARCHIVE {
+            let detail = format!("It is larger than {} MB.", archive::MAX_ARCHIVE >> 20);
+            let status = StatusCode::PAYLOAD_TOO_LARGE;
+            return Err(Problem::new(status, "upload", "The project can't be brought in", detail));
+        }
+        file = apart(move || std::io::Write::write_all(&mut file, &part).map(|()| file))
+            .await?
+            .map_err(failed)?;
+    }
+    let files = apart(move || archive::read(std::io::BufReader::new(file))).await??;
+    let scene = archive::keep(&app, files).await?;
+    kept_here(&scene)?;
+    keep(&app, &scene).await
+}
+
+async fn undo(app: State<App>, id: Path<i64>, at: Body<At>) -> Result<Response, Problem> {
+    turn(app, id, at, true).await
+}
+
+async fn redo(app: State<App>, id: Path<i64>, at: Body<At>) -> Result<Response, Problem> {
+    turn(app, id, at, false).await
 }
 
 async fn turn(
     State(app): State<App>,
     Path(id): Path<i64>,
-    json: Result<Json<At>, JsonRejection>,
+    Body(at): Body<At>,
     back: bool,
 ) -> Result<Response, Problem> {
-    let At { revision } = body(json)?;
-    let carry_out = |now: &serde_json::Value, patch: &str| {
-        let patch = serde_json::from_str(patch).ok()?;
-        apply(now, &patch).ok().map(|(next, _)| next)
-    };
-    answer(app.store.turn(id, revision, back, carry_out).await?)
+    answer(app.store.turn(id, at.revision, back, carry_out).await?)
 }
 
 fn answer(outcome: EditOutcome) -> Result<Response, Problem> {
@@ -174,14 +292,12 @@ fn stale(now: ProjectRow) -> Response {
     (StatusCode::CONFLICT, Json(Project::from(now))).into_response()
 }
 
+/// A scene that is kept here names its meshes and maps by what is kept, and no files beside it.
 fn kept_here(scene: &Scene) -> Result<(), Problem> {
-    let files = scene.bodies.iter().filter_map(|(id, b)| match &b.shape {
-        Shape::Mesh(m) if matches!(m.from, MeshSource::File(_)) => Some(nematon_document::Fault {
-            path: format!("/bodies/{id}/shape/mesh/from"),
-            message: "names a file; bring the mesh in first, and name what is kept".into(),
-        }),
-        _ => None,
-    });
-    let files: Vec<_> = files.collect();
-    if files.is_empty() { Ok(()) } else { Err(Problem::faults("A mesh is not kept here", files)) }
+    let fault = |(path, file): (String, &str)| nematon_document::Fault {
+        path,
+        message: format!("names the file \"{file}\"; bring it in first, and name what is kept"),
+    };
+    let faults: Vec<_> = scene.files().into_iter().map(fault).collect();
+    if faults.is_empty() { Ok(()) } else { Err(Problem::faults("A file is not kept here", faults)) }
 }

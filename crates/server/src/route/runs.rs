@@ -1,18 +1,21 @@
 //! Runs: asking for frames, following and cancelling.
+use crate::api::{Api, Says};
+use crate::extract::Path;
 use crate::problem::Problem;
 use crate::state::App;
-use axum::extract::{Path, State};
+use axum::Json;
+use axum::extract::State;
 use axum::http::StatusCode;
-use axum::routing::{get, post};
-use axum::{Json, Router};
+use nematon_evaluate::Cost;
 use nematon_store::RunRow;
 use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
-pub fn routes() -> Router<App> {
-    Router::new()
-        .route("/projects/{id}/runs", get(list).post(start))
-        .route("/runs/{run}/cancel", post(cancel))
+pub fn routes() -> Api {
+    Api::default()
+        .get("/projects/{id}/runs", Says::gives::<Vec<Run>>("Its latest runs"), list)
+        .post("/projects/{id}/runs", Says::gives::<Run>("Compute what is not true").status("202"), start)
+        .post("/runs/{run}/cancel", Says::gives::<Run>("Stop a run; what it has computed stays"), cancel)
 }
 
 /// A run, on its way or ended.
@@ -35,16 +38,6 @@ pub struct Run {
     pub message: String,
     /// What contact cost, the dearest first.
     pub costs: Vec<Cost>,
-}
-
-/// What it cost to keep a body from something, a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-pub struct Cost {
-    pub body: String,
-    pub with: String,
-    pub milliseconds: f64,
-    /// Pairs of features brought apart in a frame's last sub-step.
-    pub touches: f64,
 }
 
 impl From<RunRow> for Run {

@@ -1,19 +1,20 @@
 //! The rest shape of a body, as the viewport needs it.
-use crate::problem::Problem;
+use crate::api::{Api, Says};
+use crate::extract::Path;
+use crate::problem::{Problem, apart};
 use crate::route::projects::load;
 use crate::state::App;
-use axum::Router;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use axum::routing::get;
 use nematon_document::BodyId;
-use nematon_evaluate::shape;
+use nematon_evaluate::{Shaped, shape};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-pub fn routes() -> Router<App> {
-    Router::new().route("/projects/{id}/bodies/{body}/shape", get(read))
+pub fn routes() -> Api {
+    let says = Says::gives_bytes("Its rest shape: length, ShapeHead, arrays");
+    Api::default().get("/projects/{id}/bodies/{body}/shape", says, read)
 }
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
@@ -59,10 +60,24 @@ pub struct GripHead {
 async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
     app.meshes.fetch(&scene).await?;
-    let body = scene.bodies.get(&BodyId(body)).ok_or_else(|| Problem::missing("body"))?;
-    let s = shape(body, &app.meshes)
-        .map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
+    let (id, meshes) = (BodyId(body), app.meshes.clone());
+    let bytes = apart(move || {
+        let body = scene.bodies.get(&id).ok_or_else(|| Problem::missing("body"))?;
+        let found = shape(body, &meshes);
+        let s = found.map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
+        pack(&s).map_err(|e| Problem::inside(e.to_string()))
+    });
+    let headers = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
+    Ok((headers, bytes.await??).into_response())
+}
+
+fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
     let m = &s.mesh;
+    let border = |b: &nematon_geometry::Border| BorderHead {
+        name: b.name.clone(),
+        points: b.points.clone(),
+        closed: b.closed,
+    };
     let head = ShapeHead {
         points: m.positions.len(),
         triangles: m.triangles.len(),
@@ -71,21 +86,16 @@ async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> 
         longest_edge: s.density.longest_edge,
         smallest_fold: s.density.smallest_fold,
         coarse: s.density.coarse,
-        borders: m
-            .borders
-            .iter()
-            .map(|b| BorderHead { name: b.name.clone(), points: b.points.clone(), closed: b.closed })
-            .collect(),
+        borders: m.borders.iter().map(border).collect(),
         corners: m.corners.iter().map(|c| CornerHead { name: c.name.clone(), point: c.point }).collect(),
         grips: s.grips.iter().map(|(g, p)| GripHead { grip: g.clone(), points: p.clone() }).collect(),
     };
-    let mut text = serde_json::to_vec(&head).map_err(|e| Problem::inside(e.to_string()))?;
+    let mut text = serde_json::to_vec(&head)?;
     text.resize(text.len().div_ceil(4) * 4, b' ');
     let mut out = (text.len() as u32).to_le_bytes().to_vec();
     out.extend(text);
     let floats = s.placed.iter().flatten().chain(m.positions.iter().flatten()).chain(m.uvs.iter().flatten());
     out.extend(floats.flat_map(|c| c.to_le_bytes()));
     out.extend(m.triangles.iter().chain(&m.uv_triangles).flatten().flat_map(|k| k.to_le_bytes()));
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")], out)
-        .into_response())
+    Ok(out)
 }

@@ -261,6 +261,7 @@ impl Cloth {
             plate: vec![],
             strain: vec![],
             stretched: [1.0; 2],
+            leapt: 0.0,
             start: self.rest.clone(),
             was: zero.clone(),
             way: zero.clone(),

@@ -46,13 +46,22 @@ struct Hit {
 }
 
 /// Goes on until no pair has crossed. Contact has moved no point by more than `moved` metres since the lists were
-/// told apart.
+/// told apart. What was begun when it is `stopped` is of no use.
 ///
 /// # Safety
 /// The sides are those that the lists name, and nobody else is at their points.
-pub unsafe fn keep_apart(watched: &mut [Watched], sides: &[Side], first: &[usize], mut moved: f32) {
+pub unsafe fn keep_apart(
+    watched: &mut [Watched],
+    sides: &[Side],
+    first: &[usize],
+    mut moved: f32,
+    stopped: &impl Fn() -> bool,
+) {
     let mut zones = Zones::default();
     for round in 0..SINGLY + TOGETHER.len() + GROW {
+        if stopped() {
+            break;
+        }
         // Safety: nothing is written while it is looked at.
         let hits: Vec<Hit> =
             watched.iter_mut().enumerate().flat_map(|(k, w)| unsafe { hits(k, w, moved) }).collect();

@@ -19,6 +19,8 @@ const CALM_WAY: f32 = 0.05;
 const STRAY: [f32; 3] = [0.35, 0.05, 1.25];
 /// So many pairs a point are a crowd: what moves that fast is searched for fewer sub-steps.
 const CROWD: usize = 8;
+/// So many times more pairs than in one sub-step may be found for several.
+const AHEAD_MORE: usize = 4;
 /// What is left from one search to the next of the room that a point got because it had strayed.
 const CALM: f32 = 0.5;
 
@@ -111,6 +113,21 @@ impl Contact {
         };
         self.since = 0;
         self.mended.fill(0);
+        self.think(states, fresh);
+        let mut found = self.find();
+        let points = self.surfaces.iter().map(|s| s.points).sum::<usize>();
+        if self.limit.is_some_and(|most| found > AHEAD_MORE * most * points) && self.ahead > 1 {
+            // Not so far ahead, then.
+            self.ahead = 1;
+            self.think(states, fresh);
+            found = self.find();
+        }
+        self.crowded = self.ahead == 1 && self.limit.is_some_and(|most| found > most * points);
+    }
+
+    /// Thinks ways anew, and fits the boxes to them.
+    fn think(&mut self, states: &[State], fresh: bool) {
+        let moving = moving(states, &self.skins);
         let gap = self.gap();
         let times = self.ahead as f32;
         let mut boxes = std::mem::take(&mut self.boxes);
@@ -128,14 +145,22 @@ impl Contact {
             self.surfaces[k].fit(Ways { x: start, now, ways, times }, self.meets_itself(k), boxes);
         });
         (self.boxes, self.base, self.ways) = (boxes, base, ways);
+    }
+
+    /// Fills the lists with the pairs that the boxes give. How many there are.
+    fn find(&mut self) -> usize {
+        let times = self.ahead as f32;
+        let mut sum = 0;
         for k in 0..self.between.len() {
             let tiles = self.meeting(&self.between[k]).tiles();
             let pairs = self.pairs(k, &tiles, &|_, _| true, [0.0, times]);
+            sum += pairs.iter().map(Vec::len).sum::<usize>();
             let b = &mut self.between[k];
             b.lists.par_iter_mut().zip(&pairs).for_each(|(l, p)| l.fill(p));
             b.added = Default::default();
             b.lists[LISTS / 2..].iter_mut().for_each(|l| l.fill(&[]));
         }
+        sum
     }
 }
 

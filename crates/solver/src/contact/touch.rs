@@ -15,6 +15,7 @@ use crate::inputs::{ColliderRest, FrameInputs, Scaled, Solid};
 use crate::simd::Record;
 use crate::snags::{Fault, Snag};
 use crate::state::State;
+use crate::step::{Cut, Halt};
 use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
 
@@ -114,6 +115,9 @@ pub struct Contact {
     pub(super) ahead: u32,
     /// For how many any search of this frame is made, at most.
     pub(super) most: u32,
+    /// How many pairs a point a search may give, where there is a limit; and whether one gave more.
+    pub(crate) limit: Option<usize>,
+    pub(super) crowded: bool,
     /// For each surface, how many tiles had to be mended since.
     pub(super) mended: Vec<usize>,
     words: Vec<u64>,
@@ -197,6 +201,8 @@ impl Contact {
             since: 0,
             ahead: 1,
             most: 1,
+            limit: None,
+            crowded: false,
             words: vec![0; first[surfaces.len()]],
             first,
             tangle: Tangle::new(between.len()),
@@ -232,6 +238,8 @@ impl Contact {
             since: 0,
             ahead: 1,
             most: 1,
+            limit: None,
+            crowded: false,
             words: vec![],
             first: vec![0],
             tangle: Tangle::new(0),
@@ -316,6 +324,7 @@ impl Contact {
         }
         // A frame begins with a search, as far ahead as its motion lets one look.
         self.most = self.outlook(states);
+        self.crowded = false;
         (self.since, self.ahead) = (self.most, self.most);
         self.unrest.iter_mut().for_each(|u| u.fill(0.0));
         self.between.iter_mut().flat_map(|b| &mut b.lists).for_each(|l| l.fill(&[]));
@@ -381,10 +390,13 @@ impl Contact {
         moments: [f32; 2],
         dt: f32,
         watch: &impl Watch,
-    ) {
+    ) -> Result<(), Cut> {
         self.touching.iter_mut().for_each(|t| *t = 0);
         if !self.between.is_empty() {
             watch.during(Phase::Search, || self.refresh(states));
+            if self.crowded {
+                return Err(Cut::Crowded);
+            }
         }
         let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
         for k in 0..self.between.len() {
@@ -411,6 +423,9 @@ impl Contact {
             look(&mut solids, states, self.gap(), &mut reached, watch);
         }
         for sweep in 0..SWEEPS[1] {
+            if watch.stopped() {
+                return Err(Halt::Stopped.into());
+            }
             let mut pushed = 0.0f32;
             self.between.iter_mut().zip(&arrays).for_each(|(b, arrays)| {
                 watch.between(b.pairing, || {
@@ -429,15 +444,18 @@ impl Contact {
             }
         }
         if self.between.is_empty() {
-            return;
+            return Ok(());
         }
         for b in &self.between {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
         watch.during(Phase::Keep, || {
-            self.keep(states, &arrays, moved(states, &reached));
+            self.keep(states, &arrays, moved(states, &reached), watch);
             // What was brought apart may have gone where no pair was looked for.
             for _ in 0..RECHECKS {
+                if watch.stopped() {
+                    break;
+                }
                 if !self.strayed(states) && !self.turned(states) {
                     break;
                 }
@@ -445,20 +463,24 @@ impl Contact {
                 if from == 0 {
                     self.renew(states, false);
                 }
+                if self.crowded {
+                    break;
+                }
                 for (b, arrays) in self.between.iter_mut().zip(&arrays) {
                     for i in from..LISTS {
                         approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
                     }
                 }
-                self.keep(states, &arrays, f32::INFINITY);
+                self.keep(states, &arrays, f32::INFINITY, watch);
             }
         });
         self.since += 1;
+        if self.crowded { Err(Cut::Crowded) } else { Ok(()) }
     }
 
     /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were told
     /// apart.
-    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32) {
+    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32, watch: &impl Watch) {
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
         points
@@ -479,7 +501,7 @@ impl Contact {
             })
             .collect();
         // Safety: the points are those of the states and skins, borrowed whole.
-        unsafe { keep_apart(&mut watched, &points, &self.first, moved) };
+        unsafe { keep_apart(&mut watched, &points, &self.first, moved, &|| watch.stopped()) };
     }
 
     /// Points of the two surfaces as each kind of list takes them.

@@ -59,7 +59,7 @@ impl Trial {
         Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh }
     }
 
-    pub fn step(&mut self) -> Result<(), nematon_solver::Exploded> {
+    pub fn step(&mut self) -> Result<(), nematon_solver::Halt> {
         let Trial { cloth, state, contact, frame, .. } = self;
         step(from_ref(cloth), from_mut(state), contact, frame, &NoWatch)
     }

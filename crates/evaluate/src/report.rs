@@ -1,0 +1,152 @@
+//! What is told of a run: faults of frames, and what contact cost. One type for the pages, the command line and what
+//! is stored.
+use crate::{Run, Stopwatch};
+use nematon_document::{BodyId, ColliderId, Scene};
+use nematon_solver::With;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What a body touches. Names are those of the moment; the keys stay.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "kind", rename_all = "lowercase")]
+pub enum Touched {
+    Itself,
+    Floor,
+    Body { id: String, name: String },
+    Collider { id: String, name: String },
+}
+
+impl Touched {
+    /// With the name that it has in a scene, where it is still there.
+    pub fn named_in(self, scene: &Scene) -> Touched {
+        match self {
+            Touched::Body { id, name } => {
+                let name = scene.bodies.get(&BodyId(id.clone())).map_or(name, |b| b.name.clone());
+                Touched::Body { id, name }
+            }
+            Touched::Collider { id, name } => {
+                let name = scene.colliders.get(&ColliderId(id.clone())).map_or(name, |c| c.name.clone());
+                Touched::Collider { id, name }
+            }
+            other => other,
+        }
+    }
+}
+
+/// One kind of fault of one body in one frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct FrameSnag {
+    /// `crossing`, `inside`, `overstretch`, `pop` or `leap`.
+    pub snag: String,
+    /// What it crosses or is inside, or what leapt.
+    #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "touched")]
+    pub with: Option<Touched>,
+    /// Pairs of triangles, points or triangles.
+    pub count: usize,
+    /// Metres inside, share of stretch, distances that a point popped by, or metres of a leap.
+    pub worst: f64,
+    /// A point where it is.
+    pub point: usize,
+}
+
+/// Reads what earlier builds stored too: a name alone.
+fn touched<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Option<Touched>, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Either {
+        Now(Touched),
+        Before(String),
+    }
+    Ok(Option::<Either>::deserialize(from)?.map(|e| match e {
+        Either::Now(t) => t,
+        Either::Before(name) => match name.as_str() {
+            "itself" => Touched::Itself,
+            "the floor" => Touched::Floor,
+            _ => Touched::Body { id: String::new(), name },
+        },
+    }))
+}
+
+/// What it cost to keep a body from something, a frame.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Cost {
+    /// Key and name of the body.
+    pub body: String,
+    pub name: String,
+    pub with: Touched,
+    pub milliseconds: f64,
+    /// Pairs of features brought apart in a frame's last sub-step, in the mean.
+    pub touches: f64,
+    /// And in the frame that had most.
+    pub touches_most: usize,
+}
+
+/// Counts what each pairing of an island's contact brought apart, frame by frame.
+pub struct Touches {
+    steps: usize,
+    sums: Vec<usize>,
+    most: Vec<usize>,
+}
+
+impl Touches {
+    pub fn of(run: &Run) -> Touches {
+        let n = run.contact.pairings().len();
+        Touches { steps: 0, sums: vec![0; n], most: vec![0; n] }
+    }
+
+    /// After a frame.
+    pub fn count(&mut self, run: &Run) {
+        self.steps += 1;
+        for ((sum, most), n) in self.sums.iter_mut().zip(&mut self.most).zip(run.contact.touching()) {
+            (*sum, *most) = (*sum + n, (*most).max(*n));
+        }
+    }
+}
+
+impl Run {
+    fn touched(&self, with: With) -> Touched {
+        match with {
+            With::Itself => Touched::Itself,
+            With::Floor => Touched::Floor,
+            With::Cloth(k) => {
+                Touched::Body { id: self.members[k].id.0.clone(), name: self.members[k].name.clone() }
+            }
+            With::Collider(k) => {
+                let (id, name) =
+                    self.collider(k).map_or_else(Default::default, |(id, name)| (id.0.clone(), name));
+                Touched::Collider { id, name }
+            }
+        }
+    }
+
+    /// Faults of the frame that it is at, body by body; `before` has the positions of all bodies one frame earlier.
+    pub fn tell_snags(&mut self, before: &[Vec<[f32; 3]>]) -> Vec<Vec<FrameSnag>> {
+        let mut out = vec![vec![]; self.members.len()];
+        for s in self.snags(before) {
+            let with = s.with.map(|w| self.touched(w));
+            let snag = s.fault.name().to_owned();
+            out[s.cloth].push(FrameSnag { snag, with, count: s.count, worst: s.worst, point: s.point });
+        }
+        out
+    }
+
+    /// What contact has cost so far, the dearest first; pairings that never touched are left out.
+    pub fn tell_costs(&self, watch: &Stopwatch, touches: &Touches) -> Vec<Cost> {
+        let per = 1.0 / touches.steps.max(1) as f64;
+        let each = self.contact.pairings().iter().zip(watch.between_seconds());
+        let mut costs: Vec<Cost> = each
+            .zip(touches.sums.iter().zip(&touches.most))
+            .filter(|(_, (sum, _))| **sum > 0)
+            .map(|((p, seconds), (sum, most))| Cost {
+                body: self.members[p.cloth].id.0.clone(),
+                name: self.members[p.cloth].name.clone(),
+                with: self.touched(p.with),
+                milliseconds: 1e3 * seconds * per,
+                touches: *sum as f64 * per,
+                touches_most: *most,
+            })
+            .collect();
+        costs.sort_by(|a, b| b.milliseconds.total_cmp(&a.milliseconds));
+        costs
+    }
+}

@@ -1,0 +1,45 @@
+//! Faces of more than three corners, cut into triangles.
+
+/// Triangles of a face's corners, by their number in it. A convex one is a fan about its first corner; another is cut
+/// by its ears, on the plane of its normal (the `earcut` crate).
+pub(crate) fn triangulate(corners: &[[f32; 3]]) -> Vec<[usize; 3]> {
+    let n = corners.len();
+    let fan = || (1..n - 1).map(|k| [0, k, k + 1]).collect();
+    if n < 4 {
+        return fan();
+    }
+    let at = |k: usize| corners[k % n].map(f64::from);
+    let sub = |a: [f64; 3], b: [f64; 3]| [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
+    let cross = |a: [f64; 3], b: [f64; 3]| {
+        [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+    };
+    // Newell's normal: right for faces that are not flat, too.
+    let mut normal = [0.0; 3];
+    for k in 0..n {
+        let c = cross(at(k), at(k + 1));
+        (0..3).for_each(|i| normal[i] += c[i]);
+    }
+    let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+    let size2 = dot(normal, normal);
+    let turns_back =
+        |k: usize| dot(cross(sub(at(k + 1), at(k)), sub(at(k + 2), at(k + 1))), normal) < -1e-6 * size2;
+    if size2 <= 0.0 || !(0..n).any(turns_back) {
+        return fan();
+    }
+    // Seen along its longest axis, so that nothing is lost to a projection.
+    let axis = (0..3).max_by(|&a, &b| normal[a].abs().total_cmp(&normal[b].abs())).unwrap_or(2);
+    let (u, v) =
+        if normal[axis] > 0.0 { ((axis + 1) % 3, (axis + 2) % 3) } else { ((axis + 2) % 3, (axis + 1) % 3) };
+    let flat: Vec<[f64; 2]> = (0..n).map(|k| [at(k)[u], at(k)[v]]).collect();
+    let mut cut: Vec<usize> = vec![];
+    earcut::Earcut::new().earcut::<usize>(flat.iter().copied(), &[], &mut cut);
+    if cut.len() != 3 * (n - 2) {
+        return fan();
+    }
+    let area = |t: &[usize]| {
+        let [a, b, c] = [flat[t[0]], flat[t[1]], flat[t[2]]];
+        (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+    };
+    // All the way round that the face goes.
+    cut.chunks_exact(3).map(|t| if area(t) < 0.0 { [t[0], t[2], t[1]] } else { [t[0], t[1], t[2]] }).collect()
+}

@@ -1,0 +1,145 @@
+//! A project as one file: a zip of its scene, as a scene file, and of the meshes it names. What the command line bakes
+//! when it is unpacked.
+use crate::problem::Problem;
+use crate::state::App;
+use nematon_document::{Fault, MAX_DOCUMENT, MeshSource, Scene, validate};
+use nematon_formats::{MAX_BYTES, file_names};
+use nematon_store::StoreError;
+use std::collections::HashMap;
+use std::io::{Read, Seek, Write};
+
+/// The largest file that is brought in, bytes.
+pub const MAX_ARCHIVE: usize = 1 << 30;
+const SCENE: &str = "scene.json";
+
+/// A mesh of a project, on its way out.
+pub struct Kept {
+    pub name: String,
+    pub bytes: Vec<u8>,
+}
+
+/// Gives meshes the names that they have in the file, and the scene that names them so.
+///
+/// # Errors
+/// When a mesh is not kept here any more.
+pub async fn gather(app: &App, scene: &Scene) -> Result<(Scene, Vec<(String, String)>), Problem> {
+    let mut hashes: Vec<String> = vec![];
+    for m in scene.meshes() {
+        if let MeshSource::Blob(h) = m
+            && !hashes.contains(h)
+        {
+            hashes.push(h.clone());
+        }
+    }
+    let mut names = vec![];
+    for h in &hashes {
+        let name = app.store.mesh_name(h).await?;
+        names.push(
+            name.ok_or_else(|| Problem::unfit("The project can't be exported", "A mesh of it is gone."))?,
+        );
+    }
+    // The ending says what kind of mesh it is, and stays.
+    let stems: Vec<(String, String)> = names
+        .iter()
+        .map(|n| n.rsplit_once('.').map_or((n.clone(), String::new()), |(a, b)| (a.to_owned(), b.to_owned())))
+        .collect();
+    let files = file_names(stems.iter().map(|(s, _)| s.as_str()));
+    let files: Vec<String> = files.iter().zip(&stems).map(|(f, (_, e))| format!("meshes/{f}.{e}")).collect();
+    let mut out = scene.clone();
+    for m in out.meshes_mut() {
+        if let MeshSource::Blob(h) = m
+            && let Some(k) = hashes.iter().position(|x| x == h)
+        {
+            *m = MeshSource::File(files[k].clone());
+        }
+    }
+    Ok((out, hashes.into_iter().zip(files).collect()))
+}
+
+/// Writes a project's file; `mesh` gives the bytes of one after the other.
+///
+/// # Errors
+/// When the sink fails or a mesh can't be had.
+pub fn write(
+    sink: &mut impl Write,
+    scene: &Scene,
+    mut mesh: impl FnMut() -> Option<std::io::Result<Kept>>,
+) -> std::io::Result<()> {
+    let mut zip = zip::ZipWriter::new_stream(sink);
+    let options = zip::write::SimpleFileOptions::default();
+    zip.start_file(SCENE, options)?;
+    zip.write_all(serde_json::to_string_pretty(scene)?.as_bytes())?;
+    while let Some(kept) = mesh() {
+        let Kept { name, bytes } = kept?;
+        zip.start_file(name, options)?;
+        zip.write_all(&bytes)?;
+    }
+    zip.finish()?.flush()
+}
+
+/// A scene and the mesh files that it names.
+pub struct SceneFiles {
+    pub scene: Scene,
+    /// File name and bytes of each.
+    pub meshes: Vec<(String, Vec<u8>)>,
+}
+
+/// Reads a project's file.
+///
+/// # Errors
+/// When it is none, or what it holds is no scene, or its meshes are not in it.
+pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
+    let refuse = |detail: String| Problem::unfit("That is no project's file", detail);
+    let mut zip = zip::ZipArchive::new(file).map_err(|e| refuse(e.to_string()))?;
+    let mut entry = |name: &str, most: usize| -> Result<Vec<u8>, String> {
+        let file = zip.by_name(name).map_err(|e| format!("\"{name}\" can't be read: {e}"))?;
+        let mut bytes = vec![];
+        // By what comes and not by what it says it has.
+        file.take(most as u64 + 1)
+            .read_to_end(&mut bytes)
+            .map_err(|e| format!("\"{name}\" can't be read: {e}"))?;
+        if bytes.len() > most { Err(format!("\"{name}\" has more than {most} bytes")) } else { Ok(bytes) }
+    };
+    let text = entry(SCENE, MAX_DOCUMENT).map_err(refuse)?;
+    let value = serde_json::from_slice(&text).map_err(|e| refuse(format!("{SCENE}: {e}")))?;
+    let scene = validate(&value).map_err(|f| Problem::faults("Its scene can't be read", f))?;
+    let (mut meshes, mut faults) = (HashMap::new(), vec![]);
+    for (path, source) in scene.sources() {
+        let name = match source {
+            MeshSource::File(name) => name,
+            MeshSource::Blob(_) => {
+                faults.push(Fault { path, message: "names a mesh of another place, and not a file".into() });
+                continue;
+            }
+        };
+        if !meshes.contains_key(name) {
+            match entry(name, MAX_BYTES).and_then(|b| {
+                nematon_formats::read_mesh(name, &b).map(|_| b).map_err(|e| format!("\"{name}\": {e}"))
+            }) {
+                Ok(bytes) => drop(meshes.insert(name.clone(), bytes)),
+                Err(message) => faults.push(Fault { path, message }),
+            }
+        }
+    }
+    if !faults.is_empty() {
+        return Err(Problem::faults("Its meshes can't be read", faults));
+    }
+    Ok(SceneFiles { meshes: meshes.into_iter().collect(), scene })
+}
+
+/// Keeps the meshes of a scene, which then names them as they are kept here.
+///
+/// # Errors
+/// When the database is away.
+pub async fn keep(app: &App, files: SceneFiles) -> Result<Scene, StoreError> {
+    let SceneFiles { mut scene, meshes } = files;
+    for (name, bytes) in meshes {
+        let hash = blake3::hash(&bytes).to_hex().to_string();
+        app.store.keep_mesh(&hash, name.rsplit('/').next().unwrap_or(&name), &bytes).await?;
+        app.meshes.forget(&hash);
+        for m in scene.meshes_mut().into_iter().filter(|m| **m == MeshSource::File(name.clone())) {
+            *m = MeshSource::Blob(hash.clone());
+        }
+    }
+    Ok(scene)
+}

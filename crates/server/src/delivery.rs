@@ -1,0 +1,146 @@
+//! Frames on their way into a file: read chunk by chunk, written as they come, sent as they are written.
+use crate::problem::Problem;
+use crate::state::App;
+use axum::body::{Body, Bytes};
+use nematon_document::{BodyId, Scene};
+use nematon_frames::{Chunk, FrameStore, Place};
+use nematon_store::Store;
+use std::io;
+use std::ops::RangeInclusive;
+use std::sync::Arc;
+use tokio::sync::mpsc;
+
+/// Frames, and parts of a file, that wait at most.
+const FRAMES_AHEAD: usize = 8;
+const PARTS_AHEAD: usize = 8;
+/// Bytes of a part.
+const PART: usize = 256 << 10;
+
+/// Where a body's true frames in a range lie.
+///
+/// # Errors
+/// When there are no such frames, or any of them is not true for the scene as it is.
+pub async fn true_frames(
+    app: &App,
+    scene: &Arc<Scene>,
+    body: &BodyId,
+    range: RangeInclusive<i64>,
+) -> Result<Vec<Place>, Problem> {
+    app.meshes.fetch(scene).await?;
+    let all = app.prints.of(scene, &app.meshes).await;
+    let prints = match all.get(body) {
+        Some(Ok(p)) => p,
+        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e)),
+        None => return Err(Problem::missing("body")),
+    };
+    let (first, last) = (scene.frames.first, scene.frames.last);
+    if *range.start() < first || *range.end() > last || range.is_empty() {
+        return Err(Problem::unfit("No such frames", format!("The scene has frames {first} to {last}.")));
+    }
+    let index = |f: i64| (f - first) as usize;
+    let keys: Vec<_> = prints[index(*range.start())..=index(*range.end())].iter().map(|p| p.0).collect();
+    let places = app.store.find(&keys).await?;
+    let lacking: Vec<i64> = range.zip(&places).filter(|(_, p)| p.is_none()).map(|(f, _)| f).collect();
+    if let (Some(a), Some(b)) = (lacking.first(), lacking.last()) {
+        let detail = format!(
+            "{} of the frames {a} to {b} are not computed for the scene as it is. Run it first.",
+            lacking.len()
+        );
+        let status = axum::http::StatusCode::CONFLICT;
+        return Err(Problem::new(status, "untrue", "Not all frames are true", detail));
+    }
+    Ok(places.into_iter().flatten().collect())
+}
+
+/// Reads frames one by one on the async side, for a writer on a thread of its own.
+pub fn read(store: Store, places: Vec<Place>) -> mpsc::Receiver<nematon_formats::Frame> {
+    let (send, receive) = mpsc::channel(FRAMES_AHEAD);
+    tokio::spawn(async move {
+        let mut at: Option<(i64, Arc<Chunk>)> = None;
+        for place in places {
+            let frame = async {
+                if at.as_ref().is_none_or(|(id, _)| *id != place.chunk) {
+                    let packed = store.chunk(place.chunk).await.map_err(io::Error::other)?;
+                    let packed = packed.ok_or_else(|| io::Error::other("a chunk of frames is gone"))?;
+                    let chunk = tokio::task::spawn_blocking(move || Chunk::unpack(&packed));
+                    let chunk = chunk.await.map_err(io::Error::other)?.map_err(io::Error::other)?;
+                    at = Some((place.chunk, Arc::new(chunk)));
+                }
+                let found = at.as_ref().and_then(|(_, c)| c.frame(place.slot as usize));
+                found.ok_or_else(|| io::Error::other("a frame is beyond its chunk"))
+            };
+            let frame = frame.await;
+            let failed = frame.is_err();
+            if send.send(frame).await.is_err() || failed {
+                return;
+            }
+        }
+    });
+    receive
+}
+
+/// Sends what `write` writes, as it writes it, on a thread of its own. A fault cuts the file short, so that nobody takes
+/// it for whole.
+pub fn send(write: impl FnOnce(&mut Parts) -> io::Result<()> + Send + 'static) -> Body {
+    let (send, receive) = mpsc::channel::<io::Result<Bytes>>(PARTS_AHEAD);
+    tokio::task::spawn_blocking(move || {
+        let mut parts = Parts { send, part: Vec::with_capacity(PART) };
+        let done = write(&mut parts).and_then(|()| io::Write::flush(&mut parts));
+        if let Err(e) = done {
+            // Nobody may be there any more.
+            let _ = parts.send.blocking_send(Err(e));
+        }
+    });
+    Body::from_stream(futures::stream::unfold(receive, |mut r| async {
+        r.recv().await.map(|part| (part, r))
+    }))
+}
+
+/// A sink whose bytes go out in parts.
+pub struct Parts {
+    send: mpsc::Sender<io::Result<Bytes>>,
+    part: Vec<u8>,
+}
+
+impl io::Write for Parts {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.part.extend_from_slice(bytes);
+        if self.part.len() >= PART {
+            self.flush()?;
+        }
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        if self.part.is_empty() {
+            return Ok(());
+        }
+        let part = std::mem::replace(&mut self.part, Vec::with_capacity(PART));
+        let gone = |_| io::Error::new(io::ErrorKind::BrokenPipe, "nobody takes the file any more");
+        self.send.blocking_send(Ok(part.into())).map_err(gone)
+    }
+}
+
+/// What a browser is told to save a file as: plain ASCII, and RFC 8187 for the rest.
+pub fn disposition(file: &str) -> String {
+    use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
+    /// All but RFC 8187's attr-char.
+    const CODED: &AsciiSet = &NON_ALPHANUMERIC
+        .remove(b'!')
+        .remove(b'#')
+        .remove(b'$')
+        .remove(b'&')
+        .remove(b'+')
+        .remove(b'-')
+        .remove(b'.')
+        .remove(b'^')
+        .remove(b'_')
+        .remove(b'`')
+        .remove(b'|')
+        .remove(b'~');
+    let plain: String = file
+        .chars()
+        .map(|c| if c.is_ascii_graphic() && !"\"\\".contains(c) || c == ' ' { c } else { '_' })
+        .collect();
+    format!("attachment; filename=\"{plain}\"; filename*=UTF-8''{}", utf8_percent_encode(file, CODED))
+}

@@ -1,0 +1,3 @@
+import { getJson, type Space } from './http';
+
+export const readSpace = () => getJson<Space>('/space');
