@@ -1,6 +1,6 @@
 //! What the document promises: all faults at once, edits that undo, reasons in words.
 #![allow(clippy::unwrap_used)]
-use nematon_document::{EditError, apply, changes, inverse, parse, schema, validate};
+use nematon_document::{EditError, MAX_DOCUMENT, apply, changes, inverse, parse, schema, validate};
 use serde_json::{Value, json};
 
 fn scene() -> Value {
@@ -157,4 +157,95 @@ fn the_schema_tells_units_titles_and_limits() {
     assert_eq!(speed["unit"], "m/s");
     assert_eq!(speed["title"], "Speed");
     assert_eq!(speed["maximum"].as_f64(), Some(150.0));
+}
+
+#[test]
+fn an_edit_that_would_grow_without_end_is_refused_before_it_does() {
+    let d = scene();
+    // Each copy doubles the scene: forty of them are a million million times as much.
+    let doubling: Vec<Value> =
+        (0..40).map(|k| json!({"op": "copy", "from": "", "path": format!("/bodies/c{k}")})).collect();
+    match apply(&d, &patch(json!(doubling))) {
+        Err(EditError::TooDeep { operation, depth }) => {
+            assert!(operation < 12 && depth > 32, "{operation} {depth}")
+        }
+        other => panic!("{other:?}"),
+    }
+    // As wide as deep: every copy takes all bodies.
+    let wide: Vec<Value> = (0..40)
+        .flat_map(|k| {
+            [
+                json!({"op": "copy", "from": "/bodies", "path": "/fields"}),
+                json!({"op": "copy", "from": "/fields", "path": format!("/bodies/c{k}")}),
+                json!({"op": "replace", "path": "/fields", "value": {}}),
+                json!({"op": "copy", "from": "/bodies/canopy", "path": format!("/bodies/d{k}")}),
+            ]
+        })
+        .collect();
+    assert!(matches!(
+        apply(&d, &patch(json!(wide))),
+        Err(EditError::TooDeep { .. } | EditError::TooLarge { .. })
+    ));
+    let name = "n".repeat(1 << 20);
+    let mut long = vec![json!({"op": "replace", "path": "/name", "value": name})];
+    long.extend((0..40).map(|k| json!({"op": "copy", "from": "/name", "path": format!("/bodies/{k}")})));
+    match apply(&d, &patch(json!(long))) {
+        Err(EditError::TooLarge { operation, bytes }) => {
+            assert!(
+                operation == 7 && bytes > MAX_DOCUMENT && bytes < 2 * MAX_DOCUMENT,
+                "{operation} {bytes}"
+            );
+        }
+        other => panic!("{other:?}"),
+    }
+    let many: Vec<Value> = vec![json!({"op": "test", "path": "/nematon", "value": 1}); 10_001];
+    assert!(matches!(apply(&d, &patch(json!(many))), Err(EditError::TooMany(10_001))));
+    // What is removed again does not count: a long value may be set as often as one likes.
+    let again: Vec<Value> = (0..30)
+        .map(|k| json!({"op": "replace", "path": "/name", "value": if k < 29 { "n".repeat(1 << 20) } else { "N".into() }}))
+        .collect();
+    assert_eq!(apply(&d, &patch(json!(again))).unwrap().1.name, "N");
+}
+
+#[test]
+fn borders_of_later_layers_can_be_held() {
+    let mut d = scene();
+    d["bodies"]["canopy"]["layers"] = json!({"count": 3, "offset": [0, 0.1, 0]});
+    let hold = |d: &Value, name: &str| {
+        let mut d = d.clone();
+        d["bodies"]["canopy"]["grips"]["eyelets"]["points"] =
+            json!([{"border": {"border": name, "by": "all"}}, {"corner": format!("{name} left")}]);
+        d["bodies"]["canopy"]["grips"]["eyelets"]["points"].as_array_mut().unwrap().truncate(1);
+        validate(&d)
+    };
+    assert!(hold(&d, "back 2").is_ok() && hold(&d, "front 3").is_ok());
+    for wrong in ["back 1", "back 4", "back 02", "top 2", "back  2"] {
+        assert!(hold(&d, wrong).unwrap_err()[0].message.contains("up to \"back 3\""), "{wrong}");
+    }
+    assert!(hold(&scene(), "back 2").is_err());
+}
+
+#[test]
+fn every_file_that_a_scene_names_is_listed_with_its_place() {
+    let mut d = scene();
+    let b = &mut d["bodies"]["canopy"];
+    b["shape"] = json!({"mesh": {"from": {"file": "a.obj"}}});
+    b["grips"] = json!({});
+    b["rest"] = json!({"shape": {"mesh": {"file": "b.obj"}}});
+    b["maps"] = json!({"m": {"name": "M", "weights": {"file": "c.csv"}}});
+    d["colliders"] = json!({
+        "h": {"name": "H", "form": {"hull": {"from": {"file": "d.obj"}}}},
+        "k": {"name": "K", "form": {"mesh": {"from": {"blob": "0f".repeat(32)}, "shapes": [{"frame": 3, "from": {"file": "e.obj"}}]}}}
+    });
+    let mut found: Vec<_> =
+        validate(&d).unwrap().files().into_iter().map(|(p, f)| (p, f.to_owned())).collect();
+    found.sort();
+    let want = [
+        ("/bodies/canopy/maps/m/weights/file", "c.csv"),
+        ("/bodies/canopy/rest/shape/mesh", "b.obj"),
+        ("/bodies/canopy/shape/mesh/from", "a.obj"),
+        ("/colliders/h/form/hull/from", "d.obj"),
+        ("/colliders/k/form/mesh/shapes/0/from", "e.obj"),
+    ];
+    assert_eq!(found, want.map(|(p, f)| (p.to_owned(), f.to_owned())));
 }

@@ -13,7 +13,7 @@ pub fn file_name(name: &str) -> String {
     while safe.len() > MOST {
         safe.pop();
     }
-    if safe.is_empty() { "untitled".to_owned() } else { safe }
+    if safe.contains(char::is_alphanumeric) { safe } else { "untitled".to_owned() }
 }
 
 /// File names for some names, in their order, no two alike even where case does not count: of two "Flag" the second is

@@ -1,5 +1,6 @@
 //! What is kept, against a real PostgreSQL (`NEMATON_TEST_DATABASE`, which `./test` starts).
 #![allow(clippy::unwrap_used)]
+use nematon_frames::FrameStore;
 use nematon_store::*;
 use serde_json::{Value, json};
 
@@ -86,6 +87,134 @@ async fn a_run_is_claimed_once_goes_on_after_a_dead_worker_and_can_be_cancelled(
     s.end_run(other, &RunRow { state: RunState::Cancelled, ..at.clone() }).await.unwrap();
     let ended = s.run(run.id).await.unwrap().unwrap();
     assert_eq!((ended.state, ended.done), (RunState::Cancelled, 5));
+}
+
+#[tokio::test]
+async fn a_run_that_ends_its_worker_is_taken_three_times_and_then_has_failed() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    let run = s.queue_run(id).await.unwrap().unwrap();
+    for worker in ["a", "b", "c"] {
+        assert_eq!(s.claim_run(worker).await.unwrap().unwrap().run, run.id, "{worker}");
+        s.age_run(run.id).await.unwrap();
+    }
+    assert!(s.claim_run("d").await.unwrap().is_none(), "three are enough");
+    let ended = s.run(run.id).await.unwrap().unwrap();
+    assert_eq!(ended.state, RunState::Failed);
+    assert!(ended.message.contains("3 times after 0 of 0 frames"), "{}", ended.message);
+}
+
+#[tokio::test]
+async fn a_run_that_gets_further_each_time_goes_on_and_one_that_is_given_back_loses_no_attempt() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    let run = s.queue_run(id).await.unwrap().unwrap();
+    for k in 1..8 {
+        let worker = format!("w{k}");
+        assert_eq!(s.claim_run(&worker).await.unwrap().unwrap().run, run.id, "{worker}");
+        let at = RunRow { done: 10 * k, total: 99, computed: 10, ..run.clone() };
+        assert!(s.progress(&worker, &at).await.unwrap());
+        s.age_run(run.id).await.unwrap();
+    }
+    for k in 0..8 {
+        let worker = format!("g{k}");
+        assert_eq!(s.claim_run(&worker).await.unwrap().unwrap().run, run.id, "{worker}");
+        s.give_back(&worker).await.unwrap();
+    }
+    assert_eq!(s.run(run.id).await.unwrap().unwrap().state, RunState::Queued);
+}
+
+#[tokio::test]
+async fn a_worker_that_builds_for_long_beats_and_is_told_when_nobody_waits_any_more() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    let run = s.queue_run(id).await.unwrap().unwrap();
+    s.claim_run("a").await.unwrap().unwrap();
+    s.age_run(run.id).await.unwrap();
+    assert!(s.beat("a", run.id).await.unwrap());
+    assert!(s.claim_run("b").await.unwrap().is_none(), "it lives");
+    s.cancel_run(run.id).await.unwrap();
+    assert!(!s.beat("a", run.id).await.unwrap());
+    assert!(!s.beat("b", run.id).await.unwrap(), "not its own");
+}
+
+#[tokio::test]
+async fn what_nobody_asks_for_goes_the_longest_unused_first_and_no_more_than_must() {
+    let s = fresh().await;
+    let key = |n: u8| [n; 32];
+    // Each of a thousand bytes; the oldest first.
+    for n in 0..4 {
+        s.keep(&[key(2 * n), key(2 * n + 1)], &vec![n; 1000]).await.unwrap();
+        s.age_all(1).await.unwrap();
+    }
+    s.keep_checkpoint(&key(0), &[0; 1000]).await.unwrap();
+    s.keep_checkpoint(&key(7), &[0; 1000]).await.unwrap();
+    s.keep_mesh("ab", "a.obj", &[0; 1000]).await.unwrap();
+    s.age_all(2).await.unwrap();
+    let space = s.space().await.unwrap();
+    assert_eq!((space.frames, space.checkpoints, space.meshes, space.all()), (4000, 2000, 1000, 7000));
+    let there = async |k: u8| s.find(&[key(k)]).await.unwrap()[0].is_some();
+    assert_eq!(s.let_go(7000, &[], &[]).await.unwrap(), 0, "nothing has to go");
+    // A frame of the first chunk is asked for, and the last checkpoint.
+    let asked = [key(1), key(7)];
+    assert_eq!(s.let_go(4600, &asked, &["ab".into()]).await.unwrap(), 3000);
+    assert!(there(0).await && there(1).await && there(7).await && !there(2).await && !there(5).await);
+    assert!(s.last_checkpoint(&[key(0)]).await.unwrap().is_none());
+    assert!(s.last_checkpoint(&[key(7)]).await.unwrap().is_some());
+    assert_eq!(s.let_go(0, &asked, &["ab".into()]).await.unwrap(), 0, "all that is left is asked for");
+    assert!(s.mesh("ab").await.unwrap().is_some());
+    assert_eq!(s.let_go(0, &[], &[]).await.unwrap(), 4000);
+    assert_eq!(s.space().await.unwrap().all(), 0);
+}
+
+#[tokio::test]
+async fn a_mesh_that_just_came_in_stays_until_a_scene_can_name_it() {
+    let s = fresh().await;
+    s.keep_mesh("ab", "a.obj", &[0; 1000]).await.unwrap();
+    assert_eq!(s.let_go(0, &[], &[]).await.unwrap(), 0);
+}
+
+#[tokio::test]
+async fn a_removed_project_is_away_can_be_brought_back_and_is_gone_after_thirty_days() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    let run = s.queue_run(id).await.unwrap().unwrap();
+    assert!(s.set_removed(id, true).await.unwrap());
+    assert!(s.project(id).await.unwrap().is_none() && s.projects().await.unwrap().is_empty());
+    assert_eq!(s.queue_run(id).await.unwrap(), None);
+    assert_eq!(s.run(run.id).await.unwrap().unwrap().state, RunState::Cancelled);
+    assert_eq!(s.removed_projects().await.unwrap()[0].id, id);
+    assert!(s.set_removed(id, false).await.unwrap() && !s.set_removed(id, false).await.unwrap());
+    assert!(s.project(id).await.unwrap().is_some());
+    s.set_removed(id, true).await.unwrap();
+    s.age_all(29).await.unwrap();
+    assert_eq!(s.end_removed().await.unwrap(), 0);
+    s.age_all(2).await.unwrap();
+    assert_eq!(s.end_removed().await.unwrap(), 1);
+    assert!(!s.set_removed(id, false).await.unwrap());
+}
+
+#[tokio::test]
+async fn all_scenes_are_those_of_now_of_undo_of_redo_and_of_runs() {
+    let s = fresh().await;
+    let scene = |v: i64| json!({"name": "P", "v": v});
+    let id = s.create_project("P", &scene(0)).await.unwrap();
+    // Patches here are simply the scenes that they lead to.
+    let to = |v: i64| scene(v).to_string();
+    for v in 1..5 {
+        let (forward, backward) = (to(v), to(v - 1));
+        let edit = NewEdit { label: "v", forward: &forward, backward: &backward };
+        done(s.edit(id, v - 1, &scene(v), &edit).await.unwrap());
+    }
+    s.queue_run(id).await.unwrap();
+    let apply = |_: &Value, patch: &str| serde_json::from_str(patch).ok();
+    for revision in [4, 5] {
+        done(s.turn(id, revision, true, apply).await.unwrap());
+    }
+    let mut all: Vec<i64> =
+        s.all_scenes(apply).await.unwrap().iter().map(|s| s["v"].as_i64().unwrap()).collect();
+    all.sort_unstable();
+    assert_eq!(all, [0, 1, 2, 3, 4, 4], "now 2, undo 1 and 0, redo 3 and 4, the run's 4");
 }
 
 #[tokio::test]

@@ -9,6 +9,7 @@ mod determinism;
 mod faults;
 mod frequency;
 mod harness;
+mod leap;
 mod matter;
 mod membrane;
 mod motion;
