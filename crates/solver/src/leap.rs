@@ -17,10 +17,10 @@ pub const LEAP_SPEED: f32 = 30.0;
 /// if the body is taken further than this share of its own extent, too.
 const LEAP_SHARE: f32 = 0.5;
 /// What is taken less far than this share of its extent is no jerk either: something else crowds it.
-const JERK_SHARE: f32 = 0.125;
+const JERK_SHARE: f32 = 0.25;
 /// Pairs of features a point that a search may give in one sub-step where a body can be carried instead. Cloth in
 /// folds has some twenty, a fall into folds some hundred.
-pub const MOST_PAIRS: usize = 256;
+pub const MOST_PAIRS: usize = 600;
 
 /// How a body is carried.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -1,5 +1,6 @@
 //! Eight numbers at a time, on the one instruction set that results are made with (x86-64-v3).
 //! Only correctly rounded operations: no reciprocal estimates, whose bits differ between makers.
+use crate::race;
 use std::arch::x86_64::*;
 use std::ops::{Add, Div, Mul, Neg, Sub};
 
@@ -236,6 +237,13 @@ impl V8 {
         V8(std::array::from_fn(|k| self.0[k].fma(s, o.0[k])))
     }
 }
+impl Neg for V8 {
+    type Output = V8;
+    #[inline(always)]
+    fn neg(self) -> V8 {
+        V8(self.0.map(|c| -c))
+    }
+}
 impl Add for V8 {
     type Output = V8;
     #[inline(always)]
@@ -272,6 +280,7 @@ fn transpose(m: [__m256; 4]) -> [__m256; 4] {
 /// All eight indices lie inside the array, and no other thread writes those records meanwhile.
 #[inline(always)]
 pub unsafe fn load(records: *const Record, index: &[u32; 8]) -> (V8, F8) {
+    index.iter().for_each(|i| race::read(records.wrapping_add(*i as usize)));
     // Safety: as the caller promises; records are aligned to 16 bytes.
     let at = |l: usize| unsafe { _mm_load_ps(records.add(index[l] as usize).cast()) };
     let two = |l: usize| v3!(_mm256_insertf128_ps::<1>(_mm256_castps128_ps256(at(l)), at(l + 4)));
@@ -285,6 +294,7 @@ pub unsafe fn load(records: *const Record, index: &[u32; 8]) -> (V8, F8) {
 /// As for [`load`], the eight indices differ, and no other thread reads those records meanwhile.
 #[inline(always)]
 pub unsafe fn store(records: *mut Record, index: &[u32; 8], v: V8, w: F8) {
+    index.iter().for_each(|i| race::wrote(records.wrapping_add(*i as usize)));
     let rows = transpose([v.0[0].0, v.0[1].0, v.0[2].0, w.0]).map(|mut y| {
         // Safety: an empty instruction; it keeps the compiler from splitting the transpose into
         // twice as many 128-bit shuffles.

@@ -13,7 +13,7 @@ use crate::load::Loads;
 use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
-use crate::{AIR_DENSITY, air, leap};
+use crate::{AIR_DENSITY, air, leap, race};
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -251,6 +251,7 @@ impl<'a> Substep<'a> {
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
         let loads = std::mem::take(&mut state.loads);
+        race::phase();
         self.predict_all(0, Arrays::of(state), (SCHEMES[goes_on], &loads), &rigid, watch);
         state.loads = loads;
         self.carry(moments[1], state);
@@ -266,6 +267,7 @@ impl<'a> Substep<'a> {
         let told = levels.first().map_or(&nothing, coarse::Scratch::told);
         let pulls = PullsOf { own: state.pulls.as_mut_ptr(), told };
         for round in 0..rounds {
+            race::phase();
             self.part(0, all, pulls, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
         if let Some(factor) = &self.plate[goes_on] {
@@ -293,9 +295,11 @@ impl<'a> Substep<'a> {
         state.strain.resize(state.x.len(), Record::default());
         for (direction, groups) in self.cloth.yarns.iter().enumerate() {
             let (x, out) = (Shared::of(state.x.as_mut_ptr()), Shared::of(state.strain.as_mut_ptr()));
-            groups.par_iter().with_min_len(YARN_SHARE).for_each(|g| {
+            race::phase();
+            let task = race::task();
+            groups.par_iter().enumerate().with_min_len(YARN_SHARE).for_each(|(k, g)| {
                 // Safety: the points of a chain are in no other of its direction.
-                unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) };
+                race::within(&task, k, || unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) });
             });
         }
     }
@@ -330,6 +334,7 @@ impl<'a> Substep<'a> {
     fn end(&self, touches: bool, state: &mut State, watch: &impl Watch) {
         let per_dt =
             1.0 / if touches { self.dt } else { self.scales[usize::from(state.goes_on(self.dt))].dt };
+        race::phase();
         let sums = self.finish(0, per_dt, touches, Arrays::of(state), watch);
         state.dt = self.dt;
         if self.kept < 1.0 && !self.cloth.held {
@@ -388,7 +393,7 @@ impl<'a> Substep<'a> {
         let p = &self.cloth.parts.tree[part];
         match p.halves {
             Some([a, b]) => {
-                rayon::join(
+                race::join(
                     || self.predict_all(a, all, by, rigid, watch),
                     || self.predict_all(b, all, by, rigid, watch),
                 );
@@ -409,7 +414,7 @@ impl<'a> Substep<'a> {
         watch: &impl Watch,
     ) {
         if let Some([a, b]) = self.cloth.parts.tree[part].halves {
-            rayon::join(
+            race::join(
                 || self.part(a, all, pulls, scale, [first, sweeps], watch),
                 || self.part(b, all, pulls, scale, [first, sweeps], watch),
             );
@@ -487,16 +492,20 @@ impl<'a> Substep<'a> {
         let across = self.across(direction, strain);
         let points = Points { x: all.x, flow: all.flow };
         let groups = &self.cloth.yarns[direction];
-        groups.par_iter().zip(bends).zip(pull).with_min_len(YARN_SHARE).for_each_init(
+        race::phase();
+        let task = race::task();
+        groups.par_iter().zip(bends).zip(pull).enumerate().with_min_len(YARN_SHARE).for_each_init(
             yarn::Scratch::default,
-            |scratch, ((g, bends), pull)| {
+            |scratch, (k, ((g, bends), pull))| {
                 if !first && !g.carries {
                     return;
                 }
                 let first = first.then_some(yarn::First { told, direction, bend: bends });
                 // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
-                watch.during(Phase::Yarn, || unsafe {
-                    yarn::solve(g, points, scale, across, scratch, first, pull);
+                watch.during(Phase::Yarn, || {
+                    race::within(&task, k, || unsafe {
+                        yarn::solve(g, points, scale, across, scratch, first, pull);
+                    });
                 });
             },
         );
@@ -549,7 +558,7 @@ impl<'a> Substep<'a> {
     fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &impl Watch) -> Sums {
         let p = &self.cloth.parts.tree[part];
         if let Some([a, b]) = p.halves {
-            let (mut s, t) = rayon::join(
+            let (mut s, t) = race::join(
                 || self.finish(a, per_dt, touches, all, watch),
                 || self.finish(b, per_dt, touches, all, watch),
             );
@@ -649,6 +658,8 @@ impl Arrays {
     /// Safety: `k` is a point that no other thread touches.
     #[inline(always)]
     unsafe fn at<'a>(self, k: usize) -> Point<'a> {
+        // Safety, for both: as the caller promises.
+        race::wrote(unsafe { self.x.add(k) });
         unsafe {
             Point {
                 x: &mut *self.x.add(k),

@@ -7,9 +7,9 @@
 //! by K₀ wants K = K₀ n, with n the hinge's normal of the moment.
 //!
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
-use super::{Points, Scale, compliance, outward};
+use super::{Facing, Points, Scale, compliance};
 use crate::colouring::pack;
-use crate::simd::{F8, V8, load, store};
+use crate::simd::{F8, load, store};
 
 /// Eight hinges. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -70,18 +70,24 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     let weight = [a, b, c, -(a + b + c)];
     // Relative to one of the points: far from the origin the sum would lose its small difference.
     let mut k = (x[0] - x[3]).scale(a) + (x[1] - x[3]).scale(b) + (x[2] - x[3]).scale(c);
-    if CURVED {
-        let n: V8 = (x[1] - x[0]).cross(x[3] - x[2]);
-        let n = n.scale(F8::splat(1.0) / n.dot(n).max(F8::splat(1e-30)).sqrt());
-        k = k - outward(k, n).scale(F8::new(&g.rest) * F8::splat(scale.rest * scale.folds));
+    let rest = F8::new(&g.rest) * F8::splat(scale.rest * scale.folds);
+    let facing = CURVED.then(|| Facing::of(x[1] - x[0], x[3] - x[2]));
+    if let Some(f) = &facing {
+        k = k - f.n.scale(rest);
     }
     let mut sum = F8::new(&g.soft) * F8::splat(scale.per_dt2);
     for i in 0..4 {
         sum = (w[i] * weight[i]).fma(weight[i], sum);
     }
     let s = F8::splat(-1.0) / sum;
+    let turn = facing.map(|f| f.turn(k.scale(-(s * rest))));
     for i in 0..4 {
         x[i] = k.fma(s * w[i] * weight[i], x[i]);
+        if let Some([edge, across]) = turn {
+            // The normal's sides are the edge, and what leads from one point across to the other.
+            let by = [-edge, edge, -across, across][i];
+            x[i] = by.fma(w[i], x[i]);
+        }
         // Safety: as above.
         unsafe { store(points.x, &g.point[i], x[i], w[i]) };
     }
@@ -96,9 +102,12 @@ impl Group {
                 let k: [f64; 3] = std::array::from_fn(|c| {
                     (0..3).map(|i| f64::from(self.weight[i][l]) * (p[i][c] - p[3][c])).sum()
                 });
-                let fold =
-                    (k[0] * k[0] + k[1] * k[1] + k[2] * k[2]).sqrt() - folds * f64::from(self.rest[l]).abs();
-                0.5 * fold * fold / f64::from(self.soft[l])
+                let sub = |a: [f64; 3], b: [f64; 3]| -> [f64; 3] { std::array::from_fn(|c| a[c] - b[c]) };
+                let (a, b) = (sub(p[1], p[0]), sub(p[3], p[2]));
+                let n = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+                let size = n.iter().map(|c| c * c).sum::<f64>().sqrt().max(1e-30);
+                let off = |c: usize| k[c] - folds * f64::from(self.rest[l]) * n[c] / size;
+                0.5 * (0..3).map(|c| off(c) * off(c)).sum::<f64>() / f64::from(self.soft[l])
             })
             .sum()
     }

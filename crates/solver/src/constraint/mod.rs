@@ -59,15 +59,34 @@ impl Default for Scale {
     }
 }
 
-/// The direction in which a bend's rest is taken from it: that of the bend itself, on the side of the normal. Then
-/// what brings a bend to its rest turns nothing: the torque of forces along d on what K sums is K × d. Where
-/// a bend is too small, or too far from the normal, to have a direction, it is the normal's.
-#[inline(always)]
-pub(crate) fn outward(bend: V8, normal: V8) -> V8 {
-    let (along, all) = (bend.dot(normal), bend.dot(bend));
-    let sure = all.below(along * along * F8::splat(2.0));
-    let side = along.below(F8::splat(0.0)).pick(F8::splat(-1.0), F8::splat(1.0));
-    V8::pick(sure, bend.scale(side / all.max(F8::splat(1e-30)).sqrt()), normal)
+/// Which way two sides face: the unit normal of their plane, that a bend's rest is taken along.
+///
+/// The energy of a bend K that is κ at rest is ½ c |K - κ n|². Its forces have two parts: those on what K sums, and
+/// those that turn n. Without the second they are no energy's: a free curved strip turns by itself. (To take the rest
+/// along K itself, ½ c (|K| - κ)², turns nothing either, but K has no direction where a bend passes through 0, as it
+/// does somewhere in every curled strip that its weight bends back: there it fed energy without end.)
+#[derive(Clone, Copy)]
+pub(crate) struct Facing {
+    pub n: V8,
+    sides: [V8; 2],
+    /// 1 over the area of the parallelogram of the sides, 1/m².
+    per: F8,
+}
+
+impl Facing {
+    #[inline(always)]
+    pub fn of(a: V8, b: V8) -> Facing {
+        let normal = a.cross(b);
+        let per = F8::splat(1.0) / normal.dot(normal).max(F8::splat(1e-30)).sqrt();
+        Facing { n: normal.scale(per), sides: [a, b], per }
+    }
+
+    /// What a force on n is on the ends of the first and the second side: (∂n/∂a)ᵀ f and (∂n/∂b)ᵀ f.
+    #[inline(always)]
+    pub fn turn(&self, force: V8) -> [V8; 2] {
+        let across = (force - self.n.scale(force.dot(self.n))).scale(self.per);
+        [self.sides[1].cross(across), across.cross(self.sides[0])]
+    }
 }
 
 /// Compliance of a stiffness, capped where f32 would overflow: beyond it nothing resists.

@@ -7,7 +7,7 @@
 //! are the curvatures (M. Bergou et al., "A Quadratic Bending Model for Inextensible Surfaces", 2006), so
 //! the energy of area A is ½ A (D_u |x_uu|² + D_v |x_vv|² + 2 √(D_u D_v) |x_uv|²): exact for quadratics on
 //! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
-use super::{Points, Scale, compliance, outward};
+use super::{Facing, Points, Scale, compliance};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
@@ -70,10 +70,10 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
-    let normal = normal(&x);
+    let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
     for m in 0..3 {
         let weight = weights(g, m);
-        let k = off::<CURVED>(g, m, &x, &weight, normal, scale.rest * scale.folds);
+        let k = off::<CURVED>(g, m, &x, &weight, &facing, scale.rest * scale.folds);
         let mut sum = F8::new(&g.soft[m]) * F8::splat(scale.per_dt2);
         for i in 0..6 {
             sum = (w[i] * weight[i]).fma(weight[i], sum);
@@ -81,6 +81,12 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
         let s = F8::splat(-1.0) / sum;
         for i in 0..6 {
             x[i] = k.fma(s * w[i] * weight[i], x[i]);
+        }
+        if CURVED {
+            let [a, b] = facing.turn(k.scale(-(s * kappa(g, m, scale.rest * scale.folds))));
+            for (i, by) in [-(a + b), a, b].into_iter().enumerate() {
+                x[i] = by.fma(w[i], x[i]);
+            }
         }
     }
     for i in 0..6 {
@@ -94,11 +100,17 @@ pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut
     // Safety: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
     let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &g.point[k]).0 });
     let mut f = [V8([F8::splat(0.0); 3]); 6];
-    let normal = normal(&x);
+    let mut on_normal = V8([F8::splat(0.0); 3]);
+    let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
     for m in 0..3 {
         let weight = weights(g, m);
-        let k = off::<CURVED>(g, m, &x, &weight, normal, folds).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
+        let k = off::<CURVED>(g, m, &x, &weight, &facing, folds).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
         (0..6).for_each(|i| f[i] = k.fma(weight[i], f[i]));
+        on_normal = k.fma(-kappa(g, m, folds), on_normal);
+    }
+    if CURVED {
+        let [a, b] = facing.turn(on_normal);
+        (f[0], f[1], f[2]) = (f[0] - a - b, f[1] + a, f[2] + b);
     }
     for (i, f) in f.into_iter().enumerate() {
         // Safety: as above.
@@ -109,10 +121,10 @@ pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut
     }
 }
 
+/// Curvatures at rest, multiplied by `folds`, 1/m.
 #[inline(always)]
-fn normal(x: &[V8; 6]) -> V8 {
-    let n = (x[1] - x[0]).cross(x[2] - x[0]);
-    n.scale(F8::splat(1.0) / n.dot(n).max(F8::splat(1e-30)).sqrt())
+fn kappa(g: &Group, m: usize, folds: f32) -> F8 {
+    F8::new(&g.rest[m]) * F8::splat(folds)
 }
 
 #[inline(always)]
@@ -123,13 +135,20 @@ fn weights(g: &Group, m: usize) -> [F8; 6] {
 
 /// A curvature less its rest, which is multiplied by `folds`.
 #[inline(always)]
-fn off<const CURVED: bool>(g: &Group, m: usize, x: &[V8; 6], weight: &[F8; 6], normal: V8, folds: f32) -> V8 {
+fn off<const CURVED: bool>(
+    g: &Group,
+    m: usize,
+    x: &[V8; 6],
+    weight: &[F8; 6],
+    facing: &Facing,
+    folds: f32,
+) -> V8 {
     // Relative to one of the points: far from the origin the sum would lose its small difference.
     let mut k = (x[0] - x[5]).scale(weight[0]);
     for i in 1..5 {
         k = (x[i] - x[5]).fma(weight[i], k);
     }
-    if CURVED { k - outward(k, normal).scale(F8::new(&g.rest[m]) * F8::splat(folds)) } else { k }
+    if CURVED { k - facing.n.scale(kappa(g, m, folds)) } else { k }
 }
 
 impl Group {
@@ -137,10 +156,10 @@ impl Group {
     pub fn energy(&self, x: &[Record], folds: f32) -> f64 {
         // Safety: all indices lie inside.
         let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
-        let n = normal(&x);
+        let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
         (0..3)
             .map(|m| {
-                let k = off::<true>(self, m, &x, &weights(self, m), n, folds);
+                let k = off::<true>(self, m, &x, &weights(self, m), &facing, folds);
                 let e = (k.dot(k) * F8::splat(0.5) / F8::new(&self.soft[m])).array();
                 e.iter().map(|e| f64::from(*e)).sum::<f64>()
             })

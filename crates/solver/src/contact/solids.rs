@@ -3,6 +3,7 @@ use super::collider::{Frame, Swept, close, meet};
 use super::touch::{Pairing, With};
 use crate::build::Cloth;
 use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
+use crate::race;
 use crate::simd::Shared;
 use crate::state::State;
 use crate::watch::Watch;
@@ -113,17 +114,19 @@ pub(super) fn meet_solids(
         let points = s.points;
         let (x, met) = (Shared::of(s.x.as_mut_ptr()), Shared::of(s.loads.met.as_mut_ptr()));
         let start = s.start.as_slice();
+        race::phase();
+        let task = race::task();
         // Safety: each eight points are one thread's.
         let each = |few: &[u32]| unsafe {
             meet(&m.swept, x.get(), met.get(), start.as_ptr(), few.iter().copied(), points, dt)
         };
+        let all_of = |points: &[u32]| -> usize {
+            points.par_chunks(RUN).enumerate().map(|(k, few)| race::within(&task, k, || each(few))).sum()
+        };
         touching[m.pairing] = watch.between(m.pairing, || match (all, &m.reached) {
-            (true, Some(reached)) => reached.par_chunks(RUN).map(each).sum(),
-            (true, None) => {
-                let every: Vec<u32> = firsts(points).collect();
-                every.par_chunks(RUN).map(each).sum()
-            }
-            (false, _) => m.near.par_chunks(RUN).map(each).sum(),
+            (true, Some(reached)) => all_of(reached),
+            (true, None) => all_of(&firsts(points).collect::<Vec<_>>()),
+            (false, _) => all_of(&m.near),
         });
     }
 }

@@ -12,6 +12,7 @@ use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::build::Cloth;
 use crate::inputs::{ColliderRest, FrameInputs, Scaled, Solid};
+use crate::race;
 use crate::simd::Record;
 use crate::snags::{Fault, Snag};
 use crate::state::State;
@@ -602,12 +603,17 @@ impl Between {
 fn bring_apart(presses: &mut Presses, arrays: &Arrays) {
     let mut from = 0;
     for &to in &presses.runs {
+        race::phase();
+        let task = race::task();
         let all = &mut presses.all[from..to];
         // Safety, for both: groups of one run share no point that moves.
         if to - from <= FEW {
-            all.iter_mut().for_each(|g| unsafe { solve(g, arrays) });
+            all.iter_mut()
+                .enumerate()
+                .for_each(|(k, g)| race::within(&task, k, || unsafe { solve(g, arrays) }));
         } else {
-            all.par_iter_mut().with_min_len(SHARE).for_each(|g| unsafe { solve(g, arrays) });
+            let each = all.par_iter_mut().enumerate().with_min_len(SHARE);
+            each.for_each(|(k, g)| race::within(&task, k, || unsafe { solve(g, arrays) }));
         }
         from = to;
     }
