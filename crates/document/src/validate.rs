@@ -1,6 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, Weights, ids::is_key,
+    Body, BodyId, Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, Weights,
+    ids::is_key,
 };
 use jsonschema::error::ValidationErrorKind as Kind;
 use schemars::JsonSchema;
@@ -210,6 +211,33 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
 
 /// What the schema can't say: values that must fit each other.
 fn together(scene: &Scene, faults: &mut Vec<Fault>) {
+    span(scene, faults);
+    for (id, body) in &scene.bodies {
+        points(id, body, faults);
+        handles(scene, id, body, faults);
+        maps(id, body, faults);
+        if let Shape::Sheet(_) = &body.shape {
+            sheet_names(id, body, faults);
+        }
+    }
+    keys_in_order(scene, faults);
+    for (id, c) in &scene.colliders {
+        if c.hollow && matches!(c.form, Form::Plane {} | Form::Mesh(_)) {
+            let message = "only balls, capsules, boxes and hulls can keep cloth inside";
+            faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
+        }
+    }
+    for (id, Field { when, .. }) in &scene.fields {
+        if let Some(w) = when
+            && w.until < w.from
+        {
+            let message = format!("is before the frame it starts at ({} < {})", w.until, w.from);
+            faults.push(Fault::new(format!("/fields/{id}/when/until"), message));
+        }
+    }
+}
+
+fn span(scene: &Scene, faults: &mut Vec<Fault>) {
     let span = &scene.frames;
     if span.last < span.first {
         let message = format!("is before the first frame ({} < {})", span.last, span.first);
@@ -218,71 +246,84 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         let message = format!("makes {} frames; the most is {MAX_FRAMES}", span.count());
         faults.push(Fault::new("/frames/last", message));
     }
-    for (id, body) in &scene.bodies {
-        let layers = body.layers.as_ref().map_or(1, |l| l.count as usize);
-        if let Some(points) = body.shape.points().map(|p| p * layers)
-            && points > MAX_POINTS
+}
+
+fn layers(body: &Body) -> usize {
+    body.layers.as_ref().map_or(1, |l| l.count as usize)
+}
+
+/// How many points there are, and a ring's own two radii.
+fn points(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    if let Some(points) = body.shape.points().map(|p| p * layers(body))
+        && points > MAX_POINTS
+    {
+        let message = format!("makes {points} points; the most is {MAX_POINTS}");
+        faults.push(Fault::new(format!("/bodies/{id}/shape"), message));
+    }
+    if let Shape::Ring(r) = &body.shape
+        && r.tube >= r.radius
+    {
+        let message = format!("is {} m; it must be less than the ring's radius, {} m", r.tube, r.radius);
+        faults.push(Fault::new(format!("/bodies/{id}/shape/ring/tube"), message));
+    }
+}
+
+fn handles(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    for (grip, g) in &body.grips {
+        if let HeldTo::Handle(h) = &g.to
+            && !scene.handles.contains_key(h)
         {
-            let message = format!("makes {points} points; the most is {MAX_POINTS}");
-            faults.push(Fault::new(format!("/bodies/{id}/shape"), message));
+            let message = format!("names the handle \"{h}\", which there is not");
+            faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/handle"), message));
         }
-        for (grip, g) in &body.grips {
-            if let HeldTo::Handle(h) = &g.to
-                && !scene.handles.contains_key(h)
-            {
-                let message = format!("names the handle \"{h}\", which there is not");
-                faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/handle"), message));
-            }
-        }
-        for (what, by) in body.scaled.iter().filter(|(_, by)| !body.maps.contains_key(&by.map)) {
-            let key = serde_json::to_value(what).unwrap_or_default();
-            let message = format!("names the map \"{}\", which the body does not have", by.map);
-            faults
-                .push(Fault::new(format!("/bodies/{id}/scaled/{}/map", key.as_str().unwrap_or("")), message));
-        }
-        for (map, m) in &body.maps {
-            if let Weights::Ramp(r) = &m.weights
-                && r.from == r.to
-            {
-                let message =
-                    format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
-                faults.push(Fault::new(format!("/bodies/{id}/maps/{map}/weights/ramp/to"), message));
-            }
-        }
-        if let Shape::Ring(r) = &body.shape
-            && r.tube >= r.radius
+    }
+}
+
+fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    for (what, by) in body.scaled.iter().filter(|(_, by)| !body.maps.contains_key(&by.map)) {
+        let key = serde_json::to_value(what).unwrap_or_default();
+        let message = format!("names the map \"{}\", which the body does not have", by.map);
+        faults.push(Fault::new(format!("/bodies/{id}/scaled/{}/map", key.as_str().unwrap_or("")), message));
+    }
+    for (map, m) in &body.maps {
+        if let Weights::Ramp(r) = &m.weights
+            && r.from == r.to
         {
-            let message = format!("is {} m; it must be less than the ring's radius, {} m", r.tube, r.radius);
-            faults.push(Fault::new(format!("/bodies/{id}/shape/ring/tube"), message));
+            let message = format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
+            faults.push(Fault::new(format!("/bodies/{id}/maps/{map}/weights/ramp/to"), message));
         }
-        if let Shape::Sheet(_) = &body.shape {
-            for (grip, g) in &body.grips {
-                for (k, choice) in g.points.iter().enumerate() {
-                    let (name, known): (&str, &[&str]) = match choice {
-                        Choice::Border { border, .. } => (border, &SHEET_BORDERS),
-                        Choice::Corner(corner) => (corner, &SHEET_CORNERS),
-                        Choice::Near(_) => continue,
-                    };
-                    // The later layers' are numbered from 2 on.
-                    let of_layer = |n: &str| {
-                        let (name, number) = n.rsplit_once(' ')?;
-                        let k: usize = number.parse().ok()?;
-                        (known.contains(&name) && (2..=layers).contains(&k) && number == k.to_string())
-                            .then_some(())
-                    };
-                    if !known.contains(&name) && of_layer(name).is_none() {
-                        let more = if layers > 1 {
-                            format!(", and up to \"{} {layers}\"", known[0])
-                        } else {
-                            String::new()
-                        };
-                        let message = format!("a sheet has no \"{name}\"; it has {}{more}", known.join(", "));
-                        faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/points/{k}"), message));
-                    }
-                }
+    }
+}
+
+/// A sheet's borders and corners are known before it is made.
+fn sheet_names(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    let layers = layers(body);
+    for (grip, g) in &body.grips {
+        for (k, choice) in g.points.iter().enumerate() {
+            let (name, known): (&str, &[&str]) = match choice {
+                Choice::Border { border, .. } => (border, &SHEET_BORDERS),
+                Choice::Corner(corner) => (corner, &SHEET_CORNERS),
+                Choice::Near(_) => continue,
+            };
+            // The later layers' are numbered from 2 on.
+            let of_layer = || {
+                let (name, number) = name.rsplit_once(' ')?;
+                let k: usize = number.parse().ok()?;
+                let fits = known.contains(&name) && (2..=layers).contains(&k) && number == k.to_string();
+                fits.then_some(())
+            };
+            if !known.contains(&name) && of_layer().is_none() {
+                let more =
+                    if layers > 1 { format!(", and up to \"{} {layers}\"", known[0]) } else { String::new() };
+                let message = format!("a sheet has no \"{name}\"; it has {}{more}", known.join(", "));
+                faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/points/{k}"), message));
             }
         }
     }
+}
+
+/// Keys of one thing come one after the other.
+fn keys_in_order(scene: &Scene, faults: &mut Vec<Fault>) {
     let mut in_order = |frames: Vec<i64>, path: String| {
         if let Some(k) = frames.windows(2).position(|w| w[1] <= w[0]) {
             let message = format!("is not after the one before it ({} <= {})", frames[k + 1], frames[k]);
@@ -303,20 +344,6 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
     }
     for (id, h) in &scene.handles {
         in_order(h.keys.iter().map(|k| k.frame).collect(), format!("/handles/{id}/keys"));
-    }
-    for (id, c) in &scene.colliders {
-        if c.hollow && matches!(c.form, Form::Plane {} | Form::Mesh(_)) {
-            let message = "only balls, capsules, boxes and hulls can keep cloth inside";
-            faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
-        }
-    }
-    for (id, Field { when, .. }) in &scene.fields {
-        if let Some(w) = when
-            && w.until < w.from
-        {
-            let message = format!("is before the frame it starts at ({} < {})", w.until, w.from);
-            faults.push(Fault::new(format!("/fields/{id}/when/until"), message));
-        }
     }
 }
 

@@ -73,7 +73,7 @@ fn of_rest(island: &Island) -> Fingerprint {
         s.u32(&[rest.positions.len() as u32, rest.triangles.len() as u32]);
         rest.positions.iter().for_each(|p| s.f32(p));
         rest.triangles.iter().for_each(|t| s.u32(t));
-        rest.frames.iter().flatten().for_each(|c| s.f32(c));
+        rest.flat.iter().flatten().for_each(|c| s.f32(c));
         rest.held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
         let m = &rest.matter;
         s.f32(&[m.areal_weight, m.shear, m.damping, m.drag, m.lift, m.friction, m.thickness]);

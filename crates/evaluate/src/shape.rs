@@ -1,7 +1,7 @@
 use nematon_document::{
     Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape, Warp,
 };
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{
     Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, refine, ring,
     sheet, tube,
@@ -61,12 +61,12 @@ const WITHIN_ALL: f64 = 500_000.0;
 
 /// What meets itself or another cloth must not be so thick that each point meets hundreds: it would take all memory.
 pub(crate) fn thin_enough(rest: &ClothRest) -> Result<(), ShapeError> {
-    let area = rest.frames.iter().map(|[a, b, c]| {
+    let area = rest.flat.iter().map(|[a, b, c]| {
         let [p, q] = [b, c].map(|x| [0, 1].map(|k| f64::from(x[k] - a[k])));
         0.5 * (p[0] * q[1] - p[1] * q[0]).abs()
     });
     // Of a square grid, two triangles a cell.
-    let apart = (2.0 * area.sum::<f64>() / rest.frames.len().max(1) as f64).sqrt();
+    let apart = (2.0 * area.sum::<f64>() / rest.flat.len().max(1) as f64).sqrt();
     let map = rest.maps.of(Scaled::Thickness).iter().copied().reduce(f32::max).unwrap_or(1.0);
     let times = f64::from(rest.matter.thickness * map) / apart.max(1e-12);
     let most = (WITHIN.max(WITHIN_ALL / rest.positions.len() as f64) / std::f64::consts::PI).sqrt();
@@ -228,7 +228,7 @@ pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
     ClothRest {
         positions: shaped.placed.clone(),
         triangles: shaped.mesh.triangles.clone(),
-        frames: material_frames(shaped.rest.as_ref().unwrap_or(&shaped.mesh), warp),
+        flat: material_coordinates(shaped.rest.as_ref().unwrap_or(&shaped.mesh), warp),
         held: shaped.held(),
         matter: nematon_solver::Matter {
             areal_weight: areal_weight as f32,

@@ -1,6 +1,6 @@
 //! What every store of frames promises. Called from the tests of each.
 #![allow(clippy::missing_panics_doc)]
-use crate::{Chunk, FrameStore, Place};
+use crate::{Chunk, FrameStore, Location};
 
 /// Runs all promises against an empty store.
 pub async fn holds(store: &impl FrameStore) {
@@ -16,7 +16,7 @@ pub async fn holds(store: &impl FrameStore) {
 
     let id = store.keep(&[key(1), key(2), key(3)], &packed).await.expect("keeps");
     let found = store.find(&[key(3), key(9), key(1)]).await.expect("answers");
-    assert_eq!(found, [Some(Place { chunk: id, slot: 2 }), None, Some(Place { chunk: id, slot: 0 })]);
+    assert_eq!(found, [Some(Location { chunk: id, slot: 2 }), None, Some(Location { chunk: id, slot: 0 })]);
     assert_eq!(
         store.chunk(id).await.expect("answers").as_deref(),
         Some(&packed[..]),
@@ -26,7 +26,7 @@ pub async fn holds(store: &impl FrameStore) {
     // Two who computed the same frame: the first stays, neither fails.
     let other = store.keep(&[key(3), key(4)], &packed).await.expect("keeps what is partly there");
     let found = store.find(&[key(3), key(4)]).await.expect("answers");
-    assert_eq!(found, [Some(Place { chunk: id, slot: 2 }), Some(Place { chunk: other, slot: 1 })]);
+    assert_eq!(found, [Some(Location { chunk: id, slot: 2 }), Some(Location { chunk: other, slot: 1 })]);
 
     store.keep_checkpoint(&key(1), b"one").await.expect("keeps");
     store.keep_checkpoint(&key(3), b"three").await.expect("keeps");

@@ -8,7 +8,7 @@ mod store;
 
 pub use chunk::{Chunk, ChunkError};
 pub use memory::MemoryFrames;
-pub use store::{FrameStore, Key, Place};
+pub use store::{FrameStore, Key, Location};
 
 /// Packs a checkpoint, losing nothing.
 ///

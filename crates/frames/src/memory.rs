@@ -1,4 +1,4 @@
-use crate::{FrameStore, Key, Place};
+use crate::{FrameStore, Key, Location};
 use std::collections::HashMap;
 use std::convert::Infallible;
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -9,7 +9,7 @@ pub struct MemoryFrames(Mutex<Kept>);
 
 #[derive(Default)]
 struct Kept {
-    places: HashMap<Key, Place>,
+    places: HashMap<Key, Location>,
     chunks: Vec<Vec<u8>>,
     checkpoints: HashMap<Key, Vec<u8>>,
 }
@@ -23,7 +23,7 @@ impl MemoryFrames {
 impl FrameStore for MemoryFrames {
     type Error = Infallible;
 
-    async fn find(&self, keys: &[Key]) -> Result<Vec<Option<Place>>, Infallible> {
+    async fn find(&self, keys: &[Key]) -> Result<Vec<Option<Location>>, Infallible> {
         let kept = self.kept();
         Ok(keys.iter().map(|k| kept.places.get(k).copied()).collect())
     }
@@ -33,7 +33,7 @@ impl FrameStore for MemoryFrames {
         let chunk = kept.chunks.len() as i64;
         kept.chunks.push(packed.to_vec());
         for (slot, key) in keys.iter().enumerate() {
-            kept.places.entry(*key).or_insert(Place { chunk, slot: slot as u32 });
+            kept.places.entry(*key).or_insert(Location { chunk, slot: slot as u32 });
         }
         Ok(chunk)
     }

@@ -7,7 +7,7 @@ pub type Key = [u8; 32];
 
 /// Where a frame lies.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Place {
+pub struct Location {
     pub chunk: i64,
     /// Which of the chunk's frames.
     pub slot: u32,
@@ -18,7 +18,7 @@ pub trait FrameStore {
     type Error: std::error::Error + Send + 'static;
 
     /// Where each of the keys lies, if it is kept.
-    fn find(&self, keys: &[Key]) -> impl Future<Output = Result<Vec<Option<Place>>, Self::Error>> + Send;
+    fn find(&self, keys: &[Key]) -> impl Future<Output = Result<Vec<Option<Location>>, Self::Error>> + Send;
 
     /// Keeps a packed chunk of frames with these keys, in order.
     fn keep(&self, keys: &[Key], packed: &[u8]) -> impl Future<Output = Result<i64, Self::Error>> + Send;

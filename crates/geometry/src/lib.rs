@@ -3,7 +3,7 @@
 mod borders;
 mod check;
 mod density;
-pub mod frame;
+pub mod material;
 mod mesh;
 mod place;
 mod refine;

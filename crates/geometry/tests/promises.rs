@@ -1,6 +1,6 @@
 //! What the meshes promise.
 #![allow(clippy::unwrap_used)]
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::*;
 
 fn area(f: &[[f32; 2]; 3]) -> f32 {
@@ -20,7 +20,7 @@ fn a_sheet_has_its_size_borders_corners_and_uvs() {
 #[test]
 fn a_sheets_triangles_face_up_and_cover_it_once() {
     let m = sheet(3.0, 1.5, 7, 6);
-    let total: f32 = material_frames(&m, WarpAlong::U).iter().map(area).sum();
+    let total: f32 = material_coordinates(&m, WarpAlong::U).iter().map(area).sum();
     assert!((total - 4.5).abs() < 1e-5);
     for t in &m.triangles {
         let [a, b, c] = t.map(|p| m.positions[p as usize]);
@@ -33,8 +33,10 @@ fn warp_follows_the_chosen_texture_direction_wherever_the_sheet_stands() {
     let mut m = sheet(2.0, 1.0, 3, 3);
     place(&mut m.positions, [3.0, -1.0, 2.0], [0.7, -1.1, 0.4]);
     for (warp, side) in [(WarpAlong::U, 1.0f32), (WarpAlong::V, 0.5)] {
-        let longest =
-            material_frames(&m, warp).iter().flat_map(|f| [f[1][0].abs(), f[2][0].abs()]).fold(0.0, f32::max);
+        let longest = material_coordinates(&m, warp)
+            .iter()
+            .flat_map(|f| [f[1][0].abs(), f[2][0].abs()])
+            .fold(0.0, f32::max);
         assert!((longest - side).abs() < 1e-5, "{warp:?} {longest}");
     }
 }
@@ -90,7 +92,7 @@ fn refining_keeps_points_area_and_borders() {
     let fine = refine(&m);
     assert_eq!(&fine.positions[..12], &m.positions[..]);
     assert_eq!(fine.triangles.len(), 4 * m.triangles.len());
-    let total = |m: &Mesh| material_frames(m, WarpAlong::U).iter().map(area).sum::<f32>();
+    let total = |m: &Mesh| material_coordinates(m, WarpAlong::U).iter().map(area).sum::<f32>();
     assert!((total(&fine) - total(&m)).abs() < 1e-5);
     assert_eq!(fine.borders[0].points.len(), 7);
     assert!(check(&fine, 1000).is_ok());

@@ -1,6 +1,6 @@
 //! Generated shapes against the formulas of what they stand for.
 #![allow(clippy::unwrap_used)]
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::*;
 use std::collections::BTreeMap;
 use std::f64::consts::PI;
@@ -173,7 +173,7 @@ fn rest_corners_in_the_plane_are_as_long_and_as_large_as_in_space() {
     ];
     for (k, m) in shapes.into_iter().chain([ring(0.4, 0.1, 24, 12)]).enumerate() {
         for warp in [WarpAlong::U, WarpAlong::V] {
-            let frames = material_frames(&m, warp);
+            let frames = material_coordinates(&m, warp);
             assert_eq!(frames.len(), m.triangles.len());
             for (t, f) in frames.iter().enumerate() {
                 let x = corner(&m, t);

@@ -3,7 +3,7 @@ use crate::problem::Problem;
 use crate::state::App;
 use axum::body::{Body, Bytes};
 use nematon_document::{BodyId, Scene};
-use nematon_frames::{Chunk, FrameStore, Place};
+use nematon_frames::{Chunk, FrameStore, Location};
 use nematon_store::Store;
 use std::io;
 use std::ops::RangeInclusive;
@@ -25,7 +25,7 @@ pub async fn true_frames(
     scene: &Arc<Scene>,
     body: &BodyId,
     range: RangeInclusive<i64>,
-) -> Result<Vec<Place>, Problem> {
+) -> Result<Vec<Location>, Problem> {
     app.meshes.fetch(scene).await?;
     let all = app.prints.of(scene, &app.meshes).await;
     let prints = match all.get(body) {
@@ -53,7 +53,7 @@ pub async fn true_frames(
 }
 
 /// Reads frames one by one on the async side, for a writer on a thread of its own.
-pub fn read(store: Store, places: Vec<Place>) -> mpsc::Receiver<nematon_formats::Frame> {
+pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<nematon_formats::Frame> {
     let (send, receive) = mpsc::channel(FRAMES_AHEAD);
     tokio::spawn(async move {
         let mut at: Option<(i64, Arc<Chunk>)> = None;
@@ -81,10 +81,10 @@ pub fn read(store: Store, places: Vec<Place>) -> mpsc::Receiver<nematon_formats:
 
 /// Sends what `write` writes, as it writes it, on a thread of its own. A fault cuts the file short, so that nobody takes
 /// it for whole.
-pub fn send(write: impl FnOnce(&mut Parts) -> io::Result<()> + Send + 'static) -> Body {
+pub fn send(write: impl FnOnce(&mut Sending) -> io::Result<()> + Send + 'static) -> Body {
     let (send, receive) = mpsc::channel::<io::Result<Bytes>>(PARTS_AHEAD);
     tokio::task::spawn_blocking(move || {
-        let mut parts = Parts { send, part: Vec::with_capacity(PART) };
+        let mut parts = Sending { send, part: Vec::with_capacity(PART) };
         let done = write(&mut parts).and_then(|()| io::Write::flush(&mut parts));
         if let Err(e) = done {
             // Nobody may be there any more.
@@ -97,12 +97,12 @@ pub fn send(write: impl FnOnce(&mut Parts) -> io::Result<()> + Send + 'static) -
 }
 
 /// A sink whose bytes go out in parts.
-pub struct Parts {
+pub struct Sending {
     send: mpsc::Sender<io::Result<Bytes>>,
     part: Vec<u8>,
 }
 
-impl io::Write for Parts {
+impl io::Write for Sending {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         self.part.extend_from_slice(bytes);
         if self.part.len() >= PART {

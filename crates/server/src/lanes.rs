@@ -4,7 +4,7 @@ use crate::prints::Prints;
 use crate::space::RUNS;
 use nematon_document::{BodyId, Scene, changes};
 use nematon_evaluate::{Fingerprint, FrameSnag};
-use nematon_frames::{FrameStore, Key, Place};
+use nematon_frames::{FrameStore, Key, Location};
 use nematon_store::{Store, StoreError};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -71,7 +71,7 @@ pub struct Counts {
 struct Older {
     scene: Arc<Scene>,
     prints: Arc<Vec<Fingerprint>>,
-    places: Vec<Option<Place>>,
+    places: Vec<Option<Location>>,
 }
 
 /// The lanes of a scene, one a body.
@@ -171,7 +171,7 @@ fn lane(
     id: &BodyId,
     name: &str,
     now: &[Fingerprint],
-    places: &[Option<Place>],
+    places: &[Option<Location>],
     older: &[Older],
 ) -> Lane {
     let reasons: Vec<Vec<String>> = older

@@ -1,5 +1,4 @@
 //! All that the solver is told, as plain arrays. Owned here, so that it never sees a document.
-use crate::air::{Turbulence, Wind};
 use std::sync::Arc;
 
 /// A cloth before it moves. Arrays are indexed by point or by triangle as named.
@@ -10,7 +9,7 @@ pub struct ClothRest {
     /// Points of each triangle.
     pub triangles: Vec<[u32; 3]>,
     /// Rest shape of each triangle: its corners in metres along warp and weft.
-    pub frames: Vec<[[f32; 2]; 3]>,
+    pub flat: Vec<[[f32; 2]; 3]>,
     /// For each point, whether it stays where it is.
     pub held: Vec<bool>,
     pub matter: Matter,
@@ -127,6 +126,34 @@ impl Default for Matter {
             thickness: 0.0006,
         }
     }
+}
+
+/// A wind at one frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Wind {
+    /// Mean velocity, m/s.
+    pub velocity: [f32; 3],
+    /// Root-mean-square of the gusts as a share of the speed, 0 to 1.
+    pub gust: f32,
+    /// Typical time between gusts, seconds.
+    pub gust_period: f32,
+    pub seed: u32,
+}
+
+/// Turbulence at one frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Turbulence {
+    /// Root-mean-square speed, m/s.
+    pub strength: f32,
+    /// Wavelength of the first octave, metres.
+    pub size: f32,
+    /// How often a second the pattern renews itself in place.
+    pub pace: f32,
+    /// Velocity of the pattern, m/s.
+    pub drift: [f32; 3],
+    /// 1 to 4.
+    pub octaves: u32,
+    pub seed: u32,
 }
 
 /// A level plane.

@@ -80,7 +80,7 @@ impl Cloth {
 
     /// Area and lengths of f_u and f_v of each triangle.
     pub(crate) fn columns(&self, state: &State, mut each: impl FnMut(f64, [f64; 2])) {
-        for (t, f) in self.triangles.iter().zip(&self.frames) {
+        for (t, f) in self.triangles.iter().zip(&self.flat) {
             let [a, b, c] = f.map(|p| p.map(f64::from));
             let x = t.map(|p| state.x[p as usize].xyz().map(f64::from));
             let (p, q) = ([b[0] - a[0], b[1] - a[1]], [c[0] - a[0], c[1] - a[1]]);

@@ -1,7 +1,7 @@
 //! Faults of a frame, measured on what was computed: crossings, points inside colliders, overstretch, pops.
 use crate::build::Cloth;
 use crate::contact::collider::depths;
-use crate::contact::{Contact, With};
+use crate::contact::{Contact, Pairing, With};
 use crate::inputs::{FrameInputs, Pose, Scaled};
 use crate::leap::collider_leaps;
 use crate::state::State;
@@ -81,63 +81,79 @@ pub fn snags(
         With::Collider(c) => Some(leap(p.cloth, Some(p.with), collider_leaps.get(c).copied()??)),
         _ => None,
     }));
-    for pairing in contact.pairings().to_vec() {
-        let (k, cloth) = (pairing.cloth, &cloths[pairing.cloth]);
-        let limit = INSIDE * cloth.matter.thickness;
-        let mut found = (0usize, 0.0f32, 0usize);
-        let mut see = |place: usize, deep: f32| {
-            let scale = cloth.maps.of(Scaled::Thickness).get(place).unwrap_or(&1.0);
-            if deep > limit * scale {
-                found.0 += 1;
-                if deep > found.1 {
-                    (found.1, found.2) = (deep, place);
-                }
-            }
-        };
-        let x = &states[k].x[..cloth.points()];
-        match pairing.with {
-            With::Collider(c) => {
-                let pose = frame.colliders.get(c).map(|m| m.to).unwrap_or_default();
-                if let Some(solid) = contact.solid(c) {
-                    depths(solid, &pose, x, &mut see);
-                } else {
-                    contact.depths_in_skin(c, x, &mut see);
-                }
-            }
-            With::Floor => {
-                if let Some(f) = frame.floor {
-                    let pose = Pose { position: [0.0, f.height, 0.0], ..Pose::default() };
-                    depths(&crate::inputs::Solid::Plane, &pose, x, &mut see);
-                }
-            }
-            _ => continue,
-        }
-        let (count, worst, place) = found;
-        if count > 0 {
-            let point = cloth.given(place);
-            let with = Some(pairing.with);
-            out.push(Snag { fault: Fault::Inside, cloth: k, with, count, worst: f64::from(worst), point });
-        }
-    }
+    out.extend(
+        contact
+            .pairings()
+            .iter()
+            .filter_map(|p| inside(*p, &cloths[p.cloth], &states[p.cloth], contact, frame)),
+    );
     for (k, cloth) in cloths.iter().enumerate() {
-        let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
-        cloth.columns(&states[k], |_, [u, v]| {
-            let s = u.max(v) / f64::from(states[k].stretched[0]) - 1.0;
-            count += usize::from(s > OVERSTRETCH);
-            if s > worst {
-                (worst, at) = (s, t);
-            }
-            t += 1;
-        });
-        if count > 0 {
-            let point = cloth.given(cloth.triangles[at][0] as usize);
-            out.push(Snag { fault: Fault::Overstretch, cloth: k, with: None, count, worst, point });
-        }
+        out.extend(overstretch(k, cloth, &states[k]));
         if states[k].leapt == 0.0 {
             out.extend(before.get(k).and_then(|before| pops(k, cloth, &states[k], before)));
         }
     }
     out
+}
+
+/// Points of a cloth inside of what a pairing has it meet.
+fn inside(
+    pairing: Pairing,
+    cloth: &Cloth,
+    state: &State,
+    contact: &Contact,
+    frame: &FrameInputs,
+) -> Option<Snag> {
+    let limit = INSIDE * cloth.matter.thickness;
+    let mut found = (0usize, 0.0f32, 0usize);
+    let mut see = |place: usize, deep: f32| {
+        let scale = cloth.maps.of(Scaled::Thickness).get(place).unwrap_or(&1.0);
+        if deep > limit * scale {
+            found.0 += 1;
+            if deep > found.1 {
+                (found.1, found.2) = (deep, place);
+            }
+        }
+    };
+    let x = &state.x[..cloth.points()];
+    match pairing.with {
+        With::Collider(c) => {
+            let pose = frame.colliders.get(c).map(|m| m.to).unwrap_or_default();
+            match contact.solid(c) {
+                Some(solid) => depths(solid, &pose, x, &mut see),
+                None => contact.depths_in_skin(c, x, &mut see),
+            }
+        }
+        With::Floor => {
+            let pose = Pose { position: [0.0, frame.floor?.height, 0.0], ..Pose::default() };
+            depths(&crate::inputs::Solid::Plane, &pose, x, &mut see);
+        }
+        _ => return None,
+    }
+    let (count, worst, place) = found;
+    (count > 0).then(|| Snag {
+        fault: Fault::Inside,
+        cloth: pairing.cloth,
+        with: Some(pairing.with),
+        count,
+        worst: f64::from(worst),
+        point: cloth.given(place),
+    })
+}
+
+/// Triangles whose threads are longer than may be, against the rest of the moment.
+fn overstretch(k: usize, cloth: &Cloth, state: &State) -> Option<Snag> {
+    let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
+    cloth.columns(state, |_, [u, v]| {
+        let s = u.max(v) / f64::from(state.stretched[0]) - 1.0;
+        count += usize::from(s > OVERSTRETCH);
+        if s > worst {
+            (worst, at) = (s, t);
+        }
+        t += 1;
+    });
+    let point = cloth.given(cloth.triangles[at][0] as usize);
+    (count > 0).then_some(Snag { fault: Fault::Overstretch, cloth: k, with: None, count, worst, point })
 }
 
 /// Points whose way through the frame departs from the mean of their neighbours'. On a border those lie to one side:

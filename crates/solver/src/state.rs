@@ -18,9 +18,9 @@ pub struct State {
     /// Air relative to the point, m/s; scratch.
     pub(crate) flow: Vec<Record>,
     /// Pull of each yarn's edges within a sub-step; scratch.
-    pub(crate) pull: [Vec<crate::constraint::yarn::Pulls>; 2],
+    pub(crate) chain_multipliers: [Vec<crate::constraint::yarn::ChainMultipliers>; 2],
     /// Pulls of the triangles of each part within a sub-step; scratch, empty where yarns have them.
-    pub(crate) pulls: Vec<Vec<crate::constraint::membrane::Pulls>>,
+    pub(crate) multipliers: Vec<Vec<crate::constraint::membrane::Multipliers>>,
     /// Nodes of the lattices; scratch.
     pub(crate) coarse: Vec<crate::coarse::Scratch>,
     /// Forces of the patches and scratch of their system.

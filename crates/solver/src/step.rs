@@ -2,7 +2,8 @@
 //!
 //! Long, because the phases stand here in their order, each with the arrays it shares with the next.
 use crate::build::{Cloth, Work};
-use crate::coarse::{self, cell::Told};
+use crate::coarse;
+use crate::constraint::prolonged::Prolonged;
 use crate::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use crate::contact::Contact;
 use crate::damping::{Rigid, Sums};
@@ -258,17 +259,17 @@ impl<'a> Substep<'a> {
         state.loads.weigh(&mut state.x);
         watch.during(Phase::Coarse, || {
             coarse::relax(&self.cloth.coarse, &state.x, &mut state.coarse, scale);
-            coarse::follow(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &state.coarse);
+            coarse::prolong_to(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &state.coarse);
         });
         let all = Arrays::of(state);
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
         let levels = std::mem::take(&mut state.coarse);
-        let nothing = Told::default();
-        let told = levels.first().map_or(&nothing, coarse::Scratch::told);
-        let pulls = PullsOf { own: state.pulls.as_mut_ptr(), told };
+        let nothing = Prolonged::default();
+        let prolonged = levels.first().map_or(&nothing, coarse::Scratch::prolonged);
+        let multipliers = MultipliersOf { own: state.multipliers.as_mut_ptr(), prolonged };
         for round in 0..rounds {
             race::phase();
-            self.part(0, all, pulls, scale, [round == 0, self.plate[goes_on].is_none()], watch);
+            self.part(0, all, multipliers, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
         if let Some(factor) = &self.plate[goes_on] {
             watch.during(Phase::Bend, || self.plate(factor, scale, state));
@@ -277,8 +278,11 @@ impl<'a> Substep<'a> {
         let all = Arrays::of(state);
         for round in 0..2 * YARN_ROUNDS {
             let direction = round % 2;
-            let kept = (self.bends[goes_on][direction].as_slice(), state.pull[direction].as_mut_slice());
-            self.yarns(round, all, scale, kept, (&state.strain, told), watch);
+            let kept = (
+                self.bends[goes_on][direction].as_slice(),
+                state.chain_multipliers[direction].as_mut_slice(),
+            );
+            self.yarns(round, all, scale, kept, (&state.strain, prolonged), watch);
         }
         state.coarse = levels;
         state.loads.unweigh(&mut state.x, &state.start);
@@ -408,15 +412,15 @@ impl<'a> Substep<'a> {
         &self,
         part: usize,
         all: Arrays,
-        pulls: PullsOf<'_>,
+        multipliers: MultipliersOf<'_>,
         scale: Scale,
         [first, sweeps]: [bool; 2],
         watch: &impl Watch,
     ) {
         if let Some([a, b]) = self.cloth.parts.tree[part].halves {
             race::join(
-                || self.part(a, all, pulls, scale, [first, sweeps], watch),
-                || self.part(b, all, pulls, scale, [first, sweeps], watch),
+                || self.part(a, all, multipliers, scale, [first, sweeps], watch),
+                || self.part(b, all, multipliers, scale, [first, sweeps], watch),
             );
         }
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
@@ -425,17 +429,26 @@ impl<'a> Substep<'a> {
         watch.during(Phase::Membrane, || {
             let air = self.drag && first;
             if first {
-                cell.iter().for_each(|g| unsafe { cell::solve(g, points, scale, air, pulls.told) });
+                cell.iter()
+                    .for_each(|g| unsafe { cell::solve(g, points, scale, air, multipliers.prolonged) });
             }
             if !self.cloth.stretchy {
-                let each =
-                    |g| unsafe { membrane::solve::<false>(g, points, scale, air, None, Some(pulls.told)) };
+                let each = |g| unsafe {
+                    membrane::solve::<false>(g, points, scale, air, None, Some(multipliers.prolonged))
+                };
                 return membrane.iter().for_each(each);
             }
-            let own = unsafe { pulls.of(part) };
+            let own = unsafe { multipliers.of(part) };
             for (g, own) in membrane.iter().zip(own) {
                 unsafe {
-                    membrane::solve::<true>(g, points, scale, air, Some(own), first.then_some(pulls.told))
+                    membrane::solve::<true>(
+                        g,
+                        points,
+                        scale,
+                        air,
+                        Some(own),
+                        first.then_some(multipliers.prolonged),
+                    )
                 };
             }
         });
@@ -465,8 +478,8 @@ impl<'a> Substep<'a> {
         push.resize(x.len(), Record::default());
         for g in self.cloth.work.iter().flat_map(|w| &w.patch) {
             match self.cloth.curved {
-                true => patch::pull::<true>(g, x, scale.rest * scale.folds, push),
-                false => patch::pull::<false>(g, x, 1.0, push),
+                true => patch::force::<true>(g, x, scale.rest * scale.folds, push),
+                false => patch::force::<false>(g, x, 1.0, push),
             }
         }
         let n = self.cloth.points();
@@ -484,8 +497,8 @@ impl<'a> Substep<'a> {
         round: usize,
         all: Arrays,
         scale: Scale,
-        (bends, pull): (&[yarn::Bends], &mut [yarn::Pulls]),
-        (strain, told): (&[Record], &Told),
+        (bends, chain_multipliers): (&[yarn::Bends], &mut [yarn::ChainMultipliers]),
+        (strain, prolonged): (&[Record], &Prolonged),
         watch: &impl Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
@@ -494,21 +507,24 @@ impl<'a> Substep<'a> {
         let groups = &self.cloth.yarns[direction];
         race::phase();
         let task = race::task();
-        groups.par_iter().zip(bends).zip(pull).enumerate().with_min_len(YARN_SHARE).for_each_init(
-            yarn::Scratch::default,
-            |scratch, (k, ((g, bends), pull))| {
+        groups
+            .par_iter()
+            .zip(bends)
+            .zip(chain_multipliers)
+            .enumerate()
+            .with_min_len(YARN_SHARE)
+            .for_each_init(yarn::ChainScratch::default, |scratch, (k, ((g, bends), chain_multipliers))| {
                 if !first && !g.carries {
                     return;
                 }
-                let first = first.then_some(yarn::First { told, direction, bend: bends });
+                let first = first.then_some(yarn::First { prolonged, direction, bend: bends });
                 // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
                 watch.during(Phase::Yarn, || {
                     race::within(&task, k, || unsafe {
-                        yarn::solve(g, points, scale, across, scratch, first, pull);
+                        yarn::solve(g, points, scale, across, scratch, first, chain_multipliers);
                     });
                 });
-            },
-        );
+            });
     }
 
     /// Velocities take gravity and damping, and carry the points along.
@@ -538,10 +554,10 @@ impl<'a> Substep<'a> {
             let heavy = 1.0 / loads.times[k];
             let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
             for c in 0..3 {
-                // Damping is a blow that shifts what is remembered along with what is.
-                let blow = (v.0[c] - r[c]) * (kept - 1.0);
-                let u = (v.0[c] + blow) * moves;
-                let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + blow, way.0[c] + blow * dt) };
+                // Damping is an impulse that shifts what is remembered along with what is.
+                let impulse = (v.0[c] - r[c]) * (kept - 1.0);
+                let u = (v.0[c] + impulse) * moves;
+                let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + impulse, way.0[c] + impulse * dt) };
                 let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));
                 x.0[c] += by.mul_add(dt, last * p) * moves;
                 v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c] * heavy)) * moves;
@@ -554,7 +570,7 @@ impl<'a> Substep<'a> {
 
     /// Velocities change by how far the points were kept from where those led.
     /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
-    /// What contact did is a blow: it shifts what is remembered along.
+    /// What contact did is an impulse: it shifts what is remembered along.
     fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &impl Watch) -> Sums {
         let p = &self.cloth.parts.tree[part];
         if let Some([a, b]) = p.halves {
@@ -566,14 +582,14 @@ impl<'a> Substep<'a> {
             return s;
         }
         watch.during(Phase::Finish, || {
-            let blow = if touches { 1.0 } else { 0.0 };
+            let impulse = if touches { 1.0 } else { 0.0 };
             for k in p.from..p.to {
                 // Safety: the points of a leaf are touched by no other.
                 let Point { x, free, v, start, was, way, .. } = unsafe { all.at(k) };
                 for c in 0..3 {
                     let by = (x.0[c] - free.0[c]) * per_dt;
                     v.0[c] += by;
-                    was.0[c] += by * blow;
+                    was.0[c] += by * impulse;
                     way.0[c] = x.0[c] - start.0[c];
                 }
             }
@@ -595,19 +611,19 @@ impl<'a> Substep<'a> {
 
 /// The pulls of each part's triangles, shared between threads that are each at their own part.
 #[derive(Clone, Copy)]
-struct PullsOf<'a> {
-    own: *mut Vec<membrane::Pulls>,
+struct MultipliersOf<'a> {
+    own: *mut Vec<membrane::Multipliers>,
     /// What the finest lattice pulled.
-    told: &'a Told,
+    prolonged: &'a Prolonged,
 }
 
 // Safety: as for `Arrays`.
-unsafe impl Send for PullsOf<'_> {}
-unsafe impl Sync for PullsOf<'_> {}
+unsafe impl Send for MultipliersOf<'_> {}
+unsafe impl Sync for MultipliersOf<'_> {}
 
-impl PullsOf<'_> {
+impl MultipliersOf<'_> {
     /// Safety: no other thread is at this part.
-    unsafe fn of<'b>(self, part: usize) -> &'b mut Vec<membrane::Pulls> {
+    unsafe fn of<'b>(self, part: usize) -> &'b mut Vec<membrane::Multipliers> {
         unsafe { &mut *self.own.add(part) }
     }
 }

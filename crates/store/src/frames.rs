@@ -1,5 +1,5 @@
 use crate::{Store, StoreError};
-use nematon_frames::{FrameStore, Key, Place};
+use nematon_frames::{FrameStore, Key, Location};
 use sqlx::Row;
 use std::collections::HashMap;
 
@@ -10,14 +10,14 @@ fn bytes(keys: &[Key]) -> Vec<Vec<u8>> {
 impl FrameStore for Store {
     type Error = StoreError;
 
-    async fn find(&self, keys: &[Key]) -> Result<Vec<Option<Place>>, StoreError> {
+    async fn find(&self, keys: &[Key]) -> Result<Vec<Option<Location>>, StoreError> {
         let rows = sqlx::query("select key, chunk, slot from frame where key = any($1)")
             .bind(bytes(keys))
             .fetch_all(&self.pool)
             .await?;
-        let places: HashMap<Vec<u8>, Place> = rows
+        let places: HashMap<Vec<u8>, Location> = rows
             .iter()
-            .map(|r| (r.get(0), Place { chunk: r.get(1), slot: r.get::<i32, _>(2) as u32 }))
+            .map(|r| (r.get(0), Location { chunk: r.get(1), slot: r.get::<i32, _>(2) as u32 }))
             .collect();
         Ok(keys.iter().map(|k| places.get(&k[..]).copied()).collect())
     }

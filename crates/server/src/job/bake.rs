@@ -1,5 +1,5 @@
 //! Computes the frames of a scene that are not stored, island by island, from the nearest checkpoint on.
-use super::keep::{Frame, KeepError, keep};
+use super::keep::{Computed, KeepError, keep};
 use super::patiently;
 use super::stop::Stop;
 use crate::library::StoredMeshes;
@@ -133,7 +133,7 @@ fn compute(
     there: &[bool],
     last: usize,
     stop: &Stop,
-    send: &mpsc::Sender<Frame>,
+    send: &mpsc::Sender<Computed>,
 ) -> Result<(), RunError> {
     let watch = Stopwatch::of(run.contact.pairings().len()).until(stop.flag());
     let mut touches = Touches::of(run);
@@ -148,7 +148,7 @@ fn compute(
             let costs = run.tell_costs(&watch, &touches);
             let costs = serde_json::to_string(&costs).unwrap_or_else(|_| "[]".into());
             let positions = positions.clone();
-            if send.blocking_send(Frame { index, positions, checkpoint, snags, costs }).is_err() {
+            if send.blocking_send(Computed { index, positions, checkpoint, snags, costs }).is_err() {
                 return Ok(());
             }
         }
@@ -165,10 +165,10 @@ fn compute(
 async fn keep_all(
     bench: &Bench<'_>,
     keys: &[Vec<Key>],
-    mut receive: mpsc::Receiver<Frame>,
+    mut receive: mpsc::Receiver<Computed>,
     at: &mut RunRow,
 ) -> Result<(), KeepError> {
-    let mut waiting: Vec<Frame> = vec![];
+    let mut waiting: Vec<Computed> = vec![];
     let (mut since, mut told, mut clock) = (Instant::now(), Instant::now(), Instant::now());
     patiently(|| bench.store.progress(bench.worker, at)).await?;
     loop {

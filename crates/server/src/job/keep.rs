@@ -11,7 +11,7 @@ pub const MAX_CHECKPOINT: usize = 768 << 20;
 
 /// A computed frame on its way to the store.
 #[derive(Clone, Default)]
-pub struct Frame {
+pub struct Computed {
     pub index: usize,
     /// Of each body of the island.
     pub positions: Vec<Vec<[f32; 3]>>,
@@ -34,8 +34,8 @@ pub enum KeepError {
 }
 
 /// Frames that follow each other, for a chunk holds no others: cut wherever an index is not the next.
-pub fn runs_of(frames: Vec<Frame>) -> Vec<Vec<Frame>> {
-    let mut out: Vec<Vec<Frame>> = vec![];
+pub fn runs_of(frames: Vec<Computed>) -> Vec<Vec<Computed>> {
+    let mut out: Vec<Vec<Computed>> = vec![];
     for f in frames {
         match out.last_mut() {
             Some(run) if run.last().is_some_and(|l| l.index + 1 == f.index) => run.push(f),
@@ -49,7 +49,7 @@ pub fn runs_of(frames: Vec<Frame>) -> Vec<Vec<Frame>> {
 ///
 /// # Errors
 /// When some could not be kept; those before them are.
-pub async fn keep(bench: &Bench<'_>, keys: &[Vec<Key>], frames: Vec<Frame>) -> Result<usize, KeepError> {
+pub async fn keep(bench: &Bench<'_>, keys: &[Vec<Key>], frames: Vec<Computed>) -> Result<usize, KeepError> {
     let mut count = 0;
     for run in runs_of(frames) {
         count += run.len();
@@ -61,7 +61,7 @@ pub async fn keep(bench: &Bench<'_>, keys: &[Vec<Key>], frames: Vec<Frame>) -> R
 /// The snags of a frame of one body.
 type Told = (Key, String);
 
-async fn keep_run(bench: &Bench<'_>, keys: &[Vec<Key>], run: Vec<Frame>) -> Result<(), KeepError> {
+async fn keep_run(bench: &Bench<'_>, keys: &[Vec<Key>], run: Vec<Computed>) -> Result<(), KeepError> {
     let (Some(first), Some(last)) = (run.first().map(|f| f.index), run.last().map(|f| f.index)) else {
         return Ok(());
     };
@@ -100,7 +100,7 @@ struct Packed {
     snags: Vec<Told>,
 }
 
-fn pack(keys: &[Vec<Key>], run: Vec<Frame>) -> std::io::Result<Packed> {
+fn pack(keys: &[Vec<Key>], run: Vec<Computed>) -> std::io::Result<Packed> {
     let (mut checkpoints, mut snags) = (vec![], vec![]);
     let mut positions = vec![vec![]; keys.len()];
     for (k, f) in run.into_iter().enumerate() {
@@ -128,8 +128,13 @@ mod tests {
     #![allow(clippy::unwrap_used)]
     use super::*;
 
-    fn frame(index: usize) -> Frame {
-        Frame { index, positions: vec![vec![[index as f32; 3]]], snags: vec![vec![]], ..Frame::default() }
+    fn frame(index: usize) -> Computed {
+        Computed {
+            index,
+            positions: vec![vec![[index as f32; 3]]],
+            snags: vec![vec![]],
+            ..Computed::default()
+        }
     }
 
     #[test]

@@ -2,8 +2,9 @@
 mod turbulence;
 mod wind;
 
-pub use turbulence::{Turbulence, Waves};
-pub use wind::{Gusts, Wind};
+pub use crate::inputs::{Turbulence, Wind};
+pub use turbulence::Waves;
+pub use wind::Gusts;
 
 use crate::build::Cloth;
 use crate::inputs::FrameInputs;

@@ -4,28 +4,13 @@
 //! Random Velocity Field" (1970), eq. 3.1. Each wave is free of divergence exactly, so is the sum; it
 //! is smooth to all orders, has no grid and does not repeat.
 use super::chance;
+use crate::inputs::Turbulence;
 use crate::simd::{F8, V8};
 
 /// Waves an octave: enough to look the same in all directions.
 const WAVES: usize = 20;
 /// Strength of an octave against the one before.
 const FALL: f64 = 0.6;
-
-/// Turbulence at one frame.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Turbulence {
-    /// Root-mean-square speed, m/s.
-    pub strength: f32,
-    /// Wavelength of the first octave, metres.
-    pub size: f32,
-    /// How often a second the pattern renews itself in place.
-    pub pace: f32,
-    /// Velocity of the pattern, m/s.
-    pub drift: [f32; 3],
-    /// 1 to 4.
-    pub octaves: u32,
-    pub seed: u32,
-}
 
 /// Turbulence at one moment.
 pub struct Waves {

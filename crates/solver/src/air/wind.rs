@@ -1,21 +1,10 @@
 //! A steady wind with gusts that travel along with it.
 use super::chance;
+use crate::inputs::Wind;
 use crate::simd::{F8, V8};
 
 /// Waves in a gust: enough that it never seems to repeat.
 const WAVES: usize = 5;
-
-/// A wind at one frame.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Wind {
-    /// Mean velocity, m/s.
-    pub velocity: [f32; 3],
-    /// Root-mean-square of the gusts as a share of the speed, 0 to 1.
-    pub gust: f32,
-    /// Typical time between gusts, seconds.
-    pub gust_period: f32,
-    pub seed: u32,
-}
 
 /// A wind at one moment. Gusts are fronts that the mean wind carries (G. I. Taylor, "The Spectrum of
 /// Turbulence", 1938): what is here now was upwind before.

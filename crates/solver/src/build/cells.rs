@@ -8,7 +8,7 @@ pub fn find(rest: &ClothRest, shear: f64, twist: f64) -> (Vec<Cell>, Vec<usize>)
     let mut diagonals: BTreeMap<[u32; 2], Vec<(usize, usize)>> = BTreeMap::new();
     let mut alone = vec![];
     for (t, tri) in rest.triangles.iter().enumerate() {
-        let f = rest.frames[t].map(|p| p.map(f64::from));
+        let f = rest.flat[t].map(|p| p.map(f64::from));
         let slant = |k: usize| {
             let e = [0, 1].map(|c| (f[(k + 1) % 3][c] - f[k][c]).abs());
             e[0].min(e[1]) > 1e-4 * e[0].max(e[1])
@@ -34,8 +34,8 @@ pub fn find(rest: &ClothRest, shear: f64, twist: f64) -> (Vec<Cell>, Vec<usize>)
 
 fn cell(rest: &ClothRest, pair: &[(usize, usize)], shear: f64, twist: f64) -> Option<Cell> {
     let &[(t, k), (o, j)] = pair else { return None };
-    let f = rest.frames[t].map(|p| p.map(f64::from));
-    let g = rest.frames[o].map(|p| p.map(f64::from));
+    let f = rest.flat[t].map(|p| p.map(f64::from));
+    let g = rest.flat[o].map(|p| p.map(f64::from));
     let tri = rest.triangles[t];
     let (a, b, c) = (tri[k], tri[(k + 1) % 3], tri[(k + 2) % 3]);
     let d = rest.triangles[o][(j + 2) % 3];

@@ -4,6 +4,7 @@ use super::yarns::{Yarns, spin, threads};
 use super::{cells, hinges, nodes, patches, rigidity};
 use crate::coarse::build::{Element, Lattices};
 use crate::coarse::{self, Level};
+use crate::constraint::prolonged::Share;
 use crate::constraint::{bend, cell, membrane, patch, yarn};
 use crate::damping::{Rigid, Sums};
 use crate::inputs::{ClothRest, Folds, Maps, Matter, Scaled};
@@ -33,10 +34,10 @@ pub enum BuildError {
 
 /// The constraints of one part.
 pub(crate) struct Work {
-    pub membrane: Vec<membrane::Group>,
-    pub cell: Vec<cell::Group>,
-    pub bend: Vec<bend::Group>,
-    pub patch: Vec<patch::Group>,
+    pub membrane: Vec<membrane::Triangles>,
+    pub cell: Vec<cell::Rectangles>,
+    pub bend: Vec<bend::Hinges>,
+    pub patch: Vec<patch::Patches>,
 }
 
 /// A cloth ready to be moved.
@@ -45,7 +46,7 @@ pub struct Cloth {
     /// One for each part of the tree.
     pub(crate) work: Vec<Work>,
     /// Chains along warp and weft; empty where triangles do their work.
-    pub(crate) yarns: [Vec<yarn::Group>; 2],
+    pub(crate) yarns: [Vec<yarn::Chains>; 2],
     /// By the bits of dt.
     eliminated: Mutex<BTreeMap<u32, Arc<[Vec<yarn::Bends>; 2]>>>,
     /// Lattices over the material, finest first.
@@ -68,7 +69,7 @@ pub struct Cloth {
     /// Whether any hinge is folded at rest.
     pub(crate) curved: bool,
     pub(crate) triangles: Vec<[u32; 3]>,
-    pub(crate) frames: Vec<[[f32; 2]; 3]>,
+    pub(crate) flat: Vec<[[f32; 2]; 3]>,
     places: Vec<u32>,
     constraints: usize,
 }
@@ -77,167 +78,64 @@ impl Cloth {
     /// # Errors
     /// When the arrays don't fit each other, or hold what no cloth can have.
     pub fn build(rest: &ClothRest) -> Result<Cloth, BuildError> {
-        let n = rest.positions.len();
         check(rest)?;
         let parts = cut(&rest.positions);
         let places = parts.places();
         let at = |p: u32| places[p as usize];
-        let m = &rest.matter;
         let found = hinges::find(rest);
-        // A fold under a ten-thousandth of a turn is rounding, not shape; and so is one that single precision
-        // can't help to make where the cloth stands.
-        let far = rest.positions.iter().flatten().fold(0.0f32, |m, c| m.max(c.abs()));
-        let grain = f64::from(far * f32::EPSILON);
-        let fold = |h: &hinges::RestHinge| {
-            let edge = (h.flat[1][0] - h.flat[0][0]).hypot(h.flat[1][1] - h.flat[0][1]).max(1e-12);
-            h.rest.abs() / edge > 6e-4f64.max(8.0 * grain / edge)
-        };
-        let flat = !found.iter().any(fold);
+        let folded = Folded::of(rest);
         let threads = threads(rest, at);
-        let bends = flat && threads.iter().all(Option::is_some);
-        let (cells, alone) = match bends {
-            true => {
-                let twist = (f64::from(m.bend[0]) * f64::from(m.bend[1])).sqrt();
-                cells::find(rest, f64::from(m.shear), twist)
-            }
-            false => (vec![], (0..rest.triangles.len()).collect()),
-        };
-        let mut mass = vec![0.0f64; n];
-        let weight = f64::from(m.areal_weight);
-        for &t in &alone {
-            let over = rest.maps.over(Scaled::ArealWeight, &rest.triangles[t]);
-            let third = weight * over * area(&rest.frames[t]) / 3.0;
-            rest.triangles[t].iter().for_each(|&p| mass[at(p) as usize] += third);
-        }
-        for c in &cells {
-            let over = rest.maps.over(Scaled::ArealWeight, &c.point);
-            let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
-            c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
-        }
-        let elements: Vec<Element> = cells
-            .iter()
-            .map(|c| (&c.point[..], c.sides[0] * c.sides[1]))
-            .chain(alone.iter().map(|&t| (&rest.triangles[t][..], area(&rest.frames[t]))))
-            .map(|(points, area)| {
-                let over = |k: f32, what| f64::from(k) * area * rest.maps.over(what, points);
-                let [warp, weft] = m.stretch.map(|k| over(k, Scaled::Stretch));
-                let corners = points.iter().map(|&p| at(p)).collect();
-                Element { corners, stiffness: [warp, weft, over(m.shear, Scaled::Shear)] }
-            })
-            .collect();
+        // Where all is flat and threads run along edges, these bend.
+        let bends = !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
+        let (cells, alone) = split(rest, bends);
+        let mass = masses(rest, at, &cells, &alone);
         let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
+        let elements = elements(rest, at, &cells, &alone);
         let Lattices { levels: coarse, shares, edges: from } =
             coarse::build::lattices(rest, at, &mass, elements, &edges);
         let from: BTreeMap<[u32; 2], u32> = edges.into_iter().zip(from).collect();
-        let first_spare = (n + 4 * parts.tree.len()) as u32;
-        let Yarns { groups: yarns, left, spares: yarn_spares } =
-            spin(rest, threads, at, first_spare, bends, |e| from[e]);
-        let stretchy = left[0] > 0.0 || left[1] > 0.0;
-        let spares = 4 * parts.tree.len() + yarn_spares;
-        let mut records = vec![Record::default(); n + spares];
-        for place in 0..n {
-            let point = parts.order[place] as usize;
-            let [x, y, z] = rest.positions[point];
-            let w = if rest.held[point] || mass[place] <= 0.0 { 0.0 } else { (1.0 / mass[place]) as f32 };
-            records[place] = Record([x, y, z, w]);
-        }
-        // Spare points stand apart from each other, so that empty lanes divide by nothing small.
-        for k in 0..spares {
-            let c = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]][k % 4];
-            records[n + k] = Record([c[0], c[1], c[2], 0.0]);
-        }
-        let mut triangles: Vec<Vec<membrane::Triangle>> = parts.tree.iter().map(|_| vec![]).collect();
-        for (&t, &from) in alone.iter().zip(&shares[cells.len()..]) {
-            let (point, f) = (rest.triangles[t].map(at), &rest.frames[t]);
-            let over = |what| rest.maps.over(what, &rest.triangles[t]);
-            let [stretch, shear] = [over(Scaled::Stretch), over(Scaled::Shear)].map(|s| s as f32);
-            let stiffness = [left[0] * stretch, left[1] * stretch, m.shear * shear];
-            let air = [over(Scaled::Drag), over(Scaled::Lift)];
-            triangles[parts.home(&point)].push(membrane::Triangle { point, frame: *f, stiffness, air, from });
-        }
-        let mut cells_at: Vec<Vec<cell::Cell>> = parts.tree.iter().map(|_| vec![]).collect();
-        for (mut c, from) in cells.into_iter().zip(shares) {
-            c.point = c.point.map(at);
-            c.from = from;
-            cells_at[parts.home(&c.point)].push(c);
-        }
-        let patches = if bends { None } else { nodes::find(rest).or_else(|| patches::find(rest)) };
-        let mut curved = false;
-        let mut bends_at: Vec<Vec<bend::Hinge>> = parts.tree.iter().map(|_| vec![]).collect();
-        let mut patches_at: Vec<Vec<patch::Patch>> = parts.tree.iter().map(|_| vec![]).collect();
-        let mut all = vec![];
-        if let Some(patches) = patches {
-            for mut p in patches {
-                p.point = p.point.map(at);
-                curved |= p.rest.iter().any(|k| *k != 0.0);
-                patches_at[parts.home(&p.point)].push(p.clone());
-                all.push(p);
-            }
-        } else if !bends {
-            let rest_bend = |h: &hinges::RestHinge| rest.maps.over(Scaled::Bend, &h.point[..2]);
-            let stiff = rigidity::stiffnesses(&found, m.bend.map(f64::from));
-            for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
-                let point = h.point.map(at);
-                let rest = if fold(h) { h.rest as f32 } else { 0.0 };
-                curved |= rest != 0.0;
-                let weight = h.weight.map(|k| k as f32);
-                let stiffness = stiffness * rest_bend(h);
-                bends_at[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest });
-            }
-        }
-        let count = |b: &[Vec<bend::Hinge>]| b.iter().map(Vec::len).sum::<usize>();
-        let constraints = 3 * rest.triangles.len() + count(&bends_at) + 3 * all.len();
+        let first_spare = (places.len() + 4 * parts.tree.len()) as u32;
+        let Yarns { groups: yarns, left, spares } = spin(rest, threads, at, first_spare, bends, |e| from[e]);
+        let records = records(rest, &parts, &mass, spares);
+        let Bent { hinges, patches, all, curved } = match bends {
+            true => Bent::none(&parts),
+            false => Bent::of(rest, &parts, at, &found, &folded),
+        };
+        let constraints =
+            3 * rest.triangles.len() + hinges.iter().map(Vec::len).sum::<usize>() + 3 * all.len();
+        let n = places.len();
         let plate = Plate::of(all, &records[..n]);
-        let work = triangles
-            .into_iter()
-            .zip(cells_at)
-            .zip(bends_at.into_iter().zip(patches_at))
-            .enumerate()
-            .map(|(part, ((t, c), (b, p)))| {
-                let spare = (n + 4 * part) as u32;
-                Work {
-                    membrane: membrane::gather(&t, spare),
-                    cell: cell::gather(&c, spare),
-                    bend: bend::gather(&b, spare),
-                    patch: patch::gather(&p, spare),
-                }
-            })
-            .collect();
-        let (triangles, frames) = (rest.triangles.iter().map(|t| t.map(at)).collect(), rest.frames.clone());
-        let mass = mass.into_iter().map(|m| m as f32).collect();
-        let shape = match &rest.folds {
-            Folds::Like(to) => {
-                let mut shape = records.clone();
-                (0..n).for_each(|k| shape[k].0[..3].copy_from_slice(&to[parts.order[k] as usize]));
-                Some(shape)
+        let triangles = triangles(rest, &parts, at, &alone, &shares[cells.len()..], left);
+        let cells = cells_at(cells, shares, &parts, at);
+        let work = triangles.into_iter().zip(cells).zip(hinges.into_iter().zip(patches)).enumerate();
+        let work = work.map(|(part, ((t, c), (h, p)))| {
+            let spare = (n + 4 * part) as u32;
+            Work {
+                membrane: membrane::gather(&t, spare),
+                cell: cell::gather(&c, spare),
+                bend: bend::gather(&h, spare),
+                patch: patch::gather(&p, spare),
             }
-            _ => None,
-        };
-        let by_place = |m: &Vec<f32>| match m.is_empty() {
-            true => vec![],
-            false => parts.order.iter().map(|&p| m[p as usize]).collect(),
-        };
-        let maps = Maps(rest.maps.0.each_ref().map(by_place));
-        let matter = rest.matter;
+        });
         Ok(Cloth {
-            parts,
-            work,
+            work: work.collect(),
+            shape: shape(rest, &parts, &records),
+            maps: by_place(rest, &parts),
+            triangles: rest.triangles.iter().map(|t| t.map(at)).collect(),
             yarns,
             eliminated: Mutex::default(),
             coarse,
             plate,
-            stretchy,
+            stretchy: left[0] > 0.0 || left[1] > 0.0,
             rest: records,
-            shape,
-            maps,
-            mass,
-            matter,
+            mass: mass.into_iter().map(|m| m as f32).collect(),
+            matter: rest.matter,
             held: rest.held.iter().any(|h| *h),
             curved,
-            triangles,
-            frames,
-            places,
+            flat: rest.flat.clone(),
             constraints,
+            parts,
+            places,
         })
     }
 
@@ -250,8 +148,11 @@ impl Cloth {
             v: zero.clone(),
             air: zero.clone(),
             flow: zero.clone(),
-            pull: self.yarns.each_ref().map(|groups| groups.iter().map(yarn::Group::pulls).collect()),
-            pulls: self
+            chain_multipliers: self
+                .yarns
+                .each_ref()
+                .map(|groups| groups.iter().map(yarn::Chains::multipliers).collect()),
+            multipliers: self
                 .work
                 .iter()
                 .map(|w| if self.stretchy { vec![[[0.0; 8]; 3]; w.membrane.len()] } else { vec![] })
@@ -277,7 +178,7 @@ impl Cloth {
 
     /// How far points lie apart at rest, in the mean, metres.
     fn apart(&self) -> f32 {
-        let area: f64 = self.frames.iter().map(super::area).sum();
+        let area: f64 = self.flat.iter().map(super::area).sum();
         (area / self.points() as f64).sqrt() as f32
     }
 
@@ -286,7 +187,7 @@ impl Cloth {
         let mut known = self.eliminated.lock().unwrap_or_else(PoisonError::into_inner);
         let make = || {
             let weight = |p: u32| self.rest[p as usize].0[3];
-            let each = |g: &yarn::Group| g.eliminate(f64::from(dt), weight);
+            let each = |g: &yarn::Chains| g.eliminate(f64::from(dt), weight);
             Arc::new(self.yarns.each_ref().map(|groups| groups.iter().map(each).collect()))
         };
         known.entry(dt.to_bits()).or_insert_with(make).clone()
@@ -345,6 +246,194 @@ pub(crate) fn area(f: &[[f32; 2]; 3]) -> f64 {
     0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])).abs()
 }
 
+/// What fold at rest is one: under a ten-thousandth of a turn it is rounding, not shape; and so is what single precision
+/// can't help to make where the cloth stands.
+struct Folded {
+    /// Metres.
+    grain: f64,
+}
+
+impl Folded {
+    fn of(rest: &ClothRest) -> Folded {
+        let far = rest.positions.iter().flatten().fold(0.0f32, |m, c| m.max(c.abs()));
+        Folded { grain: f64::from(far * f32::EPSILON) }
+    }
+
+    fn is(&self, h: &hinges::RestHinge) -> bool {
+        let edge = (h.flat[1][0] - h.flat[0][0]).hypot(h.flat[1][1] - h.flat[0][1]).max(1e-12);
+        h.rest.abs() / edge > 6e-4f64.max(8.0 * self.grain / edge)
+    }
+}
+
+/// Triangles that make rectangles, and those left alone.
+fn split(rest: &ClothRest, bends: bool) -> (Vec<cell::Cell>, Vec<usize>) {
+    let m = &rest.matter;
+    match bends {
+        true => {
+            let twist = (f64::from(m.bend[0]) * f64::from(m.bend[1])).sqrt();
+            cells::find(rest, f64::from(m.shear), twist)
+        }
+        false => (vec![], (0..rest.triangles.len()).collect()),
+    }
+}
+
+/// Mass of each place, kg.
+fn masses(rest: &ClothRest, at: impl Fn(u32) -> u32, cells: &[cell::Cell], alone: &[usize]) -> Vec<f64> {
+    let mut mass = vec![0.0f64; rest.positions.len()];
+    let weight = f64::from(rest.matter.areal_weight);
+    for &t in alone {
+        let over = rest.maps.over(Scaled::ArealWeight, &rest.triangles[t]);
+        let third = weight * over * area(&rest.flat[t]) / 3.0;
+        rest.triangles[t].iter().for_each(|&p| mass[at(p) as usize] += third);
+    }
+    for c in cells {
+        let over = rest.maps.over(Scaled::ArealWeight, &c.point);
+        let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
+        c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
+    }
+    mass
+}
+
+/// What the coarse levels span: rectangles first.
+fn elements(
+    rest: &ClothRest,
+    at: impl Fn(u32) -> u32,
+    cells: &[cell::Cell],
+    alone: &[usize],
+) -> Vec<Element> {
+    let rectangles = cells.iter().map(|c| (&c.point[..], c.sides[0] * c.sides[1]));
+    let all = rectangles.chain(alone.iter().map(|&t| (&rest.triangles[t][..], area(&rest.flat[t]))));
+    let element = |(points, area): (&[u32], f64)| {
+        let over = |k: f32, what| f64::from(k) * area * rest.maps.over(what, points);
+        let [warp, weft] = rest.matter.stretch.map(|k| over(k, Scaled::Stretch));
+        let corners = points.iter().map(|&p| at(p)).collect();
+        Element { corners, stiffness: [warp, weft, over(rest.matter.shear, Scaled::Shear)] }
+    };
+    all.map(element).collect()
+}
+
+/// Where the places are at rest, with inverse masses, and spare ones after them: those of the parts, and those of yarns.
+fn records(rest: &ClothRest, parts: &Parts, mass: &[f64], yarns: usize) -> Vec<Record> {
+    let n = mass.len();
+    let spares = 4 * parts.tree.len() + yarns;
+    let mut records = vec![Record::default(); n + spares];
+    for place in 0..n {
+        let point = parts.order[place] as usize;
+        let [x, y, z] = rest.positions[point];
+        let w = if rest.held[point] || mass[place] <= 0.0 { 0.0 } else { (1.0 / mass[place]) as f32 };
+        records[place] = Record([x, y, z, w]);
+    }
+    // They stand apart from each other, so that empty lanes divide by nothing small.
+    for k in 0..spares {
+        let c = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]][k % 4];
+        records[n + k] = Record([c[0], c[1], c[2], 0.0]);
+    }
+    records
+}
+
+/// An empty list for each part.
+fn of_parts<T>(parts: &Parts) -> Vec<Vec<T>> {
+    parts.tree.iter().map(|_| vec![]).collect()
+}
+
+/// The triangles that are alone, by part; `left` is the stretch along warp and weft that yarns don't have, N/m.
+fn triangles(
+    rest: &ClothRest,
+    parts: &Parts,
+    at: impl Fn(u32) -> u32,
+    alone: &[usize],
+    shares: &[Share],
+    left: [f32; 2],
+) -> Vec<Vec<membrane::Triangle>> {
+    let mut out = of_parts(parts);
+    for (&t, &from) in alone.iter().zip(shares) {
+        let (point, frame) = (rest.triangles[t].map(&at), rest.flat[t]);
+        let over = |what| rest.maps.over(what, &rest.triangles[t]);
+        let [stretch, shear] = [over(Scaled::Stretch), over(Scaled::Shear)].map(|s| s as f32);
+        let stiffness = [left[0] * stretch, left[1] * stretch, rest.matter.shear * shear];
+        let air = [over(Scaled::Drag), over(Scaled::Lift)];
+        out[parts.home(&point)].push(membrane::Triangle { point, frame, stiffness, air, from });
+    }
+    out
+}
+
+/// The rectangles, by part, with their shares of the coarse multipliers.
+fn cells_at(
+    cells: Vec<cell::Cell>,
+    shares: Vec<Share>,
+    parts: &Parts,
+    at: impl Fn(u32) -> u32,
+) -> Vec<Vec<cell::Cell>> {
+    let mut out = of_parts(parts);
+    for (mut c, from) in cells.into_iter().zip(shares) {
+        c.point = c.point.map(&at);
+        c.from = from;
+        out[parts.home(&c.point)].push(c);
+    }
+    out
+}
+
+/// What bends, by part.
+struct Bent {
+    hinges: Vec<Vec<bend::Hinge>>,
+    patches: Vec<Vec<patch::Patch>>,
+    /// All patches again, for the plate's system.
+    all: Vec<patch::Patch>,
+    curved: bool,
+}
+
+impl Bent {
+    fn none(parts: &Parts) -> Bent {
+        Bent { hinges: of_parts(parts), patches: of_parts(parts), all: vec![], curved: false }
+    }
+
+    /// Patches where the mesh has room for them, hinges where not.
+    fn of(
+        rest: &ClothRest,
+        parts: &Parts,
+        at: impl Fn(u32) -> u32,
+        found: &[hinges::RestHinge],
+        folded: &Folded,
+    ) -> Bent {
+        let mut out = Bent::none(parts);
+        if let Some(patches) = nodes::find(rest).or_else(|| patches::find(rest)) {
+            for mut p in patches {
+                p.point = p.point.map(&at);
+                out.curved |= p.rest.iter().any(|k| *k != 0.0);
+                out.patches[parts.home(&p.point)].push(p.clone());
+                out.all.push(p);
+            }
+            return out;
+        }
+        let stiff = rigidity::stiffnesses(found, rest.matter.bend.map(f64::from));
+        for (h, stiffness) in found.iter().zip(stiff).filter(|(_, s)| *s > 0.0) {
+            let point = h.point.map(&at);
+            let kappa = if folded.is(h) { h.rest as f32 } else { 0.0 };
+            out.curved |= kappa != 0.0;
+            let weight = h.weight.map(|k| k as f32);
+            let stiffness = stiffness * rest.maps.over(Scaled::Bend, &h.point[..2]);
+            out.hinges[parts.home(&point)].push(bend::Hinge { point, weight, stiffness, rest: kappa });
+        }
+        out
+    }
+}
+
+/// The shape that bends are measured from, where it is not the one that it starts in.
+fn shape(rest: &ClothRest, parts: &Parts, records: &[Record]) -> Option<Vec<Record>> {
+    let Folds::Like(to) = &rest.folds else { return None };
+    let mut shape = records.to_vec();
+    let n = rest.positions.len();
+    (0..n).for_each(|k| shape[k].0[..3].copy_from_slice(&to[parts.order[k] as usize]));
+    Some(shape)
+}
+
+fn by_place(rest: &ClothRest, parts: &Parts) -> Maps {
+    Maps(rest.maps.0.each_ref().map(|m| match m.is_empty() {
+        true => vec![],
+        false => parts.order.iter().map(|&p| m[p as usize]).collect(),
+    }))
+}
+
 fn check(rest: &ClothRest) -> Result<(), BuildError> {
     let n = rest.positions.len();
     if rest.triangles.is_empty() {
@@ -354,14 +443,14 @@ fn check(rest: &ClothRest) -> Result<(), BuildError> {
         if found == expected { Ok(()) } else { Err(BuildError::Lengths { what, found, expected }) }
     };
     same("held", rest.held.len(), n)?;
-    same("frames", rest.frames.len(), rest.triangles.len())?;
+    same("flat", rest.flat.len(), rest.triangles.len())?;
     if let Some(&p) = rest.triangles.iter().flatten().find(|p| **p as usize >= n) {
         return Err(BuildError::Lengths { what: "positions", found: n, expected: p as usize + 1 });
     }
     if let Some(point) = rest.positions.iter().position(|p| p.iter().any(|c| !c.is_finite())) {
         return Err(BuildError::NotFinite { point });
     }
-    if let Some(triangle) = rest.frames.iter().position(|f| area(f).is_nan() || area(f) <= 0.0) {
+    if let Some(triangle) = rest.flat.iter().position(|f| area(f).is_nan() || area(f) <= 0.0) {
         return Err(BuildError::NoArea { triangle });
     }
     if let Folds::Like(shape) = &rest.folds {

@@ -58,7 +58,7 @@ fn hinge(rest: &ClothRest, (t, k): (usize, usize), (o, j): (usize, usize)) -> Re
         Folds::Flat => 0.0,
         _ => dot(sum, normal) / norm(normal).max(1e-30),
     };
-    let f = rest.frames[t].map(|p| p.map(f64::from));
+    let f = rest.flat[t].map(|p| p.map(f64::from));
     let (fa, fb, fc) = (f[k], f[(k + 1) % 3], f[(k + 2) % 3]);
     let edge = [fb[0] - fa[0], fb[1] - fa[1]];
     let length2 = edge[0] * edge[0] + edge[1] * edge[1];

@@ -17,7 +17,7 @@ pub fn find(rest: &ClothRest) -> Option<Vec<Patch>> {
     let mut whole: Vec<Option<Patch>> =
         (0..rest.triangles.len()).map(|t| patch(rest, t, &beside[t])).collect();
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
-    let area = |t: usize| super::cloth::area(&rest.frames[t]);
+    let area = |t: usize| super::cloth::area(&rest.flat[t]);
     let mut owners: Vec<Vec<usize>> =
         whole.iter().enumerate().map(|(t, p)| if p.is_some() { vec![t] } else { vec![] }).collect();
     let mut owned: Vec<f64> =
@@ -94,52 +94,7 @@ fn calibrate(rest: &ClothRest, patches: &mut [Option<Patch>], rigidity: [f64; 3]
     let surfaces: Vec<[f64; 3]> = place.iter().map(|[u, v]| [0.5 * u * u, 0.5 * v * v, u * v]).collect();
     let places: Vec<[f32; 3]> = place.iter().map(|[u, v]| [*u as f32, *v as f32, 0.0]).collect();
     for _ in 0..3 {
-        let mut a = Matrix { diagonal: vec![0.0; n], beside: vec![vec![]; n] };
-        let mut right = vec![[0.0f64; 3]; n];
-        for p in patches.iter().flatten() {
-            for m in 0..3 {
-                for (i, &q) in p.point.iter().enumerate().filter(|(_, q)| !border[**q as usize]) {
-                    for (j, &r) in p.point.iter().enumerate() {
-                        let v = p.stiffness[m] * p.weight[m][i] * p.weight[m][j];
-                        match border[r as usize] {
-                            true => (0..3).for_each(|c| right[q as usize][c] -= v * surfaces[r as usize][c]),
-                            false if i == j => a.diagonal[q as usize] += v,
-                            false => a.beside[q as usize].push((r, v)),
-                        }
-                    }
-                }
-            }
-        }
-        let size = a.diagonal.iter().fold(0.0f64, |m, d| m.max(*d));
-        if size <= 0.0 {
-            return;
-        }
-        for q in 0..n {
-            // Held to the surface at the border; a hair of stiffness where nothing bends.
-            let own = if border[q] { size } else { 1e-9 * size };
-            a.diagonal[q] += own;
-            (0..3).for_each(|c| right[q][c] = (right[q][c] + own * surfaces[q][c]) / size);
-            a.diagonal[q] /= size;
-        }
-        a.tidy(1.0 / size);
-        let Some(factor) = Factor::of(&a, &places) else { return };
-        // In f32, so near the answer already: solve for what is left, twice.
-        let mut z = surfaces.clone();
-        for _ in 0..2 {
-            let mut left: Vec<Record> = (0..n)
-                .map(|q| {
-                    Record(std::array::from_fn(|c| match c {
-                        3 => 0.0,
-                        c => {
-                            let beside = a.beside[q].iter().map(|(r, v)| v * z[*r as usize][c]).sum::<f64>();
-                            (right[q][c] - a.diagonal[q] * z[q][c] - beside) as f32
-                        }
-                    }))
-                })
-                .collect();
-            factor.solve(&mut left, &mut vec![]);
-            z.iter_mut().zip(&left).for_each(|(z, l)| (0..3).for_each(|c| z[c] += f64::from(l.0[c])));
-        }
+        let Some(z) = relaxed(patches, &border, &surfaces, &places) else { return };
         let (mut energy, mut plate) = ([0.0f64; 3], [0.0f64; 3]);
         for p in patches.iter().flatten().filter(|p| deep(p)) {
             for mode in 0..3 {
@@ -151,7 +106,7 @@ fn calibrate(rest: &ClothRest, patches: &mut [Option<Patch>], rigidity: [f64; 3]
         }
         for (t, p) in patches.iter().enumerate() {
             if p.as_ref().is_some_and(deep) {
-                let area = super::cloth::area(&rest.frames[t]);
+                let area = super::cloth::area(&rest.flat[t]);
                 (0..3).for_each(|m| plate[m] += area * rigidity[m]);
             }
         }
@@ -162,6 +117,64 @@ fn calibrate(rest: &ClothRest, patches: &mut [Option<Patch>], rigidity: [f64; 3]
             }
         }
     }
+}
+
+/// Heights of the points where the border is held to each of three `surfaces` and the inside is let relax; `None` where
+/// nothing bends.
+fn relaxed(
+    patches: &[Option<Patch>],
+    border: &[bool],
+    surfaces: &[[f64; 3]],
+    places: &[[f32; 3]],
+) -> Option<Vec<[f64; 3]>> {
+    let n = border.len();
+    let mut a = Matrix { diagonal: vec![0.0; n], beside: vec![vec![]; n] };
+    let mut right = vec![[0.0f64; 3]; n];
+    for p in patches.iter().flatten() {
+        for m in 0..3 {
+            for (i, &q) in p.point.iter().enumerate().filter(|(_, q)| !border[**q as usize]) {
+                for (j, &r) in p.point.iter().enumerate() {
+                    let v = p.stiffness[m] * p.weight[m][i] * p.weight[m][j];
+                    match border[r as usize] {
+                        true => (0..3).for_each(|c| right[q as usize][c] -= v * surfaces[r as usize][c]),
+                        false if i == j => a.diagonal[q as usize] += v,
+                        false => a.beside[q as usize].push((r, v)),
+                    }
+                }
+            }
+        }
+    }
+    let size = a.diagonal.iter().fold(0.0f64, |m, d| m.max(*d));
+    if size <= 0.0 {
+        return None;
+    }
+    for q in 0..n {
+        // Held to the surface at the border; a hair of stiffness where nothing bends.
+        let own = if border[q] { size } else { 1e-9 * size };
+        a.diagonal[q] += own;
+        (0..3).for_each(|c| right[q][c] = (right[q][c] + own * surfaces[q][c]) / size);
+        a.diagonal[q] /= size;
+    }
+    a.tidy(1.0 / size);
+    let factor = Factor::of(&a, places)?;
+    // In f32, so near the answer already: solve for the residual, twice.
+    let mut z = surfaces.to_vec();
+    for _ in 0..2 {
+        let mut left: Vec<Record> = (0..n)
+            .map(|q| {
+                Record(std::array::from_fn(|c| match c {
+                    3 => 0.0,
+                    c => {
+                        let beside = a.beside[q].iter().map(|(r, v)| v * z[*r as usize][c]).sum::<f64>();
+                        (right[q][c] - a.diagonal[q] * z[q][c] - beside) as f32
+                    }
+                }))
+            })
+            .collect();
+        factor.solve(&mut left, &mut vec![]);
+        z.iter_mut().zip(&left).for_each(|(z, l)| (0..3).for_each(|c| z[c] += f64::from(l.0[c])));
+    }
+    Some(z)
 }
 
 /// For each triangle and edge, the triangle across it and its point there. Where more than two share
@@ -191,7 +204,7 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
         return None;
     }
     let x = |p: u32| rest.shape()[p as usize].map(f64::from);
-    let f = rest.frames[t].map(|p| p.map(f64::from));
+    let f = rest.flat[t].map(|p| p.map(f64::from));
     let mut flat = [[0.0; 2]; 6];
     flat[..3].copy_from_slice(&f);
     for k in 0..3 {
@@ -207,7 +220,7 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
         flat[3 + k] =
             [fa[0] + foot * edge[0] + side * out * edge[1], fa[1] + foot * edge[1] - side * out * edge[0]];
     }
-    let size = super::cloth::area(&rest.frames[t]).sqrt();
+    let size = super::cloth::area(&rest.flat[t]).sqrt();
     let middle: [f64; 2] = std::array::from_fn(|c| (f[0][c] + f[1][c] + f[2][c]) / 3.0);
     let basis = flat.map(|p| {
         let [u, v] = [0, 1].map(|c| (p[c] - middle[c]) / size);

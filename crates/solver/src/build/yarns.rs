@@ -1,11 +1,11 @@
 //! Finds the yarns of a cloth: the edges that carry all of its stretch along warp or weft.
 use crate::constraint::membrane::gradients;
-use crate::constraint::yarn::{Fibres, Group, SPARES, chains, gather};
+use crate::constraint::yarn::{Chains, Fibres, SPARES, chains, gather};
 use crate::inputs::{ClothRest, Scaled};
 
 /// Yarns in both directions, and what they leave to the triangles.
 pub struct Yarns {
-    pub groups: [Vec<Group>; 2],
+    pub groups: [Vec<Chains>; 2],
     /// Stretch stiffness of triangles along warp and weft, N/m: 0 where yarns have it.
     pub left: [f32; 2],
     /// How many spare points the groups take.
@@ -61,7 +61,7 @@ pub fn spin(
 /// such edge.
 fn fibres(rest: &ClothRest, direction: usize, at: &impl Fn(u32) -> u32) -> Option<Fibres> {
     let mut fibres = Fibres::new();
-    for (t, frame) in rest.triangles.iter().zip(&rest.frames) {
+    for (t, frame) in rest.triangles.iter().zip(&rest.flat) {
         let (area, gradients) = gradients(frame);
         let d = gradients[direction];
         let size = d.iter().fold(0.0f64, |m, c| m.max(c.abs()));

@@ -1,6 +1,7 @@
 //! Lays lattices over the material.
-use super::cell::{Cell, Cells, Share, Spanned};
+use super::cell::{Cell, Cells, Spanned};
 use super::{Level, Tether};
+use crate::constraint::prolonged::Share;
 use crate::inputs::ClothRest;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -114,7 +115,7 @@ pub fn lattices(
             floor.fixed[place] = true;
         }
     }
-    let area: f64 = rest.frames.iter().map(crate::build::area).sum();
+    let area: f64 = rest.flat.iter().map(crate::build::area).sum();
     // Of a square grid, two triangles a cell.
     let mut step = SPAN * (2.0 * area / rest.triangles.len() as f64).sqrt();
     let mut floors = vec![];
@@ -155,7 +156,7 @@ pub fn lay_flat(rest: &ClothRest) -> Option<Vec<[f64; 2]>> {
         tri.iter().for_each(|&p| beside[p as usize].push(t));
     }
     let mut place = vec![None; n];
-    let corner = |t: usize, k: usize| rest.frames[t][k].map(f64::from);
+    let corner = |t: usize, k: usize| rest.flat[t][k].map(f64::from);
     for first in 0..n {
         if place[first].is_some() || beside[first].is_empty() {
             continue;
@@ -169,7 +170,7 @@ pub fn lay_flat(rest: &ClothRest) -> Option<Vec<[f64; 2]>> {
             for &t in &beside[p] {
                 let tri = rest.triangles[t];
                 let own = corner(t, tri.iter().position(|&q| q as usize == p)?);
-                let size = crate::build::area(&rest.frames[t]).sqrt();
+                let size = crate::build::area(&rest.flat[t]).sqrt();
                 for k in 0..3 {
                     let to = corner(t, k);
                     let there = [here[0] + to[0] - own[0], here[1] + to[1] - own[1]];
@@ -208,11 +209,11 @@ struct Lattice {
 impl Lattice {
     fn level(self, rest: &ClothRest, cells: Cells) -> Level {
         let [warp, weft] = rest.matter.stretch;
-        let soft = 1.0 / warp.max(weft).max(1e-6);
+        let compliance = 1.0 / warp.max(weft).max(1e-6);
         let tethers = self
             .tethers
             .into_iter()
-            .map(|(node, pins, length)| Tether { node, pins, length: length as f32, soft })
+            .map(|(node, pins, length)| Tether { node, pins, length: length as f32, compliance })
             .collect();
         let weight = self.weight.into_iter().chain([0.0; 4]).collect();
         Level { children: self.children, nodes: self.nodes, weight, cells, tethers }
@@ -239,35 +240,199 @@ impl Sets {
     }
 }
 
-/// `bottom` has the places of the points.
+/// A lattice over a floor, and the floor that its nodes are. `bottom` has the places of the points.
 fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]], asked: &[[u32; 2]]) -> (Lattice, Floor) {
-    let n = floor.place.len();
-    let low: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::INFINITY, |m, p| m.min(p[c])));
-    let high: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::NEG_INFINITY, |m, p| m.max(p[c])));
-    // As many whole cells as fit, so that borders lie on the lattice.
-    let count: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / step).round().max(1.0));
-    let size: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / count[c]).max(1e-9));
-    let lines: [Vec<f64>; 2] = [0, 1].map(|c| lines(floor, c, low[c], high[c], count[c] as usize));
-    let within = |c: usize, x: f64| lines[c][1..lines[c].len() - 1].partition_point(|l| *l <= x);
-    let cell: Vec<[i64; 2]> = floor.place.iter().map(|p| [0, 1].map(|c| within(c, p[c]) as i64)).collect();
-    // A piece is what hangs together within a cell: two flaps may lie side by side and not touch.
-    let mut pieces = Sets::of(n);
-    let edges = floor.edges();
-    for &[a, b] in &edges {
-        if cell[a as usize] == cell[b as usize] {
-            pieces.join(a, b);
+    let laid = Laid::over(floor, step);
+    let nodes = laid.nodes;
+    let mut lattice = Lattice {
+        children: vec![vec![]; nodes],
+        nodes: vec![],
+        weight: vec![],
+        tethers: vec![],
+        cells: vec![],
+        need: floor.need(),
+        edges: vec![],
+    };
+    let mut next = Floor {
+        place: vec![[0.0; 2]; nodes],
+        mass: vec![0.0; nodes],
+        fixed: vec![false; nodes],
+        pins: vec![vec![]; nodes],
+        elements: vec![],
+    };
+    let spread = laid.spread(&mut lattice, &mut next);
+    settle(step, bottom, &spread.still, &mut lattice, &mut next);
+    laid.give_children(&spread.shares, &mut lattice, &next);
+    laid.span(asked, &mut lattice, &mut next);
+    (lattice, next)
+}
+
+/// Where a lattice's lines, pieces and nodes lie.
+struct Laid<'a> {
+    floor: &'a Floor,
+    lines: [Vec<f64>; 2],
+    /// Of a cell.
+    size: [f64; 2],
+    /// The cell that each point lies in.
+    cell: Vec<[i64; 2]>,
+    /// The piece that it is of there: two flaps may lie side by side and not touch.
+    piece: Vec<u32>,
+    edges: Vec<[u32; 2]>,
+    /// By lattice corner and piece.
+    node_of: BTreeMap<([i64; 2], u32), u32>,
+    nodes: usize,
+}
+
+/// Of each point its shares of the nodes about it, and of each node what is held: by its weights, by mass, and where.
+struct Spread {
+    shares: Vec<[f64; 4]>,
+    still: Vec<[f64; 4]>,
+}
+
+impl Laid<'_> {
+    fn over(floor: &Floor, step: f64) -> Laid<'_> {
+        let low: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::INFINITY, |m, p| m.min(p[c])));
+        let high: [f64; 2] = [0, 1].map(|c| floor.place.iter().fold(f64::NEG_INFINITY, |m, p| m.max(p[c])));
+        // As many whole cells as fit, so that borders lie on the lattice.
+        let count: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / step).round().max(1.0));
+        let size: [f64; 2] = [0, 1].map(|c| ((high[c] - low[c]) / count[c]).max(1e-9));
+        let lines: [Vec<f64>; 2] = [0, 1].map(|c| lines(floor, c, low[c], high[c], count[c] as usize));
+        let cell: Vec<[i64; 2]> =
+            floor.place.iter().map(|p| [0, 1].map(|c| within(&lines[c], p[c]) as i64)).collect();
+        let edges = floor.edges();
+        let mut pieces = Sets::of(cell.len());
+        for &[a, b] in &edges {
+            if cell[a as usize] == cell[b as usize] {
+                pieces.join(a, b);
+            }
+        }
+        let piece: Vec<u32> = (0..cell.len() as u32).map(|p| pieces.root(p)).collect();
+        let (node_of, nodes) = corner_nodes(&cell, &piece, &edges);
+        Laid { floor, lines, size, cell, piece, edges, node_of, nodes }
+    }
+
+    fn nodes_at(&self, cell: [i64; 2], piece: u32) -> [u32; 4] {
+        corners(cell).map(|c| self.node_of[&(c, piece)])
+    }
+
+    /// Spreads mass, places and pins of the points over the nodes about them.
+    fn spread(&self, lattice: &mut Lattice, next: &mut Floor) -> Spread {
+        let floor = self.floor;
+        let mut shares = vec![];
+        let mut still = vec![[0.0; 4]; self.nodes];
+        for p in 0..self.cell.len() {
+            let [s, t] = [0, 1].map(|c| {
+                let line = &self.lines[c][self.cell[p][c] as usize..];
+                ((floor.place[p][c] - line[0]) / (line[1] - line[0]).max(1e-12)).clamp(0.0, 1.0)
+            });
+            let own = self.nodes_at(self.cell[p], self.piece[p]);
+            let weights = [(1.0 - s) * (1.0 - t), s * (1.0 - t), s * t, (1.0 - s) * t];
+            for (k, w) in own.iter().zip(weights) {
+                let k = *k as usize;
+                next.mass[k] += w * floor.mass[p];
+                if floor.fixed[p] {
+                    let (m, [u, v]) = (w * floor.mass[p], floor.place[p]);
+                    still[k].iter_mut().zip([w, m, m * u, m * v]).for_each(|(sum, by)| *sum += by);
+                }
+                (0..2).for_each(|c| next.place[k][c] += w * floor.mass[p] * floor.place[p][c]);
+            }
+            if !floor.pins[p].is_empty() {
+                let most = (0..4).max_by(|&a, &b| weights[a].total_cmp(&weights[b])).unwrap_or(0);
+                next.pins[own[most] as usize].extend(&floor.pins[p]);
+            }
+            // What is held takes no moves.
+            lattice.nodes.push((own, weights.map(|w| if floor.fixed[p] { 0.0 } else { w as f32 })));
+            shares.push(weights);
+        }
+        Spread { shares, still }
+    }
+
+    /// Tells each node the points whose mean it is.
+    fn give_children(&self, shares: &[[f64; 4]], lattice: &mut Lattice, next: &Floor) {
+        let floor = self.floor;
+        for p in 0..self.cell.len() {
+            for (k, w) in lattice.nodes[p].0.iter().zip(shares[p]) {
+                let share = w * floor.mass[p] / next.mass[*k as usize].max(1e-300);
+                if share > 0.0 && (floor.fixed[p] || !next.fixed[*k as usize]) {
+                    lattice.children[*k as usize].push((p as u32, share as f32));
+                }
+            }
         }
     }
-    let piece: Vec<u32> = (0..n as u32).map(|p| pieces.root(p)).collect();
-    // A node is a lattice corner and the pieces around it that hang together.
+
+    /// Makes the cells from the material in them, and finds which of them the edges `asked` for lie in.
+    fn span(&self, asked: &[[u32; 2]], lattice: &mut Lattice, next: &mut Floor) {
+        let mut beside: Vec<Vec<u32>> = vec![vec![]; self.cell.len()];
+        for &[a, b] in &self.edges {
+            beside[a as usize].push(b);
+            beside[b as usize].push(a);
+        }
+        let mut spans: BTreeMap<[u32; 4], ([f64; 3], Vec<Spanned>)> = BTreeMap::new();
+        for (number, Element { corners, stiffness }) in self.floor.elements.iter().enumerate() {
+            let (middle, at, piece) = self.home(corners, &beside);
+            let off = [0, 1].map(|c| {
+                let line = &self.lines[c][at[c] as usize..];
+                (middle[c] - 0.5 * (line[0] + line[1])) / (line[1] - line[0]).max(1e-12)
+            });
+            let (all, below) = spans.entry(self.nodes_at(at, piece)).or_default();
+            all.iter_mut().zip(stiffness).for_each(|(sum, by)| *sum += by);
+            below.push(Spanned { number, off });
+        }
+        // Slivers at a border have no shape to speak of.
+        spans.retain(|node, _| {
+            let [a, b, c, d] = node.map(|k| next.place[k as usize]);
+            let double = (c[0] - a[0]) * (b[1] - d[1]) - (b[0] - d[0]) * (c[1] - a[1]);
+            double.abs() > 0.04 * self.size[0] * self.size[1]
+        });
+        let known: Vec<[u32; 4]> = spans.keys().copied().collect();
+        let ends = asked.iter().map(|e| {
+            let (_, at, piece) = self.home(e, &beside);
+            known.binary_search(&self.nodes_at(at, piece)).ok()
+        });
+        lattice.edges = ends.collect();
+        let side_by_side = side_by_side(&known);
+        for ((node, (stiffness, mut below)), beside) in spans.into_iter().zip(side_by_side) {
+            for c in 0..2 {
+                let mean = below.iter().map(|b| b.off[c]).sum::<f64>() / below.len() as f64;
+                below.iter_mut().for_each(|b| b.off[c] -= mean);
+            }
+            next.elements.push(Element { corners: node.to_vec(), stiffness });
+            let place = node.map(|k| next.place[k as usize]);
+            lattice.cells.push(Cell { node, place, stiffness, below, beside });
+        }
+    }
+
+    /// The middle of some material, the cell it belongs to, in which that lies, and the piece that it is of there.
+    fn home(&self, corners: &[u32], beside: &[Vec<u32>]) -> ([f64; 2], [i64; 2], u32) {
+        let place = &self.floor.place;
+        let middle: [f64; 2] =
+            [0, 1].map(|c| corners.iter().map(|&p| place[p as usize][c]).sum::<f64>() / corners.len() as f64);
+        let amid = [0, 1].map(|c| within(&self.lines[c], middle[c]) as i64);
+        let near = corners.iter().chain(corners.iter().flat_map(|p| &beside[*p as usize]));
+        let p = near.copied().find(|p| self.cell[*p as usize] == amid).unwrap_or(corners[0]) as usize;
+        (middle, self.cell[p], self.piece[p])
+    }
+}
+
+fn within(lines: &[f64], x: f64) -> usize {
+    lines[1..lines.len() - 1].partition_point(|l| *l <= x)
+}
+
+/// A node is a lattice corner and the pieces around it that hang together: its number by corner and piece, and how many
+/// there are.
+fn corner_nodes(
+    cell: &[[i64; 2]],
+    piece: &[u32],
+    edges: &[[u32; 2]],
+) -> (BTreeMap<([i64; 2], u32), u32>, usize) {
     let mut members: BTreeMap<[i64; 2], BTreeSet<u32>> = BTreeMap::new();
-    for p in 0..n {
+    for p in 0..cell.len() {
         for corner in corners(cell[p]) {
             members.entry(corner).or_default().insert(piece[p]);
         }
     }
     let mut joins: BTreeMap<[i64; 2], Vec<[u32; 2]>> = BTreeMap::new();
-    for &[a, b] in &edges {
+    for &[a, b] in edges {
         let (a, b) = (a as usize, b as usize);
         if piece[a] != piece[b] {
             for corner in corners(cell[a]).into_iter().filter(|c| corners(cell[b]).contains(c)) {
@@ -275,9 +440,9 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]], asked: &[[u32; 2]]) ->
             }
         }
     }
-    let mut node_of: BTreeMap<([i64; 2], u32), u32> = BTreeMap::new();
+    let mut node_of = BTreeMap::new();
     let mut nodes = 0u32;
-    let mut sets = Sets::of(n);
+    let mut sets = Sets::of(cell.len());
     for (corner, around) in &members {
         around.iter().for_each(|&p| sets.0[p as usize] = p);
         joins.get(corner).into_iter().flatten().for_each(|&[a, b]| sets.join(a, b));
@@ -290,50 +455,12 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]], asked: &[[u32; 2]]) ->
             node_of.insert((*corner, p), node);
         }
     }
-    let mut lattice = Lattice {
-        children: vec![vec![]; nodes as usize],
-        nodes: vec![],
-        weight: vec![],
-        tethers: vec![],
-        cells: vec![],
-        need: floor.need(),
-        edges: vec![],
-    };
-    let mut next = Floor {
-        place: vec![[0.0; 2]; nodes as usize],
-        mass: vec![0.0; nodes as usize],
-        fixed: vec![false; nodes as usize],
-        pins: vec![vec![]; nodes as usize],
-        elements: vec![],
-    };
-    let mut shares = vec![];
-    // Of each node, what is held: by its weights, by mass, and where.
-    let mut still = vec![[0.0; 4]; nodes as usize];
-    for p in 0..n {
-        let [s, t] = [0, 1].map(|c| {
-            let k = cell[p][c] as usize;
-            ((floor.place[p][c] - lines[c][k]) / (lines[c][k + 1] - lines[c][k]).max(1e-12)).clamp(0.0, 1.0)
-        });
-        let own = corners(cell[p]).map(|c| node_of[&(c, piece[p])]);
-        let weights = [(1.0 - s) * (1.0 - t), s * (1.0 - t), s * t, (1.0 - s) * t];
-        for (k, w) in own.iter().zip(weights) {
-            let k = *k as usize;
-            next.mass[k] += w * floor.mass[p];
-            if floor.fixed[p] {
-                let (m, [u, v]) = (w * floor.mass[p], floor.place[p]);
-                still[k].iter_mut().zip([w, m, m * u, m * v]).for_each(|(sum, by)| *sum += by);
-            }
-            (0..2).for_each(|c| next.place[k][c] += w * floor.mass[p] * floor.place[p][c]);
-        }
-        if !floor.pins[p].is_empty() {
-            let most = (0..4).max_by(|&a, &b| weights[a].total_cmp(&weights[b])).unwrap_or(0);
-            next.pins[own[most] as usize].extend(&floor.pins[p]);
-        }
-        // What is held takes no moves.
-        lattice.nodes.push((own, weights.map(|w| if floor.fixed[p] { 0.0 } else { w as f32 })));
-        shares.push(weights);
-    }
-    for k in 0..nodes as usize {
+    (node_of, nodes as usize)
+}
+
+/// Puts nodes where their mass is, and holds or tethers those that have held points.
+fn settle(step: f64, bottom: &[[f64; 2]], still: &[[f64; 4]], lattice: &mut Lattice, next: &mut Floor) {
+    for k in 0..next.place.len() {
         let per = 1.0 / next.mass[k].max(1e-300);
         next.place[k] = next.place[k].map(|c| c * per);
         let pins = &next.pins[k];
@@ -353,69 +480,20 @@ fn lattice(floor: &Floor, step: f64, bottom: &[[f64; 2]], asked: &[[u32; 2]]) ->
         next.fixed[k] = held || next.mass[k] <= 0.0;
         lattice.weight.push(if held || next.mass[k] <= 0.0 { 0.0 } else { per as f32 });
     }
-    for p in 0..n {
-        for (k, w) in lattice.nodes[p].0.iter().zip(shares[p]) {
-            let share = w * floor.mass[p] / next.mass[*k as usize].max(1e-300);
-            if share > 0.0 && (floor.fixed[p] || !next.fixed[*k as usize]) {
-                lattice.children[*k as usize].push((p as u32, share as f32));
-            }
-        }
-    }
-    // Material belongs to the cell that its middle lies in, and to the piece that it is of there.
-    let mut beside: Vec<Vec<u32>> = vec![vec![]; n];
-    for &[a, b] in &edges {
-        beside[a as usize].push(b);
-        beside[b as usize].push(a);
-    }
-    let home = |corners: &[u32]| {
-        let middle: [f64; 2] = [0, 1]
-            .map(|c| corners.iter().map(|&p| floor.place[p as usize][c]).sum::<f64>() / corners.len() as f64);
-        let amid = [0, 1].map(|c| within(c, middle[c]) as i64);
-        let near = corners.iter().chain(corners.iter().flat_map(|p| &beside[*p as usize]));
-        let p = near.copied().find(|p| cell[*p as usize] == amid).unwrap_or(corners[0]) as usize;
-        (middle, cell[p], piece[p])
-    };
-    let mut spans: BTreeMap<[u32; 4], ([f64; 3], Vec<Spanned>)> = BTreeMap::new();
-    let nodes_of = |at, piece| corners(at).map(|c| node_of[&(c, piece)]);
-    for (number, Element { corners, stiffness }) in floor.elements.iter().enumerate() {
-        let (middle, at, piece) = home(corners);
-        let off = [0, 1].map(|c| {
-            let line = &lines[c][at[c] as usize..];
-            (middle[c] - 0.5 * (line[0] + line[1])) / (line[1] - line[0]).max(1e-12)
-        });
-        let (all, below) = spans.entry(nodes_of(at, piece)).or_default();
-        all.iter_mut().zip(stiffness).for_each(|(sum, by)| *sum += by);
-        below.push(Spanned { number, off });
-    }
-    // Slivers at a border have no shape to speak of.
-    spans.retain(|node, _| {
-        let [a, b, c, d] = node.map(|k| next.place[k as usize]);
-        let double = (c[0] - a[0]) * (b[1] - d[1]) - (b[0] - d[0]) * (c[1] - a[1]);
-        double.abs() > 0.04 * size[0] * size[1]
-    });
-    // Cells lie side by side where they share an edge's nodes.
-    let known: Vec<[u32; 4]> = spans.keys().copied().collect();
+}
+
+/// For each cell those before and after it along warp and along weft: cells lie side by side where they share an edge's
+/// nodes.
+fn side_by_side(known: &[[u32; 4]]) -> Vec<[Option<usize>; 4]> {
     let side = |of: [usize; 2]| -> BTreeMap<[u32; 2], usize> {
         known.iter().enumerate().map(|(k, n)| (of.map(|s| n[s]), k)).collect()
     };
     let sides = [side([0, 3]), side([1, 2]), side([0, 1]), side([3, 2])];
-    let ends = asked.iter().map(|e| {
-        let (_, at, piece) = home(e);
-        known.binary_search(&nodes_of(at, piece)).ok()
-    });
-    lattice.edges = ends.collect();
-    for (node, (stiffness, mut below)) in spans {
-        for c in 0..2 {
-            let mean = below.iter().map(|b| b.off[c]).sum::<f64>() / below.len() as f64;
-            below.iter_mut().for_each(|b| b.off[c] -= mean);
-        }
-        let beside = [([0, 3], 1), ([1, 2], 0), ([0, 1], 3), ([3, 2], 2)]
-            .map(|(of, other): ([usize; 2], usize)| sides[other].get(&of.map(|s| node[s])).copied());
-        next.elements.push(Element { corners: node.to_vec(), stiffness });
-        let place = node.map(|k| next.place[k as usize]);
-        lattice.cells.push(Cell { node, place, stiffness, below, beside });
-    }
-    (lattice, next)
+    let others = [([0, 3], 1), ([1, 2], 0), ([0, 1], 3), ([3, 2], 2)];
+    let beside = |node: &[u32; 4]| {
+        others.map(|(of, other): ([usize; 2], usize)| sides[other].get(&of.map(|s| node[s])).copied())
+    };
+    known.iter().map(beside).collect()
 }
 
 /// Where a lattice is divided along one direction: on points where there are any near, so that of a grid no cell lies

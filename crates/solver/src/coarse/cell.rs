@@ -5,6 +5,7 @@
 //! the fine ones slack (corrections handed down as in multigrid: W. Briggs, V. Henson, S. McCormick, "A Multigrid
 //! Tutorial", 2000, ch. 3).
 use crate::colouring::pack;
+use crate::constraint::prolonged::{Prolonged, Share};
 use crate::constraint::{Scale, compliance, membrane};
 use crate::simd::{F8, Record, V8, load, store};
 
@@ -45,16 +46,9 @@ pub struct Spanned {
     pub off: [f64; 2],
 }
 
-/// Whose pulls something has a share of, and where it lies there.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct Share {
-    pub cell: u32,
-    pub off: [f32; 2],
-}
-
 /// The cells of one lattice.
 pub struct Cells {
-    groups: Vec<Group>,
+    groups: Vec<CellGroup>,
     /// K A Σ w |∇C|² of the stretch and shear of what lies below, in the mean, 1/s²: times dt² it is how far a sweep
     /// there falls short.
     need: [f32; 2],
@@ -62,65 +56,27 @@ pub struct Cells {
 
 /// Eight lattice cells.
 #[repr(C, align(32))]
-struct Group {
+struct CellGroup {
     node: [[u32; 8]; 4],
     /// ∂/∂u and ∂/∂v of what lies along the diagonals 00-11 and 01-10, 1/m.
     column: [[[f32; 8]; 2]; 2],
     /// 1/(K A) of warp, weft, shear.
-    soft: [[f32; 8]; 3],
+    compliance: [[f32; 8]; 3],
     from: [Share; 8],
     /// Itself and what is beside, by place; itself again where there is nothing.
     beside: [[u32; 8]; 5],
 }
 
-/// Pulls of eight cells along warp and weft and in shear.
-type Pulls = [[f32; 8]; 3];
-
-/// What a lattice pulled, for whoever is below: by the cells' places, and a zero at the end.
-#[derive(Clone, Debug)]
-pub struct Told {
-    /// Over K A, along warp and weft.
-    pub stretch: [Vec<f32>; 2],
-    /// Over K A, and how that changes along warp and weft, a cell.
-    pub shear: Vec<Record>,
-}
-
-impl Told {
-    /// Of eight shares of stretch along a direction, over K A.
-    #[inline(always)]
-    pub fn stretch(&self, direction: usize, from: &[u32; 8]) -> F8 {
-        // Safety: places come from the cells, which the told ones are as many as; see `Cells::none`.
-        let told = self.stretch[direction].as_ptr();
-        let mut out = [0.0; 8];
-        for (out, k) in out.iter_mut().zip(from) {
-            *out = unsafe { *told.add(*k as usize) };
-        }
-        F8::new(&out)
-    }
-
-    /// Of eight shares of shear, by their K A alone and times where they lie.
-    #[inline(always)]
-    pub fn shear(&self, from: &[u32; 8], share: &[[f32; 8]; 3]) -> F8 {
-        // Safety: as above.
-        let (V8(told), _) = unsafe { load(self.shear.as_ptr(), from) };
-        let [s, u, v] = share.each_ref().map(F8::new);
-        told[0].fma(s, told[1].fma(u, told[2] * v))
-    }
-}
-
-impl Default for Told {
-    fn default() -> Told {
-        Told { stretch: [vec![0.0], vec![0.0]], shear: vec![Record::default()] }
-    }
-}
+/// CellMultipliers of eight cells along warp and weft and in shear.
+type CellMultipliers = [[f32; 8]; 3];
 
 /// What a lattice needs while it works.
 #[derive(Clone, Debug, Default)]
 pub struct Scratch {
-    pull: Vec<Pulls>,
+    multiplier: Vec<CellMultipliers>,
     /// Shear over K A.
     plain: Vec<f32>,
-    pub told: Told,
+    pub prolonged: Prolonged,
 }
 
 impl Cells {
@@ -132,18 +88,18 @@ impl Cells {
             lanes.iter().enumerate().for_each(|(l, &c)| places[c] = (8 * k + l) as u32);
         }
         let group = |lanes: Vec<usize>| {
-            let mut g = Group {
+            let mut g = CellGroup {
                 // Spare nodes stand on the corners of a square: 0, 1 along x, 2 and 3 above them.
                 node: [0, 1, 3, 2].map(|k| [spare + k; 8]),
                 column: [[[0.5; 8], [0.5; 8]], [[0.5; 8], [-0.5; 8]]],
-                soft: [[1.0; 8]; 3],
+                compliance: [[1.0; 8]; 3],
                 from: [Share::default(); 8],
                 beside: [[0; 8]; 5],
             };
             for (l, number) in lanes.into_iter().enumerate() {
                 let c = &cells[number];
                 (0..4).for_each(|k| g.node[k][l] = c.node[k]);
-                (0..3).for_each(|k| g.soft[k][l] = compliance(c.stiffness[k]));
+                (0..3).for_each(|k| g.compliance[k][l] = compliance(c.stiffness[k]));
                 let side = |k: usize, j: usize| [0, 1].map(|d| c.place[k][d] - c.place[j][d]);
                 let (p, q) = (side(2, 0), side(1, 3));
                 let det = p[0] * q[1] - q[0] * p[1];
@@ -180,44 +136,45 @@ impl Cells {
         let n = self.groups.len();
         let none = vec![0.0; 8 * n + 1];
         Scratch {
-            pull: vec![[[0.0; 8]; 3]; n],
+            multiplier: vec![[[0.0; 8]; 3]; n],
             plain: vec![0.0; 8 * n],
-            told: Told { stretch: [none.clone(), none], shear: vec![Record::default(); 8 * n + 1] },
+            prolonged: Prolonged { stretch: [none.clone(), none], shear: vec![Record::default(); 8 * n + 1] },
         }
     }
 
     /// Begins with the shares of what is pulled above, or with nothing.
     pub fn begin(&self, above: Option<&Scratch>, own: &mut Scratch) {
-        let Some(Scratch { told, .. }) = above else { return own.pull.fill([[0.0; 8]; 3]) };
-        for (g, pull) in self.groups.iter().zip(&mut own.pull) {
+        let Some(Scratch { prolonged, .. }) = above else { return own.multiplier.fill([[0.0; 8]; 3]) };
+        for (g, multiplier) in self.groups.iter().zip(&mut own.multiplier) {
             let mut all = [[0.0f32; 8]; 3];
             for (l, Share { cell, off: [a, b] }) in g.from.iter().enumerate() {
-                let [mean, u, v, _] = told.shear[*cell as usize].0;
-                (all[0][l], all[1][l]) = (told.stretch[0][*cell as usize], told.stretch[1][*cell as usize]);
+                let [mean, u, v, _] = prolonged.shear[*cell as usize].0;
+                (all[0][l], all[1][l]) =
+                    (prolonged.stretch[0][*cell as usize], prolonged.stretch[1][*cell as usize]);
                 all[2][l] = a.mul_add(u, b.mul_add(v, mean));
             }
-            for (k, pull) in pull.iter_mut().enumerate() {
-                *pull = (F8::new(&all[k]) / F8::new(&g.soft[k])).array();
+            for (k, multiplier) in multiplier.iter_mut().enumerate() {
+                *multiplier = (F8::new(&all[k]) / F8::new(&g.compliance[k])).array();
             }
         }
     }
 
     /// Finds what to tell whoever is below.
     pub fn tell(&self, own: &mut Scratch) {
-        let Scratch { pull, plain, told } = own;
-        let [warp, weft] = &mut told.stretch;
+        let Scratch { multiplier, plain, prolonged } = own;
+        let [warp, weft] = &mut prolonged.stretch;
         let places = warp.as_chunks_mut::<8>().0.iter_mut().zip(weft.as_chunks_mut::<8>().0);
         let places = places.zip(plain.as_chunks_mut::<8>().0);
-        for ((g, pull), ((warp, weft), plain)) in self.groups.iter().zip(pull).zip(places) {
-            let of = |k: usize| (F8::new(&pull[k]) * F8::new(&g.soft[k])).array();
+        for ((g, multiplier), ((warp, weft), plain)) in self.groups.iter().zip(multiplier).zip(places) {
+            let of = |k: usize| (F8::new(&multiplier[k]) * F8::new(&g.compliance[k])).array();
             (*warp, *weft, *plain) = (of(0), of(1), of(2));
         }
-        for (g, told) in self.groups.iter().zip(told.shear.as_chunks_mut::<8>().0) {
-            for (l, told) in told.iter_mut().enumerate() {
+        for (g, prolonged) in self.groups.iter().zip(prolonged.shear.as_chunks_mut::<8>().0) {
+            for (l, prolonged) in prolonged.iter_mut().enumerate() {
                 let at = |s: usize| plain[g.beside[s][l] as usize];
                 // Half of the way to the middle of each: at a side the stress is the mean of both cells'. With one
                 // stress a cell, sheared cloth came out as a polygon of the lattice.
-                *told = Record([at(0), 0.5 * (at(2) - at(1)), 0.5 * (at(4) - at(3)), 0.0]);
+                *prolonged = Record([at(0), 0.5 * (at(2) - at(1)), 0.5 * (at(4) - at(3)), 0.0]);
             }
         }
     }
@@ -240,7 +197,7 @@ impl Cells {
         let stretch = scale.per_dt2 / self.holds(scale);
         let per_dt2 = [stretch, stretch, scale.per_dt2 / self.helps(scale)[1]];
         let per_rest = F8::splat(1.0 / scale.rest);
-        for (g, pull) in self.groups.iter().zip(&mut own.pull) {
+        for (g, multiplier) in self.groups.iter().zip(&mut own.multiplier) {
             // Safety: all indices lie inside the slice, which is borrowed whole; a group's nodes differ.
             let at = |k: usize| unsafe { load(nodes.as_ptr(), &g.node[k]) };
             let ((x0, w0), (x1, w1), (x2, w2), (x3, w3)) = (at(0), at(1), at(2), at(3));
@@ -249,16 +206,18 @@ impl Cells {
             let column = g.column.each_ref().map(|c| c.each_ref().map(F8::new));
             let f =
                 |x: &[V8; 4], d: usize| (x[2] - x[0]).scale(column[d][0]) + (x[1] - x[3]).scale(column[d][1]);
-            let soft: [F8; 3] = std::array::from_fn(|k| F8::new(&g.soft[k]) * F8::splat(per_dt2[k]));
-            let wholes = membrane::wholes(scale, soft[0], soft[1], || [f(&x, 0), f(&x, 1)]);
+            let compliance: [F8; 3] =
+                std::array::from_fn(|k| F8::new(&g.compliance[k]) * F8::splat(per_dt2[k]));
+            let wholes = membrane::wholes(scale, compliance[0], compliance[1], || [f(&x, 0), f(&x, 1)]);
             for d in 0..2 {
                 let along = f(&x, d);
                 let length = along.dot(along).max(F8::splat(1e-20)).sqrt();
                 let [a, b] = column[d];
-                let sum = (a * a).fma(even, (b * b).fma(odd, soft[d]));
-                let before = F8::new(&pull[d]);
-                let after = (before + soft[d].fnma(before, wholes[d] - length) / sum).min(F8::splat(0.0));
-                pull[d] = after.array();
+                let sum = (a * a).fma(even, (b * b).fma(odd, compliance[d]));
+                let before = F8::new(&multiplier[d]);
+                let after =
+                    (before + compliance[d].fnma(before, wholes[d] - length) / sum).min(F8::splat(0.0));
+                multiplier[d] = after.array();
                 let s = (after - before) / length;
                 for (k, c) in [-a, b, a, -b].into_iter().enumerate() {
                     x[k] = along.fma(s * w[k] * c, x[k]);
@@ -275,10 +234,10 @@ impl Cells {
             let by_v = f[0].scale(taut) + f[1].scale(shear * dv * tu / lengths[1]);
             // At 11 and 10; minus them at 00 and 01.
             let [p, q] = [0, 1].map(|k| by_u.scale(column[0][k]) + by_v.scale(column[1][k]));
-            let sum = p.dot(p).fma(even, q.dot(q).fma(odd, soft[2]));
-            let before = F8::new(&pull[2]);
-            let change = -(soft[2].fma(before, taut * shear)) / sum;
-            pull[2] = (before + change).array();
+            let sum = p.dot(p).fma(even, q.dot(q).fma(odd, compliance[2]));
+            let before = F8::new(&multiplier[2]);
+            let change = -(compliance[2].fma(before, taut * shear)) / sum;
+            multiplier[2] = (before + change).array();
             for (k, (d, s)) in [(p, -change), (q, change), (p, change), (q, -change)].into_iter().enumerate()
             {
                 // Safety: as above.

@@ -12,8 +12,9 @@ pub mod build;
 pub mod cell;
 
 use crate::constraint::Scale;
+use crate::constraint::prolonged::Prolonged;
 use crate::simd::Record;
-use cell::{Cells, Told};
+use cell::Cells;
 use rayon::prelude::*;
 
 /// Sweeps over a level each sub-step, finest first: the coarser, the cheaper.
@@ -40,7 +41,7 @@ struct Tether {
     /// Metres.
     length: f32,
     /// m/N.
-    soft: f32,
+    compliance: f32,
 }
 
 /// What a level needs while it works.
@@ -67,8 +68,8 @@ impl Level {
 
 impl Scratch {
     /// What the finest level pulled.
-    pub fn told(&self) -> &Told {
-        &self.cells.told
+    pub fn prolonged(&self) -> &Prolonged {
+        &self.cells.prolonged
     }
 }
 
@@ -79,8 +80,8 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
     for k in 0..levels.len() {
         let (below, own) = scratch.split_at_mut(k);
         match below.last() {
-            Some(below) => own[0].rise(&levels[k], &below.x, Record::default()),
-            None => own[0].rise(&levels[k], x, origin),
+            Some(below) => own[0].restrict(&levels[k], &below.x, Record::default()),
+            None => own[0].restrict(&levels[k], x, origin),
         }
         own[0].pin(&levels[k], x, origin);
     }
@@ -89,7 +90,7 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
         let own = &mut own[k];
         if let Some(above) = above.first_mut() {
             above.moved();
-            above.sink(&levels[k + 1], &mut own.x);
+            above.prolong(&levels[k + 1], &mut own.x);
         }
         levels[k].cells.begin(above.first().map(|a| &a.cells), &mut own.cells);
         own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
@@ -103,11 +104,11 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
 /// Moves points by what the levels said. (Several sub-steps at once would save half of the work, and pumps: what a level
 /// says is by then of another motion.) Points as heavy as `times` their mass follow by that much less: nodes know nothing
 /// of it, for a heavy node's pull, handed down, would throw the light ones about it.
-pub fn follow(levels: &[Level], x: &mut [Record], times: Option<&[f32]>, scratch: &[Scratch]) {
+pub fn prolong_to(levels: &[Level], x: &mut [Record], times: Option<&[f32]>, scratch: &[Scratch]) {
     let (Some(level), Some(first)) = (levels.first(), scratch.first()) else { return };
     match times {
-        None => first.sink(level, x),
-        Some(times) => first.sink_heavy(level, x, times),
+        None => first.prolong(level, x),
+        Some(times) => first.prolong_heavy(level, x, times),
     }
 }
 
@@ -119,15 +120,15 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
     for level in levels {
         let mut own = level.scratch();
         match &below {
-            Some(b) => own.rise(level, &b.x, Record::default()),
-            None => own.rise(level, x, origin),
+            Some(b) => own.restrict(level, &b.x, Record::default()),
+            None => own.restrict(level, x, origin),
         }
         own.pin(level, x, origin);
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
             let at = &own.x[t.node as usize].0;
             let far = (0..3).map(|c| f64::from(at[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
             let over = (far - f64::from(scale.rest * t.length)).max(0.0);
-            sum += 0.5 * over * over * f64::from(level.cells.holds(scale) / t.soft);
+            sum += 0.5 * over * over * f64::from(level.cells.holds(scale) / t.compliance);
         }
         below = Some(own);
     }
@@ -136,7 +137,7 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
 
 impl Scratch {
     /// Nodes take the mean of their children.
-    fn rise(&mut self, level: &Level, below: &[Record], origin: Record) {
+    fn restrict(&mut self, level: &Level, below: &[Record], origin: Record) {
         let mean = |(to, children): (&mut Record, &Vec<(u32, f32)>)| {
             // Four sums, so that one addition need not wait for the other.
             let mut sums = [[0.0f32; 4]; 4];
@@ -176,7 +177,7 @@ impl Scratch {
     }
 
     /// Children take their nodes' moves. (Held ones have no weights.)
-    fn sink(&self, level: &Level, below: &mut [Record]) {
+    fn prolong(&self, level: &Level, below: &mut [Record]) {
         let moved = &self.start;
         let moves = |(x, (nodes, weights)): (&mut Record, &([u32; 4], [f32; 4]))| {
             let mut sum = x.0;
@@ -190,7 +191,7 @@ impl Scratch {
     }
 
     /// The same where some are heavier.
-    fn sink_heavy(&self, level: &Level, below: &mut [Record], times: &[f32]) {
+    fn prolong_heavy(&self, level: &Level, below: &mut [Record], times: &[f32]) {
         let moved = &self.start;
         let each = below.par_iter_mut().zip(&level.nodes).zip(times).with_min_len(1024);
         each.for_each(|((x, (nodes, weights)), times)| {
@@ -206,15 +207,17 @@ impl Scratch {
     fn sweep(&mut self, level: &Level, sweeps: usize, scale: Scale) {
         let per_dt2 = scale.per_dt2 / level.cells.holds(scale);
         for _ in 0..sweeps {
-            for (t, (pin, pull)) in level.tethers.iter().zip(&mut self.pinned) {
+            for (t, (pin, multiplier)) in level.tethers.iter().zip(&mut self.pinned) {
                 let x = &mut self.x[t.node as usize].0;
                 let d: [f32; 3] = std::array::from_fn(|c| x[c] - pin[c]);
                 let far = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt().max(1e-10);
-                let soft = t.soft * per_dt2;
-                let after = (*pull + (scale.rest * t.length - far - soft * *pull) / (x[3] + soft)).min(0.0);
-                let change = x[3] * (after - *pull) / far;
+                let compliance = t.compliance * per_dt2;
+                let after = (*multiplier
+                    + (scale.rest * t.length - far - compliance * *multiplier) / (x[3] + compliance))
+                    .min(0.0);
+                let change = x[3] * (after - *multiplier) / far;
                 (0..3).for_each(|c| x[c] += change * d[c]);
-                *pull = after;
+                *multiplier = after;
             }
             level.cells.sweep(&mut self.x, &mut self.cells, scale);
         }

@@ -13,12 +13,12 @@ use crate::simd::{F8, load, store};
 
 /// Eight hinges. Arrays are indexed by lane.
 #[repr(C, align(32))]
-pub struct Group {
+pub struct Hinges {
     point: [[u32; 8]; 4],
     /// Cotangent weights; they sum to 0, so the last is not kept.
     weight: [[f32; 8]; 3],
     /// 1/c, m²/(N·m).
-    soft: [f32; 8],
+    compliance: [f32; 8],
     /// K₀, metres.
     rest: [f32; 8],
 }
@@ -34,22 +34,22 @@ pub struct Hinge {
 }
 
 /// Packs hinges of one part into groups; empty lanes take the part's spare points.
-pub fn gather(hinges: &[Hinge], spare: u32) -> Vec<Group> {
+pub fn gather(hinges: &[Hinge], spare: u32) -> Vec<Hinges> {
     let points: Vec<[u32; 4]> = hinges.iter().map(|h| h.point).collect();
     pack(&points)
         .into_iter()
         .map(|lanes| {
-            let mut g = Group {
+            let mut g = Hinges {
                 point: [0, 1, 2, 3].map(|k| [spare + k; 8]),
                 weight: [[0.0; 8]; 3],
-                soft: [1.0; 8],
+                compliance: [1.0; 8],
                 rest: [0.0; 8],
             };
             for (l, &k) in lanes.iter().enumerate() {
                 let h = &hinges[k];
                 (0..4).for_each(|k| g.point[k][l] = h.point[k]);
                 (0..3).for_each(|k| g.weight[k][l] = h.weight[k]);
-                g.soft[l] = compliance(h.stiffness);
+                g.compliance[l] = compliance(h.stiffness);
                 g.rest[l] = h.rest;
             }
             g
@@ -62,7 +62,7 @@ pub fn gather(hinges: &[Hinge], spare: u32) -> Vec<Group> {
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale) {
+pub unsafe fn solve<const CURVED: bool>(g: &Hinges, points: Points, scale: Scale) {
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
@@ -75,7 +75,7 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     if let Some(f) = &facing {
         k = k - f.n.scale(rest);
     }
-    let mut sum = F8::new(&g.soft) * F8::splat(scale.per_dt2);
+    let mut sum = F8::new(&g.compliance) * F8::splat(scale.per_dt2);
     for i in 0..4 {
         sum = (w[i] * weight[i]).fma(weight[i], sum);
     }
@@ -93,7 +93,7 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     }
 }
 
-impl Group {
+impl Hinges {
     /// Energy of the eight, joules.
     pub fn energy(&self, x: &[crate::simd::Record], folds: f64) -> f64 {
         (0..8)
@@ -107,7 +107,7 @@ impl Group {
                 let n = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
                 let size = n.iter().map(|c| c * c).sum::<f64>().sqrt().max(1e-30);
                 let off = |c: usize| k[c] - folds * f64::from(self.rest[l]) * n[c] / size;
-                0.5 * (0..3).map(|c| off(c) * off(c)).sum::<f64>() / f64::from(self.soft[l])
+                0.5 * (0..3).map(|c| off(c) * off(c)).sum::<f64>() / f64::from(self.compliance[l])
             })
             .sum()
     }

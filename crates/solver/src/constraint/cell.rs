@@ -5,20 +5,20 @@
 //! ½ · 2 √(D_u D_v) A κ_uv² is ½ c |K|² with c = 2 √(D_u D_v) / A. Stretch and bend along the threads are the
 //! yarns'. Air presses on the cell as on one panel, its normal that of the diagonals.
 use super::membrane::pressure;
+use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
-use crate::coarse::cell::{Share, Told};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, load, store};
 
 /// Eight cells. Arrays are indexed by lane.
 #[repr(C, align(32))]
-pub struct Group {
+pub struct Rectangles {
     /// 00, 10, 11, 01.
     point: [[u32; 8]; 4],
     /// 1/(2 h_u) and 1/(2 h_v), 1/m.
     per: [[f32; 8]; 2],
     /// 1/(K A) of shear.
-    soft: [f32; 8],
+    compliance: [f32; 8],
     /// Whose coarse pulls each has, its shear's K A, and that times where it lies there.
     from: [u32; 8],
     share: [[f32; 8]; 3],
@@ -44,16 +44,16 @@ pub struct Cell {
 }
 
 /// Packs cells of one part into groups; empty lanes take the part's spare points.
-pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
+pub fn gather(cells: &[Cell], spare: u32) -> Vec<Rectangles> {
     let points: Vec<[u32; 4]> = cells.iter().map(|c| c.point).collect();
     pack(&points)
         .into_iter()
         .map(|lanes| {
-            let mut g = Group {
+            let mut g = Rectangles {
                 // Spare points stand on the corners of a square: 0, 1 along x, 2 and 3 above them.
                 point: [0, 1, 3, 2].map(|k| [spare + k; 8]),
                 per: [[0.5; 8]; 2],
-                soft: [1.0; 8],
+                compliance: [1.0; 8],
                 from: [0; 8],
                 share: [[0.0; 8]; 3],
                 pliant: [1.0; 8],
@@ -64,7 +64,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
                 let area = c.sides[0] * c.sides[1];
                 (0..4).for_each(|k| g.point[k][l] = c.point[k]);
                 (0..2).for_each(|k| g.per[k][l] = (0.5 / c.sides[k]) as f32);
-                g.soft[l] = compliance(c.shear * area);
+                g.compliance[l] = compliance(c.shear * area);
                 g.from[l] = c.from.cell;
                 let [a, b] = c.from.off;
                 let stiffness = (c.shear * area) as f32;
@@ -85,7 +85,7 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Group> {
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, told: &Told) {
+pub unsafe fn solve(g: &Rectangles, points: Points, scale: Scale, air: bool, prolonged: &Prolonged) {
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
@@ -106,10 +106,10 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, told: &T
     // ∂(f_u·f_v) at 11 and 10; minus them at 00 and 01.
     let (a, b) = (fv.scale(u), fu.scale(v));
     let (along, across) = (a + b, a - b);
-    let soft = F8::new(&g.soft) * F8::splat(scale.per_dt2);
-    let sum = along.dot(along).fma(w[0] + w[2], across.dot(across).fma(w[1] + w[3], soft));
-    let before = told.shear(&g.from, &g.share);
-    let s = -(soft.fma(before, fu.dot(fv))) / sum;
+    let compliance = F8::new(&g.compliance) * F8::splat(scale.per_dt2);
+    let sum = along.dot(along).fma(w[0] + w[2], across.dot(across).fma(w[1] + w[3], compliance));
+    let before = prolonged.shear(&g.from, &g.share);
+    let s = -(compliance.fma(before, fu.dot(fv))) / sum;
     x[2] = along.fma(s * w[2], x[2]);
     x[0] = along.fma(-(s * w[0]), x[0]);
     x[1] = across.fma(s * w[1], x[1]);
@@ -124,7 +124,7 @@ pub unsafe fn solve(g: &Group, points: Points, scale: Scale, air: bool, told: &T
     }
 }
 
-impl Group {
+impl Rectangles {
     /// Energy of the eight cells' twist, joules.
     pub fn twist_energy(&self, x: &[Record]) -> f64 {
         self.each(x, |l, p| {
@@ -142,7 +142,7 @@ impl Group {
             let u = column([-1.0, 1.0, 1.0, -1.0], self.per[0][l]);
             let v = column([-1.0, -1.0, 1.0, 1.0], self.per[1][l]);
             let shear: f64 = (0..3).map(|c| u[c] * v[c]).sum();
-            0.5 * shear * shear / f64::from(self.soft[l])
+            0.5 * shear * shear / f64::from(self.compliance[l])
         })
     }
 

@@ -7,20 +7,20 @@
 //! Air presses on the side it meets: with relative flow r, unit normal n and s = r·n, a triangle of
 //! area A gets ½ρA (C_d |s| r + C_l s (n |r| - r s/|r|)): drag along the flow by the area it sees,
 //! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
+use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
-use crate::coarse::cell::{Share, Told};
 use crate::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
 /// Eight triangles. Arrays are indexed by lane.
 #[repr(C, align(32))]
-pub struct Group {
+pub struct Triangles {
     point: [[u32; 8]; 3],
     /// ∂/∂u and ∂/∂v of the second and third corner's weight, 1/m; the first's is minus their sum.
     u: [[f32; 8]; 2],
     v: [[f32; 8]; 2],
     /// Compliances of warp, weft, shear: 1/(K A), with the area A in m².
-    soft: [[f32; 8]; 3],
+    compliance: [[f32; 8]; 3],
     /// Whose coarse pulls each has, its shear's K A, and that times where it lies there.
     from: [u32; 8],
     share: [[f32; 8]; 3],
@@ -49,16 +49,16 @@ pub fn gradients(frame: &[[f32; 2]; 3]) -> (f64, [[f64; 3]; 2]) {
 }
 
 /// Packs triangles of one part into groups; empty lanes take the part's spare points.
-pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
+pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Triangles> {
     let points: Vec<[u32; 3]> = triangles.iter().map(|t| t.point).collect();
     pack(&points)
         .into_iter()
         .map(|lanes| {
-            let mut g = Group {
+            let mut g = Triangles {
                 point: [0, 1, 2].map(|k| [spare + k; 8]),
                 u: [[1.0; 8], [0.0; 8]],
                 v: [[0.0; 8], [1.0; 8]],
-                soft: [[1.0; 8]; 3],
+                compliance: [[1.0; 8]; 3],
                 from: [0; 8],
                 share: [[0.0; 8]; 3],
                 third: [[0.0; 8]; 2],
@@ -74,7 +74,7 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
                     g.v[k][l] = v[k + 1] as f32;
                 }
                 for k in 0..3 {
-                    g.soft[k][l] = compliance(f64::from(t.stiffness[k]) * area);
+                    g.compliance[k][l] = compliance(f64::from(t.stiffness[k]) * area);
                 }
                 g.from[l] = t.from.cell;
                 let [a, b] = t.from.off;
@@ -90,7 +90,7 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Group> {
         .collect()
 }
 
-impl Group {
+impl Triangles {
     /// Energy of the eight triangles' shear, joules.
     pub fn shear_energy(&self, x: &[Record]) -> f64 {
         let of = |l: usize| {
@@ -99,14 +99,14 @@ impl Group {
                 f64::from(d[0][l]) * (p[1][c] - p[0][c]) + f64::from(d[1][l]) * (p[2][c] - p[0][c])
             };
             let shear: f64 = (0..3).map(|c| column(&self.u, c) * column(&self.v, c)).sum();
-            0.5 * shear * shear / f64::from(self.soft[2][l])
+            0.5 * shear * shear / f64::from(self.compliance[2][l])
         };
         (0..8).map(of).sum()
     }
 }
 
-/// Pulls of eight triangles along warp, weft and shear, from earlier rounds of the same sub-step.
-pub type Pulls = [[f32; 8]; 3];
+/// Multipliers of eight triangles along warp, weft and shear, from earlier rounds of the same sub-step.
+pub type Multipliers = [[f32; 8]; 3];
 
 /// Meets eight triangles once: air first, then warp, weft and shear. Without `STRETCH`, warp and weft
 /// are left to the yarns, and one round is all there is; with it, `pulls` are kept over the rounds, so that
@@ -116,12 +116,12 @@ pub type Pulls = [[f32; 8]; 3];
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
 pub unsafe fn solve<const STRETCH: bool>(
-    g: &Group,
+    g: &Triangles,
     points: Points,
     scale: Scale,
     air: bool,
-    pulls: Option<&mut Pulls>,
-    told: Option<&Told>,
+    multipliers: Option<&mut Multipliers>,
+    prolonged: Option<&Prolonged>,
 ) {
     // Safety: as the caller promises; a group's points differ.
     let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
@@ -138,25 +138,25 @@ pub unsafe fn solve<const STRETCH: bool>(
         }
     }
     let (u, v) = (g.u.each_ref().map(F8::new), g.v.each_ref().map(F8::new));
-    let soft = g.soft.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
-    match pulls {
-        Some(pulls) if STRETCH => {
-            if let Some(told) = told {
-                let stretch = |d: usize| (told.stretch(d, &g.from) / F8::new(&g.soft[d])).array();
-                *pulls = [stretch(0), stretch(1), told.shear(&g.from, &g.share).array()];
+    let compliance = g.compliance.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
+    match multipliers {
+        Some(multipliers) if STRETCH => {
+            if let Some(prolonged) = prolonged {
+                let stretch = |d: usize| (prolonged.stretch(d, &g.from) / F8::new(&g.compliance[d])).array();
+                *multipliers = [stretch(0), stretch(1), prolonged.shear(&g.from, &g.share).array()];
             }
-            let before = pulls.each_ref().map(F8::new);
-            let [whole_u, whole_v] = wholes(scale, soft[0], soft[1], || {
+            let before = multipliers.each_ref().map(F8::new);
+            let [whole_u, whole_v] = wholes(scale, compliance[0], compliance[1], || {
                 [u, v].map(|d| (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]))
             });
-            let warp = before[0] + stretch(&mut x, w, u, soft[0], before[0], whole_u);
-            let weft = before[1] + stretch(&mut x, w, v, soft[1], before[1], whole_v);
-            let shear = before[2] + shear(&mut x, w, [u, v], soft[2], before[2]);
-            *pulls = [warp, weft, shear].map(F8::array);
+            let warp = before[0] + stretch(&mut x, w, u, compliance[0], before[0], whole_u);
+            let weft = before[1] + stretch(&mut x, w, v, compliance[1], before[1], whole_v);
+            let shear = before[2] + shear(&mut x, w, [u, v], compliance[2], before[2]);
+            *multipliers = [warp, weft, shear].map(F8::array);
         }
         _ => {
-            let pulled = told.map_or(F8::splat(0.0), |t| t.shear(&g.from, &g.share));
-            shear(&mut x, w, [u, v], soft[2], pulled);
+            let pulled = prolonged.map_or(F8::splat(0.0), |t| t.shear(&g.from, &g.share));
+            shear(&mut x, w, [u, v], compliance[2], pulled);
         }
     }
     for k in 0..3 {
@@ -203,12 +203,12 @@ pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale, [drag, lift]: [F8; 2])
 
 /// |f| = `rest` for one column f of the deformation. Gives the change of the pull.
 #[inline(always)]
-fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8, pull: F8, rest: F8) -> F8 {
+fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], compliance: F8, multiplier: F8, rest: F8) -> F8 {
     let f = (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]);
     let d = [-(d[0] + d[1]), d[0], d[1]];
     let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
-    let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], soft)));
-    let change = soft.fnma(pull, rest - length) / sum;
+    let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], compliance)));
+    let change = compliance.fnma(multiplier, rest - length) / sum;
     let s = change / length;
     for k in 0..3 {
         x[k] = f.fma(s * w[k] * d[k], x[k]);
@@ -218,13 +218,13 @@ fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], soft: F8, pull: F8, rest: F8
 
 /// f_u · f_v = 0. Gives the change of the pull.
 #[inline(always)]
-fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], soft: F8, pull: F8) -> F8 {
+fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], compliance: F8, multiplier: F8) -> F8 {
     let (e1, e2) = (x[1] - x[0], x[2] - x[0]);
     let f = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
     let d = d.map(|d| [-(d[0] + d[1]), d[0], d[1]]);
     let g: [V8; 3] = std::array::from_fn(|k| f[1].scale(d[0][k]) + f[0].scale(d[1][k]));
-    let sum = w[0].fma(g[0].dot(g[0]), w[1].fma(g[1].dot(g[1]), w[2].fma(g[2].dot(g[2]), soft)));
-    let s = soft.fnma(pull, -(f[0].dot(f[1]))) / sum;
+    let sum = w[0].fma(g[0].dot(g[0]), w[1].fma(g[1].dot(g[1]), w[2].fma(g[2].dot(g[2]), compliance)));
+    let s = compliance.fnma(multiplier, -(f[0].dot(f[1]))) / sum;
     for k in 0..3 {
         x[k] = g[k].fma(s * w[k], x[k]);
     }

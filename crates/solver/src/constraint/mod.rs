@@ -9,6 +9,7 @@ pub mod bend;
 pub mod cell;
 pub mod membrane;
 pub mod patch;
+pub mod prolonged;
 pub mod yarn;
 
 use crate::simd::{F8, Record, V8};

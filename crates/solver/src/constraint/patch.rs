@@ -13,12 +13,12 @@ use crate::simd::{F8, Record, V8, load, store};
 
 /// Eight patches. Arrays are indexed by lane.
 #[repr(C, align(32))]
-pub struct Group {
+pub struct Patches {
     point: [[u32; 8]; 6],
     /// Of x_uu, x_vv, x_uv; they sum to 0, so the last point's are not kept, 1/m².
     weight: [[[f32; 8]; 5]; 3],
     /// 1/(A D), 1/(N·m³).
-    soft: [[f32; 8]; 3],
+    compliance: [[f32; 8]; 3],
     /// Curvatures at rest along the normal, 1/m.
     rest: [[f32; 8]; 3],
 }
@@ -36,15 +36,15 @@ pub struct Patch {
 }
 
 /// Packs patches of one part into groups; empty lanes take the part's spare points.
-pub fn gather(patches: &[Patch], spare: u32) -> Vec<Group> {
+pub fn gather(patches: &[Patch], spare: u32) -> Vec<Patches> {
     let points: Vec<[u32; 6]> = patches.iter().map(|p| p.point).collect();
     pack(&points)
         .into_iter()
         .map(|lanes| {
-            let mut g = Group {
+            let mut g = Patches {
                 point: [0, 1, 2, 3, 0, 1].map(|k| [spare + k; 8]),
                 weight: [[[0.0; 8]; 5]; 3],
-                soft: [[1.0; 8]; 3],
+                compliance: [[1.0; 8]; 3],
                 rest: [[0.0; 8]; 3],
             };
             for (l, &k) in lanes.iter().enumerate() {
@@ -52,7 +52,7 @@ pub fn gather(patches: &[Patch], spare: u32) -> Vec<Group> {
                 (0..6).for_each(|i| g.point[i][l] = p.point[i]);
                 for m in 0..3 {
                     (0..5).for_each(|i| g.weight[m][i][l] = p.weight[m][i] as f32);
-                    g.soft[m][l] = compliance(p.stiffness[m]);
+                    g.compliance[m][l] = compliance(p.stiffness[m]);
                     g.rest[m][l] = p.rest[m];
                 }
             }
@@ -66,7 +66,7 @@ pub fn gather(patches: &[Patch], spare: u32) -> Vec<Group> {
 /// # Safety
 /// The points are those of a part that no other thread is at.
 #[inline(always)]
-pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale) {
+pub unsafe fn solve<const CURVED: bool>(g: &Patches, points: Points, scale: Scale) {
     // Safety: as the caller promises; a group's points differ.
     let loaded = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(points.x, &g.point[k]) });
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
@@ -74,7 +74,7 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
     for m in 0..3 {
         let weight = weights(g, m);
         let k = off::<CURVED>(g, m, &x, &weight, &facing, scale.rest * scale.folds);
-        let mut sum = F8::new(&g.soft[m]) * F8::splat(scale.per_dt2);
+        let mut sum = F8::new(&g.compliance[m]) * F8::splat(scale.per_dt2);
         for i in 0..6 {
             sum = (w[i] * weight[i]).fma(weight[i], sum);
         }
@@ -96,7 +96,7 @@ pub unsafe fn solve<const CURVED: bool>(g: &Group, points: Points, scale: Scale)
 }
 
 /// Adds the forces of eight patches to `force`, N; their rest curvatures are multiplied by `folds`.
-pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut [Record]) {
+pub fn force<const CURVED: bool>(g: &Patches, x: &[Record], folds: f32, force: &mut [Record]) {
     // Safety: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
     let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &g.point[k]).0 });
     let mut f = [V8([F8::splat(0.0); 3]); 6];
@@ -104,7 +104,8 @@ pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut
     let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
     for m in 0..3 {
         let weight = weights(g, m);
-        let k = off::<CURVED>(g, m, &x, &weight, &facing, folds).scale(F8::splat(-1.0) / F8::new(&g.soft[m]));
+        let k = off::<CURVED>(g, m, &x, &weight, &facing, folds)
+            .scale(F8::splat(-1.0) / F8::new(&g.compliance[m]));
         (0..6).for_each(|i| f[i] = k.fma(weight[i], f[i]));
         on_normal = k.fma(-kappa(g, m, folds), on_normal);
     }
@@ -123,12 +124,12 @@ pub fn pull<const CURVED: bool>(g: &Group, x: &[Record], folds: f32, force: &mut
 
 /// Curvatures at rest, multiplied by `folds`, 1/m.
 #[inline(always)]
-fn kappa(g: &Group, m: usize, folds: f32) -> F8 {
+fn kappa(g: &Patches, m: usize, folds: f32) -> F8 {
     F8::new(&g.rest[m]) * F8::splat(folds)
 }
 
 #[inline(always)]
-fn weights(g: &Group, m: usize) -> [F8; 6] {
+fn weights(g: &Patches, m: usize) -> [F8; 6] {
     let [a, b, c, d, e] = g.weight[m].each_ref().map(F8::new);
     [a, b, c, d, e, -(a + b + c + d + e)]
 }
@@ -136,7 +137,7 @@ fn weights(g: &Group, m: usize) -> [F8; 6] {
 /// A curvature less its rest, which is multiplied by `folds`.
 #[inline(always)]
 fn off<const CURVED: bool>(
-    g: &Group,
+    g: &Patches,
     m: usize,
     x: &[V8; 6],
     weight: &[F8; 6],
@@ -151,7 +152,7 @@ fn off<const CURVED: bool>(
     if CURVED { k - facing.n.scale(kappa(g, m, folds)) } else { k }
 }
 
-impl Group {
+impl Patches {
     /// Energy of the eight, joules.
     pub fn energy(&self, x: &[Record], folds: f32) -> f64 {
         // Safety: all indices lie inside.
@@ -160,7 +161,7 @@ impl Group {
         (0..3)
             .map(|m| {
                 let k = off::<true>(self, m, &x, &weights(self, m), &facing, folds);
-                let e = (k.dot(k) * F8::splat(0.5) / F8::new(&self.soft[m])).array();
+                let e = (k.dot(k) * F8::splat(0.5) / F8::new(&self.compliance[m])).array();
                 e.iter().map(|e| f64::from(*e)).sum::<f64>()
             })
             .sum()

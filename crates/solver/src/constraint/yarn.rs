@@ -15,8 +15,8 @@
 //! Inextensible Surfaces", 2006, on a line). That is linear in the points, so a chain's implicit step
 //! (M + dt² K) δ = -dt² K x is a system of five diagonals that only dt can change: eliminated once,
 //! solved exactly each sub-step. A sweep over hinges would leave stiff or fine cloth too soft.
+use super::prolonged::Prolonged;
 use super::{Points, Scale, compliance};
-use crate::coarse::cell::Told;
 use crate::simd::{F8, Record, V8, load, store};
 use std::collections::BTreeMap;
 
@@ -24,7 +24,7 @@ use std::collections::BTreeMap;
 pub const SPARES: usize = 16;
 
 /// Eight chains of as many edges; shorter ones are filled up with spare points.
-pub struct Group {
+pub struct Chains {
     /// One more than there are edges.
     point: Vec<[u32; 8]>,
     edge: Vec<Edge>,
@@ -57,7 +57,7 @@ struct Edge {
     /// Metres.
     length: [f32; 8],
     /// m/N.
-    soft: [f32; 8],
+    compliance: [f32; 8],
     /// Whose coarse pulls they have.
     from: [u32; 8],
     /// K times the width, N; 0 where there is no edge.
@@ -119,7 +119,7 @@ pub fn gather(
     held: impl Fn(u32) -> bool,
     carries: impl Fn(u32) -> bool,
     mut spare: u32,
-) -> Vec<Group> {
+) -> Vec<Chains> {
     let carries = |c: &Vec<u32>| c.iter().any(|&p| carries(p));
     chains.sort_by_cached_key(|c| (!carries(c), std::cmp::Reverse(c.len()), c[0]));
     chains
@@ -127,7 +127,7 @@ pub fn gather(
         .map(|eight| {
             let edges = eight.iter().map(Vec::len).max().unwrap_or(1) - 1;
             let carries = eight.iter().any(carries);
-            let mut g = Group { point: vec![], edge: vec![], bow: vec![], carries };
+            let mut g = Chains { point: vec![], edge: vec![], bow: vec![], carries };
             for k in 0..=edges {
                 g.point.push(std::array::from_fn(|l| {
                     let at = eight.get(l).and_then(|c| c.get(k));
@@ -141,7 +141,7 @@ pub fn gather(
                 };
                 g.edge.push(Edge {
                     length: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| f.length as f32)),
-                    soft: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| compliance(f.stiffness))),
+                    compliance: std::array::from_fn(|l| fibre(l).map_or(1.0, |f| compliance(f.stiffness))),
                     from: std::array::from_fn(|l| fibre(l).map_or(0, |f| f.cell)),
                     stiffness: std::array::from_fn(|l| {
                         fibre(l).map_or(0.0, |f| (f.stiffness * f.length) as f32)
@@ -185,7 +185,7 @@ impl Bow {
     }
 }
 
-impl Group {
+impl Chains {
     /// Eliminates the bends for a sub-step of `dt` seconds; `weight` gives a point's inverse mass.
     pub fn eliminate(&self, dt: f64, weight: impl Fn(u32) -> f32) -> Vec<Eliminated> {
         let n = self.bow.len();
@@ -248,9 +248,9 @@ impl Group {
 /// The eliminated bends of a group, by its points.
 pub type Bends = Vec<Eliminated>;
 
-/// Scratch of a thread: what a chain's passes leave for each other.
+/// ChainScratch of a thread: what a chain's passes leave for each other.
 #[derive(Default)]
-pub struct Scratch {
+pub struct ChainScratch {
     x: Vec<(V8, F8)>,
     passed: Vec<Passed>,
     right: Vec<V8>,
@@ -267,18 +267,18 @@ struct Passed {
     right: F8,
     length: F8,
     /// Its pull so far.
-    pull: F8,
+    multiplier: F8,
 }
 
 /// The stiffness across a chain that its tension gives it, as a share of the points' inertia in a sub-step, from
 /// which on it is met implicitly. A quarter of what lets the chain ring.
 const TAUT: f32 = 1.0 / 8.0;
 
-/// Pulls of a group's edges, to be kept over the rounds of a sub-step.
-pub type Pulls = Vec<[f32; 8]>;
+/// ChainMultipliers of a group's edges, to be kept over the rounds of a sub-step.
+pub type ChainMultipliers = Vec<[f32; 8]>;
 
-impl Group {
-    pub fn pulls(&self) -> Pulls {
+impl Chains {
+    pub fn multipliers(&self) -> ChainMultipliers {
         vec![[0.0; 8]; self.edge.len()]
     }
 }
@@ -297,7 +297,7 @@ pub struct Across<'a> {
 ///
 /// # Safety
 /// No other thread writes the same number of the chains' points.
-pub unsafe fn strains(g: &Group, x: *const Record, rest: f32, direction: usize, out: *mut Record) {
+pub unsafe fn strains(g: &Chains, x: *const Record, rest: f32, direction: usize, out: *mut Record) {
     let one = F8::splat(1.0);
     let mut before: Option<F8> = None;
     for k in 0..=g.edge.len() {
@@ -324,7 +324,7 @@ pub unsafe fn strains(g: &Group, x: *const Record, rest: f32, direction: usize, 
 #[derive(Clone, Copy)]
 pub struct First<'a> {
     /// What the coarse levels pulled, and the chains' direction.
-    pub told: &'a Told,
+    pub prolonged: &'a Prolonged,
     pub direction: usize,
     /// Their bends, eliminated; none where they don't resist bending.
     pub bend: &'a [Eliminated],
@@ -337,18 +337,49 @@ pub struct First<'a> {
 /// # Safety
 /// No other thread is at any of the chains' points.
 pub unsafe fn solve(
-    g: &Group,
+    g: &Chains,
     points: Points,
     scale: Scale,
     across: Option<Across>,
-    scratch: &mut Scratch,
+    scratch: &mut ChainScratch,
     first: Option<First>,
-    pulls: &mut Pulls,
+    multipliers: &mut ChainMultipliers,
 ) {
-    let Scratch { x, passed, right } = scratch;
+    let ChainScratch { x, passed, right } = scratch;
     x.clear();
     // Safety: as the caller promises.
     x.extend(g.point.iter().map(|p| unsafe { load(points.x, p) }));
+    // Safety: as the caller promises.
+    unsafe { eliminate_lengths(g, x, scale, across, first, multipliers, passed) };
+    let taut = substitute_back(x, passed, multipliers);
+    if taut.array().into_iter().any(|t| t > TAUT) {
+        slacken(x, passed, right);
+    }
+    // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
+    // What bends move is across the chain, and changes lengths by little.
+    if let Some(First { bend, .. }) = first.filter(|f| !f.bend.is_empty()) {
+        straighten(g, x, scale.dt * scale.dt, bend, right);
+    }
+    for (point, (x, w)) in g.point.iter().zip(x.iter()) {
+        // Safety: as the caller promises; the chains' points differ.
+        unsafe { store(points.x, point, *x, *w) };
+    }
+}
+
+/// The way there: each edge's row of the system, eliminated by the one before it.
+///
+/// # Safety
+/// There is a strain for each point, where there are any.
+#[inline(always)]
+unsafe fn eliminate_lengths(
+    g: &Chains,
+    x: &[(V8, F8)],
+    scale: Scale,
+    across: Option<Across>,
+    first: Option<First>,
+    multipliers: &ChainMultipliers,
+    passed: &mut Vec<Passed>,
+) {
     let (per_dt2, rest) = (F8::splat(scale.per_dt2), F8::splat(scale.rest));
     // What the other direction leaves of a length, at a point.
     let left = |k: usize| {
@@ -362,63 +393,62 @@ pub unsafe fn solve(
     passed.clear();
     let zero = F8::splat(0.0);
     let none = V8([zero; 3]);
-    let mut before = Passed { direction: none, off: zero, per: zero, right: zero, length: zero, pull: zero };
+    let mut before =
+        Passed { direction: none, off: zero, per: zero, right: zero, length: zero, multiplier: zero };
     for (k, e) in g.edge.iter().enumerate() {
         let ((x, w), (next, w_next)) = (x[k], x[k + 1]);
         let d = next - x;
         let length = d.dot(d).max(F8::splat(1e-20)).sqrt();
         let direction = d.scale(F8::splat(1.0) / length);
         let off = -(w * before.direction.dot(direction));
-        let soft = F8::new(&e.soft) * per_dt2;
-        let per = F8::splat(1.0) / (off * before.per).fnma(off, w + w_next + soft);
+        let compliance = F8::new(&e.compliance) * per_dt2;
+        let per = F8::splat(1.0) / (off * before.per).fnma(off, w + w_next + compliance);
         let mut whole = F8::new(&e.length) * rest;
         if let Some(a) = here {
             let b = left(k + 1).unwrap_or(a);
             whole = (a + b).fnma(F8::splat(0.5) * whole, whole);
             here = Some(b);
         }
-        let pull = match first {
-            Some(First { told, direction, .. }) => told.stretch(direction, &e.from) * F8::new(&e.stiffness),
-            None => F8::new(&pulls[k]),
+        let multiplier = match first {
+            Some(First { prolonged, direction, .. }) => {
+                prolonged.stretch(direction, &e.from) * F8::new(&e.stiffness)
+            }
+            None => F8::new(&multipliers[k]),
         };
-        let lacking = soft.fnma(pull, whole - length);
+        let lacking = compliance.fnma(multiplier, whole - length);
         let right = off.fnma(before.right, lacking) * per;
-        before = Passed { direction, off, per, right, length, pull };
+        before = Passed { direction, off, per, right, length, multiplier };
         passed.push(before);
     }
-    // Back: each pull from the one after it, each point moved by the two beside it.
+}
+
+/// The way back: each multiplier from the one after it, each point moved by the two beside it. How taut the tautest
+/// edge is.
+#[inline(always)]
+fn substitute_back(x: &mut [(V8, F8)], passed: &mut [Passed], multipliers: &mut ChainMultipliers) -> F8 {
+    let zero = F8::splat(0.0);
+    let none = V8([zero; 3]);
     let (mut beyond, mut change, mut off) = (none, zero, zero);
     let mut taut = zero;
-    for k in (0..=g.edge.len()).rev() {
+    for k in (0..x.len()).rev() {
         let mut own = none;
         let (place, w) = x[k];
         if k > 0 {
             let p = &mut passed[k - 1];
             change = (off * p.per).fnma(change, p.right);
             off = p.off;
-            let pull = p.pull + change;
-            pulls[k - 1] = pull.array();
+            let multiplier = p.multiplier + change;
+            multipliers[k - 1] = multiplier.array();
             own = p.direction.scale(change);
             // What is kept for `slacken`: the change, and the stiffness across the edge.
             p.right = change;
-            p.per = (zero - pull).max(zero) / p.length;
+            p.per = (zero - multiplier).max(zero) / p.length;
             taut = taut.max(p.per * w);
         }
         x[k].0 = (own - beyond).fma(w, place);
         beyond = own;
     }
-    if taut.array().into_iter().any(|t| t > TAUT) {
-        slacken(x, passed, right);
-    }
-    // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
-    // What bends move is across the chain, and changes lengths by little.
-    if let Some(First { bend, .. }) = first.filter(|f| !f.bend.is_empty()) {
-        straighten(g, x, scale.dt * scale.dt, bend, right);
-    }
-    for (point, (x, w)) in g.point.iter().zip(x.iter()) {
-        // Safety: as the caller promises; the chains' points differ.
-        unsafe { store(points.x, point, *x, *w) };
-    }
+    taut
 }
 
 /// Makes implicit what the tension of eight chains did across them.
@@ -471,7 +501,7 @@ fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
 
 /// One implicit step of the bends of eight chains.
 #[inline(always)]
-fn straighten(g: &Group, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
+fn straighten(g: &Chains, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
     let n = x.len();
     if n < 3 {
         return;
@@ -547,10 +577,10 @@ mod tests {
         let before = centre(&x);
         let points = Points { x: x.as_mut_ptr(), flow: x.as_ptr() };
         // Safety: one thread.
-        let (scratch, pulls) = (&mut Scratch::default(), &mut groups[0].pulls());
+        let (scratch, multipliers) = (&mut ChainScratch::default(), &mut groups[0].multipliers());
         let dt = 1.0 / 300.0;
         let scale = Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() };
-        unsafe { solve(&groups[0], points, scale, None, scratch, None, pulls) };
+        unsafe { solve(&groups[0], points, scale, None, scratch, None, multipliers) };
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }

@@ -20,15 +20,15 @@ const WALLS: usize = 4;
 
 /// Where a collider is at one moment, as eight equal lanes.
 #[derive(Clone, Copy)]
-pub struct Frame {
+pub struct Axes {
     centre: V8,
     /// Columns of its turn.
     axes: [V8; 3],
 }
 
-impl Frame {
-    pub fn of(pose: &Pose) -> Frame {
-        Frame { centre: V8::splat(pose.position), axes: pose.axes().map(V8::splat) }
+impl Axes {
+    pub fn of(pose: &Pose) -> Axes {
+        Axes { centre: V8::splat(pose.position), axes: pose.axes().map(V8::splat) }
     }
     #[inline(always)]
     fn inward(&self, p: V8) -> V8 {
@@ -47,8 +47,8 @@ impl Frame {
 #[derive(Clone, Copy)]
 pub struct Swept<'a> {
     pub solid: &'a Solid,
-    pub from: Frame,
-    pub to: Frame,
+    pub from: Axes,
+    pub to: Axes,
     /// Kept around it, metres.
     pub thickness: f32,
     pub friction: f32,
@@ -195,21 +195,11 @@ pub unsafe fn meet(
             continue;
         }
         let (n0, d0) = distance(c.solid, p0);
-        // Along the way to the first touch. A short one to a round skin need not be gone: whatever it touches first faces
-        // as its end does.
-        let (steps, n0) = if length.below(short).mask() == 0xff { (0, n1) } else { (STEPS, n0) };
-        let (mut gone, mut n, mut here) = (zero, n0, d0);
-        for _ in 0..steps {
-            let on = (gap + F8::splat(1e-6)).below(here).and(gone.below(length));
-            if on.mask() == 0 {
-                break;
-            }
-            let next = (gone + (here - gap)).min(length);
-            gone = on.pick(next, gone);
-            let (m, d) = distance(c.solid, forth.fma(gone, p0));
-            n = V8::pick(on, m, n);
-            here = on.pick(d, here);
-        }
+        // A short way to a round skin need not be gone: whatever it touches first faces as its end does.
+        let round = length.below(short).mask() == 0xff;
+        let begun = Touch { gone: zero, n: if round { n1 } else { n0 }, here: d0 };
+        let Touch { gone, n, here } =
+            if round { begun } else { trace(c.solid, p0, forth, length, gap, begun) };
         let at = forth.fma(gone, p0);
         // What was too near already comes out at a pace that throws nothing about.
         let keep = gap.min(d0 + F8::splat(RECOVER * dt));
@@ -248,9 +238,34 @@ pub unsafe fn meet(
     moved_points
 }
 
+/// How far along its way a point has gone, which way what is nearest faces, and how far that is.
+struct Touch {
+    gone: F8,
+    n: V8,
+    here: F8,
+}
+
+/// Along the way to the first touch.
+#[inline(always)]
+fn trace(solid: &Solid, from: V8, forth: V8, length: F8, gap: F8, begun: Touch) -> Touch {
+    let Touch { mut gone, mut n, mut here } = begun;
+    for _ in 0..STEPS {
+        let on = (gap + F8::splat(1e-6)).below(here).and(gone.below(length));
+        if on.mask() == 0 {
+            break;
+        }
+        let next = (gone + (here - gap)).min(length);
+        gone = on.pick(next, gone);
+        let (m, d) = distance(solid, forth.fma(gone, from));
+        n = V8::pick(on, m, n);
+        here = on.pick(d, here);
+    }
+    Touch { gone, n, here }
+}
+
 /// How deep each point is inside a solid, metres; at most 0 where it is outside.
 pub fn depths(solid: &Solid, pose: &Pose, x: &[Record], mut each: impl FnMut(usize, f32)) {
-    let frame = Frame::of(pose);
+    let frame = Axes::of(pose);
     for (k, chunk) in x.chunks(8).enumerate() {
         let lane = |c: usize| F8::new(&std::array::from_fn(|l| chunk[l.min(chunk.len() - 1)].0[c]));
         let d = distance(solid, frame.inward(V8([lane(0), lane(1), lane(2)]))).1.array();

@@ -4,7 +4,7 @@
 //! that hit each other go on as one piece, with what is left of their own ways halved again and again
 //! (rigid impact zones: X. Provot, "Collision and Self-Collision Handling in Cloth Model Dedicated to Design
 //! Garments", 1997); in the end they move as one, and what moves as one can't cross.
-use super::pairs::{Arrays, Group, Kind, List, Parting, doubtful};
+use super::pairs::{Arrays, Kind, List, PairGroup, Parting, doubtful};
 use super::sweep::{Meeting, dot, sweep};
 use crate::simd::Record;
 use rayon::prelude::*;
@@ -87,7 +87,7 @@ pub unsafe fn keep_apart(
 
 unsafe fn hits(list: usize, w: &mut Watched, moved: f32) -> Vec<Hit> {
     let (kind, arrays) = (w.kind, w.arrays);
-    let look = |(g, parting): (&Group, &mut Parting)| {
+    let look = |(g, parting): (&PairGroup, &mut Parting)| {
         // Safety: as the caller promises.
         let mut lanes = unsafe { doubtful(kind, g, parting, &arrays, moved) };
         let mut out = vec![];

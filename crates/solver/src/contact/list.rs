@@ -1,17 +1,14 @@
 //! From tiles that may come near to the pairs of their features that can, by their true distance and by how fast
 //! they close it.
-use super::boxes::{Boxes, Placed, Ways};
 use super::pairs::{Kind, Pair, near};
-use super::search::{Duo, Found, Meeting};
-use super::surface::Surface;
+use super::search::{Duo, Found};
+use super::snug::AT_REST;
 use super::touch::Contact;
 use crate::simd::{F8, Record, V8, load};
 use rayon::prelude::*;
 
 /// Pairs of tiles that one thread takes at least.
 const SHARE: usize = 64;
-/// What lies nearer at rest than its gap is kept no further apart than this share of it.
-const AT_REST: f32 = 0.9;
 
 /// What lies nearer than so many gaps is close.
 const CLOSE: f32 = 1.1;
@@ -154,28 +151,4 @@ impl Sift<'_> {
         let first = self.sides[0] == self.contact.between[self.between].a;
         if first { both } else { [both[1], both[0]] }
     }
-}
-
-/// Whether features of a surface that share no point are within a gap of each other at rest.
-pub(super) fn snug(surface: &Surface, rest: &[Record], gap: f32) -> bool {
-    let mut boxes = Boxes::default();
-    let still = vec![Record::default(); rest.len()];
-    let ways = Ways::still(rest, &still);
-    surface.fit(ways, false, &mut boxes);
-    let at = Placed { surface, boxes: &boxes, ways };
-    let meeting = Meeting { a: at, b: at, own: true, reach: gap / AT_REST };
-    let close = |kind: Kind, list: &[[u32; 4]]| {
-        list.chunks(8).any(|eight| {
-            // Safety: the indices lie inside.
-            let at = |i: usize| unsafe {
-                load(rest.as_ptr(), &std::array::from_fn(|l| eight[l.min(eight.len() - 1)][i])).0
-            };
-            near(kind, &std::array::from_fn(at)).distance.below(F8::splat(gap / AT_REST)).mask() != 0
-        })
-    };
-    meeting.tiles().par_iter().any(|d| {
-        let mut found = Found::default();
-        meeting.features(*d, &|_, _| true, &mut found);
-        close(Kind::Point, &found.point_triangle) || close(Kind::Edges, &found.edges)
-    })
 }

@@ -16,14 +16,17 @@ mod mend;
 mod near;
 mod pairs;
 mod renew;
+mod rules;
 mod search;
+mod snug;
 mod solids;
 mod surface;
 mod sweep;
 mod tangle;
 mod touch;
 
-pub use touch::{Contact, ContactError, Pairing, Rules, With};
+pub use rules::{ContactError, Pairing, Rules, With};
+pub use touch::Contact;
 
 /// How fast what starts a sub-step too near is brought apart, m/s: slow enough to throw nothing about.
 const RECOVER: f32 = 0.12;

@@ -45,7 +45,7 @@ pub const LISTS: usize = 6;
 /// Eight pairs that may come near; empty lanes repeat the last.
 #[repr(C, align(32))]
 #[derive(Clone)]
-pub struct Group {
+pub struct PairGroup {
     pub index: [[u32; 8]; 4],
     /// Kept between them, metres.
     pub gap: [f32; 8],
@@ -78,7 +78,7 @@ impl Parting {
 /// All pairs of one kind that may come near.
 #[derive(Default)]
 pub struct List {
-    pub groups: Vec<Group>,
+    pub groups: Vec<PairGroup>,
     pub partings: Vec<Parting>,
     /// How many of the groups can come near before the end of each sub-step from the search on.
     ends: Vec<usize>,
@@ -154,7 +154,7 @@ impl List {
             while self.ends.len() < lane(0).due as usize {
                 self.ends.push(self.groups.len());
             }
-            self.groups.push(Group {
+            self.groups.push(PairGroup {
                 index: std::array::from_fn(|i| std::array::from_fn(|l| lane(l).index[i])),
                 gap: std::array::from_fn(|l| lane(l).gap),
                 friction: std::array::from_fn(|l| lane(l).friction),
@@ -319,7 +319,7 @@ fn sum(weight: &[F8; 4], x: &[V8; 4]) -> V8 {
 /// Nobody writes the points meanwhile.
 pub unsafe fn prepare(
     kind: Kind,
-    g: &Group,
+    g: &PairGroup,
     parting: &mut Parting,
     arrays: &Arrays,
     dt: f32,
@@ -428,7 +428,7 @@ pub unsafe fn solve(g: &mut Press, arrays: &Arrays) {
 ///
 /// # Safety
 /// Nobody writes the points meanwhile.
-pub unsafe fn doubtful(kind: Kind, g: &Group, parting: &mut Parting, arrays: &Arrays, moved: f32) -> u32 {
+pub unsafe fn doubtful(kind: Kind, g: &PairGroup, parting: &mut Parting, arrays: &Arrays, moved: f32) -> u32 {
     parting.known = parting.sure == g.lanes;
     if parting.margin > 2.0 * moved + TOUCHING {
         return 0;
@@ -456,7 +456,7 @@ mod tests {
         list.fill(&pairs);
         let within = |since: u32| -> Vec<u32> {
             let groups = &list.groups[..list.due(since)];
-            let lanes = |g: &Group| {
+            let lanes = |g: &PairGroup| {
                 (0..8).filter(|l| g.lanes & (1 << l) != 0).map(|l| g.index[0][l]).collect::<Vec<_>>()
             };
             groups.iter().flat_map(lanes).collect()

@@ -3,7 +3,7 @@
 use super::boxes::{Placed, Ways};
 use super::pairs::{LISTS, List};
 use super::search::Meeting;
-use super::touch::{Between, Contact, Skin};
+use super::touch::{Between, Contact, PlacedSkin};
 use crate::simd::Record;
 use crate::state::State;
 use rayon::prelude::*;
@@ -168,7 +168,7 @@ impl Contact {
 pub(super) type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
 
 /// Where each surface is about to be, was, and which way it went last.
-pub(super) fn moving<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<Moving<'a>> {
+pub(super) fn moving<'a>(states: &'a [State], skins: &'a [PlacedSkin]) -> Vec<Moving<'a>> {
     states
         .iter()
         .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))

@@ -1,6 +1,6 @@
 //! The colliders that have a formula, and the floor, with the cloths that meet them.
-use super::collider::{Frame, Swept, close, meet};
-use super::touch::{Pairing, With};
+use super::collider::{Axes, Swept, close, meet};
+use super::rules::{Pairing, With};
 use crate::build::Cloth;
 use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
 use crate::race;
@@ -45,7 +45,7 @@ pub(super) fn solids<'a>(
                 let Some(solid) = &c.solid else { continue };
                 let still = ColliderMotion::default();
                 let motion = frame.colliders.get(k).unwrap_or(&still);
-                let at = |t: f32| Frame::of(&motion.from.toward(&motion.to, t));
+                let at = |t: f32| Axes::of(&motion.from.toward(&motion.to, t));
                 let swept = Swept {
                     solid,
                     from: at(moments[0]),
@@ -60,7 +60,7 @@ pub(super) fn solids<'a>(
             }
             With::Floor => {
                 let Some(f) = frame.floor else { continue };
-                let at = Frame::of(&Pose { position: [0.0, f.height, 0.0], ..Pose::default() });
+                let at = Axes::of(&Pose { position: [0.0, f.height, 0.0], ..Pose::default() });
                 let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
                 let solid = &Solid::Plane;
                 let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };

@@ -5,9 +5,10 @@ use super::boxes::{Boxes, Placed, Ways};
 use super::cross::crossings;
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
-use super::list::snug;
 use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
-use super::solids::{look, meet_solids, solids};
+use super::rules::{ContactError, Pairing, Rules, With, check};
+use super::snug::snug;
+use super::solids::{Met, look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::build::Cloth;
@@ -31,42 +32,6 @@ const SHARE: usize = 24;
 /// So few groups are faster met by one thread than given to two.
 const FEW: usize = 96;
 
-/// Who touches whom.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Rules {
-    /// For each cloth, whether it meets itself.
-    pub own: Vec<bool>,
-    /// Pairs of cloths that meet, the lower number first.
-    pub between: Vec<[usize; 2]>,
-}
-
-/// Why colliders or rules don't fit the cloths.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-pub enum ContactError {
-    #[error("the rules tell of {found} cloths where there are {expected}")]
-    Cloths { found: usize, expected: usize },
-    #[error("collider {collider}: {what} is {value}; it must be finite and not below 0")]
-    Number { collider: usize, what: &'static str, value: f32 },
-    #[error("collider {collider}: triangle {triangle} names point {point}, and there are {points}")]
-    Point { collider: usize, triangle: usize, point: u32, points: usize },
-}
-
-/// What a cloth meets.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum With {
-    Itself,
-    Cloth(usize),
-    Collider(usize),
-    Floor,
-}
-
-/// A cloth and what it meets: what costs are told by.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Pairing {
-    pub cloth: usize,
-    pub with: With,
-}
-
 /// Two surfaces that meet, and the pairs of their features that may come near.
 pub(super) struct Between {
     pub(super) a: usize,
@@ -83,7 +48,7 @@ pub(super) struct Between {
 }
 
 /// The skin of a collider where a sub-step finds and leaves it.
-pub(super) struct Skin {
+pub(super) struct PlacedSkin {
     collider: usize,
     pub(super) now: Vec<Record>,
     pub(super) start: Vec<Record>,
@@ -100,7 +65,7 @@ pub struct Contact {
     pub(super) rest: Vec<Vec<Record>>,
     /// Whether there are such.
     pub(super) snug: Vec<bool>,
-    pub(super) skins: Vec<Skin>,
+    pub(super) skins: Vec<PlacedSkin>,
     colliders: Vec<ColliderRest>,
     pub(super) between: Vec<Between>,
     pairings: Vec<Pairing>,
@@ -146,50 +111,20 @@ impl Contact {
             cloths.iter().map(|c| Surface::new(c.triangles.clone(), &c.rest, c.points())).collect();
         let rest: Vec<Vec<Record>> =
             cloths.iter().map(|c| c.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
-        let mut maps: Vec<[Vec<f32>; 2]> = cloths
-            .iter()
-            .map(|c| {
-                [Scaled::Thickness, Scaled::Friction].map(|what| {
-                    let per = 1.0 / c.maps.most(what).max(1e-12);
-                    c.maps.of(what).iter().map(|s| s * per).collect()
-                })
-            })
-            .collect();
+        let mut maps: Vec<[Vec<f32>; 2]> = cloths.iter().map(shares_of_most).collect();
         let mut skins = vec![];
         for (k, c) in colliders.iter().enumerate() {
             if let Some(skin) = &c.skin {
                 let records = settled(&skin.positions);
                 surfaces.push(Surface::new(skin.triangles.clone(), &records, skin.positions.len()));
-                skins.push(Skin { collider: k, start: records.clone(), now: records });
+                skins.push(PlacedSkin { collider: k, start: records.clone(), now: records });
             }
         }
-        let mut pairings = vec![];
-        let mut between = vec![];
         maps.resize(surfaces.len(), Default::default());
-        let half = |k: usize| 0.5 * cloths[k].matter.thickness * cloths[k].maps.most(Scaled::Thickness);
-        let friction = |k: usize| cloths[k].matter.friction * cloths[k].maps.most(Scaled::Friction);
-        for (k, own) in rules.own.iter().enumerate() {
-            if *own {
-                pairings.push(Pairing { cloth: k, with: With::Itself });
-                between.push(Between::new([k, k], [half(k); 2], [friction(k); 2], pairings.len() - 1));
-            }
-        }
-        for &[a, b] in rules.between.iter().filter(|p| p.iter().all(|k| *k < count)) {
-            pairings.push(Pairing { cloth: a, with: With::Cloth(b) });
-            let (halves, rubs) = ([half(a), half(b)], [friction(a), friction(b)]);
-            between.push(Between::new([a, b], halves, rubs, pairings.len() - 1));
-        }
-        for k in 0..count {
-            for (j, c) in colliders.iter().enumerate().filter(|(_, c)| c.meets[k]) {
-                pairings.push(Pairing { cloth: k, with: With::Collider(j) });
-                if let Some(s) = skins.iter().position(|s| s.collider == j) {
-                    let (halves, rubs) = ([half(k), c.thickness], [friction(k), c.friction]);
-                    between.push(Between::new([k, count + s], halves, rubs, pairings.len() - 1));
-                }
-            }
-            pairings.push(Pairing { cloth: k, with: With::Floor });
-        }
-        let snug = (0..count).map(|k| rules.own[k] && snug(&surfaces[k], &rest[k], 2.0 * half(k))).collect();
+        let (pairings, between) = meetings(cloths, rules, &colliders, &skins);
+        let snug = (0..count)
+            .map(|k| rules.own[k] && snug(&surfaces[k], &rest[k], 2.0 * half(&cloths[k])))
+            .collect();
         let mut first = vec![0];
         surfaces.iter().for_each(|s| first.push(first[first.len() - 1] + s.points + 8));
         Ok(Contact {
@@ -400,6 +335,26 @@ impl Contact {
             }
         }
         let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
+        let mut reached = self.press(&arrays, dt, watch);
+        let mut solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
+        if !self.between.is_empty() {
+            look(&mut solids, states, self.gap(), &mut reached, watch);
+        }
+        sweep_apart(&mut self.between, &solids, &arrays, (states, &mut self.touching), dt, watch)?;
+        if self.between.is_empty() {
+            return Ok(());
+        }
+        for b in &self.between {
+            self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
+        }
+        let far = moved(states, &reached);
+        watch.during(Phase::Keep, || self.keep_all(&arrays, far, states, dt, watch));
+        self.since += 1;
+        if self.crowded { Err(Cut::Crowded) } else { Ok(()) }
+    }
+
+    /// Packs all pairs that come too near, and tells which eights of points they may push.
+    fn press(&mut self, arrays: &[[Arrays; LISTS]], dt: f32, watch: &impl Watch) -> Vec<Vec<bool>> {
         for k in 0..self.between.len() {
             let b = &mut self.between[k];
             let sides = b.sides();
@@ -414,69 +369,44 @@ impl Contact {
         }
         let mut reached: Vec<Vec<bool>> =
             self.surfaces.iter().map(|s| vec![false; s.points.div_ceil(8) + 1]).collect();
-        for (b, arrays) in self.between.iter().zip(&arrays) {
+        for (b, arrays) in self.between.iter().zip(arrays) {
             for ((presses, arrays), sides) in b.presses.iter().zip(arrays).zip(b.sides()) {
                 presses.mark(arrays.moves, sides, &mut reached);
             }
         }
-        let mut solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
-        if !self.between.is_empty() {
-            look(&mut solids, states, self.gap(), &mut reached, watch);
-        }
-        for sweep in 0..SWEEPS[1] {
-            if watch.stopped() {
-                return Err(Halt::Stopped.into());
-            }
-            let mut pushed = 0.0f32;
-            self.between.iter_mut().zip(&arrays).for_each(|(b, arrays)| {
-                watch.between(b.pairing, || {
-                    for (presses, arrays) in b.presses.iter_mut().zip(arrays) {
-                        bring_apart(presses, arrays);
-                        pushed = pushed.max(presses.pushed() / b.gap);
-                    }
-                });
-            });
-            let last = sweep + 1 >= SWEEPS[0] && pushed < SETTLED || sweep + 1 == SWEEPS[1];
-            if last || !self.between.is_empty() {
-                meet_solids(&solids, states, &mut self.touching, dt, last, watch);
-            }
-            if last {
+        reached
+    }
+
+    /// Makes sure that nothing crossed, and looks again where that took points. Contact moved none by more than `far`
+    /// metres since pairs were told apart.
+    fn keep_all(
+        &mut self,
+        arrays: &[[Arrays; LISTS]],
+        far: f32,
+        states: &mut [State],
+        dt: f32,
+        watch: &impl Watch,
+    ) {
+        self.keep(states, arrays, far, watch);
+        // What was brought apart may have gone where no pair was looked for.
+        for _ in 0..RECHECKS {
+            if watch.stopped() || !self.strayed(states) && !self.turned(states) {
                 break;
             }
-        }
-        if self.between.is_empty() {
-            return Ok(());
-        }
-        for b in &self.between {
-            self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
-        }
-        watch.during(Phase::Keep, || {
-            self.keep(states, &arrays, moved(states, &reached), watch);
-            // What was brought apart may have gone where no pair was looked for.
-            for _ in 0..RECHECKS {
-                if watch.stopped() {
-                    break;
-                }
-                if !self.strayed(states) && !self.turned(states) {
-                    break;
-                }
-                let from = if self.mend(states) { LISTS / 2 } else { 0 };
-                if from == 0 {
-                    self.renew(states, false);
-                }
-                if self.crowded {
-                    break;
-                }
-                for (b, arrays) in self.between.iter_mut().zip(&arrays) {
-                    for i in from..LISTS {
-                        approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
-                    }
-                }
-                self.keep(states, &arrays, f32::INFINITY, watch);
+            let from = if self.mend(states) { LISTS / 2 } else { 0 };
+            if from == 0 {
+                self.renew(states, false);
             }
-        });
-        self.since += 1;
-        if self.crowded { Err(Cut::Crowded) } else { Ok(()) }
+            if self.crowded {
+                break;
+            }
+            for (b, arrays) in self.between.iter_mut().zip(arrays) {
+                for i in from..LISTS {
+                    approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
+                }
+            }
+            self.keep(states, arrays, f32::INFINITY, watch);
+        }
     }
 
     /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were told
@@ -529,8 +459,89 @@ impl Contact {
     }
 }
 
+/// Brings apart what is pressed, and what solids push, in turn, until nothing has to move by much.
+fn sweep_apart(
+    between: &mut [Between],
+    solids: &[Met],
+    arrays: &[[Arrays; LISTS]],
+    (states, touching): (&mut [State], &mut [usize]),
+    dt: f32,
+    watch: &impl Watch,
+) -> Result<(), Halt> {
+    for sweep in 0..SWEEPS[1] {
+        if watch.stopped() {
+            return Err(Halt::Stopped);
+        }
+        let mut pushed = 0.0f32;
+        between.iter_mut().zip(arrays).for_each(|(b, arrays)| {
+            watch.between(b.pairing, || {
+                for (presses, arrays) in b.presses.iter_mut().zip(arrays) {
+                    bring_apart(presses, arrays);
+                    pushed = pushed.max(presses.pushed() / b.gap);
+                }
+            });
+        });
+        let last = sweep + 1 >= SWEEPS[0] && pushed < SETTLED || sweep + 1 == SWEEPS[1];
+        if last || !between.is_empty() {
+            meet_solids(solids, states, touching, dt, last, watch);
+        }
+        if last {
+            break;
+        }
+    }
+    Ok(())
+}
+
+/// What a cloth adds to a gap where that is most, metres.
+fn half(c: &Cloth) -> f32 {
+    0.5 * c.matter.thickness * c.maps.most(Scaled::Thickness)
+}
+
+fn friction(c: &Cloth) -> f32 {
+    c.matter.friction * c.maps.most(Scaled::Friction)
+}
+
+/// What a cloth's half of a gap and its friction are multiplied by at each point, as shares of the most.
+fn shares_of_most(c: &Cloth) -> [Vec<f32>; 2] {
+    [Scaled::Thickness, Scaled::Friction].map(|what| {
+        let per = 1.0 / c.maps.most(what).max(1e-12);
+        c.maps.of(what).iter().map(|s| s * per).collect()
+    })
+}
+
+/// What meets what: itself, other cloths, then for each cloth colliders and the floor.
+fn meetings(
+    cloths: &[Cloth],
+    rules: &Rules,
+    colliders: &[ColliderRest],
+    skins: &[PlacedSkin],
+) -> (Vec<Pairing>, Vec<Between>) {
+    let (mut pairings, mut between) = (vec![], vec![]);
+    let count = cloths.len();
+    for (k, c) in cloths.iter().enumerate().filter(|(k, _)| rules.own[*k]) {
+        pairings.push(Pairing { cloth: k, with: With::Itself });
+        between.push(Between::new([k, k], [half(c); 2], [friction(c); 2], pairings.len() - 1));
+    }
+    for &[a, b] in rules.between.iter().filter(|p| p.iter().all(|k| *k < count)) {
+        pairings.push(Pairing { cloth: a, with: With::Cloth(b) });
+        let both = [&cloths[a], &cloths[b]];
+        between.push(Between::new([a, b], both.map(half), both.map(friction), pairings.len() - 1));
+    }
+    for (k, cloth) in cloths.iter().enumerate() {
+        for (j, c) in colliders.iter().enumerate().filter(|(_, c)| c.meets[k]) {
+            pairings.push(Pairing { cloth: k, with: With::Collider(j) });
+            if let Some(s) = skins.iter().position(|s| s.collider == j) {
+                let (halves, rubs) = ([half(cloth), c.thickness], [friction(cloth), c.friction]);
+                between.push(Between::new([k, count + s], halves, rubs, pairings.len() - 1));
+            }
+        }
+        pairings.push(Pairing { cloth: k, with: With::Floor });
+    }
+    (pairings, between)
+}
+
 /// Where the points of all surfaces are.
-fn shown<'a>(states: &'a [State], skins: &'a [Skin]) -> Vec<&'a [Record]> {
+fn shown<'a>(states: &'a [State], skins: &'a [PlacedSkin]) -> Vec<&'a [Record]> {
     states.iter().map(|s| s.x.as_slice()).chain(skins.iter().map(|s| s.now.as_slice())).collect()
 }
 
@@ -624,24 +635,4 @@ fn settled(positions: &[[f32; 3]]) -> Vec<Record> {
     let spare = [[0.0, 0.0], [1.0, 0.0], [0.0, 1.0], [1.0, 1.0]].map(|[x, y]| [x, y, 0.0]);
     let all = positions.iter().chain(spare.iter()).chain(spare.iter());
     all.map(|[x, y, z]| Record([*x, *y, *z, 0.0])).collect()
-}
-
-fn check(k: usize, c: &ColliderRest, cloths: usize) -> Result<(), ContactError> {
-    if c.meets.len() != cloths {
-        return Err(ContactError::Cloths { found: c.meets.len(), expected: cloths });
-    }
-    for (what, value) in [("thickness", c.thickness), ("friction", c.friction)] {
-        if !value.is_finite() || value < 0.0 {
-            return Err(ContactError::Number { collider: k, what, value });
-        }
-    }
-    if let Some(s) = &c.skin {
-        let points = s.positions.len();
-        for (t, tri) in s.triangles.iter().enumerate() {
-            if let Some(&p) = tri.iter().find(|p| **p as usize >= points) {
-                return Err(ContactError::Point { collider: k, triangle: t, point: p, points });
-            }
-        }
-    }
-    Ok(())
 }

@@ -1,5 +1,5 @@
 use crate::harness::{Trial, plain};
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, sheet};
 use nematon_solver::{Cloth, ClothRest, Matter};
 
@@ -58,7 +58,7 @@ fn a_flat_sheet_is_flat_however_it_is_placed() {
         let rest = ClothRest {
             positions: m.positions,
             triangles: m.triangles,
-            frames: material_frames(&rest, WarpAlong::U),
+            flat: material_coordinates(&rest, WarpAlong::U),
             held: vec![false; 4096],
             matter: Matter::default(),
             ..ClothRest::default()

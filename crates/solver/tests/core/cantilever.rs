@@ -2,7 +2,7 @@
 //! metres, tips in shares of the length.
 use crate::harness::{Trial, plain};
 use nematon_geometry::Mesh;
-use nematon_geometry::frame::WarpAlong;
+use nematon_geometry::material::WarpAlong;
 use nematon_solver::Matter;
 
 const LENGTH: f64 = 0.3;

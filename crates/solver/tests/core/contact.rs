@@ -2,7 +2,7 @@
 //! in a collider.
 use crate::brute::crossings;
 use crate::harness::{SheetOf, Trial, plain};
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{
     Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Matter,
@@ -133,7 +133,7 @@ impl Many {
             Cloth::build(&ClothRest {
                 positions: m.positions.clone(),
                 triangles: m.triangles.clone(),
-                frames: material_frames(m, WarpAlong::V),
+                flat: material_coordinates(m, WarpAlong::V),
                 held: held.clone(),
                 matter,
                 ..ClothRest::default()
@@ -372,7 +372,7 @@ fn a_belt_over_a_pole_holds_by_friction_as_the_capstan_law_says() {
         let cloth = Cloth::build(&ClothRest {
             positions: m.positions.clone(),
             triangles: m.triangles.clone(),
-            frames: material_frames(&rest, WarpAlong::V),
+            flat: material_coordinates(&rest, WarpAlong::V),
             held: vec![false; m.positions.len()],
             matter: Matter {
                 areal_weight: 0.5,

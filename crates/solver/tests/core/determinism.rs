@@ -1,6 +1,6 @@
 use crate::contact::{at, lump, solid};
 use crate::harness::{SheetOf, Trial};
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_solver::air::{Turbulence, Wind};
 use nematon_solver::{
     Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
@@ -16,7 +16,7 @@ fn everything() -> Trial {
     let mut rest = ClothRest {
         positions: mesh.positions.clone(),
         triangles: mesh.triangles.clone(),
-        frames: material_frames(&mesh, WarpAlong::V),
+        flat: material_coordinates(&mesh, WarpAlong::V),
         held: (0..mesh.positions.len()).map(|k| mesh.borders[0].points[..20].contains(&(k as u32))).collect(),
         matter,
         ..ClothRest::default()

@@ -52,7 +52,7 @@ fn what_no_cloth_can_be_is_refused_with_its_place() {
     let good = ClothRest {
         positions: vec![[0.0; 3], [1.0, 0.0, 0.0], [0.0, 0.0, 1.0]],
         triangles: vec![[0, 1, 2]],
-        frames: vec![[[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]],
+        flat: vec![[[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]],
         held: vec![false; 3],
         matter: Matter::default(),
         ..ClothRest::default()
@@ -64,7 +64,7 @@ fn what_no_cloth_can_be_is_refused_with_its_place() {
         Cloth::build(&r).err().unwrap()
     };
     assert_eq!(with(|r| r.triangles.clear()), BuildError::Empty);
-    assert_eq!(with(|r| r.frames[0][1] = [0.0, 0.0]), BuildError::NoArea { triangle: 0 });
+    assert_eq!(with(|r| r.flat[0][1] = [0.0, 0.0]), BuildError::NoArea { triangle: 0 });
     assert_eq!(with(|r| r.positions[2][1] = f32::NAN), BuildError::NotFinite { point: 2 });
     assert!(matches!(
         with(|r| {

@@ -1,7 +1,7 @@
 //! How fast a clamped strip swings and how long it goes on, and that points, sub-steps and frames change
 //! precision only.
 use crate::harness::{Trial, plain, within};
-use nematon_geometry::frame::WarpAlong;
+use nematon_geometry::material::WarpAlong;
 use nematon_geometry::{Mesh, sheet};
 use nematon_solver::Matter;
 

@@ -1,4 +1,4 @@
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{Cloth, ClothRest, Contact, FrameInputs, Matter, NoWatch, State, step};
 use std::slice::{from_mut, from_ref};
@@ -49,7 +49,7 @@ impl Trial {
         let rest = ClothRest {
             positions: mesh.positions.clone(),
             triangles: mesh.triangles.clone(),
-            frames: material_frames(&mesh, warp),
+            flat: material_coordinates(&mesh, warp),
             held: (0..mesh.positions.len()).map(|k| held(k, &mesh)).collect(),
             matter,
             ..ClothRest::default()

@@ -1,6 +1,6 @@
 //! Poisson's ratio, maps on matter, and rest shapes that are not the one a cloth starts in.
 use crate::harness::{Trial, plain, within};
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, sheet};
 use nematon_solver::{
     BuildError, Cloth, ClothRest, ColliderRest, Contact, Floor, Folds, FrameInputs, Maps, Matter, RestMotion,
@@ -11,7 +11,7 @@ fn rest_of(mesh: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> ClothRe
     ClothRest {
         positions: mesh.positions.clone(),
         triangles: mesh.triangles.clone(),
-        frames: material_frames(mesh, WarpAlong::V),
+        flat: material_coordinates(mesh, WarpAlong::V),
         held: (0..mesh.positions.len()).map(held).collect(),
         matter,
         ..ClothRest::default()
@@ -230,7 +230,7 @@ fn folds_come_from_where_they_are_told() {
     let settled = |start: f64, folds: Folds, by: f32| {
         let m = curled(start);
         let mut rest = rest_of(&m, matter, |_| false);
-        rest.frames = material_frames(&sheet(0.1, 0.4, 6, 21), WarpAlong::V);
+        rest.flat = material_coordinates(&sheet(0.1, 0.4, 6, 21), WarpAlong::V);
         rest.folds = folds;
         let mut t = trial(&rest, m);
         for k in 0..60 {

@@ -1,7 +1,7 @@
 //! Who meets whom, and what a meeting does to momentum.
 use crate::contact::{at, solid};
 use crate::harness::{plain, within};
-use nematon_geometry::frame::{WarpAlong, material_frames};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, layers, place, sheet};
 use nematon_solver::{
     Cloth, ClothRest, ColliderRest, Contact, ContactError, Floor, FrameInputs, Matter, NoWatch, Rules, Solid,
@@ -22,7 +22,7 @@ fn cloth(m: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> Cloth {
     Cloth::build(&ClothRest {
         positions: m.positions.clone(),
         triangles: m.triangles.clone(),
-        frames: material_frames(m, WarpAlong::V),
+        flat: material_coordinates(m, WarpAlong::V),
         held: (0..m.positions.len()).map(held).collect(),
         matter,
         ..ClothRest::default()

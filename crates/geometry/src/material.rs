@@ -14,7 +14,7 @@ pub enum WarpAlong {
 /// from the first corner. Warp is the direction in which u (or v) grows on the surface; without
 /// UVs, the mesh's widest axis laid onto one triangle and carried on from each to those beside it, straight
 /// over the edges between, so that a sheet that is only rolled or folded has the threads it was woven with.
-pub fn material_frames(mesh: &Mesh, warp: WarpAlong) -> Vec<[[f32; 2]; 3]> {
+pub fn material_coordinates(mesh: &Mesh, warp: WarpAlong) -> Vec<[[f32; 2]; 3]> {
     let (lo, hi) = mesh.bounds();
     let size = sub(hi, lo);
     let widest = (0..3).max_by(|&a, &b| size[a].total_cmp(&size[b])).unwrap_or(0);
