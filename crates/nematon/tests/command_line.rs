@@ -165,7 +165,7 @@ fn a_bake_tells_what_contact_cost_and_what_is_wrong() {
     assert_eq!((report["quality"].as_str(), report["substeps"].as_u64()), (Some("draft"), Some(6)));
     let pairs = report["islands"][0]["contact"].as_array().unwrap();
     let gourd = pairs.iter().find(|p| p["with"]["name"] == "Gourd").unwrap();
-    assert!(gourd["ms_per_frame"].as_f64().unwrap() > 0.0 && gourd["touches_most"].as_u64().unwrap() > 0);
+    assert!(gourd["milliseconds"].as_f64().unwrap() > 0.0 && gourd["touches_most"].as_u64().unwrap() > 0);
     let snags = report["bodies"][0]["snags"].as_array().unwrap();
     assert!(snags.iter().all(|s| s["snag"] != "crossing" && s["snag"] != "inside"), "{snags:?}");
 }
