@@ -13,10 +13,12 @@ pub const RUNS: i64 = 12;
 const EVERY: Duration = Duration::from_secs(300);
 const AFTER_RUN: Duration = Duration::from_millis(500);
 
-/// A patch that was kept, carried out.
+/// A patch that was kept, carried out. A large scene takes its time: what else this thread answers goes on elsewhere.
 pub fn carry_out(now: &serde_json::Value, patch: &str) -> Option<serde_json::Value> {
-    let patch = serde_json::from_str(patch).ok()?;
-    apply(now, &patch).ok().map(|(next, _)| next)
+    tokio::task::block_in_place(|| {
+        let patch = serde_json::from_str(patch).ok()?;
+        apply(now, &patch).ok().map(|(next, _)| next)
+    })
 }
 
 /// Watches over the space for as long as the program runs.

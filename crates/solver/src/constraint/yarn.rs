@@ -15,6 +15,8 @@
 //! Inextensible Surfaces", 2006, on a line). That is linear in the points, so a chain's implicit step
 //! (M + dt² K) δ = -dt² K x is a system of five diagonals that only dt can change: eliminated once,
 //! solved exactly each sub-step. A sweep over hinges would leave stiff or fine cloth too soft.
+//!
+//! Long, because a chain's stretch, slack and bend share one pass over it.
 use super::prolonged::Prolonged;
 use super::{Points, Scale, compliance};
 use crate::simd::{F8, Record, V8, load, store};
