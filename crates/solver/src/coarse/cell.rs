@@ -67,7 +67,7 @@ struct CellGroup {
     beside: [[u32; 8]; 5],
 }
 
-/// CellMultipliers of eight cells along warp and weft and in shear.
+/// Multipliers of eight cells along warp and weft and in shear.
 type CellMultipliers = [[f32; 8]; 3];
 
 /// What a lattice needs while it works.

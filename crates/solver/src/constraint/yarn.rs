@@ -250,7 +250,7 @@ impl Chains {
 /// The eliminated bends of a group, by its points.
 pub type Bends = Vec<Eliminated>;
 
-/// ChainScratch of a thread: what a chain's passes leave for each other.
+/// Scratch of a thread: what a chain's passes leave for each other.
 #[derive(Default)]
 pub struct ChainScratch {
     x: Vec<(V8, F8)>,
@@ -276,7 +276,7 @@ struct Passed {
 /// which on it is met implicitly. A quarter of what lets the chain ring.
 const TAUT: f32 = 1.0 / 8.0;
 
-/// ChainMultipliers of a group's edges, to be kept over the rounds of a sub-step.
+/// Multipliers of a group's edges, to be kept over the rounds of a sub-step.
 pub type ChainMultipliers = Vec<[f32; 8]>;
 
 impl Chains {
