@@ -1,5 +1,5 @@
-use crate::vec3::{dot, sub, unit};
 use crate::{Border, Corner, Mesh};
+use glam::Vec3;
 use std::collections::{BTreeMap, HashMap};
 
 /// A border is cut where it turns by more than this (cosine of 50 degrees).
@@ -13,11 +13,13 @@ pub fn find_borders(mesh: &Mesh) -> (Vec<Border>, Vec<Corner>) {
     let (mut borders, mut corners) = (vec![], vec![]);
     for points in loops {
         let n = points.len();
-        let at = |k: usize| mesh.positions[points[k % n] as usize];
+        let at = |k: usize| Vec3::from(mesh.positions[points[k % n] as usize]);
         let turns: Vec<usize> = (0..n)
-            .filter(|&k| match (unit(sub(at(k), at(k + n - 1))), unit(sub(at(k + 1), at(k)))) {
-                (Some(a), Some(b)) => dot(a, b) < TURN,
-                _ => false,
+            .filter(|&k| {
+                match ((at(k) - at(k + n - 1)).try_normalize(), (at(k + 1) - at(k)).try_normalize()) {
+                    (Some(a), Some(b)) => a.dot(b) < TURN,
+                    _ => false,
+                }
             })
             .collect();
         if turns.is_empty() {
@@ -69,7 +71,6 @@ fn open_loops(mesh: &Mesh) -> Vec<Vec<u32>> {
 
 /// The point nearest to a place, the first of equals; `None` without points.
 pub fn nearest(positions: &[[f32; 3]], to: [f32; 3]) -> Option<u32> {
-    let far = |p: &[f32; 3]| dot(sub(*p, to), sub(*p, to));
-    (0..positions.len() as u32)
-        .min_by(|&a, &b| far(&positions[a as usize]).total_cmp(&far(&positions[b as usize])))
+    let far = |p: u32| Vec3::from(positions[p as usize]).distance_squared(to.into());
+    (0..positions.len() as u32).min_by(|&a, &b| far(a).total_cmp(&far(b)))
 }

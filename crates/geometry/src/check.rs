@@ -1,5 +1,5 @@
 use crate::Mesh;
-use crate::vec3::{cross, length, sub};
+use glam::Vec3;
 use std::collections::HashMap;
 
 /// What makes a mesh unfit to be a cloth.
@@ -93,8 +93,8 @@ fn edges(mesh: &Mesh, so: impl Fn([u32; 2]) -> bool) -> Option<([u32; 2], usize)
 
 /// A height under a ten-thousandth of the longest side gives no usable rest shape.
 fn has_no_area(mesh: &Mesh, t: usize) -> bool {
-    let [a, b, c] = mesh.triangles[t].map(|p| mesh.positions[p as usize]);
-    let (ab, ac, bc) = (sub(b, a), sub(c, a), sub(c, b));
-    let longest = length(ab).max(length(ac)).max(length(bc));
-    length(cross(ab, ac)) <= 1e-4 * longest * longest
+    let [a, b, c] = mesh.triangles[t].map(|p| Vec3::from(mesh.positions[p as usize]));
+    let (ab, ac, bc) = (b - a, c - a, c - b);
+    let longest = ab.length().max(ac.length()).max(bc.length());
+    ab.cross(ac).length() <= 1e-4 * longest * longest
 }

@@ -1,5 +1,5 @@
 use crate::Mesh;
-use crate::vec3::{length, sub};
+use glam::Vec3;
 
 /// A shape with fewer edges than this across its narrower side is a board: it can't fold.
 pub const EDGES_ACROSS: f32 = 16.0;
@@ -19,13 +19,11 @@ pub struct Density {
 
 /// Measures the density of a mesh; zeros without edges.
 pub fn density(mesh: &Mesh) -> Density {
-    let lengths = mesh
-        .edges()
-        .into_iter()
-        .map(|[a, b]| length(sub(mesh.positions[a as usize], mesh.positions[b as usize])));
+    let at = |p: u32| Vec3::from(mesh.positions[p as usize]);
+    let lengths = mesh.edges().into_iter().map(|[a, b]| at(a).distance(at(b)));
     let (shortest, longest) = lengths.fold((f32::INFINITY, 0.0f32), |(lo, hi), l| (lo.min(l), hi.max(l)));
     let (lo, hi) = mesh.bounds();
-    let mut sides = sub(hi, lo);
+    let mut sides = (Vec3::from(hi) - Vec3::from(lo)).to_array();
     sides.sort_by(f32::total_cmp);
     Density {
         points: mesh.positions.len(),

@@ -9,7 +9,6 @@ mod place;
 mod refine;
 mod sheet;
 mod solids;
-pub mod vec3;
 
 pub use borders::{find_borders, nearest};
 pub use check::{MeshFault, check, face_alike};

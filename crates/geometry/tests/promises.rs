@@ -23,8 +23,8 @@ fn a_sheets_triangles_face_up_and_cover_it_once() {
     let total: f32 = material_coordinates(&m, WarpAlong::U).iter().map(area).sum();
     assert!((total - 4.5).abs() < 1e-5);
     for t in &m.triangles {
-        let [a, b, c] = t.map(|p| m.positions[p as usize]);
-        assert!(vec3::cross(vec3::sub(b, a), vec3::sub(c, a))[1] > 0.0);
+        let [a, b, c] = t.map(|p| glam::Vec3::from(m.positions[p as usize]));
+        assert!((b - a).cross(c - a).y > 0.0);
     }
 }
 
@@ -111,6 +111,6 @@ fn the_nearest_point_survives_a_change_of_density() {
     let (a, b) = (sheet(2.0, 2.0, 11, 11), sheet(2.0, 2.0, 41, 31));
     let at = a.positions[37];
     let found = b.positions[nearest(&b.positions, at).unwrap() as usize];
-    assert!(vec3::length(vec3::sub(found, at)) < 0.05);
+    assert!(glam::Vec3::from(found).distance(at.into()) < 0.05);
     assert_eq!(nearest(&[], at), None);
 }

@@ -1,6 +1,6 @@
 //! Edges that two triangles share, with the cotangent weights of their hinge.
-use super::vector::{cross, dot, norm, sub};
 use crate::inputs::{ClothRest, Folds};
+use glam::DVec3;
 
 /// A hinge of the rest shape.
 pub struct RestHinge {
@@ -37,34 +37,32 @@ pub fn find(rest: &ClothRest) -> Vec<RestHinge> {
 fn hinge(rest: &ClothRest, (t, k): (usize, usize), (o, j): (usize, usize)) -> RestHinge {
     let tri = rest.triangles[t];
     let (a, b, c, d) = (tri[k], tri[(k + 1) % 3], tri[(k + 2) % 3], rest.triangles[o][(j + 2) % 3]);
-    let x = |p: u32| rest.shape()[p as usize].map(f64::from);
+    let x = |p: u32| DVec3::from(rest.shape()[p as usize].map(f64::from));
     let cot = |at: u32, p: u32, q: u32| {
-        let (u, v) = (sub(x(p), x(at)), sub(x(q), x(at)));
-        dot(u, v) / norm(cross(u, v))
+        let (u, v) = (x(p) - x(at), x(q) - x(at));
+        u.dot(v) / u.cross(v).length()
     };
     let (ca, cb, da, db) = (cot(a, b, c), cot(b, a, c), cot(a, b, d), cot(b, a, d));
     // Written so that a function linear over the unfolded pair gives 0.
     let weight = [cb + db, ca + da, -(ca + cb), -(da + db)];
-    let (first, second) = (cross(sub(x(b), x(a)), sub(x(c), x(a))), cross(sub(x(d), x(a)), sub(x(b), x(a))));
-    let area = 0.5 * (norm(first) + norm(second));
-    let sum: [f64; 3] = std::array::from_fn(|c0| {
-        weight[0] * x(a)[c0] + weight[1] * x(b)[c0] + weight[2] * x(c)[c0] + weight[3] * x(d)[c0]
-    });
-    let normal = cross(sub(x(b), x(a)), sub(x(d), x(c)));
+    let (first, second) = ((x(b) - x(a)).cross(x(c) - x(a)), (x(d) - x(a)).cross(x(b) - x(a)));
+    let area = 0.5 * (first.length() + second.length());
+    let sum = x(a) * weight[0] + x(b) * weight[1] + x(c) * weight[2] + x(d) * weight[3];
+    let normal = (x(b) - x(a)).cross(x(d) - x(c));
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
     let free =
-        0.5 * [(t, first), (o, second)].into_iter().filter(|s| !held(s.0)).map(|s| norm(s.1)).sum::<f64>();
+        0.5 * [(t, first), (o, second)].into_iter().filter(|s| !held(s.0)).map(|s| s.1.length()).sum::<f64>();
     let rest_fold = match rest.folds {
         Folds::Flat => 0.0,
-        _ => dot(sum, normal) / norm(normal).max(1e-30),
+        _ => sum.dot(normal) / normal.length().max(1e-30),
     };
     let f = rest.flat[t].map(|p| p.map(f64::from));
     let (fa, fb, fc) = (f[k], f[(k + 1) % 3], f[(k + 2) % 3]);
     let edge = [fb[0] - fa[0], fb[1] - fa[1]];
     let length2 = edge[0] * edge[0] + edge[1] * edge[1];
     // The second triangle, laid flat: along the edge by its foot, and out by its height.
-    let foot = dot(sub(x(d), x(a)), sub(x(b), x(a))) / dot(sub(x(b), x(a)), sub(x(b), x(a)));
-    let out = norm(second) / length2;
+    let foot = (x(d) - x(a)).dot(x(b) - x(a)) / (x(b) - x(a)).length_squared();
+    let out = second.length() / length2;
     let side = (edge[0] * (fc[1] - fa[1]) - edge[1] * (fc[0] - fa[0])).signum();
     let fd = [fa[0] + foot * edge[0] + side * out * edge[1], fa[1] + foot * edge[1] - side * out * edge[0]];
     RestHinge { point: [a, b, c, d], weight, flat: [fa, fb, fc, fd], area, free, rest: rest_fold }

@@ -6,7 +6,6 @@ mod nodes;
 mod patches;
 mod plate;
 mod rigidity;
-mod vector;
 mod yarns;
 
 pub use cloth::{BuildError, Cloth};

@@ -1,9 +1,9 @@
 //! Finds the patches of a mesh: each triangle with the three beside it.
-use super::vector::{cross, dot, sub};
 use crate::constraint::patch::Patch;
 use crate::elimination::{Factor, Matrix};
 use crate::inputs::{ClothRest, Folds, Scaled};
 use crate::simd::Record;
+use glam::DVec3;
 use std::collections::BTreeMap;
 
 /// A curvature under this, relative to the patch's own size, is rounding and not shape.
@@ -203,7 +203,7 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
     if (0..6).any(|i| (0..i).any(|j| point[i] == point[j])) {
         return None;
     }
-    let x = |p: u32| rest.shape()[p as usize].map(f64::from);
+    let x = |p: u32| DVec3::from(rest.shape()[p as usize].map(f64::from));
     let f = rest.flat[t].map(|p| p.map(f64::from));
     let mut flat = [[0.0; 2]; 6];
     flat[..3].copy_from_slice(&f);
@@ -211,11 +211,11 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
         // The far point laid flat: along the edge by its foot, and out by its height.
         let (a, b, d) = (x(tri[k]), x(tri[(k + 1) % 3]), x(across[k]));
         let (fa, fb, fc) = (f[k], f[(k + 1) % 3], f[(k + 2) % 3]);
-        let (ab, ad) = (sub(b, a), sub(d, a));
-        let foot = dot(ad, ab) / dot(ab, ab);
-        let high: [f64; 3] = std::array::from_fn(|c| ad[c] - foot * ab[c]);
+        let (ab, ad) = (b - a, d - a);
+        let foot = ad.dot(ab) / ab.length_squared();
+        let high = ad - foot * ab;
         let edge = [fb[0] - fa[0], fb[1] - fa[1]];
-        let out = (dot(high, high) / dot(ab, ab)).sqrt();
+        let out = (high.length_squared() / ab.length_squared()).sqrt();
         let side = (edge[0] * (fc[1] - fa[1]) - edge[1] * (fc[0] - fa[0])).signum();
         flat[3 + k] =
             [fa[0] + foot * edge[0] + side * out * edge[1], fa[1] + foot * edge[1] - side * out * edge[0]];
@@ -256,30 +256,30 @@ pub fn clamp(rest: &ClothRest, p: &mut Patch) {
 /// What the weighted sums are at rest, along the normal of the first three points, 1/m; what they have in
 /// that plane is taken from the weights. `None` where those three lie in a line.
 pub fn fold(rest: &ClothRest, point: &[u32; 6], weight: &mut [[f64; 6]; 3]) -> Option<[f32; 3]> {
-    let at = point.map(|p| rest.shape()[p as usize].map(f64::from));
-    let (p, q) = (sub(at[1], at[0]), sub(at[2], at[0]));
-    let n = cross(p, q);
-    let size = dot(n, n).sqrt();
+    let at = point.map(|p| DVec3::from(rest.shape()[p as usize].map(f64::from)));
+    let (p, q) = (at[1] - at[0], at[2] - at[0]);
+    let n = p.cross(q);
+    let size = n.length();
     if size <= 1e-30 {
         return None;
     }
     if rest.folds == Folds::Flat {
         return Some([0.0; 3]);
     }
-    let n = n.map(|c| c / size);
+    let n = n / size;
     let size = (0.5 * size).sqrt();
-    let (pp, pq, qq) = (dot(p, p), dot(p, q), dot(q, q));
+    let (pp, pq, qq) = (p.dot(p), p.dot(q), q.dot(q));
     Some([0, 1, 2].map(|m| {
         let w: &mut [f64; 6] = &mut weight[m];
-        let k: [f64; 3] = std::array::from_fn(|c| (0..6).map(|i| w[i] * at[i][c]).sum());
-        if k.iter().all(|c| (c * size).abs() < FLAT) {
+        let k: DVec3 = (0..6).map(|i| w[i] * at[i]).sum();
+        if (k * size).abs().max_element() < FLAT {
             return 0.0;
         }
         // What lies in the triangle's plane turns with it: written by its sides, it is taken from the weights.
-        let (kp, kq, det) = (dot(k, p), dot(k, q), pp * qq - pq * pq);
+        let (kp, kq, det) = (k.dot(p), k.dot(q), pp * qq - pq * pq);
         let (a, b) = ((kp * qq - kq * pq) / det, (kq * pp - kp * pq) / det);
         (w[0], w[1], w[2]) = (w[0] + a + b, w[1] - a, w[2] - b);
-        dot(k, n) as f32
+        k.dot(n) as f32
     }))
 }
 
