@@ -1,52 +1,42 @@
-/** The window: thread, bench, viewport, loom. */
+import { QueryClientProvider } from '@tanstack/react-query';
 import { Tooltip } from 'radix-ui';
 import { useEffect } from 'react';
-import { Bench } from './bench/bench';
-import { Thread } from './bench/thread';
-import { Loom } from './loom/loom';
-import { useScene } from './store/scene';
-import { useView } from './store/view';
-import { CommandLine } from './ui/command-line';
-import { KeyList, useKeys } from './ui/keys';
-import { MessageBar } from './ui/message-bar';
-import { Sizer } from './ui/sizer';
-import { Viewport } from './viewport/viewport';
+import { ErrorBoundary } from 'react-error-boundary';
+import { Link, Redirect, Route, Switch } from 'wouter';
+import { ProjectPage } from './pages/project';
+import { ProjectsPage } from './pages/projects';
+import { client } from './state/queries';
+import { useView } from './state/view';
+import { Broken } from './ui/broken';
 
+/** The pages: all projects, one project, and an address that is neither. */
 export function App() {
-  const { benchWidth, loomHeight, dusk } = useView();
-  const here = useScene((s) => s.here);
-  useKeys();
+  const dusk = useView((v) => v.dusk);
   useEffect(() => {
     document.documentElement.classList.toggle('dusk', dusk);
   }, [dusk]);
   return (
-    <Tooltip.Provider delayDuration={400}>
-      <div
-        className="grid h-full"
-        style={{
-          gridTemplate: `minmax(0, 1fr) ${loomHeight}px / 106px ${benchWidth}px minmax(0, 1fr)`,
-          gridTemplateAreas: '"thread bench view" "loom loom loom"',
-        }}
-      >
-        <Thread />
-        <Bench />
-        <main className="relative min-w-0 overflow-hidden [grid-area:view]">
-          <Viewport />
-          <Sizer edge="bench" />
-          <MessageBar />
-          {!here && (
-            <p role="status" className="absolute inset-x-0 top-16 mx-auto w-fit rounded-lg bg-ink px-4 py-2 text-ground">
-              The server is away. Looking for it…
-            </p>
-          )}
-        </main>
-        <section aria-label="Loom" className="relative min-w-0 border-t border-line-strong bg-sunk [grid-area:loom]">
-          <Sizer edge="loom" />
-          <Loom />
-        </section>
-      </div>
-      <CommandLine />
-      <KeyList />
-    </Tooltip.Provider>
+    <QueryClientProvider client={client}>
+      <Tooltip.Provider delayDuration={400}>
+        <ErrorBoundary FallbackComponent={Broken}>
+          <Switch>
+            <Route path="/"><Redirect to="/projects" replace /></Route>
+            <Route path="/projects"><ProjectsPage /></Route>
+            <Route path="/projects/:id">{({ id }) => (/^\d{1,15}$/.test(id) ? <ProjectPage id={Number(id)} /> : <Nowhere />)}</Route>
+            <Route><Nowhere /></Route>
+          </Switch>
+        </ErrorBoundary>
+      </Tooltip.Provider>
+    </QueryClientProvider>
   );
 }
+
+const Nowhere = () => (
+  <main className="grid h-full place-items-center bg-ground">
+    <div className="px-6 text-center">
+      <h1 className="text-[22px] font-semibold">There is nothing at this address</h1>
+      <p className="mt-1 mb-4 text-faded">It may have been mistyped.</p>
+      <Link href="/projects" className="rounded-md bg-madder px-3.5 py-1 font-semibold text-on-madder">All projects</Link>
+    </div>
+  </main>
+);

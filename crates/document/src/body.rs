@@ -11,6 +11,10 @@ pub struct Body {
     pub name: String,
     #[schemars(title = "Kind")]
     pub kind: BodyKind,
+    /// Left out, it is undyed linen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Dye")]
+    pub dye: Option<Dye>,
     #[schemars(title = "Shape")]
     pub shape: Shape,
     #[serde(default)]
@@ -325,6 +329,38 @@ pub enum Choice {
         #[schemars(length(min = 1, max = 20_000), inner(inner(range(min = -10_000, max = 10_000))))]
         Vec<[f64; 3]>,
     ),
+    /// A part of the rest shape, whatever points lie in it.
+    Area(Area),
+}
+
+/// A part of a rest shape, as an area of its material: it rides with the shape's size and density.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Area {
+    /// In fractions of the unplaced rest shape's box, 0 to 1 along each axis.
+    #[schemars(length(min = 1, max = 60_000), inner(inner(range(min = 0, max = 1))))]
+    pub spots: Vec<[f64; 3]>,
+    /// Three spots each, by their number: everything within them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(length(max = 120_000))]
+    pub triangles: Vec<[u32; 3]>,
+    /// Two spots each: everything along them. Spots of no triangle and no edge are the points nearest to them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(length(max = 120_000))]
+    pub edges: Vec<[u32; 2]>,
+}
+
+/// The colour that a thing is shown in; says nothing about how it moves.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Dye {
+    Linen,
+    Madder,
+    Weld,
+    Woad,
+    Moss,
+    Plum,
+    Rust,
 }
 
 /// Which of the points along a border.

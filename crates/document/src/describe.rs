@@ -28,7 +28,7 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
     }
     out.retain(|c| {
         let on_path = !c.path.starts_with("/bodies/") || own.iter().any(|o| c.path.starts_with(o.as_str()));
-        let idle = c.path.ends_with("/name") || c.path.ends_with("/preset");
+        let idle = ["/name", "/preset", "/dye"].iter().any(|e| c.path.ends_with(e));
         on_path && !idle && c.path != "/frames/last"
     });
     out

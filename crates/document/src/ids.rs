@@ -14,6 +14,12 @@ macro_rules! id {
                 f.write_str(&self.0)
             }
         }
+        // A map of these is asked by plain text, too.
+        impl std::borrow::Borrow<str> for $name {
+            fn borrow(&self) -> &str {
+                &self.0
+            }
+        }
         impl From<&str> for $name {
             fn from(s: &str) -> Self {
                 $name(s.to_owned())

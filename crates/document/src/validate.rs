@@ -215,6 +215,7 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
     for (id, body) in &scene.bodies {
         points(id, body, faults);
         handles(scene, id, body, faults);
+        areas(id, body, faults);
         maps(id, body, faults);
         if let Shape::Sheet(_) = &body.shape {
             sheet_names(id, body, faults);
@@ -279,6 +280,20 @@ fn handles(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
     }
 }
 
+/// The spots that an area's parts name are there.
+fn areas(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    for (grip, g) in &body.grips {
+        for (k, choice) in g.points.iter().enumerate() {
+            let Choice::Area(a) = choice else { continue };
+            let named = a.triangles.iter().flatten().chain(a.edges.iter().flatten());
+            if let Some(spot) = named.copied().find(|s| *s as usize >= a.spots.len()) {
+                let message = format!("names the spot {spot}, and there are {}", a.spots.len());
+                faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/points/{k}/area"), message));
+            }
+        }
+    }
+}
+
 fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
     for (what, by) in body.scaled.iter().filter(|(_, by)| !body.maps.contains_key(&by.map)) {
         let key = serde_json::to_value(what).unwrap_or_default();
@@ -303,7 +318,7 @@ fn sheet_names(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
             let (name, known): (&str, &[&str]) = match choice {
                 Choice::Border { border, .. } => (border, &SHEET_BORDERS),
                 Choice::Corner(corner) => (corner, &SHEET_CORNERS),
-                Choice::Near(_) => continue,
+                Choice::Near(_) | Choice::Area(_) => continue,
             };
             // The later layers' are numbered from 2 on.
             let of_layer = || {

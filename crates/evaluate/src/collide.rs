@@ -174,6 +174,11 @@ fn track(
     Ok(Track { id: id.clone(), place: c.place.clone(), keys: c.keys.clone(), shapes, rest, hash })
 }
 
+/// Why a mesh can't be the hull of a collider, in a sentence that begins with "it".
+pub fn hull_fault(mesh: &Mesh) -> Option<String> {
+    hull(mesh).err().map(|why| format!("it {why}"))
+}
+
 /// Planes and skin of the convex hull of a mesh's points.
 fn hull(mesh: &Mesh) -> Result<(Vec<[f32; 4]>, Skin), String> {
     let points: Vec<Vec<f64>> =

@@ -3,20 +3,24 @@
 
 mod air;
 mod collide;
+mod feel;
 mod fingerprint;
 mod inputs;
 mod maps;
 mod report;
 mod rest;
 mod run;
+mod set_down;
 mod shape;
 mod stopwatch;
 
 pub use air::air_at;
-pub use collide::{ColliderError, ColliderSkin, skin};
+pub use collide::{ColliderError, ColliderSkin, hull_fault, skin};
+pub use feel::{Feel, feel};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
 pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use run::{Member, Run, RunError, fingerprints};
+pub use set_down::{Thing, set_down};
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, chosen, cloth_rest, shape};
 pub use stopwatch::Stopwatch;

@@ -3,8 +3,8 @@ use nematon_document::{
 };
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{
-    Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, refine, ring,
-    sheet, tube,
+    Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, points_in, refine,
+    ring, sheet, tube,
 };
 use nematon_solver::{ClothRest, Folds, Maps, Scaled};
 use std::sync::Arc;
@@ -194,6 +194,14 @@ pub fn chosen(mesh: &Mesh, choice: &Choice) -> Result<Vec<u32>, (String, String)
             Some(c) => Ok(vec![c.point]),
             None => Err((corner.clone(), known(mesh.corners.iter().map(|c| c.name.as_str()).collect()))),
         },
+        Choice::Area(a) => {
+            let area = nematon_geometry::Area {
+                spots: a.spots.clone(),
+                triangles: a.triangles.clone(),
+                edges: a.edges.clone(),
+            };
+            Ok(points_in(mesh, &area))
+        }
         Choice::Near(places) => {
             Ok(places.iter().filter_map(|p| nearest(&mesh.positions, p.map(|c| c as f32))).collect())
         }

@@ -1,4 +1,5 @@
 //! Faces of more than three corners, cut into triangles.
+use glam::DVec3;
 
 /// Triangles of a face's corners, by their number in it. A convex one is a fan about its first corner; another is cut
 /// by its ears, on the plane of its normal (the `earcut` crate).
@@ -8,21 +9,11 @@ pub(crate) fn triangulate(corners: &[[f32; 3]]) -> Vec<[usize; 3]> {
     if n < 4 {
         return fan();
     }
-    let at = |k: usize| corners[k % n].map(f64::from);
-    let sub = |a: [f64; 3], b: [f64; 3]| [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
-    let cross = |a: [f64; 3], b: [f64; 3]| {
-        [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
-    };
+    let at = |k: usize| DVec3::from(corners[k % n].map(f64::from));
     // Newell's normal: right for faces that are not flat, too.
-    let mut normal = [0.0; 3];
-    for k in 0..n {
-        let c = cross(at(k), at(k + 1));
-        (0..3).for_each(|i| normal[i] += c[i]);
-    }
-    let dot = |a: [f64; 3], b: [f64; 3]| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-    let size2 = dot(normal, normal);
-    let turns_back =
-        |k: usize| dot(cross(sub(at(k + 1), at(k)), sub(at(k + 2), at(k + 1))), normal) < -1e-6 * size2;
+    let normal: DVec3 = (0..n).map(|k| at(k).cross(at(k + 1))).sum();
+    let size2 = normal.length_squared();
+    let turns_back = |k: usize| (at(k + 1) - at(k)).cross(at(k + 2) - at(k + 1)).dot(normal) < -1e-6 * size2;
     if size2 <= 0.0 || !(0..n).any(turns_back) {
         return fan();
     }

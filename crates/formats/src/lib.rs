@@ -7,7 +7,7 @@ mod npy;
 mod obj;
 mod usd;
 
-pub use motion::{Frame, Kind, Motion};
+pub use motion::{Delivery, Frame, Frames, Kind, Motion, With};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
 

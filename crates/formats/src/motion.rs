@@ -1,9 +1,10 @@
 //! Motion on its way into a file: frames come one by one, and no more than one is held.
 use crate::{npy, obj, usd};
-use nematon_geometry::Mesh;
+use nematon_geometry::{Face, Mesh};
 use std::io::{Result, Write};
 
 /// What is written of a body beside its frames.
+#[derive(Clone, Copy)]
 pub struct Motion<'a> {
     pub name: &'a str,
     pub mesh: &'a Mesh,
@@ -17,16 +18,57 @@ pub struct Motion<'a> {
 /// A frame's points, metres; or why they can't be had.
 pub type Frame = Result<Vec<[f32; 3]>>;
 
-/// Kinds of files that hold a body's motion.
+/// What else goes into a file, where its kind has a place for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct With {
+    /// A normal for each point.
+    pub normals: bool,
+    /// Faces cut into triangles, and not as they were made or brought in.
+    pub triangles: bool,
+}
+
+impl Default for With {
+    fn default() -> With {
+        With { normals: true, triangles: false }
+    }
+}
+
+impl With {
+    pub(crate) fn faces(self, mesh: &Mesh) -> Vec<Face> {
+        if !self.triangles {
+            return mesh.outlines();
+        }
+        let face = |(k, t): (usize, &[u32; 3])| Face {
+            points: t.to_vec(),
+            uvs: mesh.uv_triangles.get(k).map(|u| u.to_vec()).unwrap_or_default(),
+        };
+        mesh.triangles.iter().enumerate().map(face).collect()
+    }
+}
+
+/// The frames of a body from its first on; asked for more than once where a kind writes them in several parts.
+pub type Frames<'a> = dyn FnMut(usize) -> Box<dyn Iterator<Item = Frame> + 'a> + 'a;
+
+/// Bodies on their way into one file.
+pub struct Delivery<'a> {
+    /// Of the whole, where a kind has a place for it.
+    pub name: &'a str,
+    pub bodies: &'a [Motion<'a>],
+    pub with: With,
+    /// Gives the frames of a body by its number.
+    pub frames: &'a mut Frames<'a>,
+}
+
+/// Kinds of files that hold motion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
-    /// NumPy: (frames, points, 3) float32.
+    /// NumPy: (frames, points, 3) float32; of several bodies an `.npz` of one array each.
     Npy,
     /// A zip of one OBJ a frame.
     Obj,
     /// USD text with time samples.
     Usda,
-    /// The first frame alone, as OBJ.
+    /// The first frame alone, as OBJ; of several bodies a zip of them.
     Still,
 }
 
@@ -43,43 +85,73 @@ impl Kind {
         }
     }
 
-    /// The end of a file's name.
-    pub fn ending(self, first: i64) -> String {
+    /// The end of a file's name, of so many bodies from frame `first` on.
+    pub fn ending(self, bodies: usize, first: i64) -> String {
         match self {
+            Kind::Npy if bodies > 1 => "npz".into(),
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
             Kind::Usda => "usda".into(),
+            Kind::Still if bodies > 1 => format!("{first:04}.obj.zip"),
             Kind::Still => format!("{first:04}.obj"),
         }
     }
 
-    pub fn media_type(self) -> &'static str {
+    pub fn media_type(self, bodies: usize) -> &'static str {
         match self {
+            Kind::Npy if bodies > 1 => "application/zip",
             Kind::Npy => "application/octet-stream",
             Kind::Obj => "application/zip",
+            Kind::Still if bodies > 1 => "application/zip",
             Kind::Usda | Kind::Still => "text/plain; charset=utf-8",
         }
     }
 
-    /// Writes all frames.
+    /// Writes all frames of all bodies.
     ///
     /// # Errors
     /// When the sink fails, a frame can't be had, or there are more or fewer than was said.
-    pub fn write(
-        self,
-        sink: &mut impl Write,
-        motion: &Motion,
-        frames: &mut dyn Iterator<Item = Frame>,
-    ) -> Result<()> {
+    pub fn write(self, sink: &mut impl Write, all: &mut Delivery) -> Result<()> {
         match self {
-            Kind::Npy => npy::write_npy(sink, motion, frames),
-            Kind::Obj => obj::write_obj_zip(sink, motion, frames),
-            Kind::Usda => usd::write_usda(sink, motion, frames),
-            Kind::Still => {
-                let first =
-                    frames.next().ok_or_else(|| std::io::Error::other("there is no frame to write"))??;
-                sink.write_all(obj::write_obj(motion.name, motion.mesh, &first).as_bytes())
+            Kind::Npy => npy::write_npy(sink, all),
+            Kind::Usda => usd::write_usda(sink, all),
+            Kind::Still if all.bodies.len() == 1 => {
+                let none = || std::io::Error::other("there is no frame to write");
+                let first = (all.frames)(0).next().ok_or_else(none)??;
+                let Motion { name, mesh, .. } = all.bodies[0];
+                sink.write_all(obj::write_obj(name, mesh, &first, all.with).as_bytes())
             }
+            Kind::Obj | Kind::Still => obj::write_obj_zip(sink, all),
         }
+    }
+
+    /// About how many bytes a file will have, by what one frame of each body takes: `firsts` are those frames.
+    pub fn about(self, bodies: &[Motion], with: With, firsts: &[Vec<[f32; 3]>]) -> u64 {
+        let measure = |count: usize| {
+            let few: Vec<Motion> = bodies.iter().map(|b| Motion { count, ..*b }).collect();
+            let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
+                let first = firsts[k].clone();
+                Box::new((0..count).map(move |_| Ok(first.clone())))
+            };
+            let mut sink = Counted(0);
+            let mut all = Delivery { name: "", bodies: &few, with, frames: &mut frames };
+            self.write(&mut sink, &mut all).map_or(0, |()| sink.0)
+        };
+        let one = measure(1);
+        let more = bodies.iter().map(|b| b.count).max().unwrap_or(1).saturating_sub(1) as u64;
+        if more == 0 { one } else { one + more * measure(2).saturating_sub(one) }
+    }
+}
+
+/// A sink that only counts.
+struct Counted(u64);
+
+impl Write for Counted {
+    fn write(&mut self, bytes: &[u8]) -> Result<usize> {
+        self.0 += bytes.len() as u64;
+        Ok(bytes.len())
+    }
+    fn flush(&mut self) -> Result<()> {
+        Ok(())
     }
 }

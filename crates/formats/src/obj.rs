@@ -4,7 +4,7 @@
 //! that motion fits the mesh it goes back to, and faults name their line.
 use crate::ReadError;
 use crate::faces::triangulate;
-use crate::motion::{Frame, Motion};
+use crate::motion::{Delivery, With};
 use nematon_geometry::Mesh;
 use std::fmt::Write as _;
 use std::io::{Result as Written, Write};
@@ -32,7 +32,9 @@ pub fn read_obj(bytes: &[u8]) -> Result<Mesh, ReadError> {
                     return Err(fail(format!("a face needs three corners and has {}", corners.len())));
                 }
                 let places: Vec<[f32; 3]> = corners.iter().map(|c| mesh.positions[c.0 as usize]).collect();
-                for t in triangulate(&places) {
+                let triangles = triangulate(&places);
+                mesh.faces.push(triangles.len() as u32);
+                for t in triangles {
                     let [a, b, c] = t.map(|k| corners[k]);
                     mesh.triangles.push([a.0, b.0, c.0]);
                     match [a.1, b.1, c.1] {
@@ -79,8 +81,8 @@ fn corner(word: &str, points: usize, uvs: usize) -> Result<(u32, Option<u32>), S
     }
 }
 
-/// Writes one frame: points in metres, with the mesh's texture coordinates and triangles.
-pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]]) -> String {
+/// Writes one frame: points in metres, with the mesh's texture coordinates and faces, and normals where they are wanted.
+pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]], with: With) -> String {
     let mut out = format!("# Nematon, metres\no {}\n", name.replace(char::is_whitespace, "_"));
     for p in positions {
         let _ = writeln!(out, "v {} {} {}", p[0], p[1], p[2]);
@@ -88,27 +90,38 @@ pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]]) -> String {
     for t in &mesh.uvs {
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
     }
-    for (k, t) in mesh.triangles.iter().enumerate() {
-        let [a, b, c] = t.map(|p| p + 1);
-        let _ = match mesh.uv_triangles.get(k).map(|u| u.map(|k| k + 1)) {
-            Some([x, y, z]) => writeln!(out, "f {a}/{x} {b}/{y} {c}/{z}"),
-            None => writeln!(out, "f {a} {b} {c}"),
-        };
+    if with.normals {
+        for n in mesh.normals(positions) {
+            let _ = writeln!(out, "vn {} {} {}", n[0], n[1], n[2]);
+        }
+    }
+    for face in with.faces(mesh) {
+        out.push('f');
+        for (k, p) in face.points.iter().map(|p| p + 1).enumerate() {
+            let _ = match (face.uvs.get(k).map(|u| u + 1), with.normals) {
+                (Some(u), true) => write!(out, " {p}/{u}/{p}"),
+                (Some(u), false) => write!(out, " {p}/{u}"),
+                (None, true) => write!(out, " {p}//{p}"),
+                (None, false) => write!(out, " {p}"),
+            };
+        }
+        out.push('\n');
     }
     out
 }
 
-/// A zip of `NAME.0000.obj`, numbered by frame; written from front to back.
-pub(crate) fn write_obj_zip(
-    sink: &mut impl Write,
-    motion: &Motion,
-    frames: &mut dyn Iterator<Item = Frame>,
-) -> Written<()> {
-    let file = crate::file_name(motion.name);
+/// A zip of `NAME.0000.obj`, numbered by frame; written from front to back. Of several bodies each has a folder.
+pub(crate) fn write_obj_zip(sink: &mut impl Write, all: &mut Delivery) -> Written<()> {
     let mut zip = zip::ZipWriter::new_stream(sink);
-    for (number, frame) in (motion.first..).zip(frames) {
-        zip.start_file(format!("{file}.{number:04}.obj"), zip::write::SimpleFileOptions::default())?;
-        zip.write_all(write_obj(motion.name, motion.mesh, &frame?).as_bytes())?;
+    let names = crate::file_names(all.bodies.iter().map(|b| b.name));
+    for (k, file) in names.iter().enumerate() {
+        let folder = if names.len() > 1 { format!("{file}/") } else { String::new() };
+        let motion = &all.bodies[k];
+        for (number, frame) in (motion.first..).zip((all.frames)(k)) {
+            let options = zip::write::SimpleFileOptions::default();
+            zip.start_file(format!("{folder}{file}.{number:04}.obj"), options)?;
+            zip.write_all(write_obj(motion.name, motion.mesh, &frame?, all.with).as_bytes())?;
+        }
     }
     zip.finish()?.flush()
 }

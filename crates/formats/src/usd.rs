@@ -1,64 +1,90 @@
-//! USD as text (`.usda`): a mesh whose points are sampled in time, with its texture coordinates.
-use crate::motion::{Frame, Motion};
+//! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates.
+use crate::motion::{Delivery, Frame, Motion, With};
 use nematon_geometry::Mesh;
+use std::fmt::Display;
 use std::io::{Result, Write};
 
-/// Metres, y up, one sample a frame at the frame's own number. Extents come after the points: they are known then.
-pub(crate) fn write_usda(
-    sink: &mut impl Write,
-    motion: &Motion,
-    frames: &mut dyn Iterator<Item = Frame>,
-) -> Result<()> {
-    let Motion { mesh, first, rate, .. } = *motion;
-    let name = identifier(motion.name);
-    let last = first + motion.count as i64 - 1;
+/// Metres, y up, one sample a frame at the frame's own number. One body stands at the root; several under one transform.
+pub(crate) fn write_usda(sink: &mut impl Write, all: &mut Delivery) -> Result<()> {
+    let Some(Motion { first, rate, count, .. }) = all.bodies.first().copied() else {
+        return Err(std::io::Error::other("there is no body to write"));
+    };
+    let mut names: Vec<String> = vec![];
+    for b in all.bodies {
+        let base = identifier(b.name);
+        let named = |n: u32| if n == 1 { base.clone() } else { format!("{base}_{n}") };
+        names.extend((1..).map(named).find(|n| !names.contains(n)));
+    }
+    let many = all.bodies.len() > 1;
+    let root = if many { identifier(all.name) } else { names[0].clone() };
+    let last = first + count as i64 - 1;
     write!(
         sink,
-        "#usda 1.0\n(\n    defaultPrim = \"{name}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    \
+        "#usda 1.0\n(\n    defaultPrim = \"{root}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    \
          startTimeCode = {first}\n    endTimeCode = {last}\n    timeCodesPerSecond = {rate}\n    \
-         framesPerSecond = {rate}\n)\n\ndef Mesh \"{name}\"\n{{\n    uniform token subdivisionScheme = \"none\"\n    \
+         framesPerSecond = {rate}\n)\n\n"
+    )?;
+    if many {
+        write!(sink, "def Xform \"{root}\"\n{{\n")?;
+    }
+    for (k, name) in names.iter().enumerate() {
+        mesh(sink, name, &all.bodies[k], all.with, &mut || (all.frames)(k))?;
+    }
+    if many { writeln!(sink, "}}") } else { Ok(()) }
+}
+
+type Again<'a, 'b> = &'a mut dyn FnMut() -> Box<dyn Iterator<Item = Frame> + 'b>;
+
+fn mesh(sink: &mut impl Write, name: &str, motion: &Motion, with: With, frames: Again) -> Result<()> {
+    let Motion { mesh, first, .. } = *motion;
+    write!(
+        sink,
+        "def Mesh \"{name}\"\n{{\n    uniform token subdivisionScheme = \"none\"\n    \
          uniform bool doubleSided = 1\n"
     )?;
-    let counts = vec!["3"; mesh.triangles.len()].join(", ");
-    writeln!(sink, "    int[] faceVertexCounts = [{counts}]")?;
-    let corners: Vec<String> = mesh.triangles.iter().flatten().map(ToString::to_string).collect();
-    writeln!(sink, "    int[] faceVertexIndices = [{}]", corners.join(", "))?;
+    let faces = with.faces(mesh);
+    writeln!(sink, "    int[] faceVertexCounts = [{}]", list(faces.iter().map(|f| f.points.len())))?;
+    writeln!(sink, "    int[] faceVertexIndices = [{}]", list(faces.iter().flat_map(|f| &f.points)))?;
     if !mesh.uv_triangles.is_empty() {
-        let uvs: Vec<String> = mesh.uvs.iter().map(|t| format!("({}, {})", t[0], t[1])).collect();
+        let uvs = list(mesh.uvs.iter().map(|t| format!("({}, {})", t[0], t[1])));
         writeln!(
             sink,
-            "    texCoord2f[] primvars:st = [{}] (\n        interpolation = \"faceVarying\"\n    )",
-            uvs.join(", ")
+            "    texCoord2f[] primvars:st = [{uvs}] (\n        interpolation = \"faceVarying\"\n    )"
         )?;
-        let corners: Vec<String> = mesh.uv_triangles.iter().flatten().map(ToString::to_string).collect();
-        writeln!(sink, "    int[] primvars:st:indices = [{}]", corners.join(", "))?;
+        writeln!(sink, "    int[] primvars:st:indices = [{}]", list(faces.iter().flat_map(|f| &f.uvs)))?;
     }
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
-    for (k, frame) in frames.enumerate() {
+    for (number, frame) in (first..).zip(frames()) {
         let frame = Mesh { positions: frame?, ..Mesh::default() };
         extents.push(frame.bounds());
-        write!(sink, "        {}: [", first + k as i64)?;
-        for (k, p) in frame.positions.iter().enumerate() {
-            write!(sink, "{}({}, {}, {})", if k == 0 { "" } else { ", " }, p[0], p[1], p[2])?;
-        }
-        writeln!(sink, "],")?;
+        triples(sink, number, &frame.positions)?;
     }
+    if with.normals {
+        writeln!(sink, "    }}\n    normal3f[] normals (\n        interpolation = \"vertex\"\n    )")?;
+        writeln!(sink, "    normal3f[] normals.timeSamples = {{")?;
+        for (number, frame) in (first..).zip(frames()) {
+            triples(sink, number, &mesh.normals(&frame?))?;
+        }
+    }
+    // Known only after the points.
     writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
-    for (k, (lo, hi)) in extents.iter().enumerate() {
-        writeln!(
-            sink,
-            "        {}: [({}, {}, {}), ({}, {}, {})],",
-            first + k as i64,
-            lo[0],
-            lo[1],
-            lo[2],
-            hi[0],
-            hi[1],
-            hi[2]
-        )?;
+    for (number, (lo, hi)) in (first..).zip(&extents) {
+        triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
+}
+
+fn list(items: impl Iterator<Item = impl Display>) -> String {
+    items.map(|i| i.to_string()).collect::<Vec<_>>().join(", ")
+}
+
+fn triples(sink: &mut impl Write, number: i64, all: &[[f32; 3]]) -> Result<()> {
+    write!(sink, "        {number}: [")?;
+    for (k, p) in all.iter().enumerate() {
+        write!(sink, "{}({}, {}, {})", if k == 0 { "" } else { ", " }, p[0], p[1], p[2])?;
+    }
+    writeln!(sink, "],")
 }
 
 /// A USD identifier: letters, digits and `_`, not starting with a digit.

@@ -53,7 +53,7 @@ fn a_glb_of_one_triangle_is_read() {
 #[test]
 fn a_file_that_ends_anywhere_is_refused_or_read_in_part() {
     let m = sheet(2.0, 1.0, 4, 3);
-    let obj = write_obj("sheet", &m, &m.positions).into_bytes();
+    let obj = write_obj("sheet", &m, &m.positions, With::default()).into_bytes();
     for end in 0..obj.len() {
         // A face may end early and still be one of fewer corners; a point that is missing is told.
         if let Ok(part) = read_mesh("a.obj", &obj[..end]) {
@@ -69,7 +69,10 @@ fn a_file_that_ends_anywhere_is_refused_or_read_in_part() {
 #[test]
 fn bytes_that_are_changed_anywhere_never_panic() {
     let m = ball(0.3, 3);
-    let files = [("a.obj", write_obj("ball", &m, &m.positions).into_bytes()), ("a.glb", glb(|_| ()))];
+    let files = [
+        ("a.obj", write_obj("ball", &m, &m.positions, With::default()).into_bytes()),
+        ("a.glb", glb(|_| ())),
+    ];
     let mut dice = Dice(11);
     for (name, good) in &files {
         let (mut read, mut refused) = (0, 0);

@@ -6,7 +6,11 @@ use nematon_geometry::sheet;
 #[test]
 fn an_obj_comes_back_as_it_was() {
     let m = sheet(2.0, 1.0, 5, 4);
-    let back = read_mesh("a.OBJ", write_obj("sheet", &m, &m.positions).as_bytes()).unwrap();
+    let back = read_mesh(
+        "a.OBJ",
+        write_obj("sheet", &m, &m.positions, With { normals: true, triangles: true }).as_bytes(),
+    )
+    .unwrap();
     assert_eq!((&back.positions, &back.triangles), (&m.positions, &m.triangles));
     assert_eq!((&back.uvs, &back.uv_triangles), (&m.uvs, &m.uv_triangles));
     assert_eq!(back.corners.len(), 4);
@@ -91,7 +95,11 @@ fn a_broken_glb_is_refused() {
 
 fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Result<Vec<u8>> {
     let mut out = vec![];
-    kind.write(&mut out, motion, &mut frames.iter().cloned().map(Ok)).map(|()| out)
+    let mut all =
+        |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames.to_vec().into_iter().map(Ok)) };
+    let with = With::default();
+    let mut delivery = Delivery { name: "all", bodies: &[*motion], with, frames: &mut all };
+    kind.write(&mut out, &mut delivery).map(|()| out)
 }
 
 #[test]
@@ -146,8 +154,12 @@ fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
     let m = sheet(1.0, 1.0, 2, 2);
     let motion = Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0 };
     for kind in Kind::ALL {
-        let mut frames = [Err(std::io::Error::other("gone"))].into_iter();
-        let told = kind.write(&mut std::io::sink(), &motion, &mut frames).unwrap_err();
+        let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
+            Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
+        };
+        let bodies = &[motion];
+        let mut all = Delivery { name: "x", bodies, with: With::default(), frames: &mut frames };
+        let told = kind.write(&mut std::io::sink(), &mut all).unwrap_err();
         assert_eq!(told.to_string(), "gone", "{kind:?}");
     }
 }
@@ -206,4 +218,76 @@ fn a_face_with_hollow_corners_covers_what_its_outline_does() {
             assert!((signed - want).abs() < 1e-6 && (all - shoelace).abs() < 1e-6, "{signed} {all} {want}");
         }
     }
+}
+
+/// Two sheets, the second one higher, as a kind of file.
+fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
+    let m = sheet(1.0, 1.0, 3, 3);
+    let high: Vec<[f32; 3]> = m.positions.iter().map(|p| [p[0], 1.0, p[2]]).collect();
+    let bodies = ["Flag", "Flag"].map(|name| Motion { name, mesh: &m, first: 5, count: 40, rate: 24.0 });
+    let firsts = [m.positions.clone(), high];
+    let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
+        let frame = firsts[k].clone();
+        Box::new((0..40).map(move |_| Ok(frame.clone())))
+    };
+    let mut out = vec![];
+    let about = kind.about(&bodies, with, &firsts);
+    let mut all = Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames };
+    kind.write(&mut out, &mut all).unwrap();
+    (out, about)
+}
+
+#[test]
+fn several_bodies_go_into_one_file_with_normals_and_the_faces_they_were_made_of() {
+    let (usda, _) = two(Kind::Usda, With::default());
+    let text = String::from_utf8(usda).unwrap();
+    for part in [
+        "defaultPrim = \"Two_flags\"",
+        "def Mesh \"Flag\"",
+        "def Mesh \"Flag_2\"",
+        "faceVertexCounts = [4, 4, 4, 4]",
+        "normal3f[] normals.timeSamples",
+        "44: [(0, 1, 0)",
+    ] {
+        assert!(text.contains(part), "{part} is missing");
+    }
+    assert_eq!(text.matches('{').count(), text.matches('}').count());
+    let (npz, _) = two(Kind::Npy, With::default());
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(npz)).unwrap();
+    let mut bytes = vec![];
+    std::io::Read::read_to_end(&mut zip.by_name("Flag 2.npy").unwrap(), &mut bytes).unwrap();
+    assert_eq!(bytes.len(), 128 + 40 * 9 * 12);
+    let (obj, _) = two(Kind::Obj, With::default());
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(obj)).unwrap();
+    assert_eq!(zip.len(), 80);
+    let mut text = String::new();
+    std::io::Read::read_to_string(&mut zip.by_name("Flag 2/Flag 2.0044.obj").unwrap(), &mut text).unwrap();
+    assert_eq!(text.matches("vn 0 1 0").count(), 9);
+    let faces: Vec<&str> = text.lines().filter(|l| l.starts_with("f ")).collect();
+    assert!(faces.len() == 4 && faces.iter().all(|f| f.split(' ').count() == 5), "{faces:?}");
+    let cut = String::from_utf8(two(Kind::Usda, With { normals: false, triangles: true }).0).unwrap();
+    assert!(cut.contains("faceVertexCounts = [3, 3, 3, 3, 3, 3, 3, 3]") && !cut.contains("normals"));
+}
+
+#[test]
+fn how_long_a_file_will_be_is_told_within_a_tenth_before_it_is_written() {
+    for kind in Kind::ALL.into_iter().filter(|k| *k != Kind::Still) {
+        let (file, about) = two(kind, With::default());
+        let off = (about as f64 / file.len() as f64 - 1.0).abs();
+        assert!(off < 0.1, "{kind:?}: {about} for {}", file.len());
+    }
+}
+
+#[test]
+fn faces_that_were_brought_in_go_out_again() {
+    let text = "v 0 0 0\nv 1 0 0\nv 2 0 1\nv 1 0 2\nv 0 0 1\nv 3 0 3\nf 5 4 3 2 1\nf 4 6 3\n";
+    let m = read_obj(text.as_bytes()).unwrap();
+    let out = write_obj("x", &m, &m.positions, With { normals: false, triangles: false });
+    let faces: Vec<&str> = out.lines().filter(|l| l.starts_with("f ")).collect();
+    assert_eq!(faces.len(), 2, "{out}");
+    let mut five: Vec<&str> = faces[0].split(' ').skip(1).collect();
+    // Wherever it begins, it goes round in the same order.
+    let first = five.iter().position(|p| *p == "5").unwrap();
+    five.rotate_left(first);
+    assert_eq!(five, ["5", "4", "3", "2", "1"]);
 }

@@ -92,7 +92,7 @@ fn edges(mesh: &Mesh, so: impl Fn([u32; 2]) -> bool) -> Option<([u32; 2], usize)
 }
 
 /// A height under a ten-thousandth of the longest side gives no usable rest shape.
-fn has_no_area(mesh: &Mesh, t: usize) -> bool {
+pub(crate) fn has_no_area(mesh: &Mesh, t: usize) -> bool {
     let [a, b, c] = mesh.triangles[t].map(|p| Vec3::from(mesh.positions[p as usize]));
     let (ab, ac, bc) = (b - a, c - a, c - b);
     let longest = ab.length().max(ac.length()).max(bc.length());

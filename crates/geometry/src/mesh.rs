@@ -1,3 +1,5 @@
+use glam::Vec3;
+
 /// Triangles over points, with texture coordinates indexed on their own so that a seam in the UVs
 /// never splits the cloth.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -12,6 +14,16 @@ pub struct Mesh {
     pub uv_triangles: Vec<[u32; 3]>,
     pub borders: Vec<Border>,
     pub corners: Vec<Corner>,
+    /// How many of the triangles, one after the other, make up each face as it was made or brought in; empty where each
+    /// triangle is one.
+    pub faces: Vec<u32>,
+}
+
+/// A face: its points in turn, and their texture coordinates where the mesh has any.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Face {
+    pub points: Vec<u32>,
+    pub uvs: Vec<u32>,
 }
 
 /// A run of points along an open edge, in order.
@@ -42,6 +54,63 @@ impl Mesh {
         edges.sort_unstable();
         edges.dedup();
         edges
+    }
+
+    /// The faces as they were made or brought in, each the outline of its triangles. Triangles whose outline is not one
+    /// loop stay triangles.
+    pub fn outlines(&self) -> Vec<Face> {
+        let counts = match self.faces.iter().map(|n| *n as usize).sum::<usize>() == self.triangles.len() {
+            true => self.faces.clone(),
+            false => vec![1; self.triangles.len()],
+        };
+        let mut out = Vec::with_capacity(counts.len());
+        let mut first = 0;
+        for n in counts {
+            let of = first..first + n as usize;
+            first = of.end;
+            match self.outline(of.clone()) {
+                Some(face) => out.push(face),
+                None => out.extend(of.filter_map(|t| self.outline(t..t + 1))),
+            }
+        }
+        out
+    }
+
+    fn outline(&self, triangles: std::ops::Range<usize>) -> Option<Face> {
+        // Each side with its texture coordinate, but those that two triangles share.
+        let mut sides: Vec<([u32; 2], u32)> = vec![];
+        for t in triangles {
+            let tri = self.triangles[t];
+            for k in 0..3 {
+                let side = [tri[k], tri[(k + 1) % 3]];
+                match sides.iter().position(|(s, _)| *s == [side[1], side[0]]) {
+                    Some(shared) => drop(sides.remove(shared)),
+                    None => sides.push((side, self.uv_triangles.get(t).map_or(0, |u| u[k]))),
+                }
+            }
+        }
+        let mut face = Face::default();
+        let mut at = sides.first()?.0[0];
+        while let Some(k) = sides.iter().position(|(s, _)| s[0] == at) {
+            let (side, uv) = sides.remove(k);
+            face.points.push(at);
+            if !self.uv_triangles.is_empty() {
+                face.uvs.push(uv);
+            }
+            at = side[1];
+        }
+        (sides.is_empty() && face.points.first() == Some(&at)).then_some(face)
+    }
+
+    /// The normal of each point, of length 1: of the triangles about it, weighted by area. Straight up where there is none.
+    pub fn normals(&self, positions: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        let mut sums = vec![Vec3::ZERO; positions.len()];
+        for t in &self.triangles {
+            let [a, b, c] = t.map(|p| Vec3::from(positions[p as usize]));
+            let normal = (b - a).cross(c - a);
+            t.iter().for_each(|p| sums[*p as usize] += normal);
+        }
+        sums.into_iter().map(|n| n.try_normalize().unwrap_or(Vec3::Y).to_array()).collect()
     }
 
     /// Lowest and highest coordinates; zeros for no points.

@@ -28,6 +28,7 @@ pub fn sheet(width: f64, depth: f64, columns: u32, rows: u32) -> Mesh {
         }
     }
     mesh.uv_triangles = mesh.triangles.clone();
+    mesh.faces = vec![2; mesh.triangles.len() / 2];
     let border = |name: &str, points| Border { name: name.into(), points, closed: false };
     mesh.borders = vec![
         border("back", (0..c).map(|i| at(i, 0)).collect()),

@@ -126,6 +126,7 @@ pub fn ring(radius: f64, tube: f64, around: u32, about: u32) -> Mesh {
 }
 
 fn quad(m: &mut Mesh, [a, b, c, d]: [u32; 4], one: bool) {
+    m.faces.push(2);
     m.triangles.extend(if one { [[a, b, c], [a, c, d]] } else { [[a, b, d], [b, c, d]] });
 }
 
@@ -142,6 +143,7 @@ pub fn layers(mesh: &Mesh, count: u32, mut step: impl FnMut(&mut Vec<[f32; 3]>))
         out.uvs.extend(&mesh.uvs);
         out.triangles.extend(mesh.triangles.iter().map(|t| t.map(|p| p + first)));
         out.uv_triangles.extend(mesh.uv_triangles.iter().map(|t| t.map(|p| p + uv)));
+        out.faces.extend(&mesh.faces);
         let named = |name: &str| format!("{name} {}", k + 1);
         out.borders.extend(mesh.borders.iter().map(|b| Border {
             name: named(&b.name),

@@ -114,3 +114,101 @@ fn the_nearest_point_survives_a_change_of_density() {
     assert!(glam::Vec3::from(found).distance(at.into()) < 0.05);
     assert_eq!(nearest(&[], at), None);
 }
+
+/// The points of a sheet within a rectangle of its numbers.
+fn patch(columns: u32, i: std::ops::Range<u32>, j: std::ops::Range<u32>) -> Vec<u32> {
+    j.flat_map(|b| i.clone().map(move |a| b * columns + a)).collect()
+}
+
+#[test]
+fn an_area_keeps_its_place_whatever_the_density_and_the_size() {
+    let coarse = sheet(1.0, 2.0, 21, 41);
+    let chosen = patch(21, 4..11, 10..19);
+    let area = area_of(&coarse, &chosen);
+    assert_eq!(points_in(&coarse, &area), chosen, "the points themselves come back");
+    for (width, depth, columns, rows) in
+        [(3.0, 0.7, 21, 41), (1.0, 2.0, 41, 81), (2.0, 2.0, 64, 97), (1.0, 1.0, 11, 21)]
+    {
+        let other = sheet(width, depth, columns, rows);
+        let found = points_in(&other, &area);
+        let inside = |p: u32| {
+            let [u, v] = other.uvs[p as usize];
+            (0.2..=0.5).contains(&u) && (0.25..=0.45).contains(&v)
+        };
+        // Rounded to a millionth of the box: points just on the rim may fall either way.
+        let sure = (0..other.positions.len() as u32).filter(|&p| {
+            let [u, v] = other.uvs[p as usize];
+            u > 0.201 && u < 0.499 && v > 0.251 && v < 0.449
+        });
+        assert!(sure.clone().count() > 3 && sure.clone().all(|p| found.contains(&p)), "{columns}: no gaps");
+        let near = |p: &u32| {
+            inside(*p) || {
+                let [u, v] = other.uvs[*p as usize];
+                (0.199..0.501).contains(&u) && (0.249..0.451).contains(&v)
+            }
+        };
+        assert!(found.iter().all(near), "{columns}: nothing beside it");
+    }
+}
+
+#[test]
+fn an_area_of_a_row_and_of_lone_points_stays_a_row_and_lone_points() {
+    let coarse = sheet(1.0, 1.0, 21, 21);
+    let row: Vec<u32> = (5..16).map(|i| 10 * 21 + i).collect();
+    let fine = sheet(1.0, 1.0, 54, 54);
+    let found = points_in(&fine, &area_of(&coarse, &row));
+    let rows: std::collections::BTreeSet<u32> = found.iter().map(|p| p / 54).collect();
+    // The fine sheet has no row just there: the two beside it are as near.
+    assert!(rows.len() <= 2 && found.len() >= 26, "{rows:?} {}", found.len());
+    let lone = [21 * 3 + 3, 21 * 17 + 9];
+    assert_eq!(points_in(&fine, &area_of(&coarse, &lone)).len(), 2);
+    assert_eq!(points_in(&sheet(1.0, 1.0, 2, 2), &area_of(&coarse, &patch(21, 9..12, 9..12))).len(), 1);
+    assert!(area_of(&coarse, &[9999]).spots.is_empty());
+}
+
+#[test]
+fn an_area_of_a_ball_is_filled_where_a_finer_one_bulges() {
+    let (coarse, fine) = (ball(0.5, 4), ball(0.5, 16));
+    let top = |m: &Mesh| -> Vec<u32> {
+        (0..m.positions.len() as u32).filter(|p| m.positions[*p as usize][1] > 0.3).collect()
+    };
+    let found = points_in(&fine, &area_of(&coarse, &top(&coarse)));
+    let sure = (0..fine.positions.len() as u32).filter(|p| fine.positions[*p as usize][1] > 0.47);
+    assert!(sure.clone().count() > 20 && sure.clone().all(|p| found.contains(&p)));
+    assert!(found.iter().all(|p| fine.positions[*p as usize][1] > 0.2), "not the other side");
+}
+
+#[test]
+fn a_mesh_is_mended_and_what_was_done_is_counted() {
+    let mut m = sheet(1.0, 1.0, 5, 5);
+    let whole = m.triangles.clone();
+    let n = m.positions.len() as u32;
+    for k in [3, 8, 20] {
+        m.triangles[k].swap(1, 2);
+    }
+    m.triangles.extend([whole[7], [whole[9][2], whole[9][0], whole[9][1]], [0, 1, 2]]);
+    m.positions.extend([[9.0; 3], [0.0, 5.0, 0.0], [1.0, 5.0, 0.0], [0.0, 5.0, 1.0]]);
+    m.triangles.push([n + 1, n + 2, n + 3]);
+    (m.uvs, m.uv_triangles) = (vec![], vec![]);
+    assert!(check(&m, 1000).is_err());
+    let (mended, told) = clean(&m);
+    assert_eq!(told, Untidy { loose: 1, no_area: 1, doubled: 2, turned: 3, pieces: 2 });
+    assert_eq!((check(&mended, 1000), face_alike(&mended)), (Ok(()), Ok(())));
+    assert_eq!(mended.triangles.len(), whole.len() + 1);
+    assert!(clean(&mended).1.is_tidy());
+    let untouched = sheet(1.0, 1.0, 5, 5);
+    assert_eq!(clean(&untouched).0.triangles, untouched.triangles);
+}
+
+#[test]
+fn outlines_give_back_the_squares_that_a_sheet_is_made_of() {
+    let m = sheet(1.0, 1.0, 4, 3);
+    let faces = m.outlines();
+    assert_eq!(faces.len(), 6);
+    assert!(faces.iter().all(|f| f.points.len() == 4 && f.uvs == f.points));
+    for made in [ball(0.3, 4), tube(0.2, 1.0, 8, 3), ring(0.4, 0.1, 9, 5), block([1.0; 3], [2, 3, 4])] {
+        assert_eq!(made.outlines().len() * 2, made.triangles.len());
+    }
+    let up = m.normals(&m.positions);
+    assert!(up.iter().all(|n| *n == [0.0, 1.0, 0.0]));
+}

@@ -3,7 +3,7 @@ use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
 use nematon_evaluate::{FrameSnag, Member, Run, Stopwatch, Touches};
-use nematon_formats::{Kind, Motion, file_names};
+use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, With, file_names};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
@@ -33,6 +33,12 @@ pub struct BakeArgs {
     /// What to write of each body.
     #[arg(long, value_delimiter = ',', default_value = "npy")]
     format: Vec<Format>,
+    /// Leaves out normals.
+    #[arg(long)]
+    no_normals: bool,
+    /// Cuts faces into triangles, instead of as they were made or brought in.
+    #[arg(long)]
+    triangles: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -136,9 +142,8 @@ impl Spool {
         self.file.write_all(&bytes)
     }
 
-    /// All frames from the first on.
-    fn frames(&mut self) -> std::io::Result<impl Iterator<Item = nematon_formats::Frame>> {
-        self.file.flush()?;
+    /// All frames from the first on, once they are flushed.
+    fn frames(&self) -> std::io::Result<impl Iterator<Item = Frame> + use<>> {
         let mut file = self.file.get_ref().try_clone()?;
         file.rewind()?;
         let (mut file, points) = (BufReader::new(file), self.points);
@@ -255,10 +260,17 @@ fn tell(frame: i64, s: &FrameSnag) -> Value {
 }
 
 fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<()> {
-    let path = job.args.out.join(format!("{name}.{}", kind.ending(job.first)));
+    let path = job.args.out.join(format!("{name}.{}", kind.ending(1, job.first)));
     let mut file = BufWriter::new(File::create(path)?);
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
     let told = Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate };
-    kind.write(&mut file, &told, &mut motion.frames()?)?;
+    let with = With { normals: !job.args.no_normals, triangles: job.args.triangles };
+    motion.file.flush()?;
+    let motion = &*motion;
+    let frames: &mut Frames = &mut |_| match motion.frames() {
+        Ok(all) => Box::new(all),
+        Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),
+    };
+    kind.write(&mut file, &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames })?;
     file.flush()
 }

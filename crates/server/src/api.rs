@@ -89,6 +89,9 @@ impl Api {
     pub fn post<H: Handler<T, App>, T: 'static>(self, path: &'static str, says: Says, to: H) -> Api {
         self.on(MethodFilter::POST, "post", path, says, to)
     }
+    pub fn put<H: Handler<T, App>, T: 'static>(self, path: &'static str, says: Says, to: H) -> Api {
+        self.on(MethodFilter::PUT, "put", path, says, to)
+    }
     pub fn patch<H: Handler<T, App>, T: 'static>(self, path: &'static str, says: Says, to: H) -> Api {
         self.on(MethodFilter::PATCH, "patch", path, says, to)
     }

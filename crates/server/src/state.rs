@@ -1,6 +1,7 @@
 //! What all routes share.
 use crate::library::StoredMeshes;
 use crate::prints::Prints;
+use crate::route::attempt::Attempts;
 use nematon_store::{Notice, Store};
 use std::sync::Arc;
 use std::time::Duration;
@@ -12,6 +13,7 @@ pub struct App {
     pub store: Store,
     pub meshes: StoredMeshes,
     pub prints: Arc<Prints>,
+    pub attempts: Arc<Attempts>,
     pub port: u16,
     /// Bytes that may be kept.
     pub keep: u64,
@@ -21,7 +23,15 @@ pub struct App {
 impl App {
     pub fn new(store: Store, port: u16, keep: u64) -> App {
         let (notices, _) = broadcast::channel(256);
-        App { meshes: StoredMeshes::new(store.clone()), prints: Arc::default(), store, port, keep, notices }
+        App {
+            meshes: StoredMeshes::new(store.clone()),
+            prints: Arc::default(),
+            attempts: Arc::default(),
+            store,
+            port,
+            keep,
+            notices,
+        }
     }
 
     /// Passes what the database tells on to all open windows, for as long as the program runs.

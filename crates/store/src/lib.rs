@@ -13,7 +13,7 @@ pub use edits::NewEdit;
 pub use meshes::StoredMesh;
 pub use notice::{Notice, Notices};
 pub use projects::{EditOutcome, ProjectRow, ProjectSummary};
-pub use runs::{ATTEMPTS, Claim, RunRow, RunState};
+pub use runs::{ATTEMPTS, Claim, Going, RunRow, RunState, RunWish};
 pub use space::{REMOVED_DAYS, Space};
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};

@@ -10,6 +10,8 @@ pub struct ProjectSummary {
     pub revision: i64,
     /// When it was removed, seconds since 1970, if it was.
     pub removed: Option<i64>,
+    /// The revision that its picture shows, where it has one.
+    pub pictured: Option<i64>,
 }
 
 /// A project with its scene, and whether there is something to undo or redo.
@@ -50,7 +52,7 @@ impl Store {
 
     async fn listed(&self, which: &str) -> Result<Vec<ProjectSummary>, StoreError> {
         let query = format!(
-            "select id, name, revision, extract(epoch from removed)::bigint from project where {which} order by id"
+            "select id, name, revision, extract(epoch from removed)::bigint, pictured from project where {which} order by id"
         );
         let rows = sqlx::query(AssertSqlSafe(query)).fetch_all(&self.pool).await?;
         let one = |r: &sqlx::postgres::PgRow| ProjectSummary {
@@ -58,6 +60,7 @@ impl Store {
             name: r.get(1),
             revision: r.get(2),
             removed: r.get(3),
+            pictured: r.get(4),
         };
         Ok(rows.iter().map(one).collect())
     }
@@ -114,6 +117,26 @@ impl Store {
             out.push(serde_json::from_str(r.get(0))?);
         }
         Ok(out)
+    }
+
+    /// Keeps a small picture of a project as it is at a revision. False where there is no such project.
+    pub async fn keep_picture(&self, id: i64, revision: i64, picture: &[u8]) -> Result<bool, StoreError> {
+        let done =
+            sqlx::query("update project set picture = $2, pictured = $3 where id = $1 and removed is null")
+                .bind(id)
+                .bind(picture)
+                .bind(revision)
+                .execute(&self.pool)
+                .await?;
+        Ok(done.rows_affected() > 0)
+    }
+
+    pub async fn picture(&self, id: i64) -> Result<Option<Vec<u8>>, StoreError> {
+        let found = sqlx::query("select picture from project where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(found.and_then(|r| r.get(0)))
     }
 
     pub async fn create_project(&self, name: &str, scene: &serde_json::Value) -> Result<i64, StoreError> {

@@ -64,6 +64,30 @@ pub struct RunRow {
     pub message: String,
     /// What contact cost, pair by pair: a JSON array.
     pub costs: String,
+    pub wish: RunWish,
+    /// Whether it was put first by hand.
+    pub urgent: bool,
+}
+
+/// What of a scene a run computes.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct RunWish {
+    /// Frames up to this one; all if left out.
+    pub until: Option<i64>,
+    /// Keys of the bodies, with those that they touch; all if there are none.
+    pub bodies: Vec<String>,
+}
+
+/// A run that waits or is at work, as the queue stands.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Going {
+    pub run: i64,
+    pub project: i64,
+    pub name: String,
+    pub running: bool,
+    /// Frames left, and seconds a frame where known.
+    pub left: i32,
+    pub pace: Option<f64>,
 }
 
 /// A run taken from the queue.
@@ -72,9 +96,16 @@ pub struct Claim {
     pub run: i64,
     pub project: i64,
     pub scene: serde_json::Value,
+    pub wish: RunWish,
+    /// Of earlier turns.
+    pub computed: i32,
+    pub seconds: f64,
 }
 
-const COLUMNS: &str = "id, project, revision, state, done, total, computed, seconds, message, costs";
+const COLUMNS: &str = "id, project, revision, state, done, total, computed, seconds, message, costs, until, bodies, \
+    urgent is not null";
+/// The order in which runs are taken: what was put first by hand, then the project that was served longest ago.
+const ORDER: &str = "r.urgent desc nulls last, p.served asc nulls first, r.id";
 
 fn row(r: &PgRow) -> RunRow {
     RunRow {
@@ -88,16 +119,28 @@ fn row(r: &PgRow) -> RunRow {
         seconds: r.get(7),
         message: r.get(8),
         costs: r.get(9),
+        wish: wish(r.get(10), r.get(11)),
+        urgent: r.get(12),
     }
 }
 
+fn wish(until: Option<i64>, bodies: &str) -> RunWish {
+    RunWish { until, bodies: serde_json::from_str(bodies).unwrap_or_default() }
+}
+
 impl Store {
-    /// Queues a run of the project's scene as it is now. A run of the same revision that is still
-    /// waiting or at work is given back instead.
+    /// Queues a run of the project's scene as it is now. A run of the same revision and wish that is still
+    /// waiting or at work is given back instead; `again` ends those of other revisions.
     ///
     /// # Errors
     /// When the database is away. So for all of these.
-    pub async fn queue_run(&self, project: i64) -> Result<Option<RunRow>, StoreError> {
+    pub async fn queue_run(
+        &self,
+        project: i64,
+        wish: &RunWish,
+        again: bool,
+    ) -> Result<Option<RunRow>, StoreError> {
+        let bodies = serde_json::to_string(&wish.bodies)?;
         let mut t = self.pool.begin().await?;
         // One at a time for a project, so that two windows don't queue it twice.
         if sqlx::query("select 1 from project where id = $1 and removed is null for update")
@@ -110,19 +153,33 @@ impl Store {
         }
         let waiting = sqlx::query(AssertSqlSafe(format!(
             "select {COLUMNS} from run r where project = $1 and state in ('queued', 'running') and not cancel
-             and revision = (select revision from project where id = $1) order by id desc limit 1"
+             and revision = (select revision from project where id = $1) and until is not distinct from $2
+             and bodies = $3 order by id desc limit 1"
         )))
         .bind(project)
+        .bind(wish.until)
+        .bind(&bodies)
         .fetch_optional(&mut *t)
         .await?;
         if let Some(r) = waiting {
             return Ok(Some(row(&r)));
         }
+        if again {
+            sqlx::query(
+                "update run set cancel = true, state = case when state = 'queued' then 'cancelled' else state end
+                 where project = $1 and state in ('queued', 'running')",
+            )
+            .bind(project)
+            .execute(&mut *t)
+            .await?;
+        }
         let made = sqlx::query(AssertSqlSafe(format!(
-            "insert into run (project, revision, scene) select id, revision, scene from project where id = $1
-             returning {COLUMNS}"
+            "insert into run (project, revision, scene, until, bodies)
+             select id, revision, scene, $2, $3 from project where id = $1 returning {COLUMNS}"
         )))
         .bind(project)
+        .bind(wish.until)
+        .bind(&bodies)
         .fetch_one(&mut *t)
         .await?;
         let made = row(&made);
@@ -179,21 +236,110 @@ impl Store {
     /// Takes a waiting run, or one whose worker has died.
     pub async fn claim_run(&self, worker: &str) -> Result<Option<Claim>, StoreError> {
         self.end_hopeless().await?;
-        let found = sqlx::query(
+        let mut t = self.pool.begin().await?;
+        let found = sqlx::query(AssertSqlSafe(format!(
             "update run set state = 'running', worker = $1, heartbeat = now(), attempts = attempts + 1 where id = (
-                select id from run where not cancel and (state = 'queued'
-                    or (state = 'running' and heartbeat < now() - make_interval(secs => $2)))
-                and exists (select from project p where p.id = project and p.removed is null)
-                order by id limit 1 for update skip locked)
-             returning id, project, scene",
-        )
+                select r.id from run r join project p on p.id = r.project where p.removed is null and not r.cancel
+                and (r.state = 'queued' or (r.state = 'running' and r.heartbeat < now() - make_interval(secs => $2)))
+                order by {ORDER} limit 1 for update of r skip locked)
+             returning id, project, scene, until, bodies, computed, seconds"
+        )))
         .bind(worker)
         .bind(DEAD_AFTER)
-        .fetch_optional(&self.pool)
+        .fetch_optional(&mut *t)
         .await?;
         let Some(r) = found else { return Ok(None) };
+        let project = r.get(1);
+        sqlx::query("update project set served = clock_timestamp() where id = $1")
+            .bind(project)
+            .execute(&mut *t)
+            .await?;
+        t.commit().await?;
         let scene: String = r.get(2);
-        Ok(Some(Claim { run: r.get(0), project: r.get(1), scene: serde_json::from_str(&scene)? }))
+        Ok(Some(Claim {
+            run: r.get(0),
+            project,
+            scene: serde_json::from_str(&scene)?,
+            wish: wish(r.get(3), r.get(4)),
+            computed: r.get(5),
+            seconds: r.get(6),
+        }))
+    }
+
+    /// The runs that are at work or wait, in the order in which they are taken.
+    pub async fn going(&self) -> Result<Vec<Going>, StoreError> {
+        let rows = sqlx::query(AssertSqlSafe(format!(
+            "select r.id, r.project, p.name, r.state = 'running', greatest(r.total - r.done, 0), r.computed, r.seconds
+             from run r join project p on p.id = r.project
+             where r.state in ('queued', 'running') and not r.cancel and p.removed is null
+             order by r.state = 'running' desc, {ORDER}"
+        )))
+        .fetch_all(&self.pool)
+        .await?;
+        let one = |r: &PgRow| {
+            let (computed, seconds): (i32, f64) = (r.get(5), r.get(6));
+            let pace = (computed > 0 && seconds > 0.0).then(|| seconds / f64::from(computed));
+            Going {
+                run: r.get(0),
+                project: r.get(1),
+                name: r.get(2),
+                running: r.get(3),
+                left: r.get(4),
+                pace,
+            }
+        };
+        Ok(rows.iter().map(one).collect())
+    }
+
+    /// Puts a run before all others.
+    pub async fn put_first(&self, id: i64) -> Result<Option<RunRow>, StoreError> {
+        let found = sqlx::query(AssertSqlSafe(format!(
+            "update run set urgent = now() where id = $1 and state in ('queued', 'running') returning {COLUMNS}"
+        )))
+        .bind(id)
+        .fetch_optional(&self.pool)
+        .await?;
+        match found.as_ref().map(row) {
+            Some(r) => {
+                tell(&self.pool, &Notice::Run { project: r.project, run: id }).await?;
+                Ok(Some(r))
+            }
+            None => self.run(id).await,
+        }
+    }
+
+    /// Whether another run waits for the worker that has this one: one that was put first, or, after its turn, one of
+    /// another project.
+    pub async fn is_waited_for(&self, run: i64, turn_is_over: bool) -> Result<bool, StoreError> {
+        let found = sqlx::query(
+            "select exists (select from run r join project p on p.id = r.project, run own
+                where own.id = $1 and r.state = 'queued' and not r.cancel and p.removed is null and (
+                    (r.urgent is not null and (own.urgent is null or own.urgent < r.urgent))
+                    or ($2 and r.project <> own.project and own.urgent is null)))",
+        )
+        .bind(run)
+        .bind(turn_is_over)
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(found.get(0))
+    }
+
+    /// Leaves a run to its next turn, with how far it is.
+    pub async fn hand_on(&self, worker: &str, at: &RunRow) -> Result<(), StoreError> {
+        sqlx::query(
+            "update run set state = 'queued', attempts = 0, done = $3, total = $4, computed = $5, seconds = $6, costs = $7
+             where id = $1 and worker = $2 and state = 'running'",
+        )
+        .bind(at.id)
+        .bind(worker)
+        .bind(at.done)
+        .bind(at.total)
+        .bind(at.computed)
+        .bind(at.seconds)
+        .bind(&at.costs)
+        .execute(&self.pool)
+        .await?;
+        tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await
     }
 
     /// Ends runs whose worker is dead and that nobody should take again: cancelled meanwhile, or taken too often

@@ -70,8 +70,12 @@ async fn of_two_edits_on_one_revision_the_second_is_told_what_is_there_now() {
 async fn a_run_is_claimed_once_goes_on_after_a_dead_worker_and_can_be_cancelled() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
-    assert_eq!(s.queue_run(id).await.unwrap().unwrap().id, run.id, "the same revision is queued once");
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
+    assert_eq!(
+        s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap().id,
+        run.id,
+        "the same revision is queued once"
+    );
     let (a, b) = tokio::join!(s.claim_run("a"), s.claim_run("b"));
     let (a, b) = (a.unwrap(), b.unwrap());
     assert!(a.is_some() != b.is_some(), "one takes it");
@@ -93,7 +97,7 @@ async fn a_run_is_claimed_once_goes_on_after_a_dead_worker_and_can_be_cancelled(
 async fn a_run_that_ends_its_worker_is_taken_three_times_and_then_has_failed() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     for worker in ["a", "b", "c"] {
         assert_eq!(s.claim_run(worker).await.unwrap().unwrap().run, run.id, "{worker}");
         s.age_run(run.id).await.unwrap();
@@ -108,7 +112,7 @@ async fn a_run_that_ends_its_worker_is_taken_three_times_and_then_has_failed() {
 async fn a_run_that_gets_further_each_time_goes_on_and_one_that_is_given_back_loses_no_attempt() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     for k in 1..8 {
         let worker = format!("w{k}");
         assert_eq!(s.claim_run(&worker).await.unwrap().unwrap().run, run.id, "{worker}");
@@ -128,7 +132,7 @@ async fn a_run_that_gets_further_each_time_goes_on_and_one_that_is_given_back_lo
 async fn a_worker_that_builds_for_long_beats_and_is_told_when_nobody_waits_any_more() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     s.claim_run("a").await.unwrap().unwrap();
     s.age_run(run.id).await.unwrap();
     assert!(s.beat("a", run.id).await.unwrap());
@@ -178,10 +182,10 @@ async fn a_mesh_that_just_came_in_stays_until_a_scene_can_name_it() {
 async fn a_removed_project_is_away_can_be_brought_back_and_is_gone_after_thirty_days() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     assert!(s.set_removed(id, true).await.unwrap());
     assert!(s.project(id).await.unwrap().is_none() && s.projects().await.unwrap().is_empty());
-    assert_eq!(s.queue_run(id).await.unwrap(), None);
+    assert_eq!(s.queue_run(id, &RunWish::default(), false).await.unwrap(), None);
     assert_eq!(s.run(run.id).await.unwrap().unwrap().state, RunState::Cancelled);
     assert_eq!(s.removed_projects().await.unwrap()[0].id, id);
     assert!(s.set_removed(id, false).await.unwrap() && !s.set_removed(id, false).await.unwrap());
@@ -206,7 +210,7 @@ async fn all_scenes_are_those_of_now_of_undo_of_redo_and_of_runs() {
         let edit = NewEdit { label: "v", forward: &forward, backward: &backward };
         done(s.edit(id, v - 1, &scene(v), &edit).await.unwrap());
     }
-    s.queue_run(id).await.unwrap();
+    s.queue_run(id, &RunWish::default(), false).await.unwrap();
     let apply = |_: &Value, patch: &str| serde_json::from_str(patch).ok();
     for revision in [4, 5] {
         done(s.turn(id, revision, true, apply).await.unwrap());
@@ -221,7 +225,7 @@ async fn all_scenes_are_those_of_now_of_undo_of_redo_and_of_runs() {
 async fn a_run_that_waits_is_cancelled_at_once() {
     let s = fresh().await;
     let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     assert_eq!(s.cancel_run(run.id).await.unwrap().unwrap().state, RunState::Cancelled);
     assert!(s.claim_run("a").await.unwrap().is_none());
 }
@@ -234,7 +238,7 @@ async fn changes_are_told_to_all_who_listen() {
     done(s.edit(id, 0, &json!({"name": "Q"}), &EDIT).await.unwrap());
     assert_eq!(heard.next().await.unwrap(), Notice::Scene { project: id, revision: 1 });
     assert_eq!(s.projects().await.unwrap()[0].name, "Q");
-    let run = s.queue_run(id).await.unwrap().unwrap();
+    let run = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
     assert_eq!(heard.next().await.unwrap(), Notice::Run { project: id, run: run.id });
 }
 
@@ -251,4 +255,60 @@ async fn a_mesh_is_kept_once_under_its_hash() {
 async fn a_database_that_is_not_there_is_away_and_not_a_panic() {
     let e = Store::open("postgres://nobody@127.0.0.1:9/none").await.err().unwrap();
     assert!(e.is_away(), "{e}");
+}
+
+#[tokio::test]
+async fn projects_take_turns_and_what_is_put_first_comes_first() {
+    let s = fresh().await;
+    let mut ids = vec![];
+    for name in ["Long", "Short", "Other"] {
+        ids.push(s.create_project(name, &json!({"name": name})).await.unwrap());
+    }
+    let all = RunWish::default();
+    let long = s.queue_run(ids[0], &all, false).await.unwrap().unwrap();
+    assert_eq!(s.claim_run("w").await.unwrap().unwrap().run, long.id);
+    assert!(!s.is_waited_for(long.id, true).await.unwrap(), "nobody else is there");
+    // The long project asks for more before the others ask at all: theirs come first all the same.
+    let wish = RunWish { until: Some(9), bodies: vec!["a".into()] };
+    let more = s.queue_run(ids[0], &wish, false).await.unwrap().unwrap();
+    assert_eq!((&more.wish, more.id != long.id), (&wish, true), "another wish is another run");
+    let short = s.queue_run(ids[1], &all, false).await.unwrap().unwrap();
+    let other = s.queue_run(ids[2], &all, false).await.unwrap().unwrap();
+    assert!(!s.is_waited_for(long.id, false).await.unwrap(), "its turn is not over");
+    assert!(s.is_waited_for(long.id, true).await.unwrap());
+    let at = RunRow { done: 7, total: 10, computed: 7, seconds: 3.5, ..long.clone() };
+    s.hand_on("w", &at).await.unwrap();
+    let queue: Vec<i64> = s.going().await.unwrap().iter().map(|g| g.run).collect();
+    assert_eq!(queue, [short.id, other.id, long.id, more.id]);
+    assert_eq!(s.claim_run("w").await.unwrap().unwrap().run, short.id);
+    s.put_first(more.id).await.unwrap();
+    assert!(s.is_waited_for(short.id, false).await.unwrap(), "put first by hand, at once");
+    let next = s.claim_run("v").await.unwrap().unwrap();
+    assert_eq!((next.run, next.wish), (more.id, wish));
+    assert_eq!(s.claim_run("u").await.unwrap().unwrap().run, other.id);
+    let last = s.claim_run("t").await.unwrap().unwrap();
+    assert_eq!((last.run, last.computed, last.seconds), (long.id, 7, 3.5), "it goes on from where it was");
+}
+
+#[tokio::test]
+async fn run_again_ends_what_the_older_revision_was_at() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    let old = s.queue_run(id, &RunWish::default(), false).await.unwrap().unwrap();
+    s.claim_run("w").await.unwrap();
+    done(s.edit(id, 0, &json!({"name": "Q"}), &EDIT).await.unwrap());
+    let new = s.queue_run(id, &RunWish::default(), true).await.unwrap().unwrap();
+    assert_ne!(new.id, old.id);
+    assert!(!s.beat("w", old.id).await.unwrap(), "its worker is told to stop");
+}
+
+#[tokio::test]
+async fn a_project_keeps_a_picture_of_a_revision() {
+    let s = fresh().await;
+    let id = s.create_project("P", &json!({"name": "P"})).await.unwrap();
+    assert_eq!((s.picture(id).await.unwrap(), s.projects().await.unwrap()[0].pictured), (None, None));
+    assert!(s.keep_picture(id, 3, b"png").await.unwrap());
+    assert_eq!(s.picture(id).await.unwrap().unwrap(), b"png");
+    assert_eq!(s.projects().await.unwrap()[0].pictured, Some(3));
+    assert!(!s.keep_picture(99, 3, b"png").await.unwrap());
 }

@@ -1,5 +1,6 @@
-/** Asking the server, with its problems as errors that can be shown. */
-import type { components } from './schema.generated';
+/** Asking the server by its OpenAPI document, with its problems as errors that can be shown. */
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema.generated';
 
 type Schemas = components['schemas'];
 export type Scene = Schemas['Scene'];
@@ -7,22 +8,30 @@ export type Body = Schemas['Body'];
 export type Grip = Schemas['Grip'];
 export type Choice = Schemas['Choice'];
 export type Field = Schemas['Field'];
+export type Dye = Schemas['Dye'];
 export type Project = Omit<Schemas['Project'], 'scene'> & { scene: Scene };
 export type Summary = Schemas['Summary'];
 export type Lane = Schemas['Lane'];
 export type Stretch = Schemas['Stretch'];
 export type Run = Schemas['Run'];
-export type MeshHead = Schemas['MeshHead'];
+export type Wish = Partial<Schemas['Wish']>;
 export type ShapeHead = Schemas['ShapeHead'];
+export type AttemptHead = Schemas['AttemptHead'];
 export type Fault = Schemas['Fault'];
 export type Collider = Schemas['Collider'];
-export type Touch = Schemas['Touch'];
 export type Cost = Schemas['Cost'];
 export type Snag = Schemas['FrameSnag'];
 export type Touched = Schemas['Touched'];
 export type Space = Schemas['Space'];
 export type Skin = Schemas['Skin'];
 export type Preset = Schemas['Preset'];
+export type Feel = Schemas['Feel'];
+export type MeshLook = Schemas['MeshLook'];
+export type MeshHead = Schemas['MeshHead'];
+export type Notice = Schemas['Notice'];
+
+/** One operation of RFC 6902. */
+export type Op = { op: 'add' | 'replace'; path: string; value: unknown } | { op: 'remove'; path: string };
 
 /** What the server said no to, or that it didn't answer. */
 export class Problem extends Error {
@@ -48,43 +57,25 @@ async function problem(response: Response): Promise<Problem> {
   }
 }
 
-async function ask(path: string, init?: RequestInit): Promise<Response> {
-  let response: Response;
-  try {
-    response = await fetch(`/api${path}`, init);
-  } catch {
-    throw new Problem(0, 'The server is away', 'It does not answer. Nothing stored is lost; start it again and go on.');
-  }
-  if (!response.ok) throw await problem(response);
-  return response;
+export const http = createClient<paths>({ baseUrl: '/' });
+http.use({
+  async onResponse({ response }) {
+    if (!response.ok) throw await problem(response);
+  },
+  onError({ error }) {
+    if (error instanceof Problem || (error instanceof DOMException && error.name === 'AbortError')) return;
+    return new Problem(0, 'The server is away', 'It does not answer. Nothing stored is lost; start it again and go on.');
+  },
+});
+
+/** What a question was answered with; problems have been thrown by now. */
+export async function told<T>(asked: Promise<{ data?: T }>): Promise<NonNullable<T>> {
+  return (await asked).data as NonNullable<T>;
 }
 
-export async function getJson<T>(path: string): Promise<T> {
-  return (await ask(path)).json();
-}
-
-export async function getBytes(path: string): Promise<ArrayBuffer> {
-  return (await ask(path)).arrayBuffer();
-}
-
-export async function sendJson<T>(method: 'POST' | 'PATCH', path: string, body: unknown): Promise<T> {
-  const init = { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) };
-  return (await ask(path, init)).json();
-}
-
-export async function sendBytes<T>(path: string, body: Blob): Promise<T> {
-  return (await ask(path, { method: 'POST', body })).json();
-}
-
-/** Saves a file that the server makes. */
-export async function download(path: string): Promise<void> {
-  const response = await ask(path);
-  const said = response.headers.get('content-disposition') ?? '';
-  const coded = /filename\*=UTF-8''([^;]+)/.exec(said)?.[1];
-  const name = coded ? decodeURIComponent(coded) : 'nematon';
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(await response.blob());
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
-}
+/** A body of bytes as `openapi-fetch` takes it. */
+export const bytes = (body: Blob) => ({
+  body: body as never,
+  bodySerializer: (b: unknown) => b as BodyInit,
+  headers: { 'content-type': 'application/octet-stream' },
+});

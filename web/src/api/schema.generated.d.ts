@@ -387,6 +387,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its picture */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        /** Keep a small picture of it: a PNG, JPEG or WebP */
+        put: {
+            parameters: {
+                query: {
+                    revision: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": boolean;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/undo": {
         parameters: {
             query?: never;
@@ -537,6 +621,157 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/bodies/{body}/area": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Points as an area of the material, which outlives a change of density or size */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Points"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Choice"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/feel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its matter is like in the hand */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Feel"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/set-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a thing rests on what lies below */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["What"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SetDown"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes": {
         parameters: {
             query?: never;
@@ -551,6 +786,10 @@ export interface paths {
             parameters: {
                 query: {
                     name: string;
+                    for?: components["schemas"]["Use"];
+                    clean?: boolean;
+                    scale?: number;
+                    up?: components["schemas"]["Up"];
                 };
                 header?: never;
                 path?: never;
@@ -569,6 +808,61 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["MeshHead"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meshes/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a mesh file would be, and what is wrong with it */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                    for?: components["schemas"]["Use"];
+                    clean?: boolean;
+                    scale?: number;
+                    up?: components["schemas"]["Up"];
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MeshLook"];
                     };
                 };
                 /** @description what went wrong */
@@ -732,7 +1026,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Wish"];
+                };
+            };
             responses: {
                 /** @description done */
                 202: {
@@ -770,6 +1068,53 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stop a run; what it has computed stays */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    run: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Run"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a run before all others */
         post: {
             parameters: {
                 query?: never;
@@ -858,24 +1203,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{id}/bodies/{body}/files/{format}": {
+    "/api/projects/{id}/attempt": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Its motion as a file: npy, usda, obj (a zip of one a frame) or still (one OBJ) */
+        get?: never;
+        put?: never;
+        /** Tries an edit: length, AttemptHead, then frames: their number as i32 and the points of each body (x, y, z f32). The next attempt in the project ends this one */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Attempt"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/files/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The header nematon-bytes tells about how long it will be */
         get: {
             parameters: {
                 query?: {
+                    bodies?: string | null;
                     first?: number | null;
                     last?: number | null;
+                    normals?: boolean | null;
+                    triangles?: boolean | null;
                 };
                 header?: never;
                 path: {
                     id: number;
-                    body: string;
                     format: string;
                 };
                 cookie?: never;
@@ -1200,6 +1598,11 @@ export interface components {
              * @description When it was removed, seconds since 1970.
              */
             removed?: number | null;
+            /**
+             * Format: int64
+             * @description The revision that its picture shows, where it has one.
+             */
+            pictured?: number | null;
         };
         Which: {
             /**
@@ -1294,6 +1697,11 @@ export interface components {
             name: string;
             /** Kind */
             kind: components["schemas"]["BodyKind"];
+            /**
+             * Dye
+             * @description Left out, it is undyed linen.
+             */
+            dye?: components["schemas"]["Dye"] | null;
             /** Shape */
             shape: components["schemas"]["Shape"];
             /**
@@ -1370,6 +1778,11 @@ export interface components {
         };
         /** @enum {string} */
         BodyKind: "cloth";
+        /**
+         * @description The colour that a thing is shown in; says nothing about how it moves.
+         * @enum {string}
+         */
+        Dye: "linen" | "madder" | "weld" | "woad" | "moss" | "plum" | "rust";
         /** @description Where the points come from. */
         Shape: {
             sheet: components["schemas"]["Sheet"];
@@ -1664,6 +2077,8 @@ export interface components {
             corner: string;
         } | {
             near: number[][];
+        } | {
+            area: components["schemas"]["Area"];
         };
         /** @description Which of the points along a border. */
         Along: "all" | {
@@ -1678,6 +2093,15 @@ export interface components {
              * Format: uint32
              */
             every: number;
+        };
+        /** @description A part of a rest shape, as an area of its material: it rides with the shape's size and density. */
+        Area: {
+            /** @description In fractions of the unplaced rest shape's box, 0 to 1 along each axis. */
+            spots: number[][];
+            /** @description Three spots each, by their number: everything within them. */
+            triangles?: number[][];
+            /** @description Two spots each: everything along them. Spots of no triangle and no edge are the points nearest to them. */
+            edges?: number[][];
         };
         /** @description What a grip holds its points to: where they stand in the world at rest, or a handle. */
         HeldTo: "world" | {
@@ -2185,6 +2609,48 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        Points: {
+            /** @description By their numbers on the body's rest shape. */
+            points: number[];
+        };
+        /** @description What a body would be like in the hand. */
+        Feel: {
+            /** @description A strip along the warp that hangs over a table's edge by 50 mm: out and up from the edge, metres. */
+            droop_warp: number[][];
+            droop_weft: number[][];
+            /** @description (bending rigidity / weight) to the power 1/3, metres: warp, weft. */
+            bending_length: number[];
+            /**
+             * Format: double
+             * @description Of the whole body, kg.
+             */
+            mass: number;
+            /**
+             * Format: double
+             * @description m².
+             */
+            area: number;
+            /**
+             * Format: double
+             * @description One swing to and fro when hung by its highest points, seconds.
+             */
+            swing: number;
+            /**
+             * Format: double
+             * @description What pulls it down, m/s²; standard gravity where the scene has none.
+             */
+            gravity: number;
+        };
+        SetDown: {
+            /** @description Where it is to be, metres. */
+            position: number[];
+        };
+        /** @description A body or a collider, by its key. */
+        What: {
+            body: string;
+        } | {
+            collider: string;
+        };
         /** @description A mesh that is kept. */
         MeshHead: {
             /** @description BLAKE3 of the file: what a scene names it by. */
@@ -2199,9 +2665,58 @@ export interface components {
             /** Format: uint */
             borders: number;
         };
-        Named: {
+        Wanted: {
             /** @description Of the file; its ending says of what kind it is. */
             name: string;
+            /** @description What it is for; a cloth if left out. */
+            for?: components["schemas"]["Use"];
+            /**
+             * @description Mends it: takes out loose points, faces without area and doubled faces, and turns faces that face against their
+             *     neighbours.
+             * @default false
+             */
+            clean: boolean;
+            /**
+             * Format: double
+             * @description Metres that a unit of the file is.
+             * @default 1
+             */
+            scale: number;
+            /** @description Which axis of the file points up. */
+            up?: components["schemas"]["Up"];
+        };
+        Use: "cloth" | "mesh" | "hull";
+        /** @enum {string} */
+        Up: "y" | "z";
+        /** @description A mesh file before it is kept. */
+        MeshLook: {
+            /** Format: uint */
+            points: number;
+            /** Format: uint */
+            triangles: number;
+            /** @description Size along x, y and z as wanted, metres. */
+            size: number[];
+            /**
+             * Format: uint
+             * @description Parts that hang together.
+             */
+            pieces: number;
+            /** @description Why it can't be what it is for, in sentences; empty where it can. */
+            faults: string[];
+            mends: components["schemas"]["Mends"];
+            /** @description What would still be wrong with it, mended. */
+            left: string[];
+        };
+        /** @description What mending would do, each counted. */
+        Mends: {
+            /** Format: uint */
+            loose: number;
+            /** Format: uint */
+            no_area: number;
+            /** Format: uint */
+            doubled: number;
+            /** Format: uint */
+            turned: number;
         };
         /** @description The lanes of a project's scene at a revision. */
         Lanes: {
@@ -2327,6 +2842,17 @@ export interface components {
             message: string;
             /** @description What contact cost, the dearest first. */
             costs: components["schemas"]["Cost"][];
+            /**
+             * Format: int64
+             * @description Frames up to this one; all where there is none.
+             */
+            until?: number | null;
+            /** @description Keys of its bodies; all where there is none. */
+            bodies: string[];
+            /** @description Put first by hand. */
+            urgent: boolean;
+            /** @description While it waits behind others. */
+            waits?: components["schemas"]["Waits"] | null;
         };
         /** @description What it cost to keep a body from something, a frame. */
         Cost: {
@@ -2347,6 +2873,35 @@ export interface components {
              */
             touches_most: number;
         };
+        /** @description What a run waits for. */
+        Waits: {
+            /** @description Names of the projects before it. */
+            behind: string[];
+            /**
+             * Format: double
+             * @description About how long, seconds: each project has its turn.
+             */
+            seconds: number;
+        };
+        /** @description What to compute; all frames of all bodies where nothing is said. */
+        Wish: {
+            /**
+             * Format: int64
+             * @description Frames up to this one.
+             * @default null
+             */
+            until: number | null;
+            /**
+             * @description Keys of the bodies; those that they touch are computed with them.
+             * @default []
+             */
+            bodies: string[];
+            /**
+             * @description Ends what runs of earlier revisions are at.
+             * @default false
+             */
+            again: boolean;
+        };
         AirAnswer: {
             /** @description m/s, one a place. */
             velocities: number[][];
@@ -2357,7 +2912,21 @@ export interface components {
             /** @description Metres; at most 4096 places. */
             places: number[][];
         };
+        /** @description An edit to try. */
+        Attempt: {
+            /** @description RFC 6902; nothing is kept of it. */
+            patch: unknown[];
+            /** @description The body to see, with those that it touches. */
+            body: string;
+            /**
+             * Format: uint
+             * @description How many frames, the first included.
+             */
+            frames: number;
+        };
         Which2: {
+            /** @description Keys of the bodies, with commas between; all if left out. */
+            bodies?: string | null;
             /**
              * Format: int64
              * @description The first frame; the scene's if left out.
@@ -2368,6 +2937,10 @@ export interface components {
              * @description The last frame; the scene's if left out. Of a still only the first counts.
              */
             last?: number | null;
+            /** @description A normal for each point, where the kind has a place for them; yes if left out. */
+            normals?: boolean | null;
+            /** @description Faces cut into triangles instead of as they were made or brought in; no if left out. */
+            triangles?: boolean | null;
         };
         /** @description Something changed. Small: whoever cares reads the rest. */
         Notice: {
@@ -2486,6 +3059,15 @@ export interface components {
         GripHead: {
             grip: string;
             points: number[];
+        };
+        /** @description The bodies whose points follow. */
+        AttemptHead: {
+            bodies: components["schemas"]["AttemptBody"][];
+        };
+        AttemptBody: {
+            body: string;
+            /** Format: uint */
+            points: number;
         };
     };
     responses: never;

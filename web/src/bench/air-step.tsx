@@ -1,30 +1,42 @@
 import type { Field } from '../api/http';
-import { edit, setValue, useScene } from '../store/scene';
-import { setView, useView } from '../store/view';
+import { edit, setValue } from '../state/project';
+import { useScene } from '../state/queries';
+import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
-import { NumberField } from '../ui/number-field';
-import { Actions, Line, Row, Section } from '../ui/section';
+import { NumberField, NumberRow } from '../ui/number-field';
+import { Fold, Line, Row, Section } from '../ui/section';
 import { showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
-import { addField, kindOf, removeField, type FieldKind } from './fields';
+import { ThingTools } from './thing-tools';
+import { addField, fieldOf, type FieldKind } from './things';
+import { WindPicture } from './wind';
 
-const NUMBERS: Record<FieldKind, string[]> = {
-  gravity: ['strength'],
-  wind: ['speed', 'heading', 'rise', 'gust', 'gust_period', 'seed'],
-  turbulence: ['strength', 'size', 'pace', 'octaves', 'seed'],
+/** What is changed most, then the rest. */
+const NUMBERS: Record<FieldKind, [string[], string[]]> = {
+  gravity: [['strength'], []],
+  wind: [['speed', 'heading', 'gust', 'gust_period'], ['rise', 'seed']],
+  turbulence: [['strength', 'size', 'pace'], ['octaves', 'seed']],
 };
 const WHOLE = new Set(['octaves', 'seed']);
 
 export function AirStep() {
-  const fields = useScene((s) => s.project?.scene.fields) ?? {};
-  const open = useView((s) => s.field);
+  const fields = useScene((s) => s.fields) ?? {};
+  const open = useView((v) => v.field);
   return (
     <>
       <Section title="Fields">
         {Object.keys(fields).length === 0 && <p className="px-4 py-1.5">Nothing acts yet: no weight, no wind. Add gravity first.</p>}
         {Object.entries(fields).map(([id, f]) => (
-          <Row key={id} name={f.name} note={words(f)} mark={<Sign kind={kindOf(f)} on={f.on !== false} />} open={id === open} onOpen={() => setView({ field: id === open ? null : id })}>
+          <Row
+            key={id}
+            name={f.name}
+            note={words(f)}
+            mark={<Sign kind={fieldOf(f)} on={f.on !== false} />}
+            open={id === open}
+            onOpen={() => setView({ field: id === open ? null : id })}
+            tools={<ThingTools kind="fields" id={id} name={f.name} />}
+          >
             <FieldCard id={id} field={f} />
           </Row>
         ))}
@@ -58,36 +70,39 @@ function Sign({ kind, on }: { kind: FieldKind; on: boolean }) {
 }
 
 function FieldCard({ id, field }: { id: string; field: Field }) {
-  const last = useScene((s) => s.project?.scene.frames.last) ?? 0;
-  const first = useScene((s) => s.project?.scene.frames.first) ?? 0;
-  const kind = kindOf(field);
+  const [first, last, rate] = useScene((s) => [s.frames.first, s.frames.last, s.frames.rate ?? 24] as const) ?? [0, 0, 24];
+  const names = useScene((s) => Object.entries(s.fields ?? {}).filter(([k]) => k !== id).map(([, f]) => f.name)) ?? [];
+  const kind = fieldOf(field);
   const base = `/fields/${id}`;
   const act = `${base}/act/${kind}`;
+  const of = field.name;
   const turn = (on: boolean) =>
     on
-      ? edit(`${field.name} limited in time`, [{ op: 'add', path: `${base}/when`, value: { from: first, until: last, ease: 12 } }])
-      : edit(`${field.name} acts always`, [{ op: 'remove', path: `${base}/when` }]);
+      ? edit(`${of} limited in time`, [{ op: 'add', path: `${base}/when`, value: { from: first, until: last, ease: 12 } }])
+      : edit(`${of} acts always`, [{ op: 'remove', path: `${base}/when` }]);
+  const number = (n: string) => <NumberField key={n} path={`${act}/${n}`} of={of} whole={WHOLE.has(n)} />;
+  const [often, seldom] = NUMBERS[kind];
   return (
     <>
-      <TextField label="Name" path={`${base}/name`} />
       <Line label="Acts">
-        <Toggle label={`${field.name} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${field.name} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
+        <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
-      {NUMBERS[kind].map((n) => (
-        <NumberField key={n} path={`${act}/${n}`} of={field.name} whole={WHOLE.has(n)} />
-      ))}
-      {kind === 'turbulence' && ['x', 'y', 'z'].map((axis, k) => <NumberField key={axis} path={`${act}/drift/${k}`} label={`Drift ${axis}`} of={field.name} />)}
+      {'wind' in field.act && <WindPicture wind={field.act.wind} />}
+      {often.map(number)}
+      {kind === 'turbulence' && <NumberRow label="Drift, m/s" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${act}/drift/${k}`, name }))} />}
       <Line label="In a stretch">
-        <Toggle label={`${field.name} only in a stretch of frames`} on={Boolean(field.when)} onTurn={(v) => void turn(v)} />
+        <Toggle label={`${of} only in a stretch of frames`} on={Boolean(field.when)} onTurn={(v) => void turn(v)} />
       </Line>
       {field.when && (
         <>
-          <NumberField path={`${base}/when/from`} of={field.name} whole />
-          <NumberField path={`${base}/when/until`} of={field.name} whole />
-          <NumberField path={`${base}/when/ease`} of={field.name} />
+          <NumberRow label="Frames" of={of} whole frames={{ rate, zero: first }} parts={[{ path: `${base}/when/from`, name: 'from' }, { path: `${base}/when/until`, name: 'to' }]} />
+          <NumberField path={`${base}/when/ease`} of={of} frames={{ rate, zero: 0 }} />
         </>
       )}
-      <Actions><Button onClick={() => void removeField(id)}>Remove {field.name}</Button></Actions>
+      <Fold name="Name and more" closed>
+        <TextField label="Name" path={`${base}/name`} taken={names} />
+        {seldom.map(number)}
+      </Fold>
     </>
   );
 }

@@ -1,14 +1,21 @@
-/** The bench: what the chosen step works on. */
-import { useScene } from '../store/scene';
-import { useView, type Step } from '../store/view';
+/** The bench: what the chosen step works on, under the project's name. */
+import { ErrorBoundary } from 'react-error-boundary';
+import { Link } from 'wouter';
+import { turn } from '../state/project';
+import { useProject, useScene } from '../state/queries';
+import { useView, type Step } from '../state/view';
 import { Button } from '../ui/button';
+import { Broken } from '../ui/broken';
+import { showKey } from '../ui/keys';
 import { AirStep } from './air-step';
-import { addMesh, addSheet, chooseMesh, useBody } from './bodies';
 import { ContactStep } from './contact-step';
 import { DeliverStep } from './deliver-step';
 import { HoldStep } from './hold-step';
+import { MeshInputs } from './import-mesh';
+import { NoBody } from './no-body';
 import { RunStep } from './run-step';
 import { ShapeStep } from './shape-step';
+import { useBody } from './use-body';
 
 const WORDS: Record<Step, (name: string) => string> = {
   Shape: () => 'What moves, how fine it is, and what it is made of.',
@@ -22,42 +29,54 @@ const WORDS: Record<Step, (name: string) => string> = {
 const PANELS = { Shape: ShapeStep, Hold: HoldStep, Air: AirStep, Contact: ContactStep, Run: RunStep, Deliver: DeliverStep };
 
 export function Bench() {
-  const step = useView((s) => s.step);
-  const project = useScene((s) => s.project);
+  const step = useView((v) => v.step);
+  const open = useProject((p) => p.id);
   const body = useBody();
-  const name = (body && project?.scene.bodies[body]?.name) || 'body';
+  const name = useScene((s) => (body && s.bodies[body]?.name) || 'body') ?? 'body';
   const Panel = PANELS[step];
   const needsBody = !body && (step === 'Hold' || step === 'Run' || step === 'Deliver');
   return (
-    <aside aria-label="Bench" className="flex min-w-0 flex-col overflow-y-auto border-r border-line bg-raised [grid-area:bench]">
-      <header className="px-4 pt-3.5 pb-2.5">
-        <h1 className="text-[19px] font-semibold tracking-tight">{step}</h1>
-        <p className="mt-0.5 text-faded">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>
-      </header>
-      {!project ? <p className="px-4 py-6 text-faded">Opening…</p> : needsBody ? <NoBody /> : <Panel />}
-      <input
-        id="mesh-file"
-        type="file"
-        accept=".obj,.gltf,.glb"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) void addMesh(file);
-        }}
-      />
+    <aside aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
+      <Top />
+      <div tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
+        <header className="px-4 pt-2.5 pb-2.5">
+          <h1 className="text-[19px] font-semibold tracking-tight">{step}</h1>
+          <p className="mt-0.5 text-faded">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>
+        </header>
+        <ErrorBoundary FallbackComponent={Broken} resetKeys={[step, open]}>
+          {!open ? <p className="px-4 py-6 text-faded">Opening…</p> : needsBody ? <NoBody /> : <Panel />}
+        </ErrorBoundary>
+      </div>
+      <MeshInputs />
     </aside>
   );
 }
 
-export function NoBody() {
+/** The project's name, which leads to all projects; the last step back and forth. */
+function Top() {
+  const name = useProject((p) => p.name);
+  const undo = useProject((p) => p.undo ?? null);
+  const redo = useProject((p) => p.redo ?? null);
   return (
-    <div className="border-t border-line px-4 py-5">
-      <p className="mb-3">There is nothing to move yet. Start with a sheet, or bring in a mesh.</p>
-      <div className="flex gap-2">
-        <Button onClick={() => void addSheet()}>Add a sheet</Button>
-        <Button onClick={() => chooseMesh()}>Bring in a mesh</Button>
-      </div>
+    <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line pr-2 pl-4">
+      <Link href="/projects" aria-label={`${name ?? ''}: all projects`} title="All projects" className="flex min-w-0 flex-1 items-center gap-1.5 rounded font-semibold hover:text-woad">
+        <svg width="11" height="11" aria-hidden className="shrink-0 text-faded">
+          <path d="M7.500 1.500L3 5.500l4.500 4" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" />
+        </svg>
+        <span className="truncate" data-testid="project-name">{name ?? '…'}</span>
+      </Link>
+      <Button className="!border-0 !bg-transparent !px-1.5" aria-label="Undo" disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
+        <Back />
+      </Button>
+      <Button className="!border-0 !bg-transparent !px-1.5" aria-label="Redo" disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
+        <Back turned />
+      </Button>
     </div>
   );
 }
+
+const Back = ({ turned = false }) => (
+  <svg width="16" height="14" aria-hidden style={turned ? { transform: 'scaleX(-1)' } : undefined}>
+    <path d="M5.500 2L2 5.500 5.500 9M2.500 5.500H10a3.500 3.500 0 0 1 0 7H6" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" strokeLinejoin="round" />
+  </svg>
+);

@@ -1,15 +1,19 @@
 import { useState } from 'react';
 import type { Body, Collider, Cost } from '../api/http';
 import { touchedWords } from '../loom/words';
-import { edit, isGoing, setValue, useScene } from '../store/scene';
-import { setView, useView } from '../store/view';
+import { edit, setValue } from '../state/project';
+import { isGoing, useRuns, useScene } from '../state/queries';
+import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
-import { NumberField } from '../ui/number-field';
-import { Actions, Line, Note, Row, Section } from '../ui/section';
+import { NumberField, NumberRow } from '../ui/number-field';
+import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
-import { addCollider, addMeshCollider, FORMS, formOf, removeCollider, type FormKind } from './colliders';
+import { chooseMesh } from './import-mesh';
+import { PlaceRows } from './place';
+import { Menu, ThingTools } from './thing-tools';
+import { addCollider, FLOOR, FORMS, formOf, removeFloor, renameGroup, type FormKind } from './things';
 
 export function ContactStep() {
   return (
@@ -23,22 +27,21 @@ export function ContactStep() {
 }
 
 function Colliders() {
-  const floor = useScene((s) => s.project?.scene.floor);
-  const colliders = useScene((s) => s.project?.scene.colliders) ?? {};
+  const floor = useScene((s) => s.floor);
+  const colliders = useScene((s) => s.colliders) ?? {};
   const open = useView((s) => s.collider);
   const turn = (id: string) => setView({ collider: id === open ? null : id });
   return (
     <>
       <Section title="Colliders">
         {floor && (
-          <Row name="Floor" note="a level plane" mark={<Mark kind="plane" on />} open={open === ' floor'} onOpen={() => turn(' floor')}>
+          <Row name="Floor" note="a level plane" mark={<Mark kind="plane" on />} open={open === FLOOR} onOpen={() => turn(FLOOR)} tools={<Menu label="More for Floor" items={[{ name: 'Remove', act: () => void removeFloor() }]} />}>
             <NumberField path="/floor/height" of="Floor" />
             <NumberField path="/floor/friction" of="Floor" />
-            <Actions><Button onClick={() => void edit('Floor removed', [{ op: 'remove', path: '/floor' }])}>Remove the floor</Button></Actions>
           </Row>
         )}
         {Object.entries(colliders).map(([id, c]) => (
-          <Row key={id} name={c.name} note={words(c)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)}>
+          <Row key={id} name={c.name} note={words(c)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)} tools={<ThingTools kind="colliders" id={id} name={c.name} />}>
             <ColliderCard id={id} c={c} />
           </Row>
         ))}
@@ -50,31 +53,10 @@ function Colliders() {
           {(Object.keys(FORMS) as (keyof typeof FORMS)[]).map((k) => (
             <Button key={k} onClick={() => void addCollider(k)}>{FORMS[k].name}</Button>
           ))}
-          <FileButton name="Mesh" kind="mesh" />
-          <FileButton name="Hull of a mesh" kind="hull" />
+          <Button onClick={() => chooseMesh('mesh')}>Mesh</Button>
+          <Button onClick={() => chooseMesh('hull')}>Hull of a mesh</Button>
         </div>
       </Section>
-    </>
-  );
-}
-
-function FileButton({ name, kind }: { name: string; kind: 'mesh' | 'hull' }) {
-  const id = `collider-${kind}`;
-  return (
-    <>
-      <Button onClick={() => document.getElementById(id)?.click()}>{name}</Button>
-      <input
-        id={id}
-        type="file"
-        aria-label={`${name} file`}
-        accept=".obj,.gltf,.glb"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.currentTarget.files?.[0];
-          e.currentTarget.value = '';
-          if (file) void addMeshCollider(file, kind);
-        }}
-      />
     </>
   );
 }
@@ -112,45 +94,42 @@ function Mark({ kind, on }: { kind: FormKind; on: boolean }) {
 const NUMBERS: Record<FormKind, string[]> = { plane: [], ball: ['radius'], capsule: ['radius', 'length'], box: [], hull: [], mesh: [] };
 
 function ColliderCard({ id, c }: { id: string; c: Collider }) {
+  const names = useScene((s) => Object.entries(s.colliders ?? {}).filter(([k]) => k !== id).map(([, x]) => x.name)) ?? [];
   const base = `/colliders/${id}`;
   const kind = formOf(c);
-  const moves = (c.keys?.length ?? 0) > 0;
+  const of = c.name;
   return (
     <>
-      <TextField label="Name" path={`${base}/name`} />
       <Line label="Acts">
-        <Toggle label={`${c.name} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${c.name} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
+        <Toggle label={`${of} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       {NUMBERS[kind].map((n) => (
-        <NumberField key={n} path={`${base}/form/${kind}/${n}`} of={c.name} />
+        <NumberField key={n} path={`${base}/form/${kind}/${n}`} of={of} />
       ))}
-      {kind === 'box' && ['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/form/box/size/${k}`} label={`Size ${a}`} of={c.name} />)}
-      <NumberField path={`${base}/thickness`} of={c.name} />
-      <NumberField path={`${base}/friction`} of={c.name} />
-      {kind !== 'plane' && kind !== 'mesh' && (
-        <Line label="Keeps inside">
-          <Toggle label={`${c.name} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${c.name} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
-        </Line>
-      )}
-      <TextField label="Group" path={`${base}/group`} />
-      {moves ? (
+      {kind === 'box' && <NumberRow label="Size, m" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${base}/form/box/size/${k}`, name }))} />}
+      {(c.keys?.length ?? 0) > 0 ? (
         <Note>It moves by {c.keys!.length} keys, from frame {c.keys![0]!.frame} to {c.keys!.at(-1)!.frame}.</Note>
       ) : (
-        <>
-          <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Place</h3>
-          {['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/place/position/${k}`} label={`Position ${a}`} of={c.name} />)}
-          {['x', 'y', 'z'].map((a, k) => <NumberField key={a} path={`${base}/place/turn/${k}`} label={`Turn ${a}`} of={c.name} />)}
-          <Note>Or drag its arms in the view.</Note>
-        </>
+        <PlaceRows base={base} of={of} />
       )}
-      <Actions><Button onClick={() => void removeCollider(id)}>Remove {c.name}</Button></Actions>
+      <NumberField path={`${base}/friction`} of={of} />
+      <NumberField path={`${base}/thickness`} of={of} />
+      <Fold name="Name and more" closed>
+        <TextField label="Name" path={`${base}/name`} taken={names} />
+        {kind !== 'plane' && kind !== 'mesh' && (
+          <Line label="Keeps inside">
+            <Toggle label={`${of} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${of} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
+          </Line>
+        )}
+        <TextField label="Group" path={`${base}/group`} onName={(to) => renameGroup(`${base}/group`, to)} />
+      </Fold>
     </>
   );
 }
 
 /** Which bodies are kept from going through themselves and each other. */
 function Touching() {
-  const bodies = useScene((s) => s.project?.scene.bodies) ?? {};
+  const bodies = useScene((s) => s.bodies) ?? {};
   const many = Object.keys(bodies).length > 1;
   if (Object.keys(bodies).length === 0) return null;
   return (
@@ -158,9 +137,9 @@ function Touching() {
       {Object.entries(bodies).map(([id, b]) => (
         <div key={id} className="pb-1">
           <p className="px-4">{b.name}</p>
-          <Line label="Itself"><Switch body={b} id={id} key="itself" of="itself" words="touches itself" /></Line>
+          <Line label="Itself"><Switch body={b} id={id} of="itself" words="touches itself" /></Line>
           {many && <Line label="Other bodies"><Switch body={b} id={id} of="others" words="touches other bodies" /></Line>}
-          <TextField label="Group" path={`/bodies/${id}/touch/group`} />
+          <TextField label="Group" path={`/bodies/${id}/touch/group`} onName={(to) => renameGroup(`/bodies/${id}/touch/group`, to)} />
         </div>
       ))}
     </Section>
@@ -179,7 +158,7 @@ function Switch({ body, id, of, words: said }: { body: Body; id: string; of: 'it
 
 /** Who meets whom: a small table, where there is more than one group. */
 function Groups() {
-  const scene = useScene((s) => s.project?.scene);
+  const scene = useScene((s) => s);
   if (!scene) return null;
   const bodies = [...new Set(Object.values(scene.bodies).map((b) => b.touch?.group ?? 'cloth'))];
   const others = [...new Set([...bodies, ...Object.values(scene.colliders ?? {}).map((c) => c.group ?? 'solid')])];
@@ -218,9 +197,9 @@ function Groups() {
 
 /** What the last run spent on contact, and what to do about the dearest. */
 function Costs() {
-  const run = useScene((s) => s.runs.find((r) => r.costs.length > 0));
-  const going = useScene((s) => s.runs.some(isGoing));
-  const colliders = useScene((s) => s.project?.scene.colliders) ?? {};
+  const run = useRuns((all) => all.find((r) => r.costs.length > 0));
+  const going = useRuns((all) => all.some(isGoing));
+  const colliders = useScene((s) => s.colliders) ?? {};
   const [all, setAll] = useState(false);
   if (!run || run.costs.length === 0) return null;
   const most = run.costs[0]!;

@@ -1,60 +1,154 @@
-import { useState } from 'react';
-import { download, Problem, type Lane } from '../api/http';
-import { say, useScene } from '../store/scene';
+import { useRef, useState } from 'react';
+import { download } from '../api/download';
+import type { Lane } from '../api/http';
+import { tell } from '../state/project';
+import { openId, useLanes, useScene } from '../state/queries';
+import { chunkAtHand } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
-import { Note, Section } from '../ui/section';
+import { Toggle } from '../ui/choice-field';
+import { Actions, Line, Note, Section } from '../ui/section';
+import { readSum } from '../ui/sum';
 
 const FORMATS = [
-  { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs' },
-  { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame' },
-  { format: 'npy', name: 'NumPy array', note: 'frames × points × 3, float32' },
+  { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs', many: 'one file, a mesh a body' },
+  { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame', many: 'a zip, a folder a body' },
+  { format: 'npy', name: 'NumPy array', note: 'frames × points × 3, float32', many: 'an npz, an array a body' },
+  { format: 'still', name: 'Still', note: 'the frame on screen, as OBJ', many: 'the frame on screen, a zip of OBJs' },
 ] as const;
 
-export function DeliverStep() {
-  const lanes = useScene((s) => s.lanes);
-  return (
-    <>
-      {lanes.map((l) => (
-        <LaneFiles key={l.body} lane={l} />
-      ))}
-    </>
-  );
-}
+const NONE: Lane[] = [];
+type Busy = { format: string; share: number };
 
-function LaneFiles({ lane }: { lane: Lane }) {
-  const project = useScene((s) => s.project);
-  const [busy, setBusy] = useState<string | null>(null);
-  const whole = lane.counts.stale + lane.counts.missing === 0;
-  const get = async (format: string, query = '') => {
-    setBusy(format);
+export function DeliverStep() {
+  const lanes = useLanes((l) => l) ?? NONE;
+  const frames = useScene((s) => s.frames);
+  const [chosen, setChosen] = useState<string[] | null>(null);
+  const [range, setRange] = useState<{ first: string; last: string } | null>(null);
+  const [normals, setNormals] = useState(true);
+  const [triangles, setTriangles] = useState(false);
+  const [busy, setBusy] = useState<Busy | null>(null);
+  const ending = useRef<AbortController | null>(null);
+  if (!frames) return null;
+  const taken = lanes.filter((l) => chosen?.includes(l.body) ?? true);
+  const rate = frames.rate ?? 24;
+  const number = (text: string | undefined, otherwise: number) => {
+    if (text === undefined) return otherwise;
+    const read = readSum(text, { unit: '', frames: { rate, zero: frames.first } });
+    return 'value' in read && Number.isInteger(read.value) ? read.value : NaN;
+  };
+  const [first, last] = [number(range?.first, frames.first), number(range?.last, frames.last)];
+  const fits = first >= frames.first && last <= frames.last && first <= last;
+  const isTrue = (l: Lane, a: number, b: number) => l.stretches.every((s) => s.state === 'true' || s.last < a || s.first > b);
+  const whole = fits && taken.length > 0 && taken.every((l) => isTrue(l, first, last));
+  const untrue = fits ? taken.filter((l) => !isTrue(l, first, last)).map((l) => l.name) : [];
+
+  const save = async (format: string) => {
+    const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles) });
+    if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
+    query.set('first', String(format === 'still' ? clock.frame : first));
+    if (format !== 'still') query.set('last', String(last));
+    const abort = new AbortController();
+    ending.current = abort;
+    setBusy({ format, share: 0 });
     try {
-      await download(`/projects/${project?.id}/bodies/${lane.body}/files/${format}${query}`);
+      await download(`/projects/${openId()}/files/${format}?${query}`, abort.signal, (share) => setBusy({ format, share }));
     } catch (e) {
-      if (e instanceof Problem) say({ title: e.title, detail: e.message, tone: 'fault' });
+      tell(e);
     } finally {
       setBusy(null);
     }
   };
+
   return (
-    <Section title={lane.name}>
-      {!whole && <Note tone="care">Not all frames are true for the scene as it is. Run it, then take the motion away.</Note>}
-      {FORMATS.map(({ format, name, note }) => (
-        <div key={format} className="flex items-center justify-between px-4 py-1.5">
-          <span>
-            {name}
-            <span className="block text-[12px] text-faded">{note}</span>
+    <>
+      <Section title="What goes out">
+        {lanes.length > 1 &&
+          lanes.map((l) => (
+            <label key={l.body} className="flex h-7 items-center gap-2.5 px-4">
+              <input
+                type="checkbox"
+                className="accent-woad"
+                checked={chosen?.includes(l.body) ?? true}
+                onChange={(e) => {
+                  const all = chosen ?? lanes.map((x) => x.body);
+                  setChosen(e.target.checked ? [...all, l.body] : all.filter((b) => b !== l.body));
+                }}
+              />
+              <span className="truncate" title={l.name}>{l.name}</span>
+              <span className="ml-auto shrink-0 text-[12px] text-faded">{isTrue(l, first, last) ? 'true' : 'not all true'}</span>
+            </label>
+          ))}
+        <Line label="Frames">
+          <span className="flex items-center gap-1.5">
+            <FrameBox label="First frame to deliver" value={range?.first ?? String(frames.first)} onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })} />
+            <span className="text-faded">to</span>
+            <FrameBox label="Last frame to deliver" value={range?.last ?? String(frames.last)} onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })} />
+            {range && <Button look="quiet" onClick={() => setRange(null)}>all</Button>}
           </span>
-          <Button disabled={!whole || busy !== null} onClick={() => void get(format)}>{busy === format ? 'Writing…' : 'Save'}</Button>
-        </div>
-      ))}
-      <div className="flex items-center justify-between px-4 py-1.5">
-        <span>
-          Still
-          <span className="block text-[12px] text-faded">the frame on screen, as one OBJ</span>
-        </span>
-        <Button disabled={busy !== null} onClick={() => void get('still', `?first=${clock.frame}`)}>{busy === 'still' ? 'Writing…' : 'Save'}</Button>
-      </div>
-    </Section>
+        </Line>
+        <Line label="Normals"><Toggle label="With normals" on={normals} onTurn={setNormals} /></Line>
+        <Line label="Faces">
+          <span className="flex items-center gap-2">
+            <Toggle label="Cut faces into triangles" on={triangles} onTurn={setTriangles} />
+            <span className="text-[12px] text-faded">{triangles ? 'cut into triangles' : 'as they were made or brought in'}</span>
+          </span>
+        </Line>
+        {!fits && <Note tone="care">The scene has frames {frames.first} to {frames.last}.</Note>}
+        {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}
+        {untrue.length > 0 && <Note tone="care">Not all of these frames are true for {untrue.join(', ')}. Run the scene, then take the motion away.</Note>}
+        <Precision lanes={taken} />
+      </Section>
+      <Section title="As">
+        {FORMATS.map(({ format, name, note, many }) => {
+          const mine = busy?.format === format;
+          const can = format === 'still' ? taken.length > 0 && taken.every((l) => isTrue(l, clock.frame, clock.frame)) : whole;
+          return (
+            <div key={format} className="flex items-center justify-between gap-3 px-4 py-1.5">
+              <span className="min-w-0">
+                {name}
+                <span className="block text-[12px] text-faded">{taken.length > 1 ? many : note}</span>
+                {mine && (
+                  <span role="progressbar" aria-label={`${name} is being written`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(busy.share * 100)} className="mt-1 block h-1 w-32 bg-line">
+                    <span className="block h-1 bg-moss" style={{ width: `${100 * busy.share}%` }} />
+                  </span>
+                )}
+              </span>
+              {mine ? (
+                <Button onClick={() => ending.current?.abort()}>Cancel</Button>
+              ) : (
+                <Button aria-label={`Save ${name}`} disabled={!can || busy !== null} onClick={() => void save(format)}>Save</Button>
+              )}
+            </div>
+          );
+        })}
+      </Section>
+    </>
+  );
+}
+
+function FrameBox({ label, value, onType }: { label: string; value: string; onType: (v: string) => void }) {
+  return (
+    <input
+      aria-label={label}
+      data-typing="yes"
+      className="num h-6 w-16 rounded-[5px] border border-line-strong bg-field px-1.5"
+      value={value}
+      onChange={(e) => onType(e.target.value)}
+      onKeyDown={(e) => (e.key === 'Enter' || e.key === 'Escape') && e.currentTarget.blur()}
+    />
+  );
+}
+
+/** How precise the kept frames are: files say float32, and hold no more than was kept. */
+function Precision({ lanes }: { lanes: Lane[] }) {
+  const steps = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.step ?? 0] : [])));
+  const step = Math.max(0, ...steps);
+  return (
+    <Actions>
+      <p className="text-[12px] text-faded">
+        {step > 0 ? `Kept frames are precise to ${Number((step * 500).toPrecision(2))} mm. ` : ''}For the last bit, <code className="num">nematon bake</code> writes what was computed, exactly.
+      </p>
+    </Actions>
   );
 }

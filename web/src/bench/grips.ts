@@ -1,63 +1,65 @@
 /** Choosing points and holding them. */
-import type { Choice } from '../api/http';
-import { edit, useScene } from '../store/scene';
-import { setView, useView } from '../store/view';
-import { freeKey, removeBody, theBody } from './bodies';
-import { removeField } from './fields';
+import { http, told, type Choice } from '../api/http';
+import { choosePoints } from '../state/choice';
+import { editBy, tell } from '../state/project';
+import { now, openId } from '../state/queries';
+import { setView, useView } from '../state/view';
+import { capital, freeKey, freeName, theBody } from './things';
 
 /** Holds points to the world as a new grip. */
-async function hold(body: string, name: string, points: Choice[]) {
-  const grips = useScene.getState().project?.scene.bodies[body]?.grips ?? {};
-  const names = new Set(Object.values(grips).map((g) => g.name));
-  let n = 2;
-  let free = name;
-  while (names.has(free)) free = `${name} ${n++}`;
-  const id = freeKey(free, grips);
-  const value = { name: free, points, to: 'world' };
-  if (await edit(`${free} held`, [{ op: 'add', path: `/bodies/${body}/grips/${id}`, value }])) {
-    setView({ grip: id, points: [] });
+async function hold(body: string, wanted: string, points: Choice[]) {
+  let id = '';
+  const done = await editBy((scene) => {
+    const grips = scene.bodies[body]?.grips ?? {};
+    const name = freeName(wanted, grips);
+    id = freeKey(name, grips);
+    return { label: `${name} held`, patch: [{ op: 'add', path: `/bodies/${body}/grips/${id}`, value: { name, points, to: 'world' } }] };
+  });
+  if (done) {
+    choosePoints([]);
+    setView({ grip: id });
   }
 }
 
-/** Holds the chosen points, by where they are on the rest shape, so that a change of density keeps them. */
+/** Holds the chosen points, as an area of the material: a change of density or size keeps it whole. */
 export async function holdChosen() {
   const body = theBody();
   const { points } = useView.getState();
-  const shape = body ? useScene.getState().shapes[body] : undefined;
-  if (!body || !shape || points.length === 0) return;
-  const place = (p: number) => [0, 1, 2].map((k) => Number(shape.rest[3 * p + k]!.toFixed(5)));
-  await hold(body, points.length === 1 ? 'Point' : `${points.length} points`, [{ near: points.map(place) } as Choice]);
+  if (!body || points.length === 0) return;
+  try {
+    const area = await told(http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }));
+    await hold(body, points.length === 1 ? 'Point' : 'Patch', [area]);
+  } catch (e) {
+    tell(e);
+  }
 }
 
-export async function holdBorder(body: string, border: string) {
-  await hold(body, `${capital(border)} border`, [{ border: { border, by: 'all' } } as Choice]);
+export const holdBorder = (body: string, border: string) => hold(body, `${capital(border)} border`.replace(/^Border (\d+) border$/, 'Border $1'), [{ border: { border, by: 'all' } } as Choice]);
+export const holdEyelets = (body: string, border: string, count: number) => hold(body, `Eyelets, ${border}`, [{ border: { border, by: { eyelets: count } } } as Choice]);
+export const holdEvery = (body: string, border: string, every: number) => hold(body, `Every ${every}, ${border}`, [{ border: { border, by: { every } } } as Choice]);
+export const holdCorner = (body: string, corner: string) => hold(body, `${capital(corner)} corner`.replace(/^Corner (\d+) corner$/, 'Corner $1'), [{ corner } as Choice]);
+
+/** The points beside each point of a body. */
+function neighbours(key: string): Map<number, Set<number>> {
+  const out = new Map<number, Set<number>>();
+  const t = now.shape(key)?.triangles ?? new Uint32Array();
+  const tie = (a: number, b: number) => (out.get(a) ?? out.set(a, new Set()).get(a)!).add(b);
+  for (let k = 0; k < t.length; k += 3) {
+    for (const [a, b] of [[t[k]!, t[k + 1]!], [t[k + 1]!, t[k + 2]!], [t[k + 2]!, t[k]!]] as const) {
+      tie(a, b);
+      tie(b, a);
+    }
+  }
+  return out;
 }
 
-export async function holdEyelets(body: string, border: string, count: number) {
-  await hold(body, `Eyelets, ${border}`, [{ border: { border, by: { eyelets: count } } } as Choice]);
+/** Takes in the points around the chosen ones, or leaves out those at their rim. */
+export function grow(by: 1 | -1) {
+  const body = theBody();
+  const chosen = useView.getState().points;
+  if (!body || chosen.length === 0) return;
+  const beside = neighbours(body);
+  const is = new Set(chosen);
+  if (by > 0) choosePoints([...new Set(chosen.flatMap((p) => [p, ...(beside.get(p) ?? [])]))]);
+  else choosePoints(chosen.filter((p) => [...(beside.get(p) ?? [])].every((q) => is.has(q))));
 }
-
-export async function holdEvery(body: string, border: string, every: number) {
-  await hold(body, `Every ${every}, ${border}`, [{ border: { border, by: { every } } } as Choice]);
-}
-
-export async function holdCorner(body: string, corner: string) {
-  await hold(body, `${capital(corner)} corner`.replace(/ corner corner$/, ' corner'), [{ corner } as Choice]);
-}
-
-export async function removeGrip(body: string, grip: string) {
-  const g = useScene.getState().project?.scene.bodies[body]?.grips?.[grip];
-  if (g && (await edit(`${g.name} let go`, [{ op: 'remove', path: `/bodies/${body}/grips/${grip}` }]))) setView({ grip: null });
-}
-
-/** Removes what is chosen in the step that is open. */
-export async function deleteChosen() {
-  const { step, body, grip, field } = useView.getState();
-  if (step === 'Hold' && grip) {
-    const of = theBody();
-    if (of) await removeGrip(of, grip);
-  } else if (step === 'Air' && field) await removeField(field);
-  else if (step === 'Shape' && body) await removeBody(body);
-}
-
-const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);

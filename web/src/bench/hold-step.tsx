@@ -1,64 +1,73 @@
 import { useState } from 'react';
-import type { Choice, Grip } from '../api/http';
-import { useScene } from '../store/scene';
-import { setView, useView } from '../store/view';
+import type { Choice as Chosen, Grip } from '../api/http';
+import { choosePoints } from '../state/choice';
+import { useScene, useShape } from '../state/queries';
+import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
-import { ChoiceField, SwitchField } from '../ui/choice-field';
+import { Choice, ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Actions, Note, Row, Section } from '../ui/section';
+import { Actions, Line, Note, Row, Section } from '../ui/section';
+import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
-import { useBody } from './bodies';
-import { holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets, removeGrip } from './grips';
+import { grow, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import { Menu } from './thing-tools';
+import { removeGrip } from './things';
+import { useBody } from './use-body';
+
+const NONE: Record<string, Grip> = {};
 
 export function HoldStep() {
   const id = useBody() ?? '';
-  const body = useScene((s) => s.project?.scene.bodies[id]);
-  const bodies = useScene((s) => s.project?.scene.bodies) ?? {};
-  const shape = useScene((s) => s.shapes[id]);
-  const { grip: open, points } = useView();
-  const grips = Object.entries(body?.grips ?? {});
-  const count = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
-  if (!body) return null;
+  const bodies = useScene((s) => Object.entries(s.bodies).map(([value, b]) => ({ value, label: b.name }))) ?? [];
+  const grips = useScene((s) => s.bodies[id]?.grips) ?? NONE;
+  const handles = useScene((s) => s.handles) ?? {};
+  const { shape } = useShape(id);
+  const open = useView((v) => v.grip);
+  const points = useView((v) => v.points.length);
+  const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
+  const to = (g: Grip) => (typeof g.to === 'object' ? `to ${handles[g.to.handle]?.name ?? 'a handle'}` : 'to the world');
   return (
     <>
-      {Object.keys(bodies).length > 1 && (
+      {bodies.length > 1 && (
         <div className="pb-2">
-          <ChoiceField
-            label="Body"
-            value={id}
-            options={Object.entries(bodies).map(([value, b]) => ({ value, label: b.name }))}
-            onChoose={(b) => setView({ body: b, points: [], grip: null })}
-          />
+          <ChoiceField label="Body" value={id} options={bodies} onChoose={(b) => setView({ body: b, points: [], grip: null })} />
         </div>
       )}
       <Section
         title="Grips"
         action={
-          <Button look="quiet" disabled={points.length === 0} hint="Holds the chosen points where they are (H)" onClick={() => void holdChosen()}>
-            Hold {points.length > 0 ? `${points.length} chosen` : 'chosen'}
+          <Button look="quiet" disabled={points === 0} hint="Holds the chosen points where they are (H)" onClick={() => void holdChosen()}>
+            Hold {points > 0 ? `${points} chosen` : 'chosen'}
           </Button>
         }
       >
-        {grips.length === 0 && <p className="px-4 py-1.5">Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.</p>}
-        {grips.map(([g, grip]) => (
+        {Object.keys(grips).length === 0 && <p className="px-4 py-1.5">Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.</p>}
+        {Object.entries(grips).map(([g, grip]) => (
           <Row
             key={g}
             name={grip.name}
-            note={grip.on === false ? 'off' : `${count(g)} ${count(g) === 1 ? 'point' : 'points'} to the world`}
+            note={grip.on === false ? 'off' : `${counted(held(g), 'point')} ${to(grip)}`}
             mark={<Knot on={grip.on !== false} />}
             open={g === open}
             onOpen={() => setView({ grip: g === open ? null : g })}
+            tools={<Menu label={`More for ${grip.name}`} items={[{ name: 'Let go', act: () => void removeGrip(id, g) }]} />}
           >
-            <GripCard body={id} id={g} grip={grip} />
+            <GripCard body={id} id={g} grip={grip} held={held(g)} />
           </Row>
         ))}
       </Section>
       <ByBorder id={id} />
       <Section title="Points by hand">
         <Note>
-          Pick: click a point; Shift adds, Alt takes away. Box: drag over points. {points.length > 0 ? `${points.length} chosen.` : 'None chosen.'}
+          Pick: click a point; Shift adds, Alt takes away; arrows go from point to point, Enter takes one. Box: drag over points. {points > 0 ? `${points} chosen.` : 'None chosen.'}
         </Note>
-        {points.length > 0 && <Actions><Button onClick={() => setView({ points: [] })}>Choose none</Button></Actions>}
+        {points > 0 && (
+          <Actions>
+            <Button onClick={() => choosePoints([])}>Choose none</Button>
+            <Button hint="Takes in the points around (+)" onClick={() => grow(1)}>More</Button>
+            <Button hint="Leaves out those at the rim (-)" onClick={() => grow(-1)}>Fewer</Button>
+          </Actions>
+        )}
       </Section>
     </>
   );
@@ -71,23 +80,28 @@ const Knot = ({ on }: { on: boolean }) => (
   </svg>
 );
 
-function GripCard({ body, id, grip }: { body: string; id: string; grip: Grip }) {
+function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Grip; held: number }) {
   const base = `/bodies/${body}/grips/${id}`;
+  const names = useScene((s) => Object.entries(s.bodies[body]?.grips ?? {}).filter(([k]) => k !== id).map(([, g]) => g.name)) ?? [];
+  const eyelets = grip.points.reduce((n, c) => n + ('border' in c && typeof c.border.by === 'object' && 'eyelets' in c.border.by ? c.border.by.eyelets : 0), 0);
   return (
     <>
-      <TextField label="Name" path={`${base}/name`} />
+      <TextField label="Name" path={`${base}/name`} taken={names} />
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
       {grip.points.map((c, k) => (
         <ChoiceLine key={k} choice={c} path={`${base}/points/${k}`} of={grip.name} />
       ))}
-      <Actions><Button onClick={() => void removeGrip(body, id)}>Let go</Button></Actions>
+      {grip.on !== false && eyelets > held && held > 0 && grip.points.length === 1 && (
+        <Note tone="care">The border has {held} points, so there are {held} eyelets and not {eyelets}. A finer body has room for more.</Note>
+      )}
     </>
   );
 }
 
-function ChoiceLine({ choice, path, of }: { choice: Choice; path: string; of: string }) {
+function ChoiceLine({ choice, path, of }: { choice: Chosen; path: string; of: string }) {
   if ('corner' in choice) return <Note>The {choice.corner.replace(/ corner$/, '')} corner</Note>;
-  if ('near' in choice) return <Note>{choice.near.length} points chosen by hand</Note>;
+  if ('near' in choice) return <Note>{counted(choice.near.length, 'point')} chosen by hand, by where they were: a change of density leaves gaps</Note>;
+  if ('area' in choice) return <Note>{choice.area.spots.length === 1 ? 'A point' : 'A part'} of the material, chosen by hand: it keeps its place at any density and size</Note>;
   const { border, by } = choice.border;
   if (by === 'all') return <Note>All points of the border “{border}”</Note>;
   const kind = 'eyelets' in by ? 'eyelets' : 'every';
@@ -100,7 +114,7 @@ function ChoiceLine({ choice, path, of }: { choice: Choice; path: string; of: st
 }
 
 function ByBorder({ id }: { id: string }) {
-  const shape = useScene((s) => s.shapes[id]);
+  const { shape } = useShape(id);
   const [border, setBorder] = useState('');
   const [count, setCount] = useState('8');
   if (!shape || shape.head.borders.length === 0) return null;
@@ -112,31 +126,30 @@ function ByBorder({ id }: { id: string }) {
       <ChoiceField
         label="Border"
         value={chosen.name}
-        options={shape.head.borders.map((b) => ({ value: b.name, label: `${b.name}, ${b.points.length} points` }))}
+        options={shape.head.borders.map((b) => ({ value: b.name, label: `${b.name}, ${counted(b.points.length, 'point')}` }))}
         onChoose={(b) => {
           setBorder(b);
-          setView({ points: [...(shape.head.borders.find((x) => x.name === b)?.points ?? [])] });
+          choosePoints([...(shape.head.borders.find((x) => x.name === b)?.points ?? [])]);
         }}
       />
       <Actions>
         <Button onClick={() => void holdBorder(id, chosen.name)}>Hold all of it</Button>
         <span className="flex items-center gap-1.5">
-          <Button disabled={!fits} onClick={() => void holdEyelets(id, chosen.name, n)}>Hold by eyelets</Button>
+          <Button disabled={!fits} hint={n > chosen.points.length ? `The border has only ${chosen.points.length} points` : 'Evenly spaced from end to end'} onClick={() => void holdEyelets(id, chosen.name, n)}>Hold by eyelets</Button>
           <Button disabled={!fits} hint="Every n-th point, from the border’s start" onClick={() => void holdEvery(id, chosen.name, n)}>Every n-th</Button>
           <input
             aria-label="How many eyelets, or which n-th"
+            data-typing="yes"
             className="num h-6 w-12 rounded-[5px] border border-line-strong bg-field px-1.5"
             value={count}
             onChange={(e) => setCount(e.target.value)}
           />
         </span>
       </Actions>
-      {shape.head.corners.length > 0 && shape.head.corners.length <= 12 && (
-        <Actions>
-          {shape.head.corners.map((c) => (
-            <Button key={c.name} onClick={() => void holdCorner(id, c.name)}>{c.name}</Button>
-          ))}
-        </Actions>
+      {shape.head.corners.length > 0 && shape.head.corners.length <= 40 && (
+        <Line label="Corners">
+          <Choice label="Hold a corner" value="" options={[{ value: '', label: 'hold one…' }, ...shape.head.corners.map((c) => ({ value: c.name, label: c.name }))].slice(1)} onChoose={(c) => void holdCorner(id, c)} />
+        </Line>
       )}
     </Section>
   );

@@ -1,56 +1,127 @@
-import { useEffect, useState } from 'react';
-import { cancel, isGoing, run, useScene } from '../store/scene';
-import { Button } from '../ui/button';
-import { NumberField } from '../ui/number-field';
-import { Actions, Note, Section } from '../ui/section';
-import type { Lane, Space } from '../api/http';
-import { readSpace } from '../api/space';
+import { useState } from 'react';
+import type { Lane, Run, Snag } from '../api/http';
 import { laneWords, runWords, snagWords } from '../loom/words';
-import { setView } from '../store/view';
+import { setHere, useHere } from '../state/here';
+import { cancel, edit, putFirst, run } from '../state/project';
+import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace } from '../state/queries';
+import { choosePoints } from '../state/choice';
+import { setView } from '../state/view';
 import { clock } from '../stream/clock';
+import { Button } from '../ui/button';
+import { Toggle } from '../ui/choice-field';
+import { NumberField, NumberRow } from '../ui/number-field';
+import { Actions, Line, Note, Section } from '../ui/section';
+import { useBody } from './use-body';
+
+const NONE: Lane[] = [];
 
 export function RunStep() {
-  const { lanes, runs, project } = useScene();
-  const going = runs.find(isGoing);
-  const last = runs[0];
-  const lacking = lanes.reduce((n, l) => n + l.counts.stale + l.counts.missing, 0);
-  const frames = project?.scene.frames;
+  const frames = useScene((s) => s.frames);
+  const rate = frames?.rate ?? 24;
+  const zero = frames?.first ?? 0;
   return (
     <>
       <Section title="Frames">
-        <NumberField path="/frames/first" of="" whole />
-        <NumberField path="/frames/last" of="" whole />
+        <NumberRow label="Frames" of="" whole frames={{ rate, zero }} parts={[{ path: '/frames/first', name: 'first' }, { path: '/frames/last', name: 'last' }]} />
         <NumberField path="/frames/rate" of="" />
         <NumberField path="/frames/substeps" of="" whole />
         <Note>
-          {frames ? `${((frames.last - frames.first) / (frames.rate ?? 24)).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24 frames a second is final.
+          {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24 frames a second is final.
         </Note>
       </Section>
-      <Section title="Take">
-        {lanes.map((l) => (
-          <div key={l.body} className="px-4 py-1">
-            <p className="flex justify-between gap-3">
-              <span className="truncate">{l.name}</span>
-              <span className="shrink-0 text-[12px] text-faded">{laneWords(l)}</span>
-            </p>
-            {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
-            {l.snags.length > 0 && <Snags lane={l} />}
-            {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
-              <p key={r} className="text-[12px] text-weld">{r}</p>
-            ))}
-          </div>
-        ))}
-        {last && <Note>{runWords(last)}</Note>}
-        <Actions>
-          {going ? (
-            <Button onClick={() => void cancel()}>Cancel</Button>
-          ) : (
-            <Button disabled={lacking === 0} onClick={() => void run()}>{lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}</Button>
-          )}
-        </Actions>
-      </Section>
-      <Kept after={last?.state} />
+      <Take />
+      <Kept />
     </>
+  );
+}
+
+function Take() {
+  const lanes = useLanes((l) => l) ?? NONE;
+  const going = useRuns((all) => all.find(isGoing));
+  const last = useRuns((all) => all[0]);
+  const revision = useProject((p) => p.revision);
+  const lacking = lanes.reduce((n, l) => n + l.counts.stale + l.counts.missing, 0);
+  return (
+    <Section title="Take">
+      {lanes.map((l) => (
+        <div key={l.body} className="px-4 py-1">
+          <p className="flex justify-between gap-3">
+            <span className="truncate" title={l.name}>{l.name}</span>
+            <span className="shrink-0 text-[12px] text-faded">{laneWords(l)}</span>
+          </p>
+          {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
+          {l.snags.length > 0 && <Snags lane={l} />}
+          {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
+            <p key={r} className="text-[12px] text-weld">{r}</p>
+          ))}
+        </div>
+      ))}
+      {last && <Note>{runWords(last)}</Note>}
+      {going && <Going run={going} old={revision !== undefined && going.revision !== revision} />}
+      <Actions>
+        {going ? (
+          <Button onClick={() => void cancel()}>Cancel</Button>
+        ) : (
+          <Button disabled={lacking === 0} onClick={() => void run()}>{lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}</Button>
+        )}
+      </Actions>
+      {!going && lacking > 0 && <Part />}
+      <Again />
+    </Section>
+  );
+}
+
+/** What a run is at that is no longer what one sees, or waits for others; with what to do. */
+function Going({ run: going, old }: { run: Run; old: boolean }) {
+  return (
+    <>
+      {old && <Old />}
+      {going.waits && (
+        <Actions>
+          <Button hint={`It waits behind ${going.waits.behind.join(', ')}`} disabled={going.urgent} onClick={() => void putFirst(going.id)}>
+            {going.urgent ? 'It is the next' : 'Put it first'}
+          </Button>
+        </Actions>
+      )}
+    </>
+  );
+}
+
+/** That the run is at an older scene, and the way to run again. */
+export function Old() {
+  const from = useLanes((all) => Math.min(...all.flatMap((l) => l.stretches.filter((s) => s.state !== 'true').map((s) => s.first))));
+  return (
+    <>
+      <Note tone="care">The run is at the scene as it was before the last edit.</Note>
+      <Actions>
+        <Button onClick={() => void run({ again: true })}>{Number.isFinite(from) ? `Run again from frame ${from}` : 'Run again'}</Button>
+      </Actions>
+    </>
+  );
+}
+
+/** Runs a part: up to the frame on screen, or only the chosen body. */
+function Part() {
+  const body = useBody();
+  const name = useScene((s) => (body ? s.bodies[body]?.name : undefined));
+  const many = useScene((s) => Object.keys(s.bodies).length > 1);
+  return (
+    <Actions>
+      <Button hint="All frames before it are computed too, where they are not true" onClick={() => void run({ until: clock.frame })}>Up to this frame</Button>
+      {many && body && <Button hint="With the bodies that it touches" onClick={() => void run({ bodies: [body] })}>Only {name}</Button>}
+    </Actions>
+  );
+}
+
+function Again() {
+  const on = useHere((h) => h.keepRunning);
+  return (
+    <Line label="After edits">
+      <span className="flex items-center gap-2">
+        <Toggle label="Run again by itself after each edit" on={on} onTurn={(keepRunning) => setHere({ keepRunning })} />
+        <span className="text-[12px] text-faded">run again by itself</span>
+      </span>
+    </Line>
   );
 }
 
@@ -58,13 +129,9 @@ const bytes = (n: number) =>
   n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : n < 1e9 ? `${Math.round(n / 1e6)} MB` : `${Number((n / 1e9).toPrecision(3))} GB`;
 
 /** How much is kept of all projects; asked again when a run has ended. */
-function Kept({ after }: { after: string | undefined }) {
-  const [space, setSpace] = useState<Space | null>(null);
-  useEffect(() => {
-    let here = true;
-    readSpace().then((s) => here && setSpace(s), () => undefined);
-    return () => void (here = false);
-  }, [after]);
+function Kept() {
+  const after = useRuns((all) => `${all[0]?.id}/${all[0]?.state}`);
+  const space = useSpace(after);
   if (!space) return null;
   const used = space.frames + space.checkpoints + space.meshes;
   return (
@@ -81,9 +148,11 @@ function Kept({ after }: { after: string | undefined }) {
   );
 }
 
-/** The worst frame of each kind of snag; a click goes there. */
+type Worst = { frame: number; snag: Snag; frames: number };
+
+/** The worst frame of each kind of snag; a click goes there. What would cure it stands beside it. */
 function Snags({ lane }: { lane: Lane }) {
-  const worst = new Map<string, { frame: number; snag: Lane['snags'][number]['snags'][number]; frames: number }>();
+  const worst = new Map<string, Worst>();
   for (const f of lane.snags) {
     for (const s of f.snags) {
       const before = worst.get(s.snag);
@@ -91,15 +160,78 @@ function Snags({ lane }: { lane: Lane }) {
       worst.set(s.snag, { ...next, frames: (before?.frames ?? 0) + 1 });
     }
   }
-  const go = (frame: number, point: number) => {
+  return [...worst.values()].map((w) => <SnagLine key={w.snag.snag} body={lane.body} worst={w} />);
+}
+
+function SnagLine({ body, worst: { frame, snag, frames } }: { body: string; worst: Worst }) {
+  const [open, setOpen] = useState(false);
+  const cures = curesOf(body, snag);
+  const go = () => {
     clock.stop();
     clock.go(frame);
-    setView({ body: lane.body, grip: null, points: [point] });
+    setView({ body, grip: null });
+    choosePoints([snag.point]);
   };
-  return [...worst.values()].map(({ frame, snag, frames }) => (
-    <button key={snag.snag} type="button" onClick={() => go(frame, snag.point)} className="block w-full rounded text-left text-[12px] text-madder hover:bg-woad-wash-soft">
-      {snagWords(snag)} at frame {frame}
-      {frames > 1 ? `, and in ${frames - 1} more` : ''}
-    </button>
-  ));
+  return (
+    <div className="text-[12px]">
+      <span className="flex items-start gap-2">
+        <button type="button" onClick={go} className="min-w-0 flex-1 rounded text-left text-madder hover:bg-woad-wash-soft">
+          {snagWords(snag)} at frame {frame}
+          {frames > 1 ? `, and in ${frames - 1} more` : ''}
+        </button>
+        <Button look="quiet" aria-expanded={open} aria-label={`What helps: ${snag.snag}`} onClick={() => setOpen(!open)}>what helps</Button>
+      </span>
+      {open && (
+        <ul className="mt-0.5 mb-1 border-l-2 border-line pl-2 text-faded">
+          {cures.map((c) => (
+            <li key={c.words} className="py-0.5">
+              {c.words}
+              {c.act && <Button look="quiet" onClick={c.act}>{c.label}</Button>}
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}
+
+type Cure = { words: string; label?: string; act?: () => void };
+
+/** What cures a snag, the cheapest first. */
+function curesOf(key: string, snag: Snag): Cure[] {
+  const scene = now.scene();
+  const body = scene?.bodies[key];
+  if (!scene || !body) return [];
+  const steps = scene.frames.substeps ?? 10;
+  const finer: Cure = {
+    words: 'More sub-steps make contact and stretch more precise. ',
+    label: `${steps} to ${Math.min(200, 2 * steps)}`,
+    act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: Math.min(200, 2 * steps) }]),
+  };
+  const matter = body.matter as unknown as Record<string, number> | undefined;
+  const twice = (keys: string[], words: string, label: string): Cure => ({
+    words,
+    label,
+    act: () => void edit(`${body.name} ${keys[0]!.replace(/_.*/, '')}`, keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/matter/${k}`, value: 2 * (matter?.[k] ?? 1) }))),
+  });
+  switch (snag.snag) {
+    case 'crossing': {
+      const itself = snag.with?.kind === 'itself';
+      const on = itself ? body.touch?.itself : body.touch?.others;
+      const turn: Cure = {
+        words: `${body.name} is not kept from ${itself ? 'going through itself' : 'other bodies'}. `,
+        label: 'Keep it apart',
+        act: () => void edit(`${body.name} touches ${itself ? 'itself' : 'others'}`, [{ op: 'replace', path: `/bodies/${key}/touch/${itself ? 'itself' : 'others'}`, value: true }]),
+      };
+      return [...(on ? [] : [turn]), finer, twice(['thickness'], 'A thicker skin leaves more room between layers. ', 'twice as thick')];
+    }
+    case 'inside':
+      return [finer, twice(['thickness'], 'A thicker skin stays further away. ', 'twice as thick'), { words: 'A collider that moves fast needs a form with some thickness: a box or a capsule rather than a thin mesh.' }];
+    case 'overstretch':
+      return [finer, twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff'), { words: 'Or less weight on few points: hold more of them.' }];
+    case 'leap':
+      return [{ words: 'If the jump is meant, as at the start of a shot, nothing is wrong. Else move it over some frames.' }];
+    default:
+      return [finer, { words: 'A point that pops is often caught between two colliders, or in a fold of one.' }];
+  }
 }

@@ -1,18 +1,24 @@
-import type { Body } from '../api/http';
-import type { Shape } from '../api/shape';
-import { edit, setValue, useScene } from '../store/scene';
-import { setView } from '../store/view';
+import type { Body, Dye } from '../api/http';
+import { DYED, DYES } from '../state/dyes';
+import { edit, editBy, setValue } from '../state/project';
+import { useMatters, useScene, useShape } from '../state/queries';
+import { setView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
-import { NumberField } from '../ui/number-field';
-import { Actions, Note, Row, Section } from '../ui/section';
+import { NumberField, NumberRow } from '../ui/number-field';
+import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
+import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
-import { NoBody } from './bench';
-import { addSheet, chooseMesh, removeBody, useBody } from './bodies';
+import { FeelPicture } from './feel';
+import { chooseMesh } from './import-mesh';
+import { NoBody } from './no-body';
+import { PlaceRows } from './place';
+import { ThingTools } from './thing-tools';
+import { addSheet } from './things';
+import { useBody } from './use-body';
 
 export function ShapeStep() {
-  const bodies = useScene((s) => s.project?.scene.bodies) ?? {};
-  const shapes = useScene((s) => s.shapes);
+  const bodies = useScene((s) => s.bodies) ?? {};
   const open = useBody();
   if (Object.keys(bodies).length === 0) return <NoBody />;
   return (
@@ -21,108 +27,98 @@ export function ShapeStep() {
       action={
         <span>
           <Button look="quiet" onClick={() => void addSheet()}>Add a sheet</Button>
-          <Button look="quiet" onClick={() => chooseMesh()}>Bring in a mesh</Button>
+          <Button look="quiet" onClick={() => chooseMesh('cloth')}>Bring in a mesh</Button>
         </span>
       }
     >
       {Object.entries(bodies).map(([id, body]) => (
-        <Row
-          key={id}
-          name={body.name}
-          note={shapes[id] ? `${shapes[id].head.points.toLocaleString('en')} points` : '…'}
-          mark={<Swatch />}
-          open={id === open}
-          onOpen={() => setView({ body: id, points: [], grip: null })}
-        >
-          <BodyCard id={id} body={body} shape={shapes[id]} />
-        </Row>
+        <BodyRow key={id} id={id} body={body} open={id === open} />
       ))}
     </Section>
   );
 }
 
-const Swatch = () => (
+function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) {
+  const { shape, fault } = useShape(id);
+  return (
+    <Row
+      name={body.name}
+      note={shape ? count(shape.head.points, 'point') : fault ? 'no shape' : '…'}
+      mark={<Swatch dye={body.dye ?? 'linen'} />}
+      open={open}
+      onOpen={() => setView({ body: id, points: [], grip: null })}
+      tools={<ThingTools kind="bodies" id={id} name={body.name} />}
+    >
+      <BodyCard id={id} body={body} />
+    </Row>
+  );
+}
+
+const Swatch = ({ dye }: { dye: Dye }) => (
   <svg width="16" height="16" aria-hidden>
-    <path d="M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z" fill="var(--ground)" stroke="var(--ink)" strokeWidth="1.5" />
+    <path d="M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z" fill={DYED[dye]} stroke="var(--ink)" strokeWidth="1.5" />
   </svg>
 );
 
 const mm = (m: number) => (m < 0.1 ? `${(m * 1000).toFixed(m < 0.01 ? 1 : 0)} mm` : `${m.toFixed(2)} m`);
 
-function BodyCard({ id, body, shape }: { id: string; body: Body; shape: Shape | undefined }) {
-  const fault = useScene((s) => s.shapeFaults[id]);
+function BodyCard({ id, body }: { id: string; body: Body }) {
+  const { shape, fault } = useShape(id);
+  const names = useScene((s) => Object.entries(s.bodies).filter(([k]) => k !== id).map(([, b]) => b.name)) ?? [];
   const base = `/bodies/${id}`;
   const of = body.name;
-  const sheet = 'sheet' in body.shape ? body.shape.sheet : null;
   return (
     <>
-      <TextField label="Name" path={`${base}/name`} />
-      {sheet ? (
-        <>
-          <NumberField path={`${base}/shape/sheet/width`} of={of} />
-          <NumberField path={`${base}/shape/sheet/depth`} of={of} />
-          <NumberField path={`${base}/shape/sheet/columns`} of={of} whole />
-          <NumberField path={`${base}/shape/sheet/rows`} of={of} whole />
-          <ChoiceField
-            label="Warp runs"
-            value={sheet.warp ?? 'width'}
-            options={[{ value: 'width', label: 'along the width' }, { value: 'depth', label: 'along the depth' }]}
-            onChoose={(v) => void setValue(`${of} warp`, `${base}/shape/sheet/warp`, v)}
-          />
-        </>
-      ) : (
-        <ShapeNumbers base={`${base}/shape`} shape={body.shape} of={of} />
-      )}
-      {fault && <Note tone="care">{fault}</Note>}
-      {shape && (
-        <Note>
-          Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide, {shape.head.triangles.toLocaleString('en')} triangles
-        </Note>
-      )}
+      <TextField label="Name" path={`${base}/name`} taken={names} />
+      <Matter id={id} body={body} />
+      <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
+        <ShapeNumbers id={id} body={body} />
+        {fault && <Note tone="care">{fault}</Note>}
+        {shape && (
+          <Note>
+            Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide, {count(shape.head.triangles, 'triangle')}
+          </Note>
+        )}
+      </Fold>
       {shape?.head.coarse && (
         <>
           <Note tone="care">Too coarse to fold: fewer than 16 edges across make a board.</Note>
           <Actions><Button onClick={() => void makeFiner(id, body)}>Make it fine enough</Button></Actions>
         </>
       )}
-      <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Place</h3>
-      {['x', 'y', 'z'].map((axis, k) => (
-        <NumberField key={axis} path={`${base}/place/position/${k}`} label={`Position ${axis}`} of={of} />
-      ))}
-      {['x', 'y', 'z'].map((axis, k) => (
-        <NumberField key={axis} path={`${base}/place/turn/${k}`} label={`Turn ${axis}`} of={of} />
-      ))}
-      <MatterFrom id={id} body={body} />
-      {(['areal_weight', 'stretch_warp', 'stretch_weft', 'shear', 'poisson', 'bend_warp', 'bend_weft', 'damping', 'drag', 'lift', 'friction', 'thickness'] as const).map((key) => (
-        <NumberField key={key} path={`${base}/matter/${key}`} of={of} />
-      ))}
-      <Actions><Button onClick={() => void removeBody(id)}>Remove {of}</Button></Actions>
+      <PlaceRows base={base} of={of} />
+      <Line label="Dye">
+        <span role="radiogroup" aria-label={`${of} dye`} className="flex gap-1">
+          {DYES.map((d) => (
+            <button
+              key={d}
+              type="button"
+              role="radio"
+              aria-checked={(body.dye ?? 'linen') === d}
+              aria-label={d}
+              title={d}
+              style={{ background: DYED[d] }}
+              className={`size-5 rounded-full border ${(body.dye ?? 'linen') === d ? 'border-2 border-ink' : 'border-line-strong'}`}
+              onClick={() => void edit(`${of} dyed ${d}`, [d === 'linen' && body.dye ? { op: 'remove', path: `${base}/dye` } : { op: 'add', path: `${base}/dye`, value: d }])}
+            />
+          ))}
+        </span>
+      </Line>
     </>
   );
 }
 
-/** The numbers of a generated shape other than the sheet, or how often a mesh is refined. */
-function ShapeNumbers({ base, shape, of }: { base: string; shape: Body['shape']; of: string }) {
-  const [kind, numbers] = Object.entries(shape)[0] as [string, Record<string, unknown>];
-  if (kind === 'mesh') return <NumberField path={`${base}/mesh/refine`} of={of} whole />;
-  const whole = new Set(['rings', 'cells', 'around', 'along', 'about']);
-  return Object.entries(numbers).flatMap(([key, value]) =>
-    Array.isArray(value)
-      ? value.map((_, k) => <NumberField key={key + k} path={`${base}/${kind}/${key}/${k}`} label={`${key === 'cells' ? 'Cells' : 'Size'} ${'xyz'[k]}`} of={of} whole={whole.has(key)} />)
-      : [<NumberField key={key} path={`${base}/${kind}/${key}`} of={of} whole={whole.has(key)} />],
-  );
-}
-
-/** What a matter began as, where its numbers come from, and the way back to them. */
-function MatterFrom({ id, body }: { id: string; body: Body }) {
-  const matters = useScene((s) => s.matters);
-  const path = `/bodies/${id}/matter`;
+/** What it is made of: the picture first, then what is changed most. */
+function Matter({ id, body }: { id: string; body: Body }) {
+  const matters = useMatters();
+  const of = body.name;
+  const base = `/bodies/${id}/matter`;
+  const part = (key: string, name?: string) => ({ path: `${base}/${key}`, ...(name ? { name } : {}) });
   const began = matters.find((m) => m.id === body.matter?.preset);
-  const choose = (m: (typeof matters)[number], word: string) => edit(`${body.name} ${word} ${m.name}`, [{ op: 'replace', path, value: m.matter }]);
+  const choose = (m: (typeof matters)[number], word: string) => edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
   const nudged = began && Object.entries(began.matter).some(([k, v]) => body.matter?.[k as keyof typeof body.matter] !== v);
   return (
-    <>
-      <h3 className="px-4 pt-3 pb-1 pl-9 text-[12px] font-semibold text-faded">Matter</h3>
+    <Fold name="Matter" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
       <ChoiceField
         label="Began as"
         value={began?.id ?? 'own'}
@@ -132,27 +128,72 @@ function MatterFrom({ id, body }: { id: string; body: Body }) {
           if (m) void choose(m, 'made of');
         }}
       />
-      {began && <Note>{began.source}.</Note>}
+      <FeelPicture body={id} />
+      <NumberField path={`${base}/areal_weight`} label="Weight" of={of} />
+      <NumberRow label="Bend, N·m" of={of} parts={[part('bend_warp', 'warp'), part('bend_weft', 'weft')]} />
+      <NumberRow label="Stretch, N/m" of={of} parts={[part('stretch_warp', 'warp'), part('stretch_weft', 'weft')]} />
+      <NumberField path={`${base}/shear`} of={of} />
+      <NumberField path={`${base}/damping`} of={of} />
+      <Fold name="Air, skin and narrowing" closed>
+        <NumberRow label="In the air" of={of} parts={[part('drag', 'drag'), part('lift', 'lift')]} />
+        <NumberField path={`${base}/friction`} of={of} />
+        <NumberField path={`${base}/thickness`} of={of} />
+        <NumberField path={`${base}/poisson`} of={of} />
+        {began && <Note>{began.name}: {began.source}.</Note>}
+      </Fold>
       {nudged && <Actions><Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button></Actions>}
-    </>
+    </Fold>
   );
 }
 
-/** One click from a board to a cloth: twenty edges across the narrower side, or a mesh split once more. */
+/** The numbers of a generated shape, or how often a mesh is refined. */
+function ShapeNumbers({ id, body }: { id: string; body: Body }) {
+  const base = `/bodies/${id}/shape`;
+  const of = body.name;
+  if ('sheet' in body.shape) {
+    const { warp } = body.shape.sheet;
+    const part = (key: string, name: string) => ({ path: `${base}/sheet/${key}`, name });
+    return (
+      <>
+        <NumberRow label="Size, m" of={of} parts={[part('width', 'wide'), part('depth', 'deep')]} />
+        <NumberRow label="Points" of={of} whole parts={[part('columns', 'wide'), part('rows', 'deep')]} />
+        <ChoiceField
+          label="Warp runs"
+          value={warp ?? 'width'}
+          options={[{ value: 'width', label: 'along the width' }, { value: 'depth', label: 'along the depth' }]}
+          onChoose={(v) => void setValue(`${of} warp`, `${base}/sheet/warp`, v)}
+        />
+      </>
+    );
+  }
+  const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, unknown>];
+  if (kind === 'mesh') return <NumberField path={`${base}/mesh/refine`} of={of} whole />;
+  const whole = new Set(['rings', 'cells', 'around', 'along', 'about']);
+  return Object.entries(numbers).map(([key, value]) =>
+    Array.isArray(value) ? (
+      <NumberRow key={key} label={key === 'cells' ? 'Cells' : 'Size, m'} of={of} whole={whole.has(key)} parts={value.map((_, k) => ({ path: `${base}/${kind}/${key}/${k}`, name: 'xyz'[k]! }))} />
+    ) : (
+      <NumberField key={key} path={`${base}/${kind}/${key}`} of={of} whole={whole.has(key)} />
+    ),
+  );
+}
+
+/** One click from a board to a cloth: twenty edges across the narrower side, or all split once more. */
 function makeFiner(id: string, body: Body) {
   const base = `/bodies/${id}/shape`;
-  if ('sheet' in body.shape) {
-    const { width, depth } = body.shape.sheet;
-    const edge = Math.min(width, depth) / 20;
-    const points = (size: number) => Math.min(2000, Math.round(size / edge) + 1);
-    return edit(`${body.name} made finer`, [
-      { op: 'replace', path: `${base}/sheet/columns`, value: points(width) },
-      { op: 'replace', path: `${base}/sheet/rows`, value: points(depth) },
-    ]);
-  }
-  if ('mesh' in body.shape) return setValue(`${body.name} made finer`, `${base}/mesh/refine`, (body.shape.mesh.refine ?? 0) + 1);
-  const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, number | number[]>];
-  const twice = ['rings', 'cells', 'around', 'along', 'about'].filter((k) => k in numbers);
-  const more = (v: number | number[]) => (Array.isArray(v) ? v.map((n) => 2 * n) : 2 * v);
-  return edit(`${body.name} made finer`, twice.map((k) => ({ op: 'replace' as const, path: `${base}/${kind}/${k}`, value: more(numbers[k]!) })));
+  return editBy(() => {
+    const label = `${body.name} made finer`;
+    const to = (path: string, value: unknown) => ({ op: 'replace' as const, path: `${base}/${path}`, value });
+    if ('sheet' in body.shape) {
+      const { width, depth } = body.shape.sheet;
+      const edge = Math.min(width, depth) / 20;
+      const points = (size: number) => Math.min(2000, Math.round(size / edge) + 1);
+      return { label, patch: [to('sheet/columns', points(width)), to('sheet/rows', points(depth))] };
+    }
+    if ('mesh' in body.shape) return { label, patch: [{ op: 'add', path: `${base}/mesh/refine`, value: (body.shape.mesh.refine ?? 0) + 1 }] };
+    const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, number | number[]>];
+    const twice = ['rings', 'cells', 'around', 'along', 'about'].filter((k) => k in numbers);
+    const more = (v: number | number[]) => (Array.isArray(v) ? v.map((n) => 2 * n) : 2 * v);
+    return { label, patch: twice.map((k) => to(`${kind}/${k}`, more(numbers[k]!))) };
+  });
 }

@@ -1,39 +1,51 @@
 /** The steps of the work, as knots on a thread: empty, tied, or loose where something needs a look. */
-import { useScene } from '../store/scene';
-import { goTo, STEPS, useView, type Step } from '../store/view';
+import { useEffect, useRef, useState } from 'react';
+import { useLanes, useScene, useShapes } from '../state/queries';
+import { goTo, STEPS, useView, type Step } from '../state/view';
 
 type Knot = 'empty' | 'tied' | 'loose';
 
 function useKnots(): Record<Step, Knot> {
-  const { project, lanes, shapes, shapeFaults } = useScene();
-  const bodies = project?.scene.bodies ?? {};
-  const fields = Object.values(project?.scene.fields ?? {});
+  const { shapes, faults } = useShapes();
+  const lanes = useLanes((l) => l) ?? [];
+  const bodies = useScene((s) => s.bodies) ?? {};
+  const fields = Object.values(useScene((s) => s.fields) ?? {});
+  const lands = useScene((s) => Boolean(s.floor) || Object.values(s.colliders ?? {}).some((c) => c.on !== false)) ?? false;
   const any = Object.keys(bodies).length > 0;
-  const loose = Object.keys(shapeFaults).length > 0 || Object.values(shapes).some((s) => s.head.coarse);
-  const held = Object.values(bodies).some((b) => Object.keys(b.grips ?? {}).length > 0);
+  const loose = Object.keys(faults).length > 0 || Object.values(shapes).some((s) => s.head.coarse);
+  const held = Object.values(bodies).some((b) => Object.values(b.grips ?? {}).some((g) => g.on !== false));
   const counts = lanes.reduce((c, l) => ({ t: c.t + l.counts.true, s: c.s + l.counts.stale, m: c.m + l.counts.missing }), { t: 0, s: 0, m: 0 });
   const whole = any && counts.s + counts.m === 0 && counts.t > 0;
   return {
     Shape: !any ? 'empty' : loose ? 'loose' : 'tied',
-    Hold: held ? 'tied' : any ? 'loose' : 'empty',
+    // What is dropped on something on purpose needs no hold; what falls for ever does.
+    Hold: held ? 'tied' : any && !lands ? 'loose' : 'empty',
     Air: fields.some((f) => f.on !== false) ? 'tied' : 'empty',
-    Contact: project?.scene.floor ? 'tied' : 'empty',
+    Contact: lands ? 'tied' : 'empty',
     Run: whole ? 'tied' : counts.s > 0 ? 'loose' : 'empty',
     Deliver: whole ? 'tied' : 'empty',
   };
 }
 
 const WORDS: Record<Knot, string> = { empty: 'nothing there yet', tied: 'set', loose: 'needs a look' };
-const GAP = 60;
+/** From knot to knot: less where the window is low. */
+const [MOST, LEAST] = [60, 34];
 
 export function Thread() {
   const step = useView((s) => s.step);
   const knots = useKnots();
   const at = STEPS.indexOf(step);
-  const wave = (n: number) => Array.from({ length: n }, (_, k) => `S${k % 2 ? 17 : 27} ${24 + GAP * k - 12} 22 ${24 + GAP * k}`).join(' ');
+  const nav = useRef<HTMLElement>(null);
+  const [GAP, setGap] = useState(MOST);
+  useEffect(() => {
+    const watch = new ResizeObserver(([e]) => e && setGap(Math.max(LEAST, Math.min(MOST, (e.contentRect.height - 56) / STEPS.length))));
+    if (nav.current) watch.observe(nav.current);
+    return () => watch.disconnect();
+  }, []);
+  const wave = (n: number) => Array.from({ length: n }, (_, k) => `S${k % 2 ? 17 : 27} ${24 + GAP * k - 0.2 * GAP} 22 ${24 + GAP * k}`).join(' ');
   return (
-    <nav aria-label="Steps" className="relative overflow-hidden border-r border-line bg-ground [grid-area:thread]">
-      <p className="px-3 pt-3.5 text-[15px] font-bold tracking-wide">Nematon</p>
+    <nav ref={nav} aria-label="Steps" className="relative w-[106px] shrink-0 overflow-hidden border-r border-line bg-ground">
+      <p className="px-3 pt-2.5 text-[15px] font-bold tracking-wide">Nematon</p>
       <svg className="absolute top-11 left-0" width="44" height={GAP * STEPS.length + 30} aria-hidden>
         <path d={`M22 0 C17 8 20 16 22 24 ${wave(STEPS.length)} S17 ${GAP * STEPS.length} 22 ${GAP * STEPS.length + 14}`} fill="none" stroke="var(--line-strong)" strokeWidth="1.6" />
         <path d={`M22 0 C17 8 20 16 22 24 ${wave(at + 1)}`} fill="none" stroke="var(--ink)" strokeWidth="2.2" />
@@ -64,7 +76,8 @@ export function Thread() {
               aria-current={s === step ? 'step' : undefined}
               aria-label={`${s}, ${WORDS[knots[s]]}`}
               onClick={() => goTo(s)}
-              className={`h-12 w-full pl-[43px] text-left text-[12.5px] ${s === step ? 'font-bold' : 'text-faded hover:text-ink'}`}
+              style={{ height: Math.min(48, GAP) }}
+              className={`w-full pl-[43px] text-left text-[12.5px] ${s === step ? 'font-bold' : 'text-faded hover:text-ink'}`}
             >
               {s}
             </button>

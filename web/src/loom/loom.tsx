@@ -1,133 +1,181 @@
-/** The strip along the bottom: transport, ruler, lanes. Drawn on a canvas; React shows only words. */
+/** The strip along the bottom: transport, ruler, lanes. Drawn on canvases; React shows only words. */
 import { useEffect, useRef, useState } from 'react';
-import { isGoing, useScene } from '../store/scene';
-import { setView, useView } from '../store/view';
+import type { Lane } from '../api/http';
+import { useBody } from '../bench/use-body';
+import { choosePoints } from '../state/choice';
+import { isGoing, useLanes, useRuns, useScene } from '../state/queries';
+import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
-import { useBody } from '../bench/bodies';
 import { Transport } from './transport';
-import { draw, frameAt, LANE, RULER, xOf } from './weave';
+import { drawLanes, drawRuler, frameAt, LANE, PAD, RULER, xOf, type Span } from './weave';
 import { laneWords, runWords, snagWords } from './words';
 
+const NONE: Lane[] = [];
+
+/** Names and lanes scroll together; transport and ruler stay. */
 export function Loom() {
-  const { lanes, runs } = useScene();
-  const benchWidth = useView((s) => s.benchWidth);
+  const lanes = useLanes((l) => l) ?? NONE;
+  const going = useRuns((all) => all.find(isGoing));
+  const benchWidth = useView((v) => v.benchWidth);
   const chosen = useBody();
-  const going = runs.find(isGoing);
   return (
-    <div className="grid h-full" style={{ gridTemplate: `${RULER}px minmax(0,1fr) / ${106 + benchWidth}px minmax(0,1fr)` }}>
-      <Transport />
-      <div className="row-span-2 min-w-0 overflow-y-auto">
-        <Strip />
+    <div className="grid h-full overflow-x-hidden overflow-y-auto" style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}>
+      <div className="min-w-0 border-r border-line-strong">
+        <div className="sticky top-0 z-10 border-b border-line bg-sunk" style={{ height: RULER }}>
+          <Transport />
+        </div>
+        <ul>
+          {lanes.map((l) => (
+            <li key={l.body}>
+              <button
+                type="button"
+                title={`${l.name}: ${laneWords(l)}`}
+                style={{ height: LANE }}
+                onClick={() => setView({ body: l.body, points: [], grip: null })}
+                className={`flex w-full items-center gap-3 px-4 text-left ${l.body === chosen && lanes.length > 1 ? 'font-semibold' : ''}`}
+              >
+                <span className="max-w-[60%] truncate">{l.name}</span>
+                <span className={`ml-auto truncate text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>{laneWords(l)}</span>
+              </button>
+            </li>
+          ))}
+          {going && (
+            <li role="status" className="num truncate px-4 pt-1 pb-1 text-faded" title={runWords(going)}>
+              {runWords(going)}
+            </li>
+          )}
+        </ul>
       </div>
-      <ul className="overflow-hidden border-t border-r border-t-line border-r-line-strong">
-        {lanes.map((l) => (
-          <li key={l.body}>
-            <button
-              type="button"
-              style={{ height: LANE }}
-              onClick={() => setView({ body: l.body, points: [], grip: null })}
-              className={`flex w-full items-center gap-3 px-4 text-left ${l.body === chosen && lanes.length > 1 ? 'font-semibold' : ''}`}
-            >
-              <span className="truncate">{l.name}</span>
-              <span className={`ml-auto shrink-0 text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>{laneWords(l)}</span>
-            </button>
-          </li>
-        ))}
-        {going && (
-          <li role="status" className="num truncate px-4 pt-1 text-faded">
-            {runWords(going)}
-          </li>
-        )}
-      </ul>
+      <Strip lanes={lanes} />
     </div>
   );
 }
 
-function Strip() {
-  const lanes = useScene((s) => s.lanes);
-  const frames = useScene((s) => s.project?.scene.frames);
-  const dusk = useView((s) => s.dusk);
-  const canvas = useRef<HTMLCanvasElement>(null);
+function Strip({ lanes }: { lanes: Lane[] }) {
+  const frames = useScene((s) => s.frames);
+  const dusk = useView((v) => v.dusk);
+  const host = useRef<HTMLDivElement>(null);
+  const ruler = useRef<HTMLCanvasElement>(null);
+  const cloth = useRef<HTMLCanvasElement>(null);
+  const head = useRef<HTMLDivElement>(null);
   const [tip, setTip] = useState<{ x: number; y: number; words: string[] } | null>(null);
-  const dragging = useRef(false);
-  const span = { first: frames?.first ?? 0, last: frames?.last ?? 0, rate: frames?.rate ?? 24 };
+  const dragging = useRef<{ back: number } | null>(null);
+  const [first, last, rate] = [frames?.first ?? 0, frames?.last ?? 0, frames?.rate ?? 24];
+  const span: Span = { first, last, rate };
 
+  // The lanes are drawn when they change; a frame only moves the playhead.
   useEffect(() => {
-    const paint = () => canvas.current && draw(canvas.current, lanes, span, clock.frame);
+    const paint = () => {
+      if (!ruler.current || !cloth.current) return;
+      drawRuler(ruler.current, span);
+      drawLanes(cloth.current, lanes, span);
+      move();
+    };
+    const move = () => {
+      if (head.current && host.current) head.current.style.transform = `translateX(${xOf(clock.frame, span, host.current.clientWidth).toFixed(1)}px)`;
+      host.current?.setAttribute('aria-valuenow', String(clock.frame));
+    };
     paint();
     void document.fonts.ready.then(paint);
     const watch = new ResizeObserver(paint);
-    if (canvas.current) watch.observe(canvas.current);
-    const off = clock.subscribe(paint);
+    if (host.current) watch.observe(host.current);
+    const off = clock.subscribe(move);
     return () => {
       off();
       watch.disconnect();
     };
-  });
+  }, [lanes, first, last, rate, dusk]);
 
+  const place = (e: React.PointerEvent) => {
+    const box = host.current!.getBoundingClientRect();
+    return { x: e.clientX - box.left, y: e.clientY - box.top, width: box.width };
+  };
+  /** The lane under the pointer: below the ruler, which stays where the lanes scroll. */
+  const laneAt = (e: React.PointerEvent) => {
+    const y = e.clientY - cloth.current!.getBoundingClientRect().top;
+    const under = e.clientY > ruler.current!.getBoundingClientRect().bottom;
+    return under ? lanes[Math.floor(y / LANE)] : undefined;
+  };
   /** The snags of the frame within a finger's reach of a place on a lane. */
-  const snagAt = (x: number, y: number, width: number) => {
-    const lane = y > RULER ? lanes[Math.floor((y - RULER - 2) / LANE)] : undefined;
+  const snagAt = (e: React.PointerEvent) => {
+    const lane = laneAt(e);
+    const { x, width } = place(e);
     const far = (f: number) => Math.abs(xOf(f, span, width) - x);
     const found = lane?.snags.toSorted((a, b) => far(a.frame) - far(b.frame))[0];
     return lane && found && far(found.frame) < 7 ? { lane, found } : null;
   };
   const go = (e: React.PointerEvent) => {
-    const box = e.currentTarget.getBoundingClientRect();
-    clock.go(frameAt(e.clientX - box.left, span, box.width));
+    const { x, width } = place(e);
+    clock.go(frameAt(x, span, width));
   };
   const hover = (e: React.PointerEvent) => {
-    const box = e.currentTarget.getBoundingClientRect();
-    const [x, y] = [e.clientX - box.left, e.clientY - box.top];
-    const lane = lanes[Math.floor((y - RULER - 2) / LANE)];
-    const frame = frameAt(x, span, box.width);
-    const snag = snagAt(x, y, box.width);
-    if (snag) return setTip({ x: Math.min(x, box.width - 280), y: e.clientY, words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map(snagWords)] });
-    const s = y > RULER ? lane?.stretches.find((t) => t.first <= frame && frame <= t.last) : undefined;
+    const { x, width } = place(e);
+    const lane = laneAt(e);
+    const frame = frameAt(x, span, width);
+    const snag = snagAt(e);
+    const left = Math.min(x, width - 280);
+    if (snag) return setTip({ x: left, y: e.clientY, words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map(snagWords)] });
+    const s = lane?.stretches.find((t) => t.first <= frame && frame <= t.last);
     if (!lane || s?.state !== 'stale') return setTip(null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;
     const reasons = s.reasons ?? [];
     const words = reasons.length > 0 ? reasons.slice(0, 4).map((r) => `${r} from ${from}`) : ['The solver or the mesh is another than then'];
     if (reasons.length > 4) words.push(`and ${reasons.length - 4} more`);
-    setTip({ x: Math.min(x, box.width - 280), y: e.clientY, words });
+    setTip({ x: left, y: e.clientY, words });
+  };
+  const escape = (e: KeyboardEvent) => {
+    if (e.key !== 'Escape' || !dragging.current) return;
+    e.stopPropagation();
+    clock.go(dragging.current.back);
+    drop();
+  };
+  const drop = () => {
+    dragging.current = null;
+    removeEventListener('keydown', escape, true);
   };
 
   return (
-    <div className="relative h-full" style={{ minHeight: RULER + 10 + lanes.length * LANE }}>
-      <canvas
-        ref={canvas}
-        key={String(dusk)}
-        data-testid="loom"
-        role="slider"
-        tabIndex={0}
-        aria-label="Frame"
-        aria-valuemin={span.first}
-        aria-valuemax={span.last}
-        aria-valuenow={clock.frame}
-        aria-valuetext={lanes.map((l) => `${l.name}: ${laneWords(l)}`).join('; ')}
-        className="absolute inset-0 h-full w-full cursor-ew-resize touch-none"
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          dragging.current = true;
-          clock.stop();
-          setTip(null);
-          const box = e.currentTarget.getBoundingClientRect();
-          const snag = snagAt(e.clientX - box.left, e.clientY - box.top, box.width);
-          if (snag) {
-            dragging.current = false;
-            clock.go(snag.found.frame);
-            setView({ body: snag.lane.body, grip: null, points: snag.found.snags.map((s) => s.point) });
-          } else go(e);
-        }}
-        onPointerMove={(e) => (dragging.current ? go(e) : hover(e))}
-        onPointerUp={() => (dragging.current = false)}
-        onPointerLeave={() => setTip(null)}
-      />
+    <div
+      ref={host}
+      data-testid="loom"
+      role="slider"
+      tabIndex={0}
+      aria-label="Frame"
+      aria-valuemin={first}
+      aria-valuemax={last}
+      aria-valuenow={clock.frame}
+      aria-valuetext={lanes.map((l) => `${l.name}: ${laneWords(l)}`).join('; ')}
+      className="relative min-w-0 cursor-ew-resize touch-none"
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.currentTarget.setPointerCapture(e.pointerId);
+        const back = clock.frame;
+        clock.stop();
+        setTip(null);
+        const snag = snagAt(e);
+        if (snag) {
+          clock.go(snag.found.frame);
+          setView({ body: snag.lane.body, grip: null });
+          choosePoints(snag.found.snags.map((s) => s.point));
+          return;
+        }
+        dragging.current = { back };
+        addEventListener('keydown', escape, true);
+        go(e);
+      }}
+      onPointerMove={(e) => (dragging.current ? go(e) : hover(e))}
+      onPointerUp={drop}
+      onPointerCancel={drop}
+      onPointerLeave={() => setTip(null)}
+    >
+      <canvas key={`r${dusk}`} ref={ruler} className="sticky top-0 z-10 block w-full border-b border-line bg-sunk" style={{ height: RULER }} />
+      <canvas key={`c${dusk}`} ref={cloth} className="block w-full" style={{ height: Math.max(1, lanes.length) * LANE + 6 }} />
+      <div ref={head} className="pointer-events-none absolute top-0 bottom-0 -left-px z-10 w-0.5 bg-ink" style={{ transform: `translateX(${PAD}px)` }} />
       {tip && (
         <div
           role="tooltip"
           className="pointer-events-none fixed z-30 w-max max-w-80 rounded-md bg-ink px-3 py-1.5 text-[12px] text-ground"
-          style={{ left: tip.x + (canvas.current?.getBoundingClientRect().left ?? 0) + 12, bottom: innerHeight - tip.y + 14 }}
+          style={{ left: tip.x + (host.current?.getBoundingClientRect().left ?? 0) + 12, bottom: innerHeight - tip.y + 14 }}
         >
           {tip.words.map((w) => (
             <p key={w}>{w}</p>

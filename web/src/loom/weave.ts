@@ -66,7 +66,8 @@ function patterns(c: CanvasRenderingContext2D, css: CSSStyleDeclaration, ratio: 
   };
 }
 
-export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame: number) {
+/** Fits a canvas to where it stands; its context in the page's own pixels, with the weaves. */
+function fit(canvas: HTMLCanvasElement) {
   const ratio = devicePixelRatio;
   const [width, height] = [canvas.clientWidth, canvas.clientHeight];
   if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
@@ -76,13 +77,21 @@ export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame
   const c = canvas.getContext('2d')!;
   c.setTransform(ratio, 0, 0, ratio, 0, 0);
   c.clearRect(0, 0, width, height);
-  const p = patterns(c, getComputedStyle(canvas), ratio);
+  return { c, width, p: patterns(c, getComputedStyle(canvas), ratio) };
+}
+
+export function drawRuler(canvas: HTMLCanvasElement, span: Span) {
+  const { c, width, p } = fit(canvas);
   ruler(c, p, span, width);
+}
+
+export function drawLanes(canvas: HTMLCanvasElement, lanes: Lane[], span: Span) {
+  const { c, width, p } = fit(canvas);
   const x = (f: number) => xOf(f, span, width);
   // A frame is a column as wide as the way to the next; half of it hangs over either side.
   const half = (x(span.first + 1) - x(span.first)) / 2;
   lanes.forEach((lane, k) => {
-    const y = RULER + 6 + k * LANE;
+    const y = 6 + k * LANE;
     for (const s of lane.stretches) {
       // On whole pixels: stretches of one state must not show where one chunk ends.
       const from = Math.round(Math.max(PAD - 3, x(s.first) - half));
@@ -107,12 +116,6 @@ export function draw(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, frame
       c.stroke();
     }
   });
-  c.strokeStyle = p.ink;
-  c.lineWidth = 2;
-  c.beginPath();
-  c.moveTo(x(frame), 4);
-  c.lineTo(x(frame), Math.max(RULER + 8 + lanes.length * LANE, height));
-  c.stroke();
 }
 
 type Patterns = ReturnType<typeof patterns>;

@@ -1,4 +1,5 @@
 import type { Lane, Run, Snag, Touched } from '../api/http';
+import { count } from '../ui/sum';
 
 /** What a lane's frames are, in a few words. */
 export function laneWords(lane: Lane): string {
@@ -14,6 +15,7 @@ export function laneWords(lane: Lane): string {
   return `true up to ${m!.first - 1}`;
 }
 
+const about = (s: number) => (s < 90 ? `${Math.max(1, Math.round(s))} s` : `${Math.round(s / 60)} min`);
 const time = (s: number) => `${Math.floor(s / 60)}:${String(Math.ceil(s) % 60).padStart(2, '0')}`;
 
 /** How a run is doing, in a line. */
@@ -21,7 +23,7 @@ export function runWords(r: Run): string {
   const speed = r.rate > 0 ? `, ${r.rate.toFixed(r.rate < 10 ? 1 : 0)} frames a second` : '';
   switch (r.state) {
     case 'queued':
-      return 'waiting for a worker';
+      return r.waits ? `waits behind ${r.waits.behind.join(', ')}, about ${about(r.waits.seconds)}` : 'waiting for a worker';
     case 'running':
       return `${r.done} of ${r.total}${speed}${r.left ? `, ${time(r.left)} left` : ''}`;
     case 'cancelled':
@@ -41,7 +43,7 @@ export function touchedWords(t: Touched): string {
 
 /** What is wrong with a frame, in a line. */
 export function snagWords(s: Snag): string {
-  const many = (one: string, more: string) => (s.count === 1 ? `1 ${one}` : `${s.count.toLocaleString('en')} ${more}`);
+  const many = (one: string, more: string) => count(s.count, one, more);
   switch (s.snag) {
     case 'crossing':
       return `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ? touchedWords(s.with) : ''}`;

@@ -1,5 +1,5 @@
 /** Frames at hand: chunks fetched once, the least used let go when they take too much room. */
-import { readChunk } from '../api/frames';
+import { http, told } from '../api/http';
 
 export type Chunk = {
   points: number;
@@ -39,7 +39,7 @@ export function fetchChunk(id: number): Promise<Chunk | null> {
   if (here) return Promise.resolve(here);
   const coming = onTheWay.get(id);
   if (coming) return coming;
-  const fetched = readChunk(id)
+  const fetched = told(http.GET('/api/chunks/{chunk}', { params: { path: { chunk: id } }, parseAs: 'arrayBuffer' }))
     .then((bytes) => {
       const chunk = decode(bytes);
       atHand.set(id, chunk);

@@ -9,6 +9,8 @@ class Clock {
   loop = true;
   /** Frames that playing had to leave out since it began. */
   dropped = 0;
+  /** Frames a second that were shown of late, while it plays. */
+  pace = 0;
   first = 0;
   last = 0;
   rate = 24;
@@ -17,6 +19,7 @@ class Clock {
   private began = 0;
   private from = 0;
   private shown = 0;
+  private lately: number[] = [];
   private listeners = new Set<Listener>();
 
   subscribe = (l: Listener) => {
@@ -41,6 +44,12 @@ class Clock {
     this.tell();
   }
 
+  /** Stops, and goes to a frame. */
+  halt(frame: number) {
+    this.stop();
+    this.go(frame);
+  }
+
   step(by: number) {
     this.stop();
     this.go(this.frame + by);
@@ -51,6 +60,7 @@ class Clock {
     if (this.frame >= Math.min(this.last, this.until)) this.frame = this.first;
     this.playing = true;
     this.dropped = 0;
+    this.lately = [];
     this.restart();
     requestAnimationFrame(this.tick);
     this.tell();
@@ -89,6 +99,9 @@ class Clock {
       this.dropped += Math.max(0, frame - this.shown - 1);
       this.shown = frame;
       this.frame = frame;
+      const at = performance.now();
+      this.lately = [...this.lately.filter((t) => t > at - 1000), at];
+      this.pace = this.lately.length;
       this.tell();
     }
     requestAnimationFrame(this.tick);

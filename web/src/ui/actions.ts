@@ -1,37 +1,62 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
-import { begin, cancel, isGoing, run, show, turn, useScene } from '../store/scene';
-import { goTo, setView, STEPS, useView } from '../store/view';
+import { grow, holdChosen } from '../bench/grips';
+import { chooseMesh } from '../bench/import-mesh';
+import { addCollider, addField, addSheet, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
+import { newProject, openProject, toProjects } from '../pages/go';
+import { choosePoints } from '../state/choice';
+import { cancel, run, turn } from '../state/project';
+import { client, isGoing, now } from '../state/queries';
+import { goTo, setView, STEPS, useView } from '../state/view';
 import { clock } from '../stream/clock';
-import { stage } from '../viewport/stage';
-import { addSheet, chooseMesh } from '../bench/bodies';
-import { addField } from '../bench/fields';
-import { deleteChosen, holdChosen } from '../bench/grips';
+import { stage, type From } from '../viewport/stage';
+import type { Summary } from '../api/http';
 
 export type Action = {
   name: string;
-  /** As shown, and as matched: a key, with `Mod+` for Ctrl or Cmd. */
+  /** As shown, and as matched: a key, with `Mod+` for Ctrl or Cmd and `Shift+`. */
   key?: string;
   can?: () => boolean;
   act: () => void;
 };
 
-const going = () => useScene.getState().runs.some(isGoing);
+const going = () => now.runs().some(isGoing);
+const chosen = (act: (kind: 'bodies' | 'colliders' | 'fields', id: string) => unknown) => () => {
+  const { step, field, collider } = useView.getState();
+  const body = theBody();
+  if (step === 'Air' && field) act('fields', field);
+  else if (step === 'Contact' && collider && now.scene()?.colliders?.[collider]) act('colliders', collider);
+  else if (body) act('bodies', body);
+};
 
-const fixed: Action[] = [
+const look = (from: From, key: string): Action => ({ name: `Look from ${from}`, key, act: () => stage.lookFrom(from) });
+
+export const fixed: Action[] = [
   { name: 'Play or stop', key: 'Space', act: () => clock.toggle() },
   { name: 'Next frame', key: 'ArrowRight', act: () => clock.step(1) },
   { name: 'Previous frame', key: 'ArrowLeft', act: () => clock.step(-1) },
-  { name: 'First frame', key: 'Home', act: () => (clock.stop(), clock.go(clock.first)) },
-  { name: 'Last frame', key: 'End', act: () => (clock.stop(), clock.go(clock.last)) },
+  { name: 'First frame', key: 'Home', act: () => clock.halt(clock.first) },
+  { name: 'Last frame', key: 'End', act: () => clock.halt(clock.last) },
   { name: 'Loop on or off', act: () => clock.setLoop(!clock.loop) },
   { name: 'Run', key: 'Mod+Enter', can: () => !going(), act: () => void run() },
+  { name: 'Run again', can: going, act: () => void run({ again: true }) },
+  { name: 'Run up to this frame', can: () => !going(), act: () => void run({ until: clock.frame }) },
+  { name: 'Run only the chosen body', can: () => !going() && theBody() !== null, act: () => void run({ bodies: [theBody()!] }) },
   { name: 'Cancel the run', can: going, act: () => void cancel() },
-  { name: 'Undo', key: 'Mod+z', can: () => Boolean(useScene.getState().project?.undo), act: () => turn('undo') },
-  { name: 'Redo', key: 'Mod+Shift+z', can: () => Boolean(useScene.getState().project?.redo), act: () => turn('redo') },
+  { name: 'Undo', key: 'Mod+z', act: () => turn('undo') },
+  { name: 'Redo', key: 'Mod+Shift+z', act: () => turn('redo') },
   { name: 'Hold the chosen points', key: 'h', can: () => useView.getState().points.length > 0, act: () => void holdChosen() },
-  { name: 'Remove what is chosen', key: 'Delete', act: () => void deleteChosen() },
-  { name: 'Choose nothing', key: 'Escape', act: () => setView({ points: [] }) },
-  { name: 'Frame the chosen body', key: 'f', act: () => stage.frame() },
+  { name: 'More points around the chosen', key: '+', can: () => useView.getState().points.length > 0, act: () => grow(1) },
+  { name: 'Fewer points at the rim', key: '-', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
+  { name: 'Copy what is chosen', key: 'Mod+d', act: chosen((kind, id) => void copyThing(kind, id)) },
+  { name: 'Set down what is chosen', act: chosen((kind, id) => kind !== 'fields' && void setDown(kind, id)) },
+  { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && showAlone(id)) },
+  { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
+  { name: 'Choose no points', key: 'Escape', act: () => choosePoints([]) },
+  { name: 'Bring into view', key: 'f', act: () => stage.frame() },
+  look('the front', 'Shift+1'),
+  look('the side', 'Shift+2'),
+  look('above', 'Shift+3'),
+  look('a corner', 'Shift+4'),
   { name: 'Wireframe on or off', key: 'w', act: () => setView((v) => ({ wire: !v.wire })) },
   { name: 'Air on or off', key: 'a', act: () => setView((v) => ({ air: !v.air })) },
   { name: 'Daylight or dusk', act: () => setView((v) => ({ dusk: !v.dusk })) },
@@ -39,19 +64,23 @@ const fixed: Action[] = [
   { name: 'Pick points by click', act: () => (goTo('Hold'), setView({ tool: 'pick' })) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
   { name: 'Add a sheet', act: () => void addSheet() },
-  { name: 'Bring in a mesh', act: () => chooseMesh() },
+  { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
+  { name: 'Add a ball', act: () => void addCollider('ball') },
+  { name: 'Add a box', act: () => void addCollider('box') },
+  { name: 'Add a capsule', act: () => void addCollider('capsule') },
   { name: 'Add a wind', act: () => void addField('wind') },
   { name: 'Add a turbulence', act: () => void addField('turbulence') },
   { name: 'Add gravity', act: () => void addField('gravity') },
-  { name: 'New project', act: () => void begin() },
+  { name: 'New project', act: () => void newProject() },
+  { name: 'All projects', act: toProjects },
   { name: 'All keys', key: '?', act: () => setView({ keys: true }) },
   { name: 'Command line', key: 'Mod+k', act: () => setView({ palette: true }) },
+  ...STEPS.map((s, k): Action => ({ name: `Step: ${s}`, key: String(k + 1), act: () => goTo(s) })),
 ];
 
+/** Those that can be done now, with a way to each project. */
 export function actions(): Action[] {
-  const steps = STEPS.map((s, k) => ({ name: `Step: ${s}`, key: String(k + 1), act: () => goTo(s) }));
-  const projects = useScene.getState().projects.map((p) => ({ name: `Open: ${p.name} (${p.id})`, act: () => void show(p.id) }));
-  return [...fixed, ...steps, ...projects].filter((a: Action) => a.can?.() ?? true);
+  const projects = client.getQueryData<Summary[]>(['projects', false]) ?? [];
+  const open = projects.map((p): Action => ({ name: `Open: ${p.name} (${p.id})`, act: () => openProject(p.id) }));
+  return [...fixed, ...open].filter((a) => a.can?.() ?? true);
 }
-
-export const allKeys = (): Action[] => [...fixed, ...STEPS.map((s, k) => ({ name: `Step: ${s}`, key: String(k + 1), act: () => goTo(s) }))];

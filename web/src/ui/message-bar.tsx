@@ -1,15 +1,27 @@
-import { say, useScene } from '../store/scene';
+import { say, useHere } from '../state/here';
+import { Button } from './button';
 
-/** What went wrong or happened elsewhere, in words, until it is put away. */
+/** What went wrong or happened elsewhere, in words, with what would help, until it is put away. */
 export function MessageBar() {
-  const message = useScene((s) => s.message);
+  const message = useHere((h) => h.message);
   if (!message) return null;
   const edge = message.tone === 'fault' ? 'border-madder' : 'border-weld';
   return (
-    <div role="alert" className={`absolute inset-x-0 bottom-14 z-20 mx-auto flex w-fit max-w-[min(620px,90%)] items-start gap-4 rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}>
+    <div role="alert" data-testid="message" className={`absolute inset-x-0 bottom-14 z-20 mx-auto flex w-fit max-w-[min(620px,90%)] items-start gap-4 rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}>
       <div className="min-w-0">
         <p className="font-semibold">{message.title}</p>
         <p className="max-h-40 overflow-auto break-words text-faded">{message.detail}</p>
+        {message.cure && (
+          <Button
+            className="mt-2"
+            onClick={() => {
+              say(null);
+              message.cure?.act();
+            }}
+          >
+            {message.cure.label}
+          </Button>
+        )}
       </div>
       <button type="button" aria-label="Put the message away" className="rounded px-1.5 text-[15px] text-faded hover:text-ink" onClick={() => say(null)}>
         ×

@@ -1,57 +1,128 @@
-/** A number: drag to scrub, type with units and simple sums, arrows to nudge, double-click to reset. */
+/** Numbers: drag to scrub, type with units and simple sums, arrows to nudge, double-click to reset. */
 import { useEffect, useRef, useState } from 'react';
-import { setValue, useScene } from '../store/scene';
-import { at, facts } from '../store/pointer';
+import { setValue } from '../state/project';
+import { setHere, useHere } from '../state/here';
+import { at, facts } from '../state/pointer';
+import { now, openId, useScene, useSchema } from '../state/queries';
+import { useView } from '../state/view';
+import { trial } from '../stream/trial';
 import { readSum, showNumber } from './sum';
 
-type Props = {
+type Part = {
   /** JSON Pointer of the number in the scene. */
   path: string;
-  /** Shown before it; the schema's title where left out. */
-  label?: string;
-  /** What undo calls a change: the thing's name comes first. */
-  of?: string;
-  whole?: boolean;
+  /** Short, shown in the field where a row has several: x, y, warp. */
+  name?: string;
 };
 
-export function NumberField({ path, label, of, whole }: Props) {
-  const value = useScene((s) => at(s.project?.scene, path)) as number | undefined;
-  const schema = useScene((s) => s.schema);
-  const fault = useScene((s) => s.faults[path]);
-  const f = facts(schema, path);
+type Props = {
+  /** Shown before the row; the schema's title of the first where left out. */
+  label?: string;
+  /** The thing whose number it is: what undo calls a change begins with it. */
+  of: string;
+  parts: Part[];
+  whole?: boolean;
+  /** Numbers of frames: seconds can be typed, from `zero` on. */
+  frames?: { rate: number; zero: number };
+};
+
+/** One number on a row of its own. */
+export function NumberField({ path, ...rest }: { path: string; label?: string; of: string; whole?: boolean; frames?: { rate: number; zero: number } }) {
+  return <NumberRow parts={[{ path }]} {...rest} />;
+}
+
+/** A row of up to three numbers that belong together. */
+export function NumberRow({ label, of, parts, whole, frames }: Props) {
+  const schema = useSchema();
+  const [bad, setBad] = useState<Record<string, string>>({});
+  const faults = useHere((h) => h.faults);
+  const title = label ?? facts(schema, parts[0]!.path).title;
+  const told = parts.map((p) => bad[p.path] ?? faults[p.path]).find(Boolean);
+  return (
+    <div className="px-4 pl-9">
+      <div className="grid min-h-7 grid-cols-[88px_minmax(0,1fr)] items-center gap-2">
+        <span className="truncate text-faded select-none" title={title}>{title}</span>
+        <span className="flex min-w-0 gap-1.5">
+          {parts.map((p) => (
+            <Num
+              key={p.path}
+              part={p}
+              label={title}
+              of={of}
+              whole={whole ?? false}
+              frames={frames}
+              alone={parts.length === 1}
+              bad={Boolean(bad[p.path] ?? faults[p.path])}
+              onBad={(b) => setBad((all) => (b === null && !(p.path in all) ? all : { ...Object.fromEntries(Object.entries(all).filter(([k]) => k !== p.path)), ...(b ? { [p.path]: b } : {}) }))}
+            />
+          ))}
+        </span>
+      </div>
+      {told && <p role="alert" className="pb-1 pl-[96px] text-[12px] text-madder">{told}</p>}
+    </div>
+  );
+}
+
+type Draft = { text: string; typed: boolean };
+
+function Num(props: {
+  part: Part;
+  label: string;
+  of: string;
+  whole: boolean;
+  frames: { rate: number; zero: number } | undefined;
+  alone: boolean;
+  bad: boolean;
+  onBad: (b: string | null) => void;
+}) {
+  const { part, label, of, whole, frames, alone, bad, onBad } = props;
+  const { path } = part;
+  const value = useScene((s) => at(s, path)) as number | undefined;
+  const f = facts(useSchema(), path);
   const degrees = f.unit === 'rad';
   const unit = degrees ? '°' : f.unit;
   const factor = degrees ? 180 / Math.PI : 1;
-  // What is being typed or dragged; null when it shows the scene's own value.
-  const [draft, setDraft] = useState<string | null>(null);
-  const [bad, setBad] = useState<string | null>(null);
-  const input = useRef<HTMLInputElement>(null);
-  const drag = useRef<{ x: number; from: number; moved: boolean; to: number } | null>(null);
-  const name = label ?? f.title;
-  const shown = draft ?? (value === undefined ? '' : showNumber(value * factor));
+  // What is being typed, dragged or nudged, or is on its way to the server; null when it shows the scene's own value.
+  const [draft, setDraftNow] = useState<Draft | null>(null);
+  const held = useRef<Draft | null>(null);
+  const setDraft = (d: Draft | null) => {
+    held.current = d;
+    setDraftNow(d);
+  };
+  const drag = useRef<{ x: number; from: number; moved: boolean; to: number; end: () => void } | null>(null);
+  const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
+  const shown = draft?.text ?? (value === undefined ? '' : showNumber(value * factor));
+  const named = `${label}${part.name ? ` ${part.name}` : ''}`;
 
-  useEffect(() => setBad(null), [value]);
+  useEffect(() => onBad(null), [value]);
 
   const clamp = (v: number) => {
     const c = Math.min(f.max * factor, Math.max(f.min * factor, v));
     return whole ? Math.round(c) : c;
   };
+  const stored = (v: number) => (whole ? Math.round(v) : v / factor);
   const commit = (v: number) => {
-    setDraft(null);
-    const next = whole ? Math.round(v) : v / factor;
-    if (value !== undefined && Math.abs(next - value) <= 1e-9 * Math.abs(value)) return;
-    void setValue(of ? `${of} ${name.toLowerCase()}` : name, path, next);
+    const next = stored(v);
+    const here = at(now.scene(), path) as number | undefined;
+    onBad(null);
+    if (path in useHere.getState().faults) setHere({ faults: {} });
+    if (here !== undefined && Math.abs(next - here) <= 1e-9 * Math.abs(here)) return setDraft(null);
+    const mine: Draft = { text: showNumber(v), typed: false };
+    setDraft(mine);
+    // Shown until the scene has it, so that the old value does not flash up.
+    void setValue(`${of} ${named.toLowerCase()}`.trim(), path, next).then(() => held.current === mine && setDraft(null));
   };
-  const typed = () => {
-    if (draft === null) return;
-    const v = readSum(draft, unit);
-    if (v === null) {
-      setBad(`“${draft}” is not a number${unit ? ` of ${unit}` : ''}`);
+  const enter = () => {
+    const d = held.current;
+    if (!d?.typed) return;
+    const read = readSum(d.text, { unit, now: value === undefined ? undefined : value * factor, frames });
+    if ('fault' in read) {
+      onBad(read.fault);
       setDraft(null);
-    } else if (v < f.min * factor - 1e-9 || v > f.max * factor + 1e-9) {
-      setBad(`must be ${showNumber(f.min * factor)} to ${showNumber(f.max * factor)}${unit && ` ${unit}`}`);
+    } else if (read.value < f.min * factor - 1e-9 || read.value > f.max * factor + 1e-9) {
+      onBad(`must be ${showNumber(f.min * factor)} to ${showNumber(f.max * factor)}${unit && ` ${unit}`}`);
       setDraft(null);
-    } else commit(v);
+    } else commit(read.value);
   };
   /** A step that suits the size of the number. */
   const grain = (v: number) => {
@@ -59,84 +130,138 @@ export function NumberField({ path, label, of, whole }: Props) {
     const size = Math.abs(v) || Math.min(1, (f.max - f.min) * factor) || 1;
     return 10 ** (Math.floor(Math.log10(size)) - 1);
   };
+  const settle = () => {
+    const b = burst.current;
+    burst.current = null;
+    if (!b) return;
+    clearTimeout(b.timer);
+    trial.end();
+    commit(b.to);
+  };
+  /** Every press counts; a burst of them is one edit. */
   const nudge = (by: number) => {
-    if (value !== undefined) commit(clamp(Number((value * factor + by * grain(value * factor)).toPrecision(12))));
+    if (value === undefined) return;
+    const from = burst.current?.to ?? (held.current ? Number(held.current.text.replace(/\s/g, '')) || value * factor : value * factor);
+    if (burst.current) clearTimeout(burst.current.timer);
+    const to = clamp(Number((from + by * grain(from)).toPrecision(12)));
+    burst.current = { to, timer: setTimeout(settle, 400) };
+    setDraft({ text: showNumber(to), typed: false });
+    preview(to);
+  };
+  const reset = () => {
+    const back = presetValue(path) ?? f.initial;
+    if (back !== undefined) commit(back * factor);
+  };
+  const preview = (v: number) => {
+    const body = /^\/bodies\/([^/]+)\//.exec(path)?.[1] ?? useView.getState().body ?? Object.keys(now.scene()?.bodies ?? {})[0];
+    const there = at(now.scene(), path) !== undefined;
+    if (body && !/\/(name|first|last)$/.test(path)) trial.start(openId(), body, [{ op: there ? 'replace' : 'add', path, value: stored(v) }]);
+  };
+  const release = () => {
+    drag.current?.end();
+    drag.current = null;
+    trial.end();
+  };
+  useEffect(
+    () => () => {
+      drag.current?.end();
+      clearTimeout(burst.current?.timer);
+    },
+    [],
+  );
+
+  const handle = {
+    onPointerDown: (e: React.PointerEvent) => {
+      if (value === undefined || e.button !== 0) return;
+      e.preventDefault();
+      e.currentTarget.setPointerCapture(e.pointerId);
+      settle();
+      const escape = (k: KeyboardEvent) => {
+        if (k.key !== 'Escape') return;
+        k.preventDefault();
+        k.stopPropagation();
+        setDraft(null);
+        release();
+      };
+      addEventListener('keydown', escape, true);
+      const from = value * factor;
+      drag.current = { x: e.clientX, from, moved: false, to: from, end: () => removeEventListener('keydown', escape, true) };
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      const d = drag.current;
+      if (!d) return;
+      const by = e.clientX - d.x;
+      if (!d.moved && Math.abs(by) < 3) return;
+      d.moved = true;
+      const to = clamp(Number((d.from + Math.round(by / 2) * grain(d.from) * (e.shiftKey ? 0.1 : 1)).toPrecision(12)));
+      if (to === d.to) return;
+      d.to = to;
+      setDraft({ text: showNumber(to), typed: false });
+      preview(to);
+    },
+    onPointerUp: () => {
+      const d = drag.current;
+      release();
+      if (d?.moved) commit(d.to);
+    },
+    onPointerCancel: () => {
+      setDraft(null);
+      release();
+    },
+    onDoubleClick: reset,
   };
 
   return (
-    <div className="px-4 pl-9">
-      <div className="grid h-7 grid-cols-[96px_minmax(0,1fr)] items-center gap-2">
-        <label
-          htmlFor={path}
-          title={f.note}
-          className="cursor-ew-resize truncate text-faded select-none"
-          onPointerDown={(e) => {
-            if (value === undefined) return;
-            e.currentTarget.setPointerCapture(e.pointerId);
-            drag.current = { x: e.clientX, from: value * factor, moved: false, to: value * factor };
-          }}
-          onPointerMove={(e) => {
-            const d = drag.current;
-            if (!d) return;
-            const by = e.clientX - d.x;
-            if (!d.moved && Math.abs(by) < 3) return;
-            d.moved = true;
-            const fine = e.shiftKey ? 0.1 : 1;
-            d.to = clamp(Number((d.from + Math.round(by / 2) * grain(d.from) * fine).toPrecision(12)));
-            setDraft(showNumber(d.to));
-          }}
-          onPointerUp={(e) => {
-            const d = drag.current;
-            drag.current = null;
-            if (d?.moved) {
-              e.preventDefault();
-              commit(d.to);
-            }
-          }}
-          onPointerCancel={() => {
-            drag.current = null;
+    <span className={`flex h-6 min-w-0 flex-1 items-center rounded-[5px] border bg-field ${bad ? 'border-madder' : 'border-line-strong'}`}>
+      <span
+        aria-hidden
+        title={`${f.note ? `${f.note}\n` : ''}Drag to change, double-click to reset`}
+        className="flex h-full shrink-0 cursor-ew-resize touch-none items-center pl-1.5 text-[12px] text-faded select-none"
+        {...handle}
+      >
+        {part.name ?? <svg width="7" height="10"><path d="M1.500 1v8M5.500 1v8" stroke="var(--line-strong)" strokeWidth="1.500" /></svg>}
+      </span>
+      <input
+        id={path}
+        data-path={path}
+        data-typing={draft?.typed ? 'yes' : undefined}
+        className="num h-full w-full min-w-0 rounded-[5px] bg-transparent pl-1.5"
+        inputMode="decimal"
+        autoComplete="off"
+        aria-label={`${of} ${named}${unit ? `, ${unit}` : ''}`.trim()}
+        aria-invalid={bad}
+        value={shown}
+        onChange={(e) => setDraft({ text: e.target.value, typed: true })}
+        onFocus={(e) => e.target.select()}
+        onBlur={() => (enter(), settle())}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') {
+            enter();
+            settle();
+            const input = e.currentTarget;
+            requestAnimationFrame(() => input.select());
+          } else if (e.key === 'Escape') {
+            if (burst.current) clearTimeout(burst.current.timer);
+            burst.current = null;
+            trial.end();
+            onBad(null);
             setDraft(null);
-          }}
-          onDoubleClick={() => f.initial !== undefined && commit(f.initial * factor)}
-        >
-          {name}
-        </label>
-        <span className={`flex h-6 items-center rounded-[5px] border bg-field pr-2 ${bad || fault ? 'border-madder' : 'border-line-strong'}`}>
-          <input
-            ref={input}
-            id={path}
-            data-path={path}
-            className="num h-full w-full min-w-0 rounded-[5px] bg-transparent pl-2"
-            inputMode="decimal"
-            autoComplete="off"
-            aria-label={unit ? `${of ?? ''} ${name}, ${unit}`.trim() : `${of ?? ''} ${name}`.trim()}
-            aria-invalid={Boolean(bad || fault)}
-            value={shown}
-            onChange={(e) => setDraft(e.target.value)}
-            onFocus={(e) => e.target.select()}
-            onBlur={typed}
-            onKeyDown={(e) => {
-              if (e.key === 'Enter') {
-                typed();
-                e.currentTarget.select();
-              } else if (e.key === 'Escape') {
-                setDraft(null);
-                e.currentTarget.blur();
-              } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
-                e.preventDefault();
-                nudge((e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 10 : 1));
-              }
-            }}
-            onDoubleClick={() => f.initial !== undefined && commit(f.initial * factor)}
-          />
-          <span className="shrink-0 text-[12px] text-faded">{unit}</span>
-        </span>
-      </div>
-      {(bad ?? fault) && (
-        <p role="alert" className="pb-1 pl-[104px] text-[12px] text-madder">
-          {bad ?? fault}
-        </p>
-      )}
-    </div>
+            e.currentTarget.blur();
+          } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') {
+            e.preventDefault();
+            nudge((e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 10 : 1));
+          }
+        }}
+        onDoubleClick={reset}
+      />
+      {unit && <span className={`shrink-0 pr-1.5 text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
+    </span>
   );
+}
+
+/** What the preset says that a matter began as. */
+function presetValue(path: string): number | undefined {
+  const [, body, key] = /^\/bodies\/([^/]+)\/matter\/(\w+)$/.exec(path) ?? [];
+  const preset = body && now.scene()?.bodies[body]?.matter?.preset;
+  return preset ? (now.matters().find((m) => m.id === preset)?.matter[key!] as number | undefined) : undefined;
 }

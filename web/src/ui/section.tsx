@@ -1,10 +1,12 @@
+import { Collapsible } from 'radix-ui';
 import type { ReactNode } from 'react';
+import { setView, useView } from '../state/view';
 
-/** A part of the bench: a heading, what can be added to it, and what is in it. */
+/** A part of the bench: a heading, what can be added to it, and what is in it. Folds, and remembers. */
 export function Section({ title, action, children }: { title: string; action?: ReactNode; children: ReactNode }) {
   return (
     <section className="border-t border-line pt-1 pb-2">
-      <h2 className="flex h-8 items-center justify-between px-4 text-[12px] font-semibold text-faded">
+      <h2 className="flex min-h-8 items-center justify-between px-4 text-[12px] font-semibold text-faded">
         {title}
         {action}
       </h2>
@@ -13,28 +15,54 @@ export function Section({ title, action, children }: { title: string; action?: R
   );
 }
 
+/** A part of an opened thing. Folds, and remembers, for all things of its kind. */
+export function Fold({ name, note, closed = false, children }: { name: string; note?: ReactNode; closed?: boolean; children: ReactNode }) {
+  const folded = useView((v) => v.folded[name]) ?? closed;
+  return (
+    <Collapsible.Root open={!folded} onOpenChange={(open) => setView((v) => ({ folded: { ...v.folded, [name]: !open } }))}>
+      <h3>
+        <Collapsible.Trigger className="group flex h-7 w-full items-center gap-1.5 px-4 pl-5 text-left text-[12px] font-semibold text-faded hover:text-ink">
+          <svg width="10" height="10" aria-hidden className="transition-transform group-data-[state=open]:rotate-90">
+            <path d="M3 1.500l4 3.500-4 3.500" fill="none" stroke="currentColor" strokeWidth="1.500" strokeLinecap="round" />
+          </svg>
+          {name}
+          <span className="ml-auto truncate pl-3 font-normal">{folded ? note : ''}</span>
+        </Collapsible.Trigger>
+      </h3>
+      <Collapsible.Content>{children}</Collapsible.Content>
+    </Collapsible.Root>
+  );
+}
+
 /** A thing in the bench. Opened, its settings stand below it. */
 export function Row(props: {
   name: string;
-  note?: string;
+  note?: string | undefined;
   mark?: ReactNode;
   open?: boolean;
+  dim?: boolean;
   onOpen?: () => void;
+  /** Small buttons at its end. */
+  tools?: ReactNode;
   children?: ReactNode;
 }) {
-  const { name, note, mark, open, onOpen, children } = props;
+  const { name, note, mark, open, dim, onOpen, tools, children } = props;
   return (
     <div className={open ? 'bg-woad-wash-soft pb-2 shadow-[inset_3px_0_0_var(--woad)]' : ''}>
-      <button
-        type="button"
-        aria-expanded={children === undefined ? undefined : Boolean(open)}
-        onClick={onOpen}
-        className={`flex h-8 w-full items-center gap-2.5 px-4 text-left ${open ? 'bg-woad-wash font-semibold' : 'hover:bg-woad-wash-soft'}`}
-      >
-        <span className="grid w-4 shrink-0 place-items-center">{mark}</span>
-        <span className="truncate">{name}</span>
-        <span className="ml-auto shrink-0 text-[12px] font-normal text-faded">{note}</span>
-      </button>
+      <div className={`flex h-8 w-full items-center gap-1 pr-3 ${open ? 'bg-woad-wash font-semibold' : 'hover:bg-woad-wash-soft'}`}>
+        <button
+          type="button"
+          aria-expanded={children === undefined ? undefined : Boolean(open)}
+          onClick={onOpen}
+          title={name}
+          className="flex h-full min-w-0 flex-1 items-center gap-2.5 pl-4 text-left"
+        >
+          <span className="grid w-4 shrink-0 place-items-center">{mark}</span>
+          <span className={`min-w-16 truncate ${dim ? 'text-faded line-through' : ''}`}>{name}</span>
+          <span className="ml-auto truncate pl-2 text-[12px] font-normal text-faded">{note}</span>
+        </button>
+        {tools}
+      </div>
       {open && children}
     </div>
   );
@@ -51,7 +79,7 @@ export const Actions = ({ children }: { children: ReactNode }) => (
 
 /** A label and what stands beside it. */
 export const Line = ({ label, children }: { label: string; children: ReactNode }) => (
-  <div className="grid h-7 grid-cols-[96px_minmax(0,1fr)] items-center gap-2 px-4 pl-9">
+  <div className="grid min-h-7 grid-cols-[88px_minmax(0,1fr)] items-center gap-2 px-4 pl-9">
     <span className="text-faded">{label}</span>
     {children}
   </div>

@@ -3,9 +3,14 @@ import * as T from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
-import { askAir, type Vec3 } from '../api/air';
-import { useScene } from '../store/scene';
+import { http, told } from '../api/http';
+import { now } from '../state/queries';
 import { clock } from '../stream/clock';
+
+type Vec3 = [number, number, number];
+
+const askAir = (id: number, frame: number, places: Vec3[]) =>
+  told(http.POST('/api/projects/{id}/air', { params: { path: { id } }, body: { frame, places } })) as Promise<{ velocities: Vec3[] }>;
 
 const STREAKS = 110;
 /** Seconds of way that half a streak shows. */
@@ -20,6 +25,8 @@ export class AirLayer {
   private asking = false;
   private wanted: { frame: number; box: T.Box3 } | null = null;
   private shown = '';
+  /** Asks for a picture. */
+  draw: () => void = () => {};
 
   constructor() {
     this.lines.frustumCulled = false;
@@ -48,7 +55,7 @@ export class AirLayer {
   }
 
   private async next() {
-    const { project } = useScene.getState();
+    const project = now.project();
     const w = this.wanted;
     this.wanted = null;
     const key = project && w ? `${project.id}/${project.revision}/${w.frame}` : this.shown;
@@ -63,7 +70,9 @@ export class AirLayer {
       const second = (await askAir(project.id, w.frame, middle)).velocities;
       const line: number[] = [];
       middle.forEach((m, k) => {
-        if (Math.hypot(...first[k]!) > 0.05) line.push(...from[k]!, ...m, ...m, ...along(m, second[k]!));
+        if (Math.hypot(...first[k]!) <= 0.05) return;
+        const tip = along(m, second[k]!);
+        line.push(...from[k]!, ...m, ...m, ...tip, ...barbs(m, tip));
       });
       this.lines.visible = line.length > 0;
       if (line.length > 0) {
@@ -71,8 +80,7 @@ export class AirLayer {
         this.lines.geometry = new LineSegmentsGeometry().setPositions(line);
       }
       this.shown = key;
-      // Drawn with whatever else is.
-      dispatchEvent(new Event('nematon-draw'));
+      this.draw();
     } catch {
       this.lines.visible = false;
     } finally {
@@ -97,3 +105,15 @@ export class AirLayer {
 }
 
 const along = (p: Vec3, v: Vec3): Vec3 => [p[0] + HALF * v[0], p[1] + HALF * v[1], p[2] + HALF * v[2]];
+
+/** Two short lines at the tip of a streak that show which way it goes. */
+function barbs(from: Vec3, tip: Vec3): number[] {
+  const d = [0, 1, 2].map((k) => tip[k]! - from[k]!) as Vec3;
+  const size = Math.hypot(...d);
+  // To one side and the other, level where the streak is not upright.
+  const flat = Math.hypot(d[0], d[2]);
+  const side: Vec3 = flat > 0.1 * size ? [-d[2] / flat, 0, d[0] / flat] : [1, 0, 0];
+  const long = Math.min(0.06, 0.5 * size);
+  const at = (s: number) => [0, 1, 2].map((k) => tip[k]! - (d[k]! / size) * long + s * 0.5 * long * side[k]!);
+  return [...at(1), ...tip, ...at(-1), ...tip];
+}

@@ -1,27 +1,42 @@
-/** A cloth: its surface seen from both sides, and its wires. */
+/** A cloth: its surface seen from both sides, its wires, and the tree that finds what a ray meets first. */
 import * as T from 'three';
+import { MeshBVH } from 'three-mesh-bvh';
 import type { Shape } from '../api/shape';
 
-const LINEN = '#e6dcc4';
+/** How often the hollows are evened out over the mesh: folds some edges wide show as one. */
+const EVEN = 3;
 
 export class ClothLayer {
   readonly group = new T.Group();
   /** Places of the points on screen, metres; written by who has a frame, then `changed`. */
   readonly positions: Float32Array;
   private normals: Float32Array;
+  /** How hollow it is about each point, seen from the side of its normal: 1 a deep fold, -1 a ridge. */
+  private hollow: Float32Array;
+  private spare: Float32Array;
+  /** The points beside each point, one after the other, and where each point's begin. */
+  private beside: Uint32Array;
+  private from: Uint32Array;
   private surface: T.BufferGeometry;
   private wires = new T.BufferGeometry();
   private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
-  private mesh: T.Mesh;
   private lines: T.LineSegments;
+  readonly mesh: T.Mesh;
   /** For each vertex drawn the point it stands at: a seam in the UVs doubles some. */
   private pointOf: Uint32Array;
+  private tree: MeshBVH | null = null;
+  private treeIsOld = true;
 
   /** `plain` where drawing is slow: a simpler light. */
-  constructor(private shape: Shape, plain: boolean) {
+  constructor(private shape: Shape, plain: boolean, colour: string) {
     const { triangles, uvTriangles, uvs } = shape;
     this.positions = shape.placed.slice();
+    const points = this.positions.length / 3;
     this.normals = new Float32Array(this.positions.length);
+    this.hollow = new Float32Array(points);
+    this.spare = new Float32Array(points);
+    const pairs = edges(triangles);
+    [this.beside, this.from] = neighbours(pairs, points);
     const textured = uvTriangles.length > 0;
     const drawn = new Map<string, number>();
     const pointOf: number[] = [];
@@ -42,24 +57,31 @@ export class ClothLayer {
     this.pointOf = Uint32Array.from(pointOf);
     const g = new T.BufferGeometry();
     g.setIndex(new T.BufferAttribute(index, 1));
-    const moving = () => new T.BufferAttribute(new Float32Array(3 * pointOf.length), 3).setUsage(T.DynamicDrawUsage);
-    g.setAttribute('position', moving());
-    g.setAttribute('normal', moving());
+    const moving = (size: number) => new T.BufferAttribute(new Float32Array(size * pointOf.length), size).setUsage(T.DynamicDrawUsage);
+    g.setAttribute('position', moving(3));
+    g.setAttribute('normal', moving(3));
+    g.setAttribute('hollow', moving(1));
     g.setAttribute('uv', new T.BufferAttribute(new Float32Array(uvOf), 2));
     this.surface = g;
-    const look = { color: LINEN, side: T.DoubleSide };
+    const look = { color: colour, side: T.DoubleSide, shadowSide: T.DoubleSide };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.94 });
-    // Two dyed bands by the borders across v: they show that the texture travels with the threads.
     this.material.defines = { ...this.material.defines, USE_UV: '' };
     this.material.onBeforeCompile = (s) => {
-      s.fragmentShader = s.fragmentShader.replace(
+      s.vertexShader = s.vertexShader
+        .replace('#include <common>', '#include <common>\nattribute float hollow;\nvarying float vHollow;')
+        .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;');
+      // Two dyed bands by the borders across v show that the texture travels with the threads. Less of the sky reaches
+      // into a fold, from whichever side it is seen; a ridge has more.
+      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;').replace(
         '#include <color_fragment>',
         `#include <color_fragment>
         float edge = min(vUv.y, 1.0 - vUv.y);
         float soft = fwidth(vUv.y);
         float band = smoothstep(0.06 - soft, 0.06 + soft, edge) - smoothstep(0.085 - soft, 0.085 + soft, edge);
         band += 0.6 * (smoothstep(0.1 - soft, 0.1 + soft, edge) - smoothstep(0.107 - soft, 0.107 + soft, edge));
-        diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.31, 0.1, 0.06), 0.55 * band);`,
+        diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.31, 0.1, 0.06), 0.55 * band);
+        float deep = gl_FrontFacing ? vHollow : -vHollow;
+        diffuseColor.rgb *= deep > 0.0 ? 1.0 - 0.5 * deep : 1.0 - 0.1 * deep;`,
       );
     };
     this.mesh = new T.Mesh(g, this.material);
@@ -67,7 +89,7 @@ export class ClothLayer {
     this.mesh.receiveShadow = true;
     this.mesh.frustumCulled = false;
     this.wires.setAttribute('position', new T.BufferAttribute(this.positions, 3).setUsage(T.DynamicDrawUsage));
-    this.wires.setIndex(new T.BufferAttribute(edges(triangles), 1));
+    this.wires.setIndex(new T.BufferAttribute(pairs, 1));
     const pencil = new T.LineBasicMaterial({ color: '#26312f', transparent: true, opacity: 0.42 });
     this.lines = new T.LineSegments(this.wires, pencil);
     this.lines.frustumCulled = false;
@@ -84,6 +106,10 @@ export class ClothLayer {
     this.material.polygonOffsetUnits = 1;
   }
 
+  setDye(colour: string) {
+    this.material.color.set(colour);
+  }
+
   /** The rest shape, as a ghost: there is no frame to show. */
   rest() {
     this.positions.set(this.shape.placed);
@@ -97,32 +123,103 @@ export class ClothLayer {
       this.material.transparent = !solid;
       this.material.needsUpdate = true;
     }
-    this.material.opacity = solid ? 1 : as === 'stale' ? 0.72 : 0.45;
-    const { positions: p, normals: n, pointOf } = this;
-    const t = this.shape.triangles;
-    n.fill(0);
-    for (let k = 0; k < t.length; k += 3) {
-      const [a, b, c] = [3 * t[k]!, 3 * t[k + 1]!, 3 * t[k + 2]!];
-      const [ux, uy, uz] = [p[b]! - p[a]!, p[b + 1]! - p[a + 1]!, p[b + 2]! - p[a + 2]!];
-      const [vx, vy, vz] = [p[c]! - p[a]!, p[c + 1]! - p[a + 1]!, p[c + 2]! - p[a + 2]!];
-      const [nx, ny, nz] = [uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx];
-      for (const q of [a, b, c]) {
-        n[q] = n[q]! + nx;
-        n[q + 1] = n[q + 1]! + ny;
-        n[q + 2] = n[q + 2]! + nz;
-      }
-    }
+    this.material.opacity = solid ? 1 : as === 'stale' ? 0.8 : 0.55;
+    this.treeIsOld = true;
+    this.face();
+    this.fold();
+    const { positions: p, normals: n, hollow, pointOf } = this;
     const position = this.surface.getAttribute('position') as T.BufferAttribute;
     const normal = this.surface.getAttribute('normal') as T.BufferAttribute;
+    const hollows = this.surface.getAttribute('hollow') as T.BufferAttribute;
+    const [to, up, deep] = [position.array, normal.array, hollows.array];
     for (let k = 0; k < pointOf.length; k++) {
-      const q = 3 * pointOf[k]!;
-      const l = 1 / (Math.hypot(n[q]!, n[q + 1]!, n[q + 2]!) || 1);
-      position.setXYZ(k, p[q]!, p[q + 1]!, p[q + 2]!);
-      normal.setXYZ(k, n[q]! * l, n[q + 1]! * l, n[q + 2]! * l);
+      const point = pointOf[k]!;
+      const [q, o] = [3 * point, 3 * k];
+      to[o] = p[q]!;
+      to[o + 1] = p[q + 1]!;
+      to[o + 2] = p[q + 2]!;
+      up[o] = n[q]!;
+      up[o + 1] = n[q + 1]!;
+      up[o + 2] = n[q + 2]!;
+      deep[k] = hollow[point]!;
     }
     position.needsUpdate = true;
     normal.needsUpdate = true;
-    this.wires.getAttribute('position').needsUpdate = true;
+    hollows.needsUpdate = true;
+    if (this.lines.visible) this.wires.getAttribute('position').needsUpdate = true;
+  }
+
+  /** The normal of each point, by the areas about it. */
+  private face() {
+    const { positions: p, normals: n } = this;
+    const t = this.shape.triangles;
+    n.fill(0);
+    for (let k = 0; k < t.length; k += 3) {
+      const a = 3 * t[k]!;
+      const b = 3 * t[k + 1]!;
+      const c = 3 * t[k + 2]!;
+      const ux = p[b]! - p[a]!;
+      const uy = p[b + 1]! - p[a + 1]!;
+      const uz = p[b + 2]! - p[a + 2]!;
+      const vx = p[c]! - p[a]!;
+      const vy = p[c + 1]! - p[a + 1]!;
+      const vz = p[c + 2]! - p[a + 2]!;
+      const nx = uy * vz - uz * vy;
+      const ny = uz * vx - ux * vz;
+      const nz = ux * vy - uy * vx;
+      n[a]! += nx;
+      n[a + 1]! += ny;
+      n[a + 2]! += nz;
+      n[b]! += nx;
+      n[b + 1]! += ny;
+      n[b + 2]! += nz;
+      n[c]! += nx;
+      n[c + 1]! += ny;
+      n[c + 2]! += nz;
+    }
+    for (let k = 0; k < n.length; k += 3) {
+      const l = 1 / (Math.hypot(n[k]!, n[k + 1]!, n[k + 2]!) || 1);
+      n[k]! *= l;
+      n[k + 1]! *= l;
+      n[k + 2]! *= l;
+    }
+  }
+
+  /** How hollow it is about each point: how far the points beside it rise over its plane, by how far away they are. */
+  private fold() {
+    const { positions: p, normals: n, hollow, spare, beside, from } = this;
+    for (let k = 0; k < hollow.length; k++) {
+      let rise = 0;
+      let way = 0;
+      for (let j = from[k]!; j < from[k + 1]!; j++) {
+        const q = 3 * beside[j]!;
+        const x = p[q]! - p[3 * k]!;
+        const y = p[q + 1]! - p[3 * k + 1]!;
+        const z = p[q + 2]! - p[3 * k + 2]!;
+        rise += x * n[3 * k]! + y * n[3 * k + 1]! + z * n[3 * k + 2]!;
+        way += Math.hypot(x, y, z);
+      }
+      spare[k] = way > 0 ? rise / way : 0;
+    }
+    let [read, write] = [spare, hollow];
+    for (let round = 0; round < EVEN; round++) {
+      for (let k = 0; k < hollow.length; k++) {
+        let sum = 2 * read[k]!;
+        for (let j = from[k]!; j < from[k + 1]!; j++) sum += read[beside[j]!]!;
+        write[k] = sum / (2 + from[k + 1]! - from[k]!);
+      }
+      [read, write] = [write, read];
+    }
+    for (let k = 0; k < hollow.length; k++) hollow[k] = Math.max(-1, Math.min(1, 7 * read[k]!));
+  }
+
+  /** Puts the tree where the surface is, for rays; made at the first of them. */
+  ready() {
+    if (!this.treeIsOld) return;
+    this.treeIsOld = false;
+    if (this.tree) this.tree.refit();
+    else this.tree = new MeshBVH(this.surface);
+    this.surface.boundsTree = this.tree;
   }
 
   bounds(): T.Box3 {
@@ -150,4 +247,18 @@ function edges(triangles: Uint32Array): Uint32Array {
     }
   }
   return Uint32Array.from(out);
+}
+
+function neighbours(pairs: Uint32Array, points: number): [Uint32Array, Uint32Array] {
+  const from = new Uint32Array(points + 1);
+  for (const p of pairs) from[p + 1]! += 1;
+  for (let k = 0; k < points; k++) from[k + 1]! += from[k]!;
+  const next = from.slice();
+  const beside = new Uint32Array(pairs.length);
+  for (let k = 0; k < pairs.length; k += 2) {
+    const [a, b] = [pairs[k]!, pairs[k + 1]!];
+    beside[next[a]!++] = b;
+    beside[next[b]!++] = a;
+  }
+  return [beside, from];
 }

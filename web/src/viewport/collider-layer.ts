@@ -1,10 +1,9 @@
-/** The colliders of a scene, where they are at the frame; the chosen one with arms to drag it by. */
+/** The colliders of a scene, where they are at the frame. */
 import * as T from 'three';
-import { TransformControls } from 'three/addons/controls/TransformControls.js';
-import type { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { readSkin } from '../api/colliders';
+import { MeshBVH } from 'three-mesh-bvh';
 import type { Collider, Skin } from '../api/http';
-import { formOf, placeAt, placeCollider } from '../bench/colliders';
+import { formOf, placeAt } from '../bench/things';
+import { fetchSkin } from '../state/queries';
 
 const RUST = '#a5583a';
 
@@ -13,41 +12,43 @@ type Drawn = { mesh: T.Mesh; key: string; collider: Collider; skin?: Skin };
 export class ColliderLayer {
   readonly group = new T.Group();
   private drawn = new Map<string, Drawn>();
-  private arms?: TransformControls;
-  private chosen: string | null = null;
   private frame = 0;
+  /** One whose arms are held: it is where they are. */
+  held: string | null = null;
   /** Asks for a picture; true with new shadows. */
   ask: (shadows: boolean) => void = () => {};
 
-  /** Gives the chosen collider arms; they take the view's own dragging away while held. */
-  mount(camera: T.Camera, canvas: HTMLCanvasElement, orbit: OrbitControls): () => void {
-    const arms = new TransformControls(camera, canvas);
-    arms.setSize(0.7);
-    arms.setColors('#a8443c', '#5d7a3a', '#2e5f82', '#c99a2e');
-    arms.addEventListener('change', () => this.ask(true));
-    arms.addEventListener('dragging-changed', (e) => {
-      orbit.enabled = !e.value;
-      const mesh = arms.object;
-      if (e.value || !mesh || !this.chosen) return;
-      const d = this.drawn.get(this.chosen);
-      const [x, y, z] = [mesh.rotation.x, mesh.rotation.y, mesh.rotation.z];
-      if (d) void placeCollider(this.chosen, d.collider.name, mesh.position.toArray().map(tidy), [x, y, z].map(tidy));
-    });
-    this.arms = arms;
-    this.group.add(arms.getHelper());
-    return () => {
-      arms.detach();
-      arms.dispose();
-      this.group.clear();
-      this.drawn.clear();
-      this.arms = undefined;
-    };
+  clear() {
+    this.group.clear();
+    this.drawn.clear();
+  }
+
+  meshOf(id: string): T.Mesh | undefined {
+    return this.drawn.get(id)?.mesh;
+  }
+
+  collider(id: string): Collider | undefined {
+    return this.drawn.get(id)?.collider;
+  }
+
+  /** The meshes that can be seen, ready for rays. */
+  meshes(): T.Mesh[] {
+    const all = [...this.drawn.values()].filter((d) => d.mesh.visible).map((d) => d.mesh);
+    for (const m of all) {
+      const g = m.geometry;
+      if (g.boundsTree || !g.getAttribute('position')) continue;
+      g.boundsTree = new MeshBVH(g);
+    }
+    return all;
+  }
+
+  hide(hidden: string[]) {
+    for (const [id, d] of this.drawn) d.mesh.visible = !hidden.includes(id);
   }
 
   set(project: number, colliders: Record<string, Collider>) {
     for (const [id, d] of this.drawn) {
       if (colliders[id] && JSON.stringify(colliders[id].form) === d.key) continue;
-      if (this.arms?.object === d.mesh) this.arms.detach();
       this.group.remove(d.mesh);
       d.mesh.geometry.dispose();
       this.drawn.delete(id);
@@ -58,18 +59,20 @@ export class ColliderLayer {
         const material = new T.MeshStandardMaterial({ color: '#c9ab93', roughness: 0.9, transparent: true, side: T.DoubleSide });
         d = { mesh: new T.Mesh(shapeOf(c), material), key: JSON.stringify(c.form), collider: c };
         d.mesh.rotation.order = 'ZYX';
+        d.mesh.userData = { kind: 'colliders', id };
         d.mesh.castShadow = formOf(c) !== 'plane';
         d.mesh.receiveShadow = true;
         this.group.add(d.mesh);
         this.drawn.set(id, d);
         if (formOf(c) === 'mesh' || formOf(c) === 'hull') {
           const mine = d;
-          void readSkin(project, id).then(
+          void fetchSkin(project, id, c).then(
             (skin) => {
               mine.skin = skin;
               const g = new T.BufferGeometry();
               g.setAttribute('position', new T.BufferAttribute(new Float32Array(skin.positions), 3));
               g.setIndex(skin.triangles);
+              g.computeVertexNormals();
               mine.mesh.geometry = g;
               this.go(this.frame);
               this.ask(true);
@@ -87,39 +90,38 @@ export class ColliderLayer {
     this.ask(true);
   }
 
-  /** Marks the chosen one. It has arms where no keys move it. */
-  choose(id: string | null, mode: 'translate' | 'rotate') {
-    this.chosen = id;
+  /** Marks the chosen one. */
+  choose(id: string | null) {
     for (const [k, d] of this.drawn) (d.mesh.material as T.MeshStandardMaterial).emissive.set(k === id ? RUST : '#000000').multiplyScalar(0.22);
-    const d = id ? this.drawn.get(id) : undefined;
-    if (d && (d.collider.keys?.length ?? 0) === 0) {
-      this.arms?.setMode(mode);
-      if (this.arms?.object !== d.mesh) this.arms?.attach(d.mesh);
-    } else this.arms?.detach();
-    this.ask(true);
+    this.ask(false);
   }
 
   /** Puts all where they are at a frame. */
   go(frame: number) {
     this.frame = frame;
-    for (const d of this.drawn.values()) {
-      if (this.arms?.dragging && this.arms.object === d.mesh) continue;
+    for (const [id, d] of this.drawn) {
+      if (this.held === id) continue;
       const { position, turn } = placeAt(d.collider, frame);
       d.mesh.position.set(position[0]!, position[1]!, position[2]!);
       d.mesh.rotation.set(turn[0]!, turn[1]!, turn[2]!, 'ZYX');
-      if (d.skin && d.skin.shapes.length > 0) bend(d.mesh.geometry, d.skin, frame);
-      if (d.skin) d.mesh.geometry.computeVertexNormals();
+      if (d.skin && d.skin.shapes.length > 0) {
+        bend(d.mesh.geometry, d.skin, frame);
+        d.mesh.geometry.computeVertexNormals();
+      }
     }
+  }
+
+  /** Whether any of them moves. */
+  moves(): boolean {
+    return [...this.drawn.values()].some((d) => (d.collider.keys?.length ?? 0) > 0 || (d.skin?.shapes.length ?? 0) > 0);
   }
 
   bounds(): T.Box3 {
     const box = new T.Box3();
-    for (const d of this.drawn.values()) if (formOf(d.collider) !== 'plane') box.expandByObject(d.mesh);
+    for (const d of this.drawn.values()) if (formOf(d.collider) !== 'plane' && d.mesh.visible) box.expandByObject(d.mesh);
     return box;
   }
 }
-
-const tidy = (v: number) => Number(v.toFixed(5));
 
 function bend(g: T.BufferGeometry, skin: Skin, frame: number) {
   const after = skin.shapes.findIndex((s) => s.frame > frame);
@@ -130,6 +132,8 @@ function bend(g: T.BufferGeometry, skin: Skin, frame: number) {
   for (let k = 0; k < out.length; k += 1) out[k] = a.positions[k]! + t * (b.positions[k]! - a.positions[k]!);
   g.getAttribute('position').needsUpdate = true;
   g.computeBoundingSphere();
+  // Its tree is made anew for the next ray.
+  g.boundsTree = undefined as never;
 }
 
 function shapeOf(c: Collider): T.BufferGeometry {

@@ -1,20 +1,32 @@
 /** What is seen: three.js, fed by reference and drawn only when something changed. No React in here. */
 import * as T from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import type { Lane, Stretch } from '../api/http';
+import { acceleratedRaycast } from 'three-mesh-bvh';
+import type { Body, Collider, Lane, Stretch } from '../api/http';
 import type { Shape } from '../api/shape';
+import { placeThing } from '../bench/things';
+import { DYED } from '../state/dyes';
+import type { Arms as Mode, Seen, Tool } from '../state/view';
 import { chunkAtHand, fetchChunk, writeFrame } from '../stream/chunks';
 import { clock } from '../stream/clock';
+import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
-import type { Collider } from '../api/http';
+import { Arms, type Grabbed } from './arms';
 import { ClothLayer } from './cloth-layer';
 import { ColliderLayer } from './collider-layer';
 import { Ground } from './ground';
+import { Labels } from './labels';
 import { MarkLayer } from './mark-layer';
+import { Picker } from './picker';
 
-export type Shown = { state: Stretch['state'] | 'coming'; reasons: string[] };
+T.Mesh.prototype.raycast = acceleratedRaycast;
 
-/** Whether the machine draws without a graphics card: then the picture is simpler, and scrubbing stays quick. */
+export type Shown = { state: Stretch['state'] | 'coming' | 'trial'; reasons: string[] };
+export type From = 'the front' | 'the side' | 'above' | 'a corner';
+/** What stands where one clicked. */
+export type Hit = { kind: 'bodies' | 'colliders'; id: string };
+
+/** Whether the machine draws without a graphics card: then the picture is simpler while things move. */
 function drawsInSoftware(): boolean {
   const probe = document.createElement('canvas').getContext('webgl2');
   const told = probe?.getExtension('WEBGL_debug_renderer_info');
@@ -25,125 +37,278 @@ function drawsInSoftware(): boolean {
 
 /** Frames that are fetched ahead of the one on screen. */
 const AHEAD = 72;
+/** Milliseconds without a change after which all is drawn at its best. */
+const REST = 220;
+/** Pixels, of those there are, and width of the shadow while things move in software, and at rest. */
+const QUICK = { pixels: 0.5, shadow: 384 };
+const BEST = { pixels: 1, shadow: 1024 };
 
-class Stage {
+export type Layer = { cloth: ClothLayer; marks: MarkLayer; shape: Shape; shown: string };
+
+export class Stage {
   readonly scene = new T.Scene();
   readonly camera = new T.PerspectiveCamera(34, 1, 0.02, 400);
   /** Whether there is no graphics card, so that drawing is slow. */
   private plain = false;
   private renderer?: T.WebGLRenderer;
   controls?: OrbitControls;
-  private canvas?: HTMLCanvasElement;
-  private layers = new Map<string, { cloth: ClothLayer; marks: MarkLayer; shape: Shape; shown: string }>();
+  canvas?: HTMLCanvasElement;
+  readonly layers = new Map<string, Layer>();
+  private bodies: Record<string, Body> = {};
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
   private ground = new Ground();
-  private colliders = new ColliderLayer();
-  private sun = new T.DirectionalLight('#fff1dc', 1.9);
+  readonly colliders = new ColliderLayer();
+  private arms = new Arms();
+  /** What the arms of a body are on: where it starts. */
+  private start = new T.Object3D();
+  readonly labels = new Labels();
+  readonly picker = new Picker(this);
+  private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private due = false;
   private framed = false;
+  private best = true;
+  private resting: ReturnType<typeof setTimeout> | undefined;
   private chosen: string | null = null;
+  private hidden: string[] = [];
+  private shadowsOld = true;
+  private ghostShown = false;
   /** Told what is on screen of the chosen body. */
   onShown: (s: Shown) => void = () => {};
+  /** Told where one looks from, when that has changed. */
+  onLook: (camera: NonNullable<Seen['camera']>) => void = () => {};
+  /** Told when a picture at its best is on screen. */
+  onRest: () => void = () => {};
 
-  mount(canvas: HTMLCanvasElement): () => void {
+  mount(canvas: HTMLCanvasElement, seen: Seen['camera']): () => void {
     this.canvas = canvas;
     const plain = drawsInSoftware();
     this.plain = plain;
     this.air.pause = plain ? 450 : 90;
     try {
-      this.renderer = new T.WebGLRenderer({ canvas, antialias: !plain, alpha: true });
+      this.renderer = new T.WebGLRenderer({ canvas, antialias: true, alpha: true });
     } catch {
       canvas.dataset['fault'] = 'no WebGL';
       return () => {};
     }
     this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = plain ? T.BasicShadowMap : T.PCFShadowMap;
+    this.renderer.shadowMap.type = T.PCFSoftShadowMap;
     // Turning the view moves no shadow: it is drawn anew only with a new frame.
     this.renderer.shadowMap.autoUpdate = false;
-    this.camera.position.set(3.4, 2.6, 5.6);
     const controls = new OrbitControls(this.camera, canvas);
-    controls.target.set(0, 1, 0);
-    controls.minDistance = 0.05;
+    controls.minDistance = 0.02;
     controls.maxDistance = 120;
     controls.addEventListener('change', () => this.draw());
+    controls.addEventListener('end', () => this.tellLook());
     this.controls = controls;
+    if (seen) {
+      this.framed = true;
+      this.camera.position.fromArray(seen.at);
+      controls.target.fromArray(seen.to);
+    } else {
+      this.camera.position.set(3.4, 2.6, 5.6);
+      controls.target.set(0, 1, 0);
+    }
+    controls.update();
     this.sun.castShadow = true;
-    this.sun.shadow.mapSize.setScalar(plain ? 768 : 1536);
-    this.sun.shadow.radius = 5;
-    this.sun.shadow.bias = -0.0004;
-    this.sun.shadow.normalBias = plain ? 0.045 : 0.02;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eef3f2', '#a3977c', 1.35), this.ground.group, this.air.group, this.colliders.group);
+    this.sun.shadow.radius = 2.5;
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.start);
+    this.start.rotation.order = 'ZYX';
     this.colliders.ask = (shadows) => (shadows ? this.drawAll() : this.draw());
-    const unarm = this.colliders.mount(this.camera, canvas, controls);
+    this.air.draw = () => this.draw(false);
+    this.arms.ask = () => this.drawAll();
+    const unarm = this.arms.mount(this.camera, canvas, controls, this.scene);
     const fit = () => {
       const { clientWidth: w, clientHeight: h } = canvas;
       if (w === 0 || h === 0) return;
-      this.renderer?.setPixelRatio(devicePixelRatio);
-      this.renderer?.setSize(w, h, false);
       this.camera.aspect = w / h;
       this.camera.updateProjectionMatrix();
       this.air.setSize(w, h);
+      this.size();
       this.draw();
     };
     const watch = new ResizeObserver(fit);
     watch.observe(canvas);
     fit();
     const off = clock.subscribe(() => this.showFrame());
+    const untry = trial.subscribe(() => this.showFrame());
     return () => {
       off();
+      untry();
+      clearTimeout(this.resting);
       watch.disconnect();
       unarm();
       controls.dispose();
+      this.colliders.clear();
       this.scene.clear();
       this.renderer?.dispose();
-      this.renderer = undefined;
+      this.renderer = undefined as never;
       // The next mount starts anew.
       for (const l of this.layers.values()) l.cloth.dispose();
       this.layers.clear();
       this.framed = false;
+      this.due = false;
     };
   }
 
-  /** Draws once, with the next picture of the screen. */
-  draw() {
+  /** The canvas' own size by how well it is drawn. */
+  private size() {
+    const { renderer, canvas } = this;
+    if (!renderer || !canvas) return;
+    const of = this.best || !this.plain ? BEST : QUICK;
+    renderer.setPixelRatio(of.pixels * devicePixelRatio);
+    renderer.setSize(canvas.clientWidth, canvas.clientHeight, false);
+    const shadow = this.plain ? of.shadow : 2048;
+    if (this.sun.shadow.mapSize.x !== shadow) {
+      this.sun.shadow.mapSize.setScalar(shadow);
+      this.sun.shadow.map?.dispose();
+      this.sun.shadow.map = null as never;
+      this.shadowsOld = true;
+    }
+    // Half of it is the cloth's own fault: a texel of the shadow is as wide as this.
+    const camera = this.sun.shadow.camera;
+    const texel = (camera.right - camera.left) / shadow;
+    this.sun.shadow.normalBias = 1.6 * texel;
+    this.sun.shadow.bias = -0.4 * texel / (camera.far - camera.near);
+  }
+
+  /** Draws with the next picture of the screen; `moves` where more pictures will follow soon. */
+  draw(moves = true) {
+    if (moves) {
+      if (this.best && this.plain) {
+        this.best = false;
+        this.size();
+      }
+      clearTimeout(this.resting);
+      this.resting = setTimeout(() => this.rest(), REST);
+    }
     if (this.due) return;
     this.due = true;
-    requestAnimationFrame(() => {
-      this.due = false;
-      this.renderer?.render(this.scene, this.camera);
-    });
+    requestAnimationFrame(() => this.paint());
+  }
+
+  private paint() {
+    this.due = false;
+    if (!this.renderer) return;
+    if (this.shadowsOld) this.renderer.shadowMap.needsUpdate = true;
+    this.shadowsOld = false;
+    this.renderer.render(this.scene, this.camera);
+    this.labels.place(this.camera, this.canvas!, (id, p) => this.pointOf(id, p));
+  }
+
+  /** Nothing moves: all of it at its best. */
+  private rest() {
+    if (clock.playing || this.arms.isHeld) {
+      this.resting = setTimeout(() => this.rest(), REST);
+      return;
+    }
+    if (!this.best) {
+      this.best = true;
+      this.size();
+      this.shadowsOld = true;
+      this.draw(false);
+    }
+    this.onRest();
   }
 
   setShapes(shapes: Record<string, Shape>) {
+    const news: string[] = [];
     for (const [id, l] of this.layers) {
       if (shapes[id] === l.shape) continue;
       this.scene.remove(l.cloth.group, l.marks.group);
       l.cloth.dispose();
       l.marks.dispose();
       this.layers.delete(id);
+      if (shapes[id]) news.push(`again ${id}`);
     }
     for (const [id, shape] of Object.entries(shapes)) {
       if (this.layers.has(id)) continue;
-      const cloth = new ClothLayer(shape, this.plain);
+      const cloth = new ClothLayer(shape, this.plain, DYED[this.bodies[id]?.dye ?? 'linen']);
       const marks = new MarkLayer(shape);
+      cloth.mesh.userData = { kind: 'bodies', id };
       this.layers.set(id, { cloth, marks, shape, shown: '' });
       this.scene.add(cloth.group, marks.group);
+      if (!news.includes(`again ${id}`)) news.push(id);
     }
+    this.hide(this.hidden);
     this.light();
-    if (!this.framed && this.layers.size > 0) {
+    const first = !this.framed && this.layers.size > 0;
+    if (first || news.some((id) => this.layers.has(id) && !this.isSeen(id))) {
       this.framed = true;
-      this.frame();
+      this.frame(first ? null : undefined);
     }
     this.showFrame();
+    this.drawAll();
+  }
+
+  /** Whether a body lies in the view and is not tiny there. */
+  private isSeen(id: string): boolean {
+    const cloth = this.layers.get(id)?.cloth;
+    if (!cloth) return true;
+    const ball = cloth.bounds().getBoundingSphere(new T.Sphere());
+    this.camera.updateMatrixWorld();
+    const seen = new T.Frustum().setFromProjectionMatrix(new T.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse));
+    const high = ball.radius / (ball.center.distanceTo(this.camera.position) * Math.tan(T.MathUtils.degToRad(this.camera.fov / 2)));
+    const middle = ball.center.clone().project(this.camera);
+    return seen.intersectsSphere(ball) && high > 0.12 && Math.abs(middle.x) < 0.8 && Math.abs(middle.y) < 0.8;
+  }
+
+  setBodies(bodies: Record<string, Body>) {
+    this.bodies = bodies;
+    for (const [id, l] of this.layers) l.cloth.setDye(DYED[bodies[id]?.dye ?? 'linen']);
+    this.draw(false);
   }
 
   setColliders(project: number, colliders: Record<string, Collider>) {
     this.colliders.set(project, colliders);
+    this.hide(this.hidden);
   }
 
-  chooseCollider(id: string | null, mode: 'translate' | 'rotate') {
-    this.colliders.choose(id, mode);
+  /** Puts the arms on a body, a collider, or nothing. */
+  arm(on: Hit | null, mode: Mode, snap: boolean) {
+    this.colliders.choose(on?.kind === 'colliders' ? on.id : null);
+    this.arms.put(on && this.grab(on), mode, snap);
+  }
+
+  private grab({ kind, id }: Hit): Grabbed | null {
+    if (kind === 'colliders') {
+      const [mesh, c] = [this.colliders.meshOf(id), this.colliders.collider(id)];
+      if (!mesh || !c || (c.keys?.length ?? 0) > 0) return null;
+      return {
+        object: mesh,
+        onMove: () => this.drawAll(),
+        onHold: (held) => (this.colliders.held = held ? id : null),
+        onDone: (position, turn) => void placeThing('colliders', id, c.name, position, 'placed', turn),
+      };
+    }
+    const [layer, body] = [this.layers.get(id), this.bodies[id]];
+    // What is simulated is where it went: only where it starts can be set.
+    if (!layer || !body || !this.ghostShown) return null;
+    const object = this.start;
+    if (this.arms.isHeld) return null;
+    object.position.fromArray(body.place?.position ?? [0, 0, 0]);
+    object.rotation.set(...((body.place?.turn ?? [0, 0, 0]) as [number, number, number]), 'ZYX');
+    object.updateMatrixWorld();
+    const back = object.matrixWorld.clone().invert();
+    const move = () => {
+      object.updateMatrixWorld();
+      for (const g of [layer.cloth.group, layer.marks.group]) {
+        g.matrixAutoUpdate = false;
+        g.matrix.multiplyMatrices(object.matrixWorld, back);
+      }
+      this.drawAll();
+    };
+    return {
+      object,
+      onMove: move,
+      onHold: () => {},
+      onDone: (position, turn) =>
+        void placeThing('bodies', id, body.name, position, 'placed', turn).then((done) => {
+          if (done) return;
+          for (const g of [layer.cloth.group, layer.marks.group]) g.matrix.identity();
+          this.drawAll();
+        }),
+    };
   }
 
   setLanes(lanes: Lane[]) {
@@ -151,7 +316,7 @@ class Stage {
     this.showFrame();
   }
 
-  setLook(look: { wire: boolean; air: boolean; dusk: boolean; floor: number | null; chosen: string | null; points: number[] }) {
+  setLook(look: { wire: boolean; air: boolean; dusk: boolean; floor: number | null; chosen: string | null; points: number[]; tool: Tool; hidden: string[] }) {
     this.chosen = look.chosen;
     for (const [id, l] of this.layers) {
       l.cloth.setWire(look.wire);
@@ -160,21 +325,40 @@ class Stage {
     this.ground.set(look.floor, look.dusk);
     this.air.setLook(look.air, look.dusk);
     for (const l of this.layers.values()) l.marks.follow(l.cloth.positions);
+    // Left is for choosing while points are chosen; the wheel and the other buttons always look around.
+    if (this.controls) this.controls.mouseButtons.LEFT = (look.tool === 'look' ? T.MOUSE.ROTATE : -1) as T.MOUSE;
+    this.hide(look.hidden);
     this.showFrame();
     this.drawAll();
+  }
+
+  private hide(hidden: string[]) {
+    this.hidden = hidden;
+    for (const [id, l] of this.layers) l.cloth.group.visible = l.marks.group.visible = !hidden.includes(id);
+    this.colliders.hide(hidden);
   }
 
   /** Puts the stored frame of the clock on screen, or the rest shape as a ghost where there is none. */
   showFrame() {
     const frame = clock.frame;
     const told: string[] = [];
-    let moved = false;
+    let any = false;
+    this.ghostShown = frame === clock.first;
     for (const [id, layer] of this.layers) {
       const { cloth, marks } = layer;
+      const tried = trial.shown?.places.get(id);
       const stretches = this.lanes.find((l) => l.body === id)?.stretches ?? [];
       const s = stretches.find((x) => x.first <= frame && frame <= x.last);
       let shown: Shown = { state: s?.state ?? 'missing', reasons: s?.reasons ?? [] };
-      if (s && s.chunk != null && s.slot != null) {
+      let moved = false;
+      if (tried && tried.length === cloth.positions.length) {
+        cloth.positions.set(tried);
+        cloth.changed('true');
+        layer.shown = 'trial';
+        moved = true;
+        shown = { state: 'trial', reasons: [] };
+        told.push(`${id}:${trial.shown!.frame}:trial`);
+      } else if (s && s.chunk != null && s.slot != null) {
         const chunk = chunkAtHand(s.chunk);
         const slot = s.slot + frame - s.first;
         const key = `${s.chunk}/${slot}/${s.state}`;
@@ -192,14 +376,16 @@ class Stage {
           void fetchChunk(s.chunk).then((c) => c && this.showFrame());
         } else {
           // Stored with another number of points: it can't be laid over this shape.
-          moved = this.ghost(layer) || moved;
+          moved = this.ghost(layer);
           told.push(`${id}:${frame}:${shown.state}`);
         }
       } else {
-        moved = this.ghost(layer) || moved;
+        moved = this.ghost(layer);
         told.push(`${id}:${frame}:${shown.state}`);
       }
+      if (layer.shown === 'ghost') this.ghostShown = true;
       if (moved) marks.follow(cloth.positions);
+      any ||= moved;
       if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
       for (const x of stretches) {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) void fetchChunk(x.chunk);
@@ -208,11 +394,11 @@ class Stage {
     this.colliders.go(frame);
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     this.air.ask(frame, this.bounds());
-    if (moved || this.colliders.bounds().isEmpty() === false) this.drawAll();
+    if (any || this.colliders.moves()) this.drawAll();
   }
 
   /** The rest shape of a body, as a ghost; false where it is on screen already. */
-  private ghost(layer: { cloth: ClothLayer; shown: string }): boolean {
+  private ghost(layer: Layer): boolean {
     if (layer.shown === 'ghost') return false;
     layer.shown = 'ghost';
     layer.cloth.rest();
@@ -221,95 +407,109 @@ class Stage {
 
   /** Draws with new shadows. */
   private drawAll() {
-    if (this.renderer) this.renderer.shadowMap.needsUpdate = true;
+    this.shadowsOld = true;
     this.draw();
   }
 
-  /** A box around all bodies as they stand on screen. */
+  /** A box around all bodies as they stand on screen, or one. */
   bounds(only?: string | null): T.Box3 {
     const box = new T.Box3();
-    for (const [id, { cloth }] of this.layers) if (!only || only === id) box.union(cloth.bounds());
+    for (const [id, { cloth }] of this.layers) if ((!only || only === id) && cloth.group.visible) box.union(cloth.bounds());
     if (box.isEmpty()) box.set(new T.Vector3(-1, 0, -1), new T.Vector3(1, 2, 1));
     return box;
   }
 
-  /** Brings the chosen body, or all, into view from where the camera is. */
-  frame() {
-    if (!this.controls) return;
-    const only = this.chosen && this.layers.has(this.chosen) ? this.chosen : null;
-    const box = this.bounds(this.layers.size > 1 ? only : null);
-    if (!only || this.layers.size <= 1) box.union(this.colliders.bounds());
+  /** Brings the chosen body into view from where one looks; all, where `only` is null or nothing is chosen. */
+  frame(only: string | null | undefined = this.chosen) {
+    const one = only && this.layers.has(only) && this.layers.size > 1 ? only : null;
+    const box = this.bounds(one);
+    if (!one) box.union(this.colliders.bounds());
+    if (box.isEmpty()) return;
     const size = box.getSize(new T.Vector3()).length();
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.ground.group.position.y;
     if (box.min.y > ground && box.min.y - ground < 0.7 * size) box.min.y = ground;
+    this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
+  }
+
+  /** Looks at all, or the chosen body, from a side. */
+  lookFrom(from: From) {
+    const ways: Record<From, [number, number, number]> = { 'the front': [0, 0, 1], 'the side': [1, 0, 0], above: [0, 1, 0.0001], 'a corner': [0.5, 0.36, 0.79] };
+    this.lookAt(this.bounds().union(this.colliders.bounds()), new T.Vector3(...ways[from]).normalize());
+  }
+
+  private lookAt(box: T.Box3, way: T.Vector3) {
+    if (!this.controls) return;
     const ball = box.getBoundingSphere(new T.Sphere());
-    const way = this.camera.position.clone().sub(this.controls.target).normalize();
     const half = T.MathUtils.degToRad(this.camera.fov / 2);
-    const far = Math.max(0.2, (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect))));
-    const centre = ball.center;
-    this.controls.target.copy(centre);
-    this.camera.position.copy(centre).addScaledVector(way, far);
+    const far = Math.max(0.05, (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect))));
+    this.controls.target.copy(ball.center);
+    this.camera.position.copy(ball.center).addScaledVector(way, far);
     this.controls.update();
     this.light();
+    this.tellLook();
     this.drawAll();
+  }
+
+  private tellLook() {
+    if (this.controls) this.onLook({ at: this.camera.position.toArray(), to: this.controls.target.toArray() });
   }
 
   /** The sun follows the bodies, so that its shadow is sharp where they are. */
   private light() {
     const ball = this.bounds().getBoundingSphere(new T.Sphere());
-    const r = Math.max(1, ball.radius * 1.5);
-    this.sun.position.copy(ball.center).add(new T.Vector3(-0.45, 1, 0.5).multiplyScalar(3 * r));
+    const r = Math.max(0.02, ball.radius * 1.25);
+    this.sun.position.copy(ball.center).add(new T.Vector3(-0.62, 0.85, 0.42).multiplyScalar(3 * r));
     this.sun.target.position.copy(ball.center);
     const c = this.sun.shadow.camera;
-    Object.assign(c, { left: -r * 1.4, right: r * 1.4, top: r * 1.4, bottom: -r * 1.4, near: 0.1, far: 7 * r });
+    Object.assign(c, { left: -r * 1.25, right: r * 1.25, top: r * 1.25, bottom: -r * 1.25, near: 0.02 * r, far: 7 * r });
     c.updateProjectionMatrix();
+    this.size();
   }
 
-  /** Points of a body on the canvas: x, y in pixels and depth, three numbers each. */
-  private projected(id: string): Float32Array | null {
-    const layer = this.layers.get(id);
-    if (!layer || !this.canvas) return null;
-    const p = layer.cloth.positions;
-    const out = new Float32Array(p.length);
-    const v = new T.Vector3();
-    this.camera.updateMatrixWorld();
-    for (let k = 0; k < p.length; k += 3) {
-      v.set(p[k]!, p[k + 1]!, p[k + 2]!).project(this.camera);
-      out[k] = ((v.x + 1) / 2) * this.canvas.clientWidth;
-      out[k + 1] = ((1 - v.y) / 2) * this.canvas.clientHeight;
-      out[k + 2] = v.z;
-    }
-    return out;
+  /** Where a point of a body is. */
+  pointOf(id: string, point: number): T.Vector3 | null {
+    const p = this.layers.get(id)?.cloth.positions;
+    return p && 3 * point + 2 < p.length ? new T.Vector3(p[3 * point], p[3 * point + 1], p[3 * point + 2]) : null;
   }
 
-  /** The point nearest to a place on the canvas, within a finger's reach; the front one of several. */
-  pick(id: string, x: number, y: number): number | null {
-    const p = this.projected(id);
-    let best: number | null = null;
-    let score = Infinity;
-    for (let k = 0; p && k < p.length; k += 3) {
-      const d = Math.hypot(p[k]! - x, p[k + 1]! - y);
-      const s = d + 400 * p[k + 2]!;
-      if (d < 12 && p[k + 2]! < 1 && s < score) [best, score] = [k / 3, s];
-    }
-    return best;
+  /** What stands at a place on the canvas, the nearest of all that can be seen. */
+  hit(x: number, y: number): Hit | null {
+    if (this.arms.isNear) return null;
+    const ray = this.picker.ray(x, y);
+    for (const l of this.layers.values()) l.cloth.ready();
+    const meshes = [...[...this.layers.values()].filter((l) => l.cloth.group.visible).map((l) => l.cloth.mesh), ...this.colliders.meshes()];
+    const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
+    return found ? (found.object.userData as Hit) : null;
   }
 
-  /** All points inside a rectangle of the canvas. */
-  within(id: string, x0: number, y0: number, x1: number, y1: number): number[] {
-    const p = this.projected(id);
-    const found: number[] = [];
-    for (let k = 0; p && k < p.length; k += 3) {
-      const [x, y] = [p[k]!, p[k + 1]!];
-      if (x >= x0 && x <= x1 && y >= y0 && y <= y1 && p[k + 2]! < 1) found.push(k / 3);
-    }
-    return found;
+  /** Whether a press on the canvas is the arms' own. */
+  get armsAreNear(): boolean {
+    return this.arms.isNear || this.arms.isHeld;
+  }
+
+  /** A small picture of what is on screen. */
+  async picture(width: number, height: number): Promise<Blob | null> {
+    const { renderer, canvas } = this;
+    if (!renderer || !canvas || this.layers.size === 0) return null;
+    const small = document.createElement('canvas');
+    [small.width, small.height] = [width, height];
+    const c = small.getContext('2d')!;
+    const sky = c.createLinearGradient(0, 0, 0, height);
+    sky.addColorStop(0, '#dce4df');
+    sky.addColorStop(1, '#e8e2d2');
+    c.fillStyle = sky;
+    c.fillRect(0, 0, width, height);
+    renderer.render(this.scene, this.camera);
+    const scale = Math.max(width / canvas.width, height / canvas.height);
+    const [w, h] = [canvas.width * scale, canvas.height * scale];
+    c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);
+    return new Promise((done) => small.toBlob(done, 'image/webp', 0.8));
   }
 
   /** Where a point is on the canvas, for tests to click it. */
   placeOf(id: string, point: number): [number, number] | null {
-    const p = this.projected(id);
+    const p = this.picker.projected(id);
     return p ? [p[3 * point]!, p[3 * point + 1]!] : null;
   }
 }

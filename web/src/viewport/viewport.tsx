@@ -1,172 +1,300 @@
 /** The view: a canvas that React never draws, with its few controls floating over it. */
-import { useEffect, useRef, useState } from 'react';
-import { useBody } from '../bench/bodies';
-import { useScene } from '../store/scene';
-import { setView, useView, type Tool } from '../store/view';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { useBody } from '../bench/use-body';
+import { setDown, theBody } from '../bench/things';
+import { choosePoints } from '../state/choice';
+import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
-import { stage, type Shown } from './stage';
+import { count } from '../ui/sum';
+import { keepPicture } from './keep-picture';
+import { stage, type Hit, type Shown } from './stage';
+
+const NOTHING: never[] = [];
+const NONE: Record<string, never> = {};
 
 export function Viewport() {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { shapes, lanes, project } = useScene();
-  const { wire, air, dusk, points, tool, step, collider } = useView();
-  const [mode, setMode] = useState<'translate' | 'rotate'>('translate');
+  const labels = useRef<HTMLDivElement>(null);
+  const id = useOpen();
+  const { shapes } = useShapes();
+  const lanes = useLanes((l) => l) ?? NOTHING;
+  const bodies = useScene((s) => s.bodies) ?? NONE;
+  const colliders = useScene((s) => s.colliders) ?? NONE;
+  const floor = useScene((s) => (s.floor ? (s.floor.height ?? 0) : null)) ?? null;
+  const revision = useProject((p) => p.revision);
+  const [wire, air, dusk, points, tool, step] = [useView((v) => v.wire), useView((v) => v.air), useView((v) => v.dusk), useView((v) => v.points), useView((v) => v.tool), useView((v) => v.step)];
+  const hidden = useView((v) => v.seen[id]?.hidden) ?? NOTHING;
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
-  const [frame, setFrame] = useState(0);
+  const [drag, setDrag] = useState<Box | null>(null);
 
   useEffect(() => {
-    if (!canvas.current) return;
-    stage.onShown = (s) => {
-      setShown((was) => (was.state === s.state && was.reasons.join() === s.reasons.join() ? was : s));
-    };
-    const draw = () => stage.draw();
-    addEventListener('nematon-draw', draw);
-    const off = stage.mount(canvas.current);
-    return () => {
-      off();
-      removeEventListener('nematon-draw', draw);
-    };
-  }, []);
-  useEffect(() => stage.setShapes(shapes), [shapes]);
-  useEffect(() => stage.setLanes(lanes), [lanes]);
-  const colliders = project?.scene.colliders;
-  useEffect(() => stage.setColliders(project?.id ?? 0, colliders ?? {}), [project?.id, colliders]);
-  const armed = step === 'Contact' && collider && colliders?.[collider] ? collider : null;
-  useEffect(() => stage.chooseCollider(armed, mode), [armed, mode, colliders]);
-  const floor = project?.scene.floor ? (project.scene.floor.height ?? 0) : null;
+    if (!canvas.current || !labels.current || id === 0) return;
+    stage.onShown = (s) => setShown((was) => (was.state === s.state && was.reasons.join() === s.reasons.join() ? was : s));
+    stage.onLook = (camera) => see(id, { camera });
+    stage.onRest = () => keepPicture(id);
+    stage.labels.mount(labels.current);
+    const off = stage.mount(canvas.current, useView.getState().seen[id]?.camera);
+    return off;
+  }, [id]);
+  useEffect(() => stage.setBodies(bodies), [bodies, id]);
+  useEffect(() => stage.setShapes(shapes), [shapes, id]);
+  useEffect(() => stage.setLanes(lanes), [lanes, id]);
+  useEffect(() => stage.setColliders(id, colliders), [id, colliders]);
   useEffect(
-    () => stage.setLook({ wire, air, dusk, floor, chosen: body, points }),
-    [wire, air, dusk, floor, body, points, shapes, project?.revision],
+    () => stage.setLook({ wire, air, dusk, floor, chosen: body, points, tool, hidden }),
+    [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
   );
-  // The words below the view need the frame only where it is not true.
+  const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
-    if (shown.state === 'true') return;
-    const write = () => setFrame(clock.frame);
-    write();
-    return clock.subscribe(write);
-  }, [shown.state]);
+    stage.labels.set(body && borders && borders.length <= 24 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : []);
+    stage.draw(false);
+  }, [borders, body, id]);
 
   return (
     <>
       <canvas
         ref={canvas}
         data-testid="view"
-        aria-label="The scene"
-        className="absolute inset-0 h-full w-full touch-none bg-linear-to-b from-[var(--sky-top)] to-[var(--sky-low)]"
+        tabIndex={0}
+        aria-label={tool === 'look' ? 'The scene: drag turns the view' : 'The scene: arrows go from point to point, Enter takes one'}
+        className="absolute inset-0 h-full w-full touch-none bg-linear-to-b from-[var(--sky-top)] to-[var(--sky-low)] outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
         style={{ cursor: tool === 'look' ? 'grab' : 'crosshair' }}
+        {...pointer(body, tool, setDrag, drag)}
       />
-      {step === 'Hold' && body && <PickTools body={body} />}
-      {armed && (colliders?.[armed]?.keys?.length ?? 0) === 0 && (
-        <div role="toolbar" aria-label="Placing" className="absolute top-3.5 left-1/2 flex -translate-x-1/2 rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
-          {(['translate', 'rotate'] as const).map((m) => (
-            <Button key={m} aria-pressed={mode === m} className={`!border-0 ${mode === m ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => setMode(m)}>
-              {m === 'translate' ? 'Move' : 'Turn'}
-            </Button>
-          ))}
-        </div>
+      <div ref={labels} className="pointer-events-none absolute inset-0 overflow-hidden" />
+      {drag && (
+        <div
+          className="pointer-events-none absolute border border-woad bg-woad/10"
+          style={{ left: Math.min(drag.x, drag.u), top: Math.min(drag.y, drag.v), width: Math.abs(drag.u - drag.x), height: Math.abs(drag.v - drag.y) }}
+        />
       )}
+      {step === 'Hold' && body && <PickTools />}
+      <ArmTools />
       <ViewControls />
-      {body && project && shapes[body] && (
-        <p className="absolute right-3.5 bottom-3.5 flex gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
-          <span className="text-faded">{project.scene.bodies[body]?.name}</span>
-          <span className="num">{shapes[body].head.points.toLocaleString('en')}</span>
-          <span className="text-faded">points</span>
+      {body && shapes[body] && (
+        <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
+          <span className="truncate text-faded">{bodies[body]?.name}</span>
+          <span className="num shrink-0">{count(shapes[body].head.points, 'point')}</span>
         </p>
       )}
-      {body && shown.state !== 'true' && shown.state !== 'coming' && (
-        <p
-          data-testid="frame-state"
-          className={`absolute bottom-3.5 left-3.5 max-w-[60%] rounded-md border bg-raised/95 px-2.5 py-1 ${shown.state === 'stale' ? 'border-weld text-weld' : 'border-line text-faded'}`}
-        >
-          {shown.state === 'stale'
-            ? `Frame ${frame} is out of date: ${shown.reasons[0] ?? 'the scene changed'}${shown.reasons.length > 1 ? ` and ${shown.reasons.length - 1} more` : ''}`
-            : `Frame ${frame} is not computed: this is the rest shape`}
-        </p>
-      )}
+      <FrameState shown={shown} of={Boolean(body)} />
     </>
   );
 }
 
-const TOOLS: { tool: Tool; name: string; hint: string }[] = [
-  { tool: 'look', name: 'Look', hint: 'Drag turns the view, right drag moves it, the wheel comes closer' },
-  { tool: 'pick', name: 'Pick', hint: 'Click a point; Shift adds, Alt takes away' },
-  { tool: 'box', name: 'Box', hint: 'Drag over points; Shift adds, Alt takes away' },
-];
+/** What the frame on screen is, where it is not true. */
+function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
+  const [frame, setFrame] = useState(clock.frame);
+  const quiet = !of || shown.state === 'true' || shown.state === 'coming';
+  useEffect(() => {
+    if (quiet) return;
+    const write = () => setFrame(clock.frame);
+    write();
+    return clock.subscribe(write);
+  }, [quiet]);
+  if (quiet) return null;
+  const { state, reasons } = shown;
+  return (
+    <p
+      data-testid="frame-state"
+      className={`pointer-events-none absolute bottom-3.5 left-3.5 max-w-[50%] rounded-md border bg-raised/95 px-2.5 py-1 ${state === 'stale' ? 'border-weld text-weld' : 'border-line text-faded'}`}
+    >
+      {state === 'trial'
+        ? 'Tried as you drag: the first frames as they would be'
+        : state === 'stale'
+          ? `Frame ${frame} is out of date: ${reasons[0] ?? 'the scene changed'}${reasons.length > 1 ? ` and ${reasons.length - 1} more` : ''}`
+          : `Frame ${frame} is not computed: this is the rest shape`}
+    </p>
+  );
+}
 
-/** Choosing points: a bar of tools, and over the view what catches clicks and draws the box. */
-function PickTools({ body }: { body: string }) {
-  const { tool, points } = useView();
-  const [box, setBox] = useState<{ x: number; y: number; u: number; v: number } | null>(null);
-  const choose = (found: number[], e: React.PointerEvent) => {
-    const kept = new Set(e.shiftKey || e.altKey ? points : []);
-    for (const p of found) {
-      if (e.altKey) kept.delete(p);
-      else kept.add(p);
-    }
-    setView({ points: [...kept] });
-  };
+type Box = { x: number; y: number; u: number; v: number };
+type Press = { x: number; y: number; moved: boolean; escape: () => void };
+
+let press: Press | null = null;
+
+/** Clicks choose: points while points are chosen, things else. Drags are the camera's, or a box around points. */
+function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => void, drag: Box | null) {
   const at = (e: React.PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
     return [e.clientX - r.left, e.clientY - r.top] as const;
   };
+  const take = (found: number[], e: { shiftKey: boolean; altKey: boolean }) => {
+    const kept = new Set(e.shiftKey || e.altKey ? useView.getState().points : []);
+    for (const p of found) {
+      if (e.altKey) kept.delete(p);
+      else kept.add(p);
+    }
+    choosePoints([...kept]);
+  };
+  const end = () => {
+    press?.escape();
+    press = null;
+    setDrag(null);
+  };
+  return {
+    onPointerDown: (e: React.PointerEvent) => {
+      if (e.button !== 0 || stage.armsAreNear) return;
+      const [x, y] = at(e);
+      const escape = (k: KeyboardEvent) => {
+        if (k.key !== 'Escape' || tool !== 'box') return;
+        k.stopPropagation();
+        end();
+      };
+      addEventListener('keydown', escape, true);
+      press = { x, y, moved: false, escape: () => removeEventListener('keydown', escape, true) };
+      if (tool === 'box') {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        setDrag({ x, y, u: x, v: y });
+      }
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      if (!press) return;
+      const [u, v] = at(e);
+      press.moved ||= Math.hypot(u - press.x, v - press.y) > 4;
+      if (drag) setDrag({ ...drag, u, v });
+    },
+    onPointerUp: (e: React.PointerEvent) => {
+      const p = press;
+      end();
+      if (!p) return;
+      const { through } = useView.getState();
+      const [x, y] = at(e);
+      if (tool === 'box' && body) {
+        take(stage.picker.within(body, Math.min(p.x, x), Math.min(p.y, y), Math.max(p.x, x), Math.max(p.y, y), through), e);
+      } else if (tool === 'pick' && body) {
+        const found = stage.picker.pick(body, x, y, through);
+        take(found === null ? [] : [found], e);
+      } else if (tool === 'look' && !p.moved) {
+        choose(stage.hit(x, y));
+      }
+    },
+    onPointerCancel: end,
+    onKeyDown: (e: React.KeyboardEvent) => {
+      if (tool === 'look' || !body) return;
+      const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+      const { points } = useView.getState();
+      if (way) {
+        e.preventDefault();
+        const from = points.at(-1);
+        const next = from === undefined ? 0 : stage.picker.towards(body, from, way[0]!, way[1]!);
+        if (next === null) return;
+        // With Shift the ones before stay chosen.
+        choosePoints([...(e.shiftKey ? points.filter((p) => p !== next) : []), next]);
+      }
+    },
+  };
+}
+
+function choose(hit: Hit | null) {
+  if (!hit) return;
+  if (hit.kind === 'bodies') {
+    if (theBody() !== hit.id) setView({ body: hit.id, grip: null, points: [] });
+    else setView({ body: hit.id });
+    if (useView.getState().step === 'Contact') setView({ collider: null });
+  } else {
+    setView({ collider: hit.id });
+    goTo('Contact');
+  }
+}
+
+/** A row of words of which one is pressed. */
+function Words<K extends string>({ label, of, is, onPick, more }: { label: string; of: readonly { key: K; name: string; hint: string }[]; is: K; onPick: (k: K) => void; more?: React.ReactNode }) {
   return (
-    <>
-      {tool !== 'look' && (
-        <div
-          data-testid="pick-surface"
-          className="absolute inset-0 cursor-crosshair touch-none"
-          onPointerDown={(e) => {
-            if (e.button !== 0) return;
-            const [x, y] = at(e);
-            if (tool === 'pick') {
-              const found = stage.pick(body, x, y);
-              choose(found === null ? [] : [found], e);
-            } else {
-              e.currentTarget.setPointerCapture(e.pointerId);
-              setBox({ x, y, u: x, v: y });
-            }
-          }}
-          onPointerMove={(e) => {
-            const [u, v] = at(e);
-            if (box) setBox({ ...box, u, v });
-          }}
-          onPointerUp={(e) => {
-            if (!box) return;
-            const { x, y, u, v } = box;
-            setBox(null);
-            choose(stage.within(body, Math.min(x, u), Math.min(y, v), Math.max(x, u), Math.max(y, v)), e);
-          }}
-          onPointerCancel={() => setBox(null)}
-        >
-          {box && (
-            <div
-              className="absolute border border-woad bg-woad/10"
-              style={{ left: Math.min(box.x, box.u), top: Math.min(box.y, box.v), width: Math.abs(box.u - box.x), height: Math.abs(box.v - box.y) }}
-            />
-          )}
-        </div>
-      )}
-      <div role="toolbar" aria-label="Choosing points" className="absolute top-3.5 left-1/2 flex -translate-x-1/2 rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
-        {TOOLS.map((t) => (
-          <Button
-            key={t.tool}
-            hint={t.hint}
-            aria-pressed={tool === t.tool}
-            className={`!border-0 ${tool === t.tool ? '!bg-ink text-ground' : '!bg-transparent'}`}
-            onClick={() => setView({ tool: t.tool })}
-          >
-            {t.name}
+    <div role="toolbar" aria-label={label} className="absolute top-3.5 left-1/2 flex max-w-[calc(100%-120px)] -translate-x-1/2 flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
+      {of.map((t) => (
+        <Button key={t.key} hint={t.hint} aria-pressed={is === t.key} className={`!border-0 ${is === t.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => onPick(t.key)}>
+          {t.name}
+        </Button>
+      ))}
+      {more}
+    </div>
+  );
+}
+
+const TOOLS = [
+  { key: 'look', name: 'Look', hint: 'Drag turns the view, right drag moves it, the wheel comes closer' },
+  { key: 'pick', name: 'Pick', hint: 'Click a point; Shift adds, Alt takes away' },
+  { key: 'box', name: 'Box', hint: 'Drag over points; Shift adds, Alt takes away' },
+] as const;
+
+/** Choosing points: by click or box, those that can be seen or all. */
+function PickTools() {
+  const tool = useView((v) => v.tool);
+  const through = useView((v) => v.through);
+  return (
+    <Words
+      label="Choosing points"
+      of={TOOLS}
+      is={tool}
+      onPick={(t) => setView({ tool: t })}
+      more={
+        tool !== 'look' && (
+          <Button hint={through ? 'Points that others hide are taken too' : 'Only points that can be seen are taken'} aria-pressed={through} className={`!border-0 border-l ${through ? '!bg-woad-wash' : '!bg-transparent'}`} onClick={() => setView({ through: !through })}>
+            Through
           </Button>
-        ))}
-      </div>
-    </>
+        )
+      }
+    />
+  );
+}
+
+const ARMS = [
+  { key: 'none', name: 'Look', hint: 'No arms: clicks choose, drags turn the view' },
+  { key: 'translate', name: 'Move', hint: 'Arms to move it by; Escape while dragging puts it back' },
+  { key: 'rotate', name: 'Turn', hint: 'Rings to turn it by; Escape while dragging puts it back' },
+] as const;
+
+/** Arms for the chosen body at its start, or for the chosen collider where no keys move it. */
+function ArmTools() {
+  const step = useView((v) => v.step);
+  const id = useOpen();
+  const body = useBody();
+  const collider = useView((v) => v.collider);
+  const [bodyArms, colliderArms, snap] = [useView((v) => v.bodyArms), useView((v) => v.colliderArms), useView((v) => v.snap)];
+  const { shapes } = useShapes();
+  const still = useScene((s) => (collider && s.colliders?.[collider] ? (s.colliders[collider].keys?.length ?? 0) === 0 : false));
+  const all = useScene((s) => s.colliders);
+  const [start, setStart] = useState(clock.frame === clock.first);
+  useEffect(() => clock.subscribe(() => setStart(clock.frame === clock.first)), []);
+  const on = useMemo<Hit | null>(() => {
+    if (step === 'Contact' && collider && still) return { kind: 'colliders', id: collider };
+    return step === 'Shape' && body ? { kind: 'bodies', id: body } : null;
+  }, [step, collider, still, body]);
+  const mode: Arms = on?.kind === 'colliders' ? colliderArms : bodyArms;
+  useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id]);
+  if (!on) return null;
+  return (
+    <Words
+      label="Placing"
+      of={ARMS}
+      is={mode}
+      onPick={(m) => {
+        setView(on.kind === 'colliders' ? { colliderArms: m } : { bodyArms: m });
+        // Only its start can be placed.
+        if (on.kind === 'bodies' && m !== 'none' && !start) clock.halt(clock.first);
+      }}
+      more={
+        <>
+          {mode !== 'none' && (
+            <Button hint="By 0.1 m and 15°" aria-pressed={snap} className={`!border-0 ${snap ? '!bg-woad-wash' : '!bg-transparent'}`} onClick={() => setView({ snap: !snap })}>
+              Snap
+            </Button>
+          )}
+          <Button hint="On what lies below it" className="!border-0 !bg-transparent" onClick={() => void setDown(on.kind, on.id)}>
+            Set down
+          </Button>
+        </>
+      }
+    />
   );
 }
 
 function ViewControls() {
-  const { wire, air, dusk } = useView();
+  const [wire, air, dusk] = [useView((v) => v.wire), useView((v) => v.air), useView((v) => v.dusk)];
   const controls = [
     { name: 'Wireframe', key: 'W', on: wire, act: () => setView({ wire: !wire }), colour: 'var(--ink)', d: 'M2 6h16M2 12h16M6 2v16M13 2v16' },
     { name: 'Air', key: 'A', on: air, act: () => setView({ air: !air }), colour: 'var(--plum)', d: 'M2 7c5-5 8 4 16-1M2 13c5-5 8 4 16-1' },

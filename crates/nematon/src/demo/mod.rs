@@ -42,5 +42,10 @@ fn lump(wave: f32) -> String {
         let k = 1.0 + f64::from(wave) * far * libm::sin(3.0 * libm::atan2(z, x));
         *p = p.map(|c| (f64::from(c) * k) as f32);
     }
-    nematon_formats::write_obj("dough", &m, &m.positions)
+    nematon_formats::write_obj(
+        "dough",
+        &m,
+        &m.positions,
+        nematon_formats::With { normals: false, triangles: true },
+    )
 }

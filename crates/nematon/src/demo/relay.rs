@@ -12,6 +12,7 @@ pub fn relay() -> Scene {
     let canopy = Body {
         name: "Landing canopy".into(),
         kind: BodyKind::Cloth,
+        dye: None,
         shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
         place: Place { position: [0.0, 1.85, 0.0], turn: [0.1, 0.0, 0.0] },
         matter: Matter {

@@ -34,6 +34,8 @@ pub enum End {
     Done,
     /// Cancelled, or taken over by another worker.
     Stopped,
+    /// Others have their turn; there is more to compute.
+    Resting,
     Failed(String),
 }
 
@@ -47,9 +49,13 @@ pub async fn bake(bench: &Bench<'_>, scene: &Arc<Scene>, at: &mut RunRow) -> End
 
 async fn all(bench: &Bench<'_>, scene: &Arc<Scene>, at: &mut RunRow) -> Result<End, KeepError> {
     patiently(|| bench.library.fetch(scene)).await?;
-    at.total = (scene.frames.count() * scene.bodies.len()) as i32;
+    let scene = &wished(scene, at.wish.until);
+    let wanted =
+        |i: &Vec<BodyId>| at.wish.bodies.is_empty() || i.iter().any(|b| at.wish.bodies.contains(&b.0));
+    let islands: Vec<Vec<BodyId>> = scene.islands().into_iter().filter(wanted).collect();
+    at.total = (scene.frames.count() * islands.iter().map(Vec::len).sum::<usize>()) as i32;
     let mut faults = vec![];
-    for bodies in scene.islands() {
+    for bodies in islands {
         let run = tokio::select! {
             run = start(bench, scene, bodies) => run,
             // What is being built is of no use to anybody any more: it ends by itself.
@@ -58,7 +64,7 @@ async fn all(bench: &Bench<'_>, scene: &Arc<Scene>, at: &mut RunRow) -> Result<E
         match run {
             Ok(run) => match island(bench, run, at).await? {
                 End::Done => {}
-                End::Stopped => return Ok(End::Stopped),
+                end @ (End::Stopped | End::Resting) => return Ok(end),
                 // One island that explodes does not keep the others waiting.
                 End::Failed(why) => faults.push(why),
             },
@@ -66,6 +72,14 @@ async fn all(bench: &Bench<'_>, scene: &Arc<Scene>, at: &mut RunRow) -> Result<E
         }
     }
     Ok(if faults.is_empty() { End::Done } else { End::Failed(faults.join(" ")) })
+}
+
+/// The scene up to the frame that is asked for: no frame knows of those after it.
+fn wished(scene: &Arc<Scene>, until: Option<i64>) -> Arc<Scene> {
+    let Some(until) = until.filter(|u| *u < scene.frames.last) else { return scene.clone() };
+    let mut own = (**scene).clone();
+    own.frames.last = until.max(own.frames.first);
+    Arc::new(own)
 }
 
 /// Builds an island, on the threads that will compute it.
@@ -119,22 +133,23 @@ async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End,
     let computed = computing.await;
     kept?;
     Ok(match computed {
-        Ok(Ok(())) if bench.stop.is_set() => End::Stopped,
+        Ok(Ok(_)) if bench.stop.is_set() => End::Stopped,
         Ok(Err(RunError::Stopped)) => End::Stopped,
-        Ok(Ok(())) => End::Done,
+        Ok(Ok(true)) => End::Done,
+        Ok(Ok(false)) => End::Resting,
         Ok(Err(e)) => End::Failed(e.to_string()),
         Err(e) => End::Failed(e.to_string()),
     })
 }
 
-/// Steps through the frames and sends those that are missing. On a thread of its own.
+/// Steps through the frames and sends those that are missing. False where it rests before the last. On a thread of its own.
 fn compute(
     run: &mut Run,
     there: &[bool],
     last: usize,
     stop: &Stop,
     send: &mpsc::Sender<Computed>,
-) -> Result<(), RunError> {
+) -> Result<bool, RunError> {
     let watch = Stopwatch::of(run.contact.pairings().len()).until(stop.flag());
     let mut touches = Touches::of(run);
     let mut before = vec![];
@@ -142,19 +157,24 @@ fn compute(
         let index = run.at();
         let positions: Vec<_> = (0..run.members.len()).map(|k| run.positions(k)).collect();
         if !there[index] {
-            let checkpoint = (index > 0 && index.is_multiple_of(CHECKPOINT_EVERY) || index == last)
+            // Where it rests it goes on from.
+            let rests = index > 0 && index < last && stop.is_resting();
+            let checkpoint = (index > 0 && index.is_multiple_of(CHECKPOINT_EVERY) || index == last || rests)
                 .then(|| run.snapshot());
             let snags = run.tell_snags(&before);
             let costs = run.tell_costs(&watch, &touches);
             let costs = serde_json::to_string(&costs).unwrap_or_else(|_| "[]".into());
             let positions = positions.clone();
             if send.blocking_send(Computed { index, positions, checkpoint, snags, costs }).is_err() {
-                return Ok(());
+                return Ok(true);
+            }
+            if rests {
+                return Ok(false);
             }
         }
         before = positions;
         if index >= last || stop.is_set() {
-            return Ok(());
+            return Ok(true);
         }
         run.advance(&watch)?;
         touches.count(run);

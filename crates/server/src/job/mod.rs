@@ -12,6 +12,9 @@ use stop::Stop;
 /// A worker gives a sign of life, and looks whether its run is still wanted, so often, whatever it is at.
 const BEAT: Duration = Duration::from_millis(300);
 
+/// After so long others have their turn.
+pub const TURN: Duration = Duration::from_secs(8);
+
 /// Works on the queue of a database until interrupted.
 ///
 /// # Errors
@@ -72,10 +75,12 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
         state: RunState::Running,
         done: 0,
         total: 0,
-        computed: 0,
-        seconds: 0.0,
+        computed: claim.computed,
+        seconds: claim.seconds,
         message: String::new(),
         costs: "[]".into(),
+        wish: claim.wish,
+        urgent: false,
     };
     let stop = Stop::default();
     let beating = tokio::spawn(beat(store.clone(), worker.to_owned(), claim.run, stop.clone()));
@@ -88,9 +93,15 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
         Err(e) => bake::End::Failed(format!("its scene can't be read: {e}")),
     };
     beating.abort();
+    if let bake::End::Resting = end {
+        if let Err(e) = patiently(|| store.hand_on(worker, &at)).await {
+            eprintln!("run {} can't be left to its next turn: {e}", at.id);
+        }
+        return;
+    }
     (at.state, at.message) = match end {
         bake::End::Done => (RunState::Done, String::new()),
-        bake::End::Stopped => (RunState::Cancelled, String::new()),
+        bake::End::Stopped | bake::End::Resting => (RunState::Cancelled, String::new()),
         bake::End::Failed(why) => (RunState::Failed, why),
     };
     if let Err(e) = patiently(|| store.end_run(worker, &at)).await {
@@ -100,10 +111,14 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
 
 /// Tells that the worker lives until it need not. A database that is away says nothing about the run.
 async fn beat(store: Store, worker: String, run: i64, stop: Stop) {
+    let began = std::time::Instant::now();
     loop {
         tokio::time::sleep(BEAT).await;
         if let Ok(false) = store.beat(&worker, run).await {
             return stop.set();
+        }
+        if let Ok(true) = store.is_waited_for(run, began.elapsed() > TURN).await {
+            stop.rest();
         }
     }
 }

@@ -6,6 +6,7 @@ use tokio::sync::Notify;
 #[derive(Clone, Default)]
 pub struct Stop {
     flag: Arc<AtomicBool>,
+    resting: Arc<AtomicBool>,
     told: Arc<Notify>,
 }
 
@@ -13,6 +14,13 @@ impl Stop {
     pub fn set(&self) {
         self.flag.store(true, Relaxed);
         self.told.notify_waiters();
+    }
+    /// Asks for a rest after the frame at hand: others wait.
+    pub fn rest(&self) {
+        self.resting.store(true, Relaxed);
+    }
+    pub fn is_resting(&self) -> bool {
+        self.resting.load(Relaxed)
     }
     pub fn is_set(&self) -> bool {
         self.flag.load(Relaxed)

@@ -10,59 +10,105 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::BodyId;
 use nematon_evaluate::shape;
-use nematon_formats::{Kind, Motion, file_names};
+use nematon_formats::{Delivery, Kind, Motion, With, file_name, file_names};
+use nematon_geometry::Mesh;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
 pub fn routes() -> Api {
-    let says =
-        Says::gives_bytes("Its motion as a file: npy, usda, obj (a zip of one a frame) or still (one OBJ)");
-    Api::default().get("/projects/{id}/bodies/{body}/files/{format}", says.asks::<Which>(), read)
+    let says = Says::gives_bytes(
+        "The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The \
+         header nematon-bytes tells about how long it will be",
+    );
+    Api::default().get("/projects/{id}/files/{format}", says.asks::<Which>(), read)
 }
 
 #[derive(Deserialize, JsonSchema)]
 struct Which {
+    /// Keys of the bodies, with commas between; all if left out.
+    bodies: Option<String>,
     /// The first frame; the scene's if left out.
     first: Option<i64>,
     /// The last frame; the scene's if left out. Of a still only the first counts.
     last: Option<i64>,
+    /// A normal for each point, where the kind has a place for them; yes if left out.
+    normals: Option<bool>,
+    /// Faces cut into triangles instead of as they were made or brought in; no if left out.
+    triangles: Option<bool>,
+}
+
+/// A body on its way into a file.
+struct Sent {
+    name: String,
+    mesh: Mesh,
+    places: Vec<nematon_frames::Location>,
+}
+
+fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
+    sent.iter().map(|s| Motion { name: &s.name, mesh: &s.mesh, first, count: s.places.len(), rate }).collect()
 }
 
 async fn read(
     State(app): State<App>,
-    Path((id, body, format)): Path<(i64, String, String)>,
+    Path((id, format)): Path<(i64, String)>,
     Query(which): Query<Which>,
 ) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
-    let body = BodyId(body);
-    if !scene.bodies.contains_key(&body) {
-        return Err(Problem::missing("body"));
-    }
     let kind = Kind::ALL.into_iter().find(|k| k.name() == format);
     let kind = kind.ok_or_else(|| Problem::missing("file format; npy, usda, obj and still are"))?;
+    let wanted: Vec<BodyId> = match &which.bodies {
+        Some(keys) => keys.split(',').map(|k| BodyId(k.to_owned())).collect(),
+        None => scene.bodies.keys().cloned().collect(),
+    };
+    if wanted.is_empty() || wanted.iter().any(|b| !scene.bodies.contains_key(b)) {
+        return Err(Problem::missing("body"));
+    }
     let first = which.first.unwrap_or(scene.frames.first);
     let last = if kind == Kind::Still { first } else { which.last.unwrap_or(scene.frames.last) };
-    let places = true_frames(&app, &scene, &body, first..=last).await?;
+    let with = With { normals: which.normals.unwrap_or(true), triangles: which.triangles.unwrap_or(false) };
+    let mut sent = vec![];
+    for id in &wanted {
+        let places = true_frames(&app, &scene, id, first..=last).await?;
+        let (own, meshes, key) = (scene.clone(), app.meshes.clone(), id.clone());
+        let mesh = match apart(move || own.bodies.get(&key).map(|b| shape(b, &meshes))).await? {
+            Some(Ok(s)) => s.mesh,
+            Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
+            None => return Err(Problem::missing("body")),
+        };
+        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places });
+    }
+    let rate = scene.frames.rate;
+    let mut firsts = vec![];
+    for s in &sent {
+        let mut one = read_frames(app.store.clone(), s.places[..1].to_vec());
+        let frame = one.recv().await.ok_or_else(|| Problem::missing("frame"))?;
+        firsts.push(frame.map_err(|e| Problem::inside(e.to_string()))?);
+    }
+    let (sent, about) = apart(move || {
+        let about = kind.about(&motions(&sent, first, rate), with, &firsts);
+        (sent, about)
+    })
+    .await?;
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
-    let at = scene.bodies.get_index_of(&body).unwrap_or_default();
-    let file = format!("{}.{}", names[at], kind.ending(first));
-    let (count, rate) = (places.len(), scene.frames.rate);
-    let (own, meshes, key) = (scene.clone(), app.meshes.clone(), body.clone());
-    let shaped = apart(move || own.bodies.get(&key).map(|b| shape(b, &meshes))).await?;
-    let mesh = match shaped {
-        Some(Ok(s)) => s.mesh,
-        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
-        None => return Err(Problem::missing("body")),
+    let stem = match wanted.as_slice() {
+        [one] => names[scene.bodies.get_index_of(one).unwrap_or_default()].clone(),
+        _ => file_name(&scene.name),
     };
-    let mut frames = read_frames(app.store.clone(), places);
-    let name = scene.bodies[at].name.clone();
-    let sent = send(move |sink| {
-        let motion = Motion { name: &name, mesh: &mesh, first, count, rate };
-        kind.write(sink, &motion, &mut std::iter::from_fn(|| frames.blocking_recv()))
+    let file = format!("{stem}.{}", kind.ending(wanted.len(), first));
+    let (store, whole) = (app.store.clone(), scene.name.clone());
+    let many = sent.len();
+    let body = send(move |sink| {
+        let motions = motions(&sent, first, rate);
+        let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
+            let mut read = read_frames(store.clone(), sent[k].places.clone());
+            Box::new(std::iter::from_fn(move || read.blocking_recv()))
+        };
+        kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames })
     });
     let headers = [
-        (header::CONTENT_TYPE, kind.media_type().to_owned()),
+        (header::CONTENT_TYPE, kind.media_type(many).to_owned()),
         (header::CONTENT_DISPOSITION, disposition(&file)),
+        (header::HeaderName::from_static("nematon-bytes"), about.to_string()),
     ];
-    Ok((headers, sent).into_response())
+    Ok((headers, body).into_response())
 }

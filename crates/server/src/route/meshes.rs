@@ -1,26 +1,74 @@
-//! Meshes brought in from files.
+//! Meshes brought in from files: looked at first, then kept as they are, or mended, scaled and turned.
 use crate::api::{Api, Says};
 use crate::extract::Query;
 use crate::problem::{Problem, apart};
 use crate::state::App;
 use axum::Json;
-use axum::body::to_bytes;
+use axum::body::{Bytes, to_bytes};
 use axum::extract::{Request, State};
 use axum::http::{StatusCode, header};
-use nematon_document::MAX_POINTS;
-use nematon_formats::{MAX_BYTES, read_mesh};
+use nematon_document::{MAX_COLLIDER_POINTS, MAX_POINTS};
+use nematon_formats::{MAX_BYTES, With, read_mesh, write_obj};
+use nematon_geometry::{Mesh, Untidy, check, clean, face_alike};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub fn routes() -> Api {
-    let says = Says::gives::<MeshHead>("Bring in a mesh file").asks::<Named>().takes_bytes();
-    Api::default().post("/meshes", says, bring_in)
+    Api::default()
+        .post(
+            "/meshes",
+            Says::gives::<MeshHead>("Bring in a mesh file").asks::<Wanted>().takes_bytes(),
+            bring_in,
+        )
+        .post(
+            "/meshes/look",
+            Says::gives::<MeshLook>("What a mesh file would be, and what is wrong with it")
+                .asks::<Wanted>()
+                .takes_bytes(),
+            look,
+        )
 }
 
-#[derive(Deserialize, JsonSchema)]
-struct Named {
+#[derive(Clone, Deserialize, JsonSchema)]
+struct Wanted {
     /// Of the file; its ending says of what kind it is.
     name: String,
+    /// What it is for; a cloth if left out.
+    #[serde(default)]
+    r#for: Use,
+    /// Mends it: takes out loose points, faces without area and doubled faces, and turns faces that face against their
+    /// neighbours.
+    #[serde(default)]
+    clean: bool,
+    /// Metres that a unit of the file is.
+    #[serde(default = "one")]
+    scale: f64,
+    /// Which axis of the file points up.
+    #[serde(default)]
+    up: Up,
+}
+
+fn one() -> f64 {
+    1.0
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum Use {
+    #[default]
+    Cloth,
+    /// The triangles of a collider.
+    Mesh,
+    /// The convex hull of a collider.
+    Hull,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum Up {
+    #[default]
+    Y,
+    Z,
 }
 
 /// A mesh that is kept.
@@ -36,11 +84,77 @@ pub struct MeshHead {
     pub borders: usize,
 }
 
-async fn bring_in(
-    State(app): State<App>,
-    Query(Named { name }): Query<Named>,
-    request: Request,
-) -> Result<Json<MeshHead>, Problem> {
+/// A mesh file before it is kept.
+#[derive(Serialize, JsonSchema)]
+pub struct MeshLook {
+    pub points: usize,
+    pub triangles: usize,
+    /// Size along x, y and z as wanted, metres.
+    pub size: [f32; 3],
+    /// Parts that hang together.
+    pub pieces: usize,
+    /// Why it can't be what it is for, in sentences; empty where it can.
+    pub faults: Vec<String>,
+    pub mends: Mends,
+    /// What would still be wrong with it, mended.
+    pub left: Vec<String>,
+}
+
+/// What mending would do, each counted.
+#[derive(Serialize, JsonSchema)]
+pub struct Mends {
+    pub loose: usize,
+    pub no_area: usize,
+    pub doubled: usize,
+    pub turned: usize,
+}
+
+/// Why a mesh can't be what it is for: each use has its own rules.
+fn faults(mesh: &Mesh, wanted: Use) -> Vec<String> {
+    if wanted == Use::Cloth {
+        return match check(mesh, MAX_POINTS) {
+            Err(all) => all.iter().map(ToString::to_string).collect(),
+            Ok(()) => face_alike(mesh).err().iter().map(ToString::to_string).collect(),
+        };
+    }
+    let points = mesh.positions.len();
+    let mut out = vec![];
+    if let Some(k) = mesh.positions.iter().position(|p| p.iter().any(|c| !c.is_finite() || c.abs() > 1e4)) {
+        out.push(format!("point {k} of the mesh has a coordinate that is not a number, or is beyond 10 km"));
+    }
+    if points > MAX_COLLIDER_POINTS {
+        out.push(format!(
+            "the mesh has {points} points; the most of a collider is {MAX_COLLIDER_POINTS}. Reduce it"
+        ));
+    }
+    if let Some(t) = mesh.triangles.iter().position(|t| t.iter().any(|p| *p as usize >= points)) {
+        out.push(format!("triangle {t} names a point that there is not"));
+    }
+    if wanted == Use::Mesh && mesh.triangles.is_empty() {
+        out.push("the mesh has no triangles".into());
+    }
+    if wanted == Use::Hull && out.is_empty() {
+        out.extend(nematon_evaluate::hull_fault(mesh));
+    }
+    out
+}
+
+/// A mesh as wanted: turned, scaled, mended. What mending did or would do is told with it.
+fn prepared(mesh: &Mesh, w: &Wanted) -> (Mesh, Untidy, Mesh) {
+    let mut own = mesh.clone();
+    for p in &mut own.positions {
+        let turned = match w.up {
+            Up::Y => *p,
+            Up::Z => [p[0], p[2], -p[1]],
+        };
+        *p = turned.map(|c| (f64::from(c) * w.scale) as f32);
+    }
+    let (mended, told) = clean(&own);
+    (own, told, mended)
+}
+
+/// The file's bytes.
+async fn receive(name: &str, request: Request) -> Result<Bytes, Problem> {
     let refuse = |status, detail| Err(Problem::new(status, "upload", "The mesh can't be brought in", detail));
     let too_large = format!("\"{name}\" is larger than {} MB.", MAX_BYTES >> 20);
     // Told before it comes, not after.
@@ -49,23 +163,82 @@ async fn bring_in(
     if announced.is_some_and(|n| n > MAX_BYTES) {
         return refuse(StatusCode::PAYLOAD_TOO_LARGE, too_large);
     }
-    let bytes = match to_bytes(request.into_body(), MAX_BYTES + 1).await {
-        Ok(bytes) if bytes.len() > MAX_BYTES => return refuse(StatusCode::PAYLOAD_TOO_LARGE, too_large),
-        Ok(bytes) => bytes,
+    match to_bytes(request.into_body(), MAX_BYTES + 1).await {
+        Ok(bytes) if bytes.len() > MAX_BYTES => refuse(StatusCode::PAYLOAD_TOO_LARGE, too_large),
+        Ok(bytes) => Ok(bytes),
         Err(_) => {
             let detail = format!("\"{name}\" did not come through whole: nothing was kept. Try again.");
-            return refuse(StatusCode::BAD_REQUEST, detail);
+            refuse(StatusCode::BAD_REQUEST, detail)
         }
-    };
-    let title = format!("\"{name}\" can't be brought in");
-    let at = name.clone();
-    let read = apart(move || {
-        let mesh = read_mesh(&at, &bytes).map_err(|e| e.to_string())?;
-        nematon_geometry::check(&mesh, MAX_POINTS)
-            .map_err(|faults| faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))?;
-        Ok::<_, String>((mesh, blake3::hash(&bytes).to_hex().to_string(), bytes))
+    }
+}
+
+fn scale_fits(scale: f64) -> Result<(), Problem> {
+    match scale.is_finite() && (1e-6..=1e6).contains(&scale) {
+        true => Ok(()),
+        false => {
+            Err(Problem::unfit("That scale can't be", "A unit of the file is between 1e-6 and 1e6 metres."))
+        }
+    }
+}
+
+async fn look(
+    State(_): State<App>,
+    Query(wanted): Query<Wanted>,
+    request: Request,
+) -> Result<Json<MeshLook>, Problem> {
+    scale_fits(wanted.scale)?;
+    let bytes = receive(&wanted.name, request).await?;
+    let title = format!("\"{}\" can't be brought in", wanted.name);
+    let seen = apart(move || {
+        let mesh = read_mesh(&wanted.name, &bytes).map_err(|e| e.to_string())?;
+        let (own, told, mended) = prepared(&mesh, &wanted);
+        let (lo, hi) = own.bounds();
+        Ok::<_, String>(MeshLook {
+            points: own.positions.len(),
+            triangles: own.triangles.len(),
+            size: std::array::from_fn(|k| hi[k] - lo[k]),
+            pieces: told.pieces,
+            faults: faults(&own, wanted.r#for),
+            mends: Mends {
+                loose: told.loose,
+                no_area: told.no_area,
+                doubled: told.doubled,
+                turned: told.turned,
+            },
+            left: faults(&mended, wanted.r#for),
+        })
     });
-    let (mesh, blob, kept) = read.await?.map_err(|e| Problem::unfit(&title, e))?;
+    Ok(Json(seen.await?.map_err(|e| Problem::unfit(&title, e))?))
+}
+
+async fn bring_in(
+    State(app): State<App>,
+    Query(wanted): Query<Wanted>,
+    request: Request,
+) -> Result<Json<MeshHead>, Problem> {
+    scale_fits(wanted.scale)?;
+    let bytes = receive(&wanted.name, request).await?;
+    let title = format!("\"{}\" can't be brought in", wanted.name);
+    let read = apart(move || {
+        let mesh = read_mesh(&wanted.name, &bytes).map_err(|e| e.to_string())?;
+        let (own, told, mended) = prepared(&mesh, &wanted);
+        let cleaned = wanted.clean && !told.is_tidy();
+        let mesh = if cleaned { mended } else { own };
+        let wrong = faults(&mesh, wanted.r#for);
+        if !wrong.is_empty() {
+            return Err(wrong.join("; "));
+        }
+        // As it came, where nothing was done to it: what it is exported as is the file itself.
+        if !cleaned && wanted.scale == 1.0 && wanted.up == Up::Y {
+            return Ok((mesh, wanted.name, bytes));
+        }
+        let stem = wanted.name.rsplit_once('.').map_or(wanted.name.as_str(), |(s, _)| s);
+        let text = write_obj(stem, &mesh, &mesh.positions, With { normals: false, triangles: false });
+        Ok((mesh, format!("{stem}.obj"), Bytes::from(text)))
+    });
+    let (mesh, name, kept) = read.await?.map_err(|e| Problem::unfit(&title, e))?;
+    let blob = blake3::hash(&kept).to_hex().to_string();
     app.store.keep_mesh(&blob, &name, &kept).await?;
     app.meshes.forget(&blob);
     let (lo, hi) = mesh.bounds();

@@ -1,5 +1,6 @@
 //! One resource a file: its routes, each with what is said of it in the OpenAPI document.
 pub mod air;
+pub mod attempt;
 pub mod colliders;
 pub mod deliver;
 pub mod events;
@@ -24,6 +25,7 @@ pub fn all() -> Api {
         .and(frames::routes())
         .and(runs::routes())
         .and(air::routes())
+        .and(attempt::routes())
         .and(deliver::routes())
         .and(events::routes())
         .and(schema::routes())
@@ -40,6 +42,7 @@ pub async fn missing() -> Problem {
 pub fn openapi() -> Value {
     all().document(|g| {
         g.subschema_for::<shape::ShapeHead>();
+        g.subschema_for::<attempt::AttemptHead>();
         g.subschema_for::<nematon_store::Notice>();
     })
 }

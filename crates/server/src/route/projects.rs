@@ -39,6 +39,12 @@ pub fn routes() -> Api {
             Says::gives::<Project>("Bring in such a file").takes_bytes().status("201"),
             import.layer(DefaultBodyLimit::disable()),
         )
+        .put(
+            "/projects/{id}/picture",
+            Says::gives::<bool>("Keep a small picture of it: a PNG, JPEG or WebP").asks::<At>().takes_bytes(),
+            keep_picture,
+        )
+        .get("/projects/{id}/picture", Says::gives_bytes("Its picture"), picture)
         .post("/projects/{id}/undo", Says::gives::<Project>("Undo").takes::<At>(), undo)
         .post("/projects/{id}/redo", Says::gives::<Project>("Redo").takes::<At>(), redo)
 }
@@ -58,11 +64,14 @@ pub struct Summary {
     /// When it was removed, seconds since 1970.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removed: Option<i64>,
+    /// The revision that its picture shows, where it has one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pictured: Option<i64>,
 }
 
 impl From<ProjectSummary> for Summary {
     fn from(p: ProjectSummary) -> Self {
-        Summary { id: p.id, name: p.name, revision: p.revision, removed: p.removed }
+        Summary { id: p.id, name: p.name, revision: p.revision, removed: p.removed, pictured: p.pictured }
     }
 }
 
@@ -254,6 +263,41 @@ async fn import(State(app): State<App>, request: Request) -> Result<Response, Pr
     let scene = archive::keep(&app, files).await?;
     kept_here(&scene)?;
     keep(&app, &scene).await
+}
+
+/// The largest picture that is kept, bytes.
+const MAX_PICTURE: usize = 256 << 10;
+
+/// The kind of a picture by its first bytes.
+fn picture_kind(bytes: &[u8]) -> Option<&'static str> {
+    match bytes {
+        [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
+        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
+        _ => None,
+    }
+}
+
+async fn keep_picture(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(At { revision }): Query<At>,
+    bytes: axum::body::Bytes,
+) -> Result<Json<bool>, Problem> {
+    if bytes.len() > MAX_PICTURE || picture_kind(&bytes).is_none() {
+        let detail = format!("A picture is a PNG, JPEG or WebP of at most {} kB.", MAX_PICTURE >> 10);
+        return Err(Problem::unfit("That picture can't be kept", detail));
+    }
+    match app.store.keep_picture(id, revision, &bytes).await? {
+        true => Ok(Json(true)),
+        false => Err(Problem::missing("project")),
+    }
+}
+
+async fn picture(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Problem> {
+    let bytes = app.store.picture(id).await?.ok_or_else(|| Problem::missing("picture"))?;
+    let kind = picture_kind(&bytes).unwrap_or("application/octet-stream");
+    Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
 }
 
 async fn undo(app: State<App>, id: Path<i64>, at: Body<At>) -> Result<Response, Problem> {

@@ -1,20 +1,62 @@
 //! The rest shape of a body, as the viewport needs it.
 use crate::api::{Api, Says};
-use crate::extract::Path;
+use crate::extract::{Body, Path};
 use crate::problem::{Problem, apart};
 use crate::route::projects::load;
 use crate::state::App;
+use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::BodyId;
-use nematon_evaluate::{Shaped, shape};
+use nematon_document::{Area, BodyId, Choice, ColliderId, Scene};
+use nematon_evaluate::{Feel, Shaped, Thing, feel, set_down, shape};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes("Its rest shape: length, ShapeHead, arrays");
-    Api::default().get("/projects/{id}/bodies/{body}/shape", says, read)
+    Api::default()
+        .get("/projects/{id}/bodies/{body}/shape", says, read)
+        .post(
+            "/projects/{id}/bodies/{body}/area",
+            Says::gives::<Choice>(
+                "Points as an area of the material, which outlives a change of density or size",
+            )
+            .takes::<Points>(),
+            area,
+        )
+        .get(
+            "/projects/{id}/bodies/{body}/feel",
+            Says::gives::<Feel>("What its matter is like in the hand"),
+            read_feel,
+        )
+        .post(
+            "/projects/{id}/set-down",
+            Says::gives::<SetDown>("Where a thing rests on what lies below").takes::<What>(),
+            rest,
+        )
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Points {
+    /// By their numbers on the body's rest shape.
+    #[schemars(length(min = 1, max = 60_000))]
+    points: Vec<u32>,
+}
+
+/// A body or a collider, by its key.
+#[derive(Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum What {
+    Body(String),
+    Collider(String),
+}
+
+#[derive(Serialize, JsonSchema)]
+struct SetDown {
+    /// Where it is to be, metres.
+    position: [f64; 3],
 }
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
@@ -69,6 +111,62 @@ async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> 
     });
     let headers = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
     Ok((headers, bytes.await??).into_response())
+}
+
+/// The scene with its meshes at hand.
+async fn ready(app: &App, id: i64) -> Result<Arc<Scene>, Problem> {
+    let (_, scene) = load(app, id).await?;
+    app.meshes.fetch(&scene).await?;
+    Ok(scene)
+}
+
+async fn area(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+    Body(Points { points }): Body<Points>,
+) -> Result<Json<Choice>, Problem> {
+    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let found = apart(move || {
+        let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
+        let s = shape(body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        Ok::<_, Problem>(nematon_geometry::area_of(&s.mesh, &points))
+    });
+    let a = found.await??;
+    if a.spots.is_empty() {
+        return Err(Problem::unfit("Nothing is chosen", "None of the points is on the body."));
+    }
+    Ok(Json(Choice::Area(Area { spots: a.spots, triangles: a.triangles, edges: a.edges })))
+}
+
+async fn read_feel(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+) -> Result<Json<Feel>, Problem> {
+    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let found = apart(move || {
+        let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
+        feel(&scene, body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))
+    });
+    Ok(Json(found.await??))
+}
+
+async fn rest(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(what): Body<What>,
+) -> Result<Json<SetDown>, Problem> {
+    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let (thing, place) = match what {
+        What::Body(b) => (Thing::Body(BodyId(b.clone())), scene.bodies.get(b.as_str()).map(|b| &b.place)),
+        What::Collider(c) => {
+            (Thing::Collider(ColliderId(c.clone())), scene.colliders.get(c.as_str()).map(|c| &c.place))
+        }
+    };
+    let mut position = place.ok_or_else(|| Problem::missing("thing"))?.position;
+    let up = apart(move || set_down(&scene, &thing, &meshes)).await?;
+    position[1] += up.map_err(|e| Problem::unfit("It can't be set down", e))?;
+    position[1] = (position[1] * 1e5).ceil() / 1e5;
+    Ok(Json(SetDown { position }))
 }
 
 fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {

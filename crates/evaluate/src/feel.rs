@@ -1,0 +1,152 @@
+//! What a matter is like in the hand: how a strip of it droops, what the body weighs, how it swings.
+use crate::{MeshLibrary, ShapeError, shape};
+use nematon_document::{Act, Body, Scene};
+use nematon_geometry::material::{WarpAlong, material_coordinates};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// How far the strips hang over, metres.
+const OVERHANG: f64 = 0.05;
+/// Parts of a strip.
+const PARTS: usize = 160;
+/// Gravity where a scene has none, m/s².
+const STANDARD: f64 = 9.81;
+
+/// What a body would be like in the hand.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Feel {
+    /// A strip along the warp that hangs over a table's edge by 50 mm: out and up from the edge, metres.
+    pub droop_warp: Vec<[f64; 2]>,
+    pub droop_weft: Vec<[f64; 2]>,
+    /// (bending rigidity / weight) to the power 1/3, metres: warp, weft.
+    pub bending_length: [f64; 2],
+    /// Of the whole body, kg.
+    pub mass: f64,
+    /// m².
+    pub area: f64,
+    /// One swing to and fro when hung by its highest points, seconds.
+    pub swing: f64,
+    /// What pulls it down, m/s²; standard gravity where the scene has none.
+    pub gravity: f64,
+}
+
+/// # Errors
+/// When the body has no shape.
+pub fn feel(scene: &Scene, body: &Body, library: &impl MeshLibrary) -> Result<Feel, ShapeError> {
+    let shaped = shape(body, library)?;
+    let strength = |f: &nematon_document::Field| match &f.act {
+        Act::Gravity(g) if f.on => g.strength,
+        _ => 0.0,
+    };
+    let pull: f64 = scene.fields.values().map(strength).sum();
+    let gravity = if pull.abs() > 1e-3 { pull.abs() } else { STANDARD };
+    let area: f64 = material_coordinates(&shaped.mesh, WarpAlong::U)
+        .iter()
+        .map(|[_, b, c]| 0.5 * f64::from(b[0] * c[1] - b[1] * c[0]).abs())
+        .sum();
+    let m = &body.matter;
+    let weight = m.areal_weight * gravity;
+    let (lo, hi) = shaped.placed.iter().fold((f32::MAX, f32::MIN), |(a, b), p| (a.min(p[1]), b.max(p[1])));
+    let (low, high) = shaped.mesh.bounds();
+    let widest = (0..3).map(|k| f64::from(high[k] - low[k])).fold(0.0, f64::max);
+    // One that lies level hangs by a border.
+    let hang = if f64::from(hi - lo) > 0.05 * widest { f64::from(hi - lo) } else { widest };
+    Ok(Feel {
+        droop_warp: droop(m.bend_warp, weight, OVERHANG),
+        droop_weft: droop(m.bend_weft, weight, OVERHANG),
+        bending_length: [m.bend_warp, m.bend_weft].map(|d| (d / weight).cbrt()),
+        mass: area * m.areal_weight,
+        area,
+        swing: swing(hang, gravity),
+        gravity,
+    })
+}
+
+/// Seconds of the slowest swing of a sheet of height `hang`, that of a hanging chain: 2 L^1/2 / (j g^1/2) x 2 pi, j the first
+/// zero of J0 (D. Bernoulli 1732; H. Lamb, Statics, 1912).
+fn swing(hang: f64, gravity: f64) -> f64 {
+    const J: f64 = 2.404_825_557_695_773;
+    4.0 * std::f64::consts::PI / J * (hang / gravity).sqrt()
+}
+
+/// A strip clamped level that hangs over by `length` under its weight (N/m²): the heavy elastica D t'' = -w (L - s) cos t,
+/// t(0) = 0, t'(L) = 0 (W. G. Bickley 1934), by Newton's steps on centred differences.
+fn droop(bend: f64, weight: f64, length: f64) -> Vec<[f64; 2]> {
+    let h = length / PARTS as f64;
+    let d = bend.max(1e-12) / (h * h);
+    let load = |k: usize| weight * (length - k as f64 * h);
+    // Angles below level; the limp answer to begin with, from where Newton's steps don't overshoot.
+    let mut t = vec![std::f64::consts::FRAC_PI_2; PARTS + 1];
+    t[0] = 0.0;
+    for _ in 0..60 {
+        let mut sweep: Vec<(f64, f64)> = vec![(0.0, 0.0)];
+        for k in 1..=PARTS {
+            // At the free end the next angle is the one before it.
+            let (next, upper) = if k == PARTS { (t[k - 1], 0.0) } else { (t[k + 1], d) };
+            let lower = if k == PARTS { 2.0 * d } else { d };
+            let rest = d * (t[k - 1] - 2.0 * t[k] + next) + load(k) * t[k].cos();
+            let diagonal = -2.0 * d - load(k) * t[k].sin();
+            let (c, r) = sweep[k - 1];
+            let pivot = diagonal - lower * c;
+            sweep.push((upper / pivot, (-rest - lower * r) / pivot));
+        }
+        let (mut step, mut most) = (0.0, 0.0f64);
+        for k in (1..=PARTS).rev() {
+            step = sweep[k].1 - sweep[k].0 * step;
+            let to = (t[k] + step).clamp(0.0, std::f64::consts::FRAC_PI_2);
+            most = most.max((to - t[k]).abs());
+            t[k] = to;
+        }
+        if most < 1e-9 {
+            break;
+        }
+    }
+    let mut at = [0.0, 0.0];
+    let mut out = vec![at];
+    for w in t.windows(2) {
+        let middle = 0.5 * (w[0] + w[1]);
+        at = [at[0] + h * middle.cos(), at[1] - h * middle.sin()];
+        out.push(at);
+    }
+    out.into_iter().step_by(4).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_stiff_strip_droops_as_a_beam_does() {
+        // w L^4 / 8 D
+        let (bend, weight) = (1e-3, 1.5);
+        let tip = droop(bend, weight, OVERHANG).last().map_or(0.0, |p| -p[1]);
+        let beam = weight * OVERHANG.powi(4) / (8.0 * bend);
+        assert!((tip / beam - 1.0).abs() < 1e-3, "{tip} for {beam}");
+    }
+
+    #[test]
+    fn peirces_strip_of_twice_the_bending_length_points_down_by_forty_one_and_a_half_degrees() {
+        // F. T. Peirce, The handle of cloth as a measurable quantity, 1930: L = 2 c where the chord falls by 41.5°.
+        let weight = 1.5;
+        let length: f64 = OVERHANG;
+        let bend = weight * (length / 2.0).powi(3);
+        let tip = droop(bend, weight, length).last().copied().unwrap_or_default();
+        let angle = (-tip[1]).atan2(tip[0]).to_degrees();
+        assert!((angle - 41.5).abs() < 1.0, "{angle}");
+    }
+
+    #[test]
+    fn a_limp_strip_hangs_straight_down_and_keeps_its_length() {
+        let at = droop(1e-9, 1.5, OVERHANG);
+        let tip = at.last().copied().unwrap_or_default();
+        assert!(tip[0] < 0.003 && tip[1] < -0.047, "{tip:?}");
+        let long: f64 = at.windows(2).map(|w| (w[1][0] - w[0][0]).hypot(w[1][1] - w[0][1])).sum();
+        assert!((long / OVERHANG - 1.0).abs() < 0.01);
+    }
+
+    #[test]
+    fn a_metre_of_cloth_swings_in_under_two_seconds() {
+        // A chain of 1 m: 1.668 s, a pendulum of its length 2.006 s.
+        assert!((swing(1.0, 9.81) - 1.668).abs() < 2e-3);
+    }
+}

@@ -1,0 +1,121 @@
+//! Mending a mesh that was brought in.
+use crate::{Mesh, check, find_borders};
+use glam::Vec3;
+use std::collections::{HashMap, HashSet, VecDeque};
+
+/// What is wrong with a mesh that can be mended, each counted.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Untidy {
+    /// Points of no triangle.
+    pub loose: usize,
+    /// Triangles without area.
+    pub no_area: usize,
+    /// Triangles over the points of another.
+    pub doubled: usize,
+    /// Triangles that face against those beside them.
+    pub turned: usize,
+    /// How many parts hang together; more than one is no fault.
+    pub pieces: usize,
+}
+
+impl Untidy {
+    /// Whether there is nothing to mend.
+    pub fn is_tidy(&self) -> bool {
+        self.loose + self.no_area + self.doubled + self.turned == 0
+    }
+}
+
+/// A mesh without loose points, faces without area and doubled faces, whose faces all face as most of their piece do;
+/// with what was done. Where three faces meet at an edge nothing is turned over: which of them is wrong can't be known.
+pub fn clean(mesh: &Mesh) -> (Mesh, Untidy) {
+    let mut told = Untidy::default();
+    let mut seen = HashSet::new();
+    let mut kept = vec![];
+    for (t, tri) in mesh.triangles.iter().enumerate() {
+        if tri.iter().any(|p| *p as usize >= mesh.positions.len()) {
+            continue;
+        }
+        let mut sorted = *tri;
+        sorted.sort_unstable();
+        if check::has_no_area(mesh, t) {
+            told.no_area += 1;
+        } else if !seen.insert(sorted) {
+            told.doubled += 1;
+        } else {
+            kept.push(t);
+        }
+    }
+    let (turned, pieces) = facing(mesh, &kept);
+    told.turned = turned.iter().filter(|t| **t).count();
+    told.pieces = pieces;
+    let mut used = vec![false; mesh.positions.len()];
+    kept.iter().flat_map(|t| mesh.triangles[*t]).for_each(|p| used[p as usize] = true);
+    // Points keep their order.
+    let mut number = vec![0; used.len()];
+    let mut out = Mesh { uvs: mesh.uvs.clone(), ..Mesh::default() };
+    for p in (0..used.len()).filter(|p| used[*p]) {
+        number[p] = out.positions.len() as u32;
+        out.positions.push(mesh.positions[p]);
+    }
+    for (&t, turn) in kept.iter().zip(&turned) {
+        let order = if *turn { [0, 2, 1] } else { [0, 1, 2] };
+        out.triangles.push(order.map(|k| number[mesh.triangles[t][k] as usize]));
+        if let Some(uv) = mesh.uv_triangles.get(t) {
+            out.uv_triangles.push(order.map(|k| uv[k]));
+        }
+    }
+    let named: HashSet<u32> = mesh.triangles.iter().flatten().copied().collect();
+    told.loose = (0..mesh.positions.len() as u32).filter(|p| !named.contains(p)).count();
+    (out.borders, out.corners) = find_borders(&out);
+    (out, told)
+}
+
+/// For each kept triangle whether to turn it over, and how many pieces there are.
+fn facing(mesh: &Mesh, kept: &[usize]) -> (Vec<bool>, usize) {
+    let mut beside: HashMap<[u32; 2], Vec<(usize, bool)>> = HashMap::new();
+    for (k, &t) in kept.iter().enumerate() {
+        let tri = mesh.triangles[t];
+        for [a, b] in [[tri[0], tri[1]], [tri[1], tri[2]], [tri[2], tri[0]]] {
+            beside.entry([a.min(b), a.max(b)]).or_default().push((k, a < b));
+        }
+    }
+    let mut turn: Vec<Option<bool>> = vec![None; kept.len()];
+    let mut pieces = 0;
+    for seed in 0..kept.len() {
+        if turn[seed].is_some() {
+            continue;
+        }
+        pieces += 1;
+        turn[seed] = Some(false);
+        let (mut todo, mut piece) = (VecDeque::from([seed]), vec![]);
+        while let Some(k) = todo.pop_front() {
+            piece.push(k);
+            let tri = mesh.triangles[kept[k]];
+            for [a, b] in [[tri[0], tri[1]], [tri[1], tri[2]], [tri[2], tri[0]]] {
+                let around = &beside[&[a.min(b), a.max(b)]];
+                let plain = around.len() == 2;
+                for &(o, up) in around.iter().filter(|(o, _)| *o != k) {
+                    if turn[o].is_none() {
+                        // Neighbours that face alike run along their edge in opposite ways.
+                        let against = plain && up == (a < b);
+                        turn[o] = Some(against != turn[k].unwrap_or(false));
+                        todo.push_back(o);
+                    }
+                }
+            }
+        }
+        let area = |k: &usize| {
+            let [a, b, c] = mesh.triangles[kept[*k]].map(|p| Vec3::from(mesh.positions[p as usize]));
+            f64::from((b - a).cross(c - a).length())
+        };
+        let (mut whole, mut over) = (0.0, 0.0);
+        for k in &piece {
+            whole += area(k);
+            over += if turn[*k] == Some(true) { area(k) } else { 0.0 };
+        }
+        if over > 0.5 * whole {
+            piece.iter().for_each(|k| turn[*k] = turn[*k].map(|t| !t));
+        }
+    }
+    (turn.into_iter().map(|t| t.unwrap_or(false)).collect(), pieces)
+}

@@ -1,3 +1,0 @@
-import { getJson, type Space } from './http';
-
-export const readSpace = () => getJson<Space>('/space');

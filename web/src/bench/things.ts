@@ -1,0 +1,257 @@
+/** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
+import { http, Problem, told, type Body, type Collider, type Field, type Op, type Scene } from '../api/http';
+import { say } from '../state/here';
+import { at } from '../state/pointer';
+import { edit, editBy, tell, turn } from '../state/project';
+import { now, openId } from '../state/queries';
+import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
+
+export type Kind = 'bodies' | 'colliders' | 'fields';
+type Thing = Body | Collider | Field;
+
+/** Where each kind is worked on, and what holds the chosen one. */
+const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field'; one: string }> = {
+  bodies: { step: 'Shape', chosen: 'body', one: 'body' },
+  colliders: { step: 'Contact', chosen: 'collider', one: 'collider' },
+  fields: { step: 'Air', chosen: 'field', one: 'field' },
+};
+
+export const thingsOf = (scene: Scene | undefined, kind: Kind) => ((scene?.[kind] ?? {}) as Record<string, Thing>);
+
+/** A key that is still free, from a name. */
+export function freeKey(name: string, taken: object): string {
+  const base = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 32) || 'thing';
+  if (!(base in taken)) return base;
+  let n = 2;
+  while (`${base}-${n}` in taken) n += 1;
+  return `${base}-${n}`;
+}
+
+/** A name that no other has, for a person to tell them apart. */
+export function freeName(name: string, taken: Record<string, { name: string }>): string {
+  const names = new Set(Object.values(taken).map((t) => t.name));
+  if (!names.has(name)) return name;
+  const base = name.replace(/ \d+$/, '');
+  let n = 2;
+  while (names.has(`${base} ${n}`)) n += 1;
+  return `${base} ${n}`;
+}
+
+const under = (kind: Kind, all: object, id: string, value: unknown): Op[] =>
+  // A scene that never had one has no place for them yet.
+  Object.keys(all).length === 0 && kind !== 'bodies'
+    ? [{ op: 'add', path: `/${kind}`, value: { [id]: value } }]
+    : [{ op: 'add', path: `/${kind}/${id}`, value }];
+
+function choose(kind: Kind, id: string | null) {
+  const chosen = { [OF[kind].chosen]: id };
+  setView(kind === 'bodies' ? { ...chosen, points: [], grip: null } : chosen);
+}
+
+async function add(kind: Kind, wanted: string, make: (name: string, scene: Scene) => object) {
+  let id = '';
+  const done = await editBy((scene) => {
+    const all = thingsOf(scene, kind);
+    const name = freeName(wanted, all);
+    id = freeKey(name, all);
+    return { label: `${name} added`, patch: under(kind, all, id, make(name, scene)) };
+  });
+  if (!done) return;
+  choose(kind, id);
+  goTo(OF[kind].step);
+}
+
+/** Adds a body, beside what stands there already: two in one place would go through each other. */
+const addBody = (wanted: string, shape: object, size: [number, number], y: number) =>
+  add('bodies', wanted, (name) => ({ name, kind: 'cloth', shape, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
+
+/** Where along x a thing of some width and depth stands free of all bodies, the middle where that is free. */
+function beside([width, depth]: [number, number]): number {
+  let right = -Infinity;
+  let free = true;
+  for (const key of Object.keys(now.scene()?.bodies ?? {})) {
+    const placed = now.shape(key)?.placed;
+    if (!placed) continue;
+    const [low, high] = [[Infinity, Infinity], [-Infinity, -Infinity]] as [number[], number[]];
+    for (let k = 0; k < placed.length; k += 3) {
+      for (const [axis, c] of [placed[k]!, placed[k + 2]!].entries()) {
+        low[axis] = Math.min(low[axis]!, c);
+        high[axis] = Math.max(high[axis]!, c);
+      }
+    }
+    right = Math.max(right, high[0]!);
+    if (low[0]! < width / 2 && high[0]! > -width / 2 && low[1]! < depth / 2 && high[1]! > -depth / 2) free = false;
+  }
+  return free ? 0 : Number((right + width / 2 + Math.max(0.1, 0.1 * width)).toFixed(2));
+}
+
+export const addSheet = () => addBody('Sheet', { sheet: { width: 1, depth: 1, columns: 40, rows: 40 } }, [1, 1], 1.5);
+
+/** Adds a mesh that is kept as a body. */
+export const addMeshBody = (name: string, blob: string, size: number[]) => addBody(capital(name), { mesh: { from: { blob } } }, [size[0]!, size[2]!], 0);
+
+export const FORMS = {
+  ball: { name: 'Ball', form: { ball: { radius: 0.25 } } },
+  capsule: { name: 'Capsule', form: { capsule: { radius: 0.15, length: 0.6 } } },
+  box: { name: 'Box', form: { box: { size: [0.5, 0.5, 0.5] } } },
+  plane: { name: 'Plane', form: { plane: {} } },
+} as const;
+export type FormKind = keyof typeof FORMS | 'hull' | 'mesh';
+export const formOf = (c: Collider) => Object.keys(c.form)[0] as FormKind;
+
+const collider = (wanted: string, form: object) =>
+  add('colliders', wanted, (name) => ({ name, form, place: { position: [0, 'plane' in form ? 0 : 0.5, 0], turn: [0, 0, 0] } }));
+export const addCollider = (kind: keyof typeof FORMS) => collider(FORMS[kind].name, FORMS[kind].form);
+export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') => collider(capital(name), { [kind]: { from: { blob } } });
+
+const ACTS = {
+  gravity: { gravity: { strength: 9.81 } },
+  wind: { wind: { speed: 4, heading: 0, gust: 0.25, gust_period: 2 } },
+  turbulence: { turbulence: { strength: 1, size: 1 } },
+} as const;
+export type FieldKind = keyof typeof ACTS;
+export const fieldOf = (f: Field) => Object.keys(f.act)[0] as FieldKind;
+export const addField = (kind: FieldKind) => add('fields', capital(kind), (name) => ({ name, act: ACTS[kind] }));
+
+/** Copies a thing: a body stands beside the first, what is nowhere stays nowhere. */
+export async function copyThing(kind: Kind, id: string) {
+  const thing = thingsOf(now.scene(), kind)[id];
+  if (!thing) return;
+  const of = structuredClone(thing) as Thing & { place?: { position?: number[]; turn?: number[] } };
+  if (kind === 'bodies') {
+    const placed = now.shape(id)?.placed ?? new Float32Array();
+    let [low, high] = [Infinity, -Infinity];
+    for (let k = 0; k < placed.length; k += 3) [low, high] = [Math.min(low, placed[k]!), Math.max(high, placed[k]!)];
+    const [x, y, z] = of.place?.position ?? [0, 0, 0];
+    const step = high > low ? (high - low) * 1.1 : 1;
+    of.place = { turn: [0, 0, 0], ...of.place, position: [Number((x! + step).toFixed(3)), y!, z!] };
+  } else if (kind === 'colliders' && of.place) {
+    const [x, y, z] = of.place.position ?? [0, 0, 0];
+    of.place = { ...of.place, position: [x! + 0.5, y!, z!] };
+  }
+  await add(kind, thing.name, (name) => ({ ...of, name }));
+}
+
+/** Removes a thing and says so, with the way back. */
+export async function removeThing(kind: Kind, id: string) {
+  const thing = thingsOf(now.scene(), kind)[id];
+  if (!thing || !(await edit(`${thing.name} removed`, [{ op: 'remove', path: `/${kind}/${id}` }]))) return;
+  if (useView.getState()[OF[kind].chosen] === id) choose(kind, null);
+  took(thing.name, `/${kind}/${id}`);
+}
+
+export async function removeGrip(body: string, id: string) {
+  const path = `/bodies/${body}/grips/${id}`;
+  const grip = at(now.scene(), path) as { name: string } | undefined;
+  if (!grip || !(await edit(`${grip.name} let go`, [{ op: 'remove', path }]))) return;
+  setView({ grip: null });
+  took(grip.name, path);
+}
+
+export async function removeFloor() {
+  if (!(await edit('Floor removed', [{ op: 'remove', path: '/floor' }]))) return;
+  setView({ collider: null });
+  took('The floor', '/floor');
+}
+
+function took(name: string, until: string) {
+  say({ title: `${name} is removed`, detail: 'Undo brings it back.', tone: 'note', cure: { label: 'Undo', act: () => turn('undo') }, until });
+}
+
+/** Removes what is chosen in the step that is open; says where nothing is. */
+export async function removeChosen() {
+  const { step, body, grip, field, collider: c } = useView.getState();
+  const scene = now.scene();
+  const of = theBody();
+  if (step === 'Hold' && grip && of) return removeGrip(of, grip);
+  if (step === 'Air' && field && scene?.fields?.[field]) return removeThing('fields', field);
+  if (step === 'Contact' && c === FLOOR && scene?.floor) return removeFloor();
+  if (step === 'Contact' && c && scene?.colliders?.[c]) return removeThing('colliders', c);
+  if (step !== 'Air' && step !== 'Contact' && step !== 'Hold' && body && scene?.bodies[body]) return removeThing('bodies', body);
+  say({ title: 'Nothing is chosen', detail: `Choose ${step === 'Hold' ? 'a grip' : step === 'Air' ? 'a field' : step === 'Contact' ? 'a collider' : 'a body'} first, on the bench or in the view.`, tone: 'note' });
+}
+
+/** The floor's place among the colliders of the bench. */
+export const FLOOR = ' floor';
+
+/** Renames the group of a body or collider. Whoever was set apart from the old name is from the new one; members that keep
+ * the old name keep theirs. */
+export function renameGroup(path: string, to: string) {
+  return editBy((scene) => {
+    const from = at(scene, path) as string | undefined;
+    const patch: Op[] = [{ op: from === undefined ? 'add' : 'replace', path, value: to }];
+    const others = [...Object.entries(scene.bodies).map(([k, b]) => [`/bodies/${k}/touch/group`, b.touch?.group ?? 'cloth']), ...Object.entries(scene.colliders ?? {}).map(([k, c]) => [`/colliders/${k}/group`, c.group ?? 'solid'])];
+    const left = others.some(([p, g]) => p !== path && g === from);
+    const apart = (scene.apart ?? []) as [string, string][];
+    const moved = apart.filter((p) => p.includes(from ?? '')).map((p) => p.map((g) => (g === from ? to : g)) as [string, string]);
+    const next = [...(left ? apart : apart.filter((p) => !p.includes(from ?? ''))), ...moved];
+    const once = next.filter(([a, b], k) => next.findIndex(([p, q]) => (p === a && q === b) || (p === b && q === a)) === k);
+    if (moved.length > 0) patch.push({ op: 'add', path: '/apart', value: once });
+    return { label: `Group ${from ?? ''} renamed`, patch };
+  });
+}
+
+/** Sets a body or a collider down on what lies below it. */
+export async function setDown(kind: 'bodies' | 'colliders', id: string) {
+  const thing = thingsOf(now.scene(), kind)[id];
+  if (!thing) return;
+  try {
+    const body = kind === 'bodies' ? { body: id } : { collider: id };
+    const { position } = await told(http.POST('/api/projects/{id}/set-down', { params: { path: { id: openId() } }, body }));
+    await placeThing(kind, id, thing.name, position, 'set down');
+  } catch (e) {
+    tell(e);
+  }
+}
+
+/** Puts a thing where its arms left it. */
+export const placeThing = (kind: 'bodies' | 'colliders', id: string, name: string, position: number[], word = 'placed', turn?: number[]) =>
+  editBy((scene) => {
+    const was = (at(scene, `/${kind}/${id}/place`) as { turn?: number[] } | undefined)?.turn ?? [0, 0, 0];
+    return { label: `${name} ${word}`, patch: [{ op: 'add', path: `/${kind}/${id}/place`, value: { position, turn: turn ?? was } }] };
+  });
+
+type Placed = { position: number[]; turn: number[] };
+
+/** Where a collider is at a frame: straight ways between its keys. */
+export function placeAt(c: { place?: Partial<Placed>; keys?: { frame: number; position?: number[]; turn?: number[] }[] }, frame: number): Placed {
+  const rest = { position: c.place?.position ?? [0, 0, 0], turn: c.place?.turn ?? [0, 0, 0] };
+  const keys = c.keys ?? [];
+  if (keys.length === 0) return rest;
+  const of = (k: (typeof keys)[number]): Placed => ({ position: k.position ?? [0, 0, 0], turn: k.turn ?? [0, 0, 0] });
+  const after = keys.findIndex((k) => k.frame > frame);
+  if (after === 0) return of(keys[0]!);
+  if (after < 0) return of(keys.at(-1)!);
+  const [a, b] = [keys[after - 1]!, keys[after]!];
+  const t = (frame - a.frame) / (b.frame - a.frame);
+  const mix = (p: number[], q: number[]) => p.map((v, k) => v + t * (q[k]! - v));
+  return { position: mix(of(a).position, of(b).position), turn: mix(of(a).turn, of(b).turn) };
+}
+
+/** Hides or shows things in the view; how they move is the same. */
+export function hide(ids: string[], hidden: boolean) {
+  const rest = hiddenIn(openId()).filter((h) => !ids.includes(h));
+  see(openId(), { hidden: hidden ? [...rest, ...ids] : rest });
+}
+
+/** Shows one alone, or all again where it was alone. */
+export function showAlone(id: string) {
+  const scene = now.scene();
+  const others = [...Object.keys(scene?.bodies ?? {}), ...Object.keys(scene?.colliders ?? {})].filter((k) => k !== id);
+  const hidden = hiddenIn(openId());
+  const alone = others.length > 0 && others.every((o) => hidden.includes(o)) && !hidden.includes(id);
+  see(openId(), { hidden: alone ? [] : others });
+}
+
+/** The chosen body, or the first. */
+export function theBody(): string | null {
+  const [chosen, scene] = [useView.getState().body, now.scene()];
+  if (!scene) return null;
+  return chosen && scene.bodies[chosen] ? chosen : (Object.keys(scene.bodies)[0] ?? null);
+}
+
+export const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
+
+export function asksFor(e: unknown, title: string) {
+  say({ title, detail: e instanceof Problem && e.status !== 0 ? e.message : 'It did not come through. Nothing was kept; try again.', tone: 'fault' });
+}

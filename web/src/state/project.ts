@@ -1,0 +1,278 @@
+/** The open project, and every way to change it. */
+import { WebSocket as Reconnecting } from 'partysocket';
+import { http, Problem, told, type Notice, type Op, type Project, type Run, type Scene, type Wish } from '../api/http';
+import { clock } from '../stream/clock';
+import { showNumber } from '../ui/sum';
+import { rechoose, unchoose } from './choice';
+import { say, setHere, useHere } from './here';
+import { at, facts } from './pointer';
+import { asks, client, isGoing, now, openId } from './queries';
+import { see, setView, useView } from './view';
+
+export function tell(error: unknown) {
+  if (error instanceof DOMException && error.name === 'AbortError') return;
+  if (error instanceof Problem) say({ title: error.title, detail: error.message, tone: 'fault' });
+  else say({ title: 'Something failed', detail: String(error), tone: 'fault' });
+}
+
+let unfollow: (() => void) | undefined;
+
+/** Opens a project and follows it live. Rejects with the problem where there is none. */
+export async function show(id: number): Promise<void> {
+  const project = await client.fetchQuery({ ...asks.project(id), staleTime: 0 });
+  leave();
+  setHere({ project: id, message: null, faults: {} });
+  setView({ body: null, field: null, collider: null, grip: null, points: [], tool: 'look' });
+  take(project);
+  clock.go(useView.getState().seen[id]?.frame ?? clock.first);
+  unfollow = follow(id);
+}
+
+/** Leaves the open project: nothing of it is heard or said any more. */
+export function leave() {
+  unfollow?.();
+  unfollow = undefined;
+  clock.stop();
+  setHere({ project: 0, message: null, faults: {} });
+}
+
+/** Hears what changes in a project, in this and other windows; connects anew when cut off, less and less often. */
+function follow(id: number): () => void {
+  const socket = new Reconnecting(`ws://${location.host}/api/projects/${id}/events`, undefined, {
+    minReconnectionDelay: 300,
+    maxReconnectionDelay: 5000,
+    reconnectionDelayGrowFactor: 1.5,
+  });
+  socket.addEventListener('open', () => {
+    setHere({ here: true });
+    void refresh();
+  });
+  socket.addEventListener('close', () => setHere({ here: false }));
+  socket.addEventListener('message', (m: MessageEvent) => {
+    const n = JSON.parse(m.data) as Notice | { kind: 'all' };
+    if (n.kind === 'all') void refresh();
+    else if (n.kind === 'scene' && n.revision > (now.project()?.revision ?? -1)) void refresh();
+    else if (n.kind === 'run') void refreshRuns();
+  });
+  const off = clock.subscribe(() => rememberFrame(id));
+  return () => {
+    off();
+    socket.close();
+  };
+}
+
+let frameDue: ReturnType<typeof setTimeout> | undefined;
+function rememberFrame(id: number) {
+  frameDue ??= setTimeout(() => {
+    frameDue = undefined;
+    if (openId() === id) see(id, { frame: clock.frame });
+  }, 700);
+}
+
+/** Takes in a project as the server has it. */
+function take(project: Project) {
+  const before = client.getQueryData<Project>(['project', project.id]);
+  if (!before || project.revision >= before.revision) client.setQueryData(['project', project.id], project);
+  if (project.id !== openId()) return;
+  const { first, last, rate } = (now.project() ?? project).scene.frames;
+  clock.setRange(first, last, rate ?? 24);
+  const message = useHere.getState().message;
+  if (message?.until && at(project.scene, message.until) !== undefined) say(null);
+  void refreshLanes();
+}
+
+let lanesWanted = 0;
+export async function refreshLanes() {
+  const id = openId();
+  if (id === 0) return;
+  const mine = ++lanesWanted;
+  try {
+    const lanes = await told(http.GET('/api/projects/{id}/lanes', { params: { path: { id } } }));
+    // A later question makes this answer old.
+    if (mine !== lanesWanted || id !== openId()) return;
+    const shown = lanes.lanes.map((l) => l.stretches.findLast((s) => s.state !== 'missing')?.last ?? clock.first);
+    clock.until = shown.length > 0 ? Math.max(...shown) : clock.first;
+    client.setQueryData(['lanes', id], lanes.lanes);
+  } catch (e) {
+    if (!(e instanceof Problem && (e.status === 0 || e.status === 503 || e.status === 404))) tell(e);
+  }
+}
+
+let lanesDue: ReturnType<typeof setTimeout> | undefined;
+async function refreshRuns() {
+  const id = openId();
+  if (id === 0) return;
+  // While a run goes on, notices come thick: lanes are read again now and then, and at its end.
+  lanesDue ??= setTimeout(() => {
+    lanesDue = undefined;
+    void refreshLanes();
+  }, 25);
+  try {
+    const before = now.runs();
+    const runs = await told(http.GET('/api/projects/{id}/runs', { params: { path: { id } } }));
+    if (id !== openId()) return;
+    client.setQueryData(['runs', id], runs);
+    const [last, was] = [runs[0], before.find((r) => r.id === runs[0]?.id)];
+    if (last?.state === 'failed' && was && was.state !== 'failed') say({ title: 'The run stopped', detail: last.message, tone: 'fault' });
+  } catch {
+    // The next notice asks again.
+  }
+}
+
+export async function refresh() {
+  const id = openId();
+  if (id === 0) return;
+  try {
+    take((await told(http.GET('/api/projects/{id}', { params: { path: { id } } }))) as Project);
+    await refreshRuns();
+    const away = useHere.getState().message?.title;
+    if (away === 'The server is away' || away === 'The database is away') say(null);
+  } catch (e) {
+    if (e instanceof Problem && e.status === 404) say({ title: 'This project was removed', detail: 'It can be brought back on the page of projects for thirty days.', tone: 'note' });
+    else tell(e);
+  }
+}
+
+/** Edits go one after another, each on what the one before left. */
+let queue: Promise<unknown> = Promise.resolve();
+
+/** Makes an edit. If others changed other things meanwhile it is made on theirs; if they changed the
+ * same, theirs stands and that is said. */
+export function edit(label: string, patch: Op[]): Promise<boolean> {
+  const done = queue.then(() => tryEdit(label, patch, 3));
+  queue = done;
+  return done;
+}
+
+/** An edit that is worked out when its turn comes, on the scene as it is then. */
+export function editBy(make: (scene: Scene) => { label: string; patch: Op[] } | null): Promise<boolean> {
+  const done = queue.then(() => {
+    const scene = now.scene();
+    const made = scene && make(scene);
+    return made ? tryEdit(made.label, made.patch, 3) : false;
+  });
+  queue = done;
+  return done;
+}
+
+async function send(path: 'edit' | 'undo' | 'redo', project: Project, label: string, patch: Op[]): Promise<Project> {
+  const [id, revision] = [project.id, project.revision];
+  const params = { path: { id } };
+  const sent =
+    path === 'edit'
+      ? http.PATCH('/api/projects/{id}', { params, body: { revision, label, patch } })
+      : path === 'undo'
+        ? http.POST('/api/projects/{id}/undo', { params, body: { revision } })
+        : http.POST('/api/projects/{id}/redo', { params, body: { revision } });
+  return (await told(sent as Promise<{ data?: unknown }>)) as Project;
+}
+
+async function tryEdit(label: string, patch: Op[], tries: number): Promise<boolean> {
+  const project = now.project();
+  if (!project) return false;
+  try {
+    take(await send('edit', project, label, patch));
+    changed();
+    return true;
+  } catch (e) {
+    if (e instanceof Problem && e.status === 409 && e.answer) {
+      const theirs = e.answer as Project;
+      const clash = patch.filter((o) => JSON.stringify(at(project.scene, o.path)) !== JSON.stringify(at(theirs.scene, o.path)));
+      take(theirs);
+      if (clash.length === 0 && tries > 0) return tryEdit(label, patch, tries - 1);
+      const path = clash[0]?.path ?? '';
+      say({ title: 'Changed in another window', detail: `${label} was set to ${spoken(theirs.scene, path)} there meanwhile, so yours was not set. Set it again if you still want it.`, tone: 'note' });
+      return false;
+    }
+    if (e instanceof Problem && e.faults.length > 0) {
+      setHere({ faults: Object.fromEntries(e.faults.map((f) => [f.path, f.message])) });
+      // Where a field shows it there is no need to say it twice.
+      if (!e.faults.some((f) => document.querySelector(`[data-path="${f.path}"]`))) tell(e);
+      return false;
+    }
+    tell(e);
+    return false;
+  }
+}
+
+/** A value in the words and units of the page. */
+function spoken(scene: Scene, path: string): string {
+  const value = at(scene, path);
+  if (value === undefined) return 'nothing (it was removed)';
+  if (typeof value === 'boolean') return value ? 'on' : 'off';
+  if (typeof value === 'string') return `“${value}”`;
+  const name = (value as { name?: string } | null)?.name;
+  if (typeof value !== 'number') return name ? `“${name}”` : 'something else';
+  const { unit } = facts(now.schema(), path);
+  return unit === 'rad' ? `${showNumber((value * 180) / Math.PI)}°` : `${showNumber(value)}${unit && ` ${unit}`}`;
+}
+
+/** After every change: what was wrong may be right again, and who wants it runs again. */
+function changed() {
+  setHere({ faults: {} });
+  if (useHere.getState().keepRunning) void run({ again: true });
+}
+
+/** Sets one value, also where an older document does not have it yet. */
+export const setValue = (label: string, path: string, value: unknown) =>
+  editBy((scene) => ({ label, patch: [{ op: at(scene, path) !== undefined ? 'replace' : 'add', path, value }] }));
+
+export function turn(way: 'undo' | 'redo') {
+  queue = queue.then(async () => {
+    if (way === 'undo' ? unchoose() : rechoose()) return;
+    const project = now.project();
+    if (!project || !project[way]) return;
+    try {
+      take(await send(way, project, '', []));
+      changed();
+    } catch (e) {
+      if (e instanceof Problem && e.answer) take(e.answer as Project);
+      else tell(e);
+    }
+  });
+}
+
+/** Asks for frames that are not true: all, or those that are wished for. */
+export async function run(wish: Wish = {}) {
+  const id = openId();
+  if (id === 0) return;
+  try {
+    if (!wish.again) await queue;
+    const body = { bodies: wish.bodies ?? [], again: wish.again ?? false, until: wish.until ?? null };
+    const started = await told(http.POST('/api/projects/{id}/runs', { params: { path: { id } }, body }));
+    client.setQueryData<Run[]>(['runs', id], (all = []) => [started, ...all.filter((r) => r.id !== started.id)]);
+    await refreshRuns();
+  } catch (e) {
+    tell(e);
+  }
+}
+
+export async function cancel() {
+  const going = now.runs().filter(isGoing);
+  try {
+    await Promise.all(going.map((r) => http.POST('/api/runs/{run}/cancel', { params: { path: { run: r.id } } })));
+    await refreshRuns();
+  } catch (e) {
+    tell(e);
+  }
+}
+
+/** Puts the waiting run before those of other projects. */
+export async function putFirst(run: number) {
+  try {
+    await http.POST('/api/runs/{run}/first', { params: { path: { run } } });
+    await refreshRuns();
+  } catch (e) {
+    tell(e);
+  }
+}
+
+/** A scene that is empty but for gravity and a floor. */
+export const EMPTY = {
+  nematon: 1,
+  name: 'New project',
+  frames: { first: 0, last: 120, rate: 24, substeps: 10 },
+  bodies: {},
+  fields: { gravity: { name: 'Gravity', on: true, act: { gravity: { strength: 9.81 } } } },
+  floor: { height: 0, friction: 0.5 },
+} as unknown as Scene;

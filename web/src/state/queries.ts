@@ -1,0 +1,145 @@
+/** What the server knows, as it was last told: kept once and shown everywhere. */
+import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
+import { http, Problem, told, type Body, type Collider, type Lane, type Project, type Run } from '../api/http';
+import { readShape, type Shape } from '../api/shape';
+import { useHere } from './here';
+
+export const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: Infinity,
+      refetchOnWindowFocus: false,
+      // Who is away may come back; what is refused stays refused.
+      retry: (n, e) => e instanceof Problem && (e.status === 0 || e.status === 503) && n < 30,
+      retryDelay: (n) => Math.min(4000, 400 * 1.5 ** n),
+    },
+  },
+});
+
+const project = (id: number) =>
+  queryOptions({
+    queryKey: ['project', id],
+    queryFn: async () => (await told(http.GET('/api/projects/{id}', { params: { path: { id } } }))) as Project,
+  });
+const lanes = (id: number) =>
+  queryOptions({
+    queryKey: ['lanes', id],
+    queryFn: async (): Promise<Lane[]> => (await told(http.GET('/api/projects/{id}/lanes', { params: { path: { id } } }))).lanes,
+  });
+const runs = (id: number) =>
+  queryOptions({
+    queryKey: ['runs', id],
+    queryFn: (): Promise<Run[]> => told(http.GET('/api/projects/{id}/runs', { params: { path: { id } } })),
+  });
+const projects = (removed: boolean) =>
+  queryOptions({
+    queryKey: ['projects', removed],
+    queryFn: () => told(http.GET('/api/projects', { params: { query: { removed } } })),
+    staleTime: 0,
+  });
+const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown> });
+const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
+const shapeKey = (b: Body) => JSON.stringify([b.shape, b.place, b.grips, b.layers]);
+const shape = (id: number, key: string, body: Body) =>
+  queryOptions({
+    queryKey: ['shape', id, key, shapeKey(body)],
+    queryFn: () => readShape(id, key),
+    placeholderData: keepPreviousData,
+    structuralSharing: false,
+    gcTime: 30_000,
+    retry: 1,
+  });
+
+export const asks = { project, lanes, runs, projects, schema, matters, shape };
+
+/** The open project's number; 0 while there is none. */
+export const useOpen = () => useHere((h) => h.project);
+export const openId = () => useHere.getState().project;
+
+/** Of the open project what is picked; a change of anything else draws nothing. */
+export function useProject<T>(pick: (p: Project) => T): T | undefined {
+  const id = useOpen();
+  return useQuery({ ...project(id), enabled: id > 0, select: pick }).data;
+}
+export const useScene = <T>(pick: (s: Project['scene']) => T) => useProject((p) => pick(p.scene));
+export function useLanes<T>(pick: (l: Lane[]) => T): T | undefined {
+  const id = useOpen();
+  return useQuery({ ...lanes(id), enabled: id > 0, select: pick }).data;
+}
+export function useRuns<T>(pick: (r: Run[]) => T): T | undefined {
+  const id = useOpen();
+  return useQuery({ ...runs(id), enabled: id > 0, select: pick }).data;
+}
+export const useSchema = () => useQuery(schema).data ?? null;
+export const useMatters = () => useQuery(matters).data ?? [];
+export const useProjects = (removed: boolean) => useQuery(projects(removed));
+
+const NONE: Record<string, Body> = {};
+/** The rest shapes of all bodies that have one, and why others have none. */
+export function useShapes(): { shapes: Record<string, Shape>; faults: Record<string, string> } {
+  const id = useOpen();
+  const bodies = useScene((s) => s.bodies) ?? NONE;
+  const keys = Object.keys(bodies);
+  return useQueries({
+    queries: keys.map((k) => shape(id, k, bodies[k]!)),
+    combine: (all) => {
+      const shapes: Record<string, Shape> = {};
+      const faults: Record<string, string> = {};
+      all.forEach((q, k) => {
+        if (q.data && !q.isError) shapes[keys[k]!] = q.data;
+        if (q.error) faults[keys[k]!] = q.error.message;
+      });
+      return { shapes, faults };
+    },
+  });
+}
+/** The rest shape of one body. */
+export function useShape(key: string): { shape: Shape | undefined; fault: string | undefined } {
+  const id = useOpen();
+  const body = useScene((s) => s.bodies[key]);
+  const q = useQuery({ ...shape(id, key, body as Body), enabled: Boolean(body) });
+  return { shape: q.isError ? undefined : q.data, fault: q.error?.message };
+}
+/** What a body's matter is like in the hand. */
+export function useFeel(key: string) {
+  const id = useOpen();
+  const of = useScene((s) => {
+    const b = s.bodies[key];
+    return b && JSON.stringify([shapeKey(b), b.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
+  });
+  return useQuery({
+    queryKey: ['feel', id, key, of],
+    queryFn: () => told(http.GET('/api/projects/{id}/bodies/{body}/feel', { params: { path: { id, body: key } } })),
+    enabled: Boolean(of),
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+    retry: 0,
+  }).data;
+}
+/** How much is kept of all projects; asked again when `after` changes. */
+export const useSpace = (after: unknown) =>
+  useQuery({ queryKey: ['space', after], queryFn: () => told(http.GET('/api/space')), placeholderData: keepPreviousData, gcTime: 0 }).data;
+
+/** The triangles of a collider that comes from a mesh. */
+export const fetchSkin = (id: number, collider: string, c: Collider) =>
+  client.fetchQuery({
+    queryKey: ['skin', id, JSON.stringify(c.form)],
+    queryFn: () => told(http.GET('/api/projects/{id}/colliders/{collider}/skin', { params: { path: { id, collider } } })),
+    retry: 0,
+  });
+
+/** What is at hand of the open project, for what is no component. */
+export const now = {
+  project: () => client.getQueryData<Project>(['project', openId()]),
+  scene: () => client.getQueryData<Project>(['project', openId()])?.scene,
+  lanes: () => client.getQueryData<Lane[]>(['lanes', openId()]) ?? [],
+  runs: () => client.getQueryData<Run[]>(['runs', openId()]) ?? [],
+  schema: () => client.getQueryData<Record<string, unknown>>(['schema']) ?? null,
+  matters: () => client.getQueryData<{ id: string; matter: Record<string, unknown> }[]>(['matters']) ?? [],
+  shape: (key: string): Shape | undefined => {
+    const body = now.scene()?.bodies[key];
+    return body && client.getQueryData<Shape>(['shape', openId(), key, shapeKey(body)]);
+  },
+};
+
+export const isGoing = (r: Run) => r.state === 'queued' || r.state === 'running';

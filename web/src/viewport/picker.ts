@@ -1,0 +1,107 @@
+/** Choosing points on screen: only those that can be seen, unless one chooses through. */
+import * as T from 'three';
+import type { Stage } from './stage';
+
+/** Pixels within which a click finds a point. */
+const REACH = 12;
+
+export class Picker {
+  constructor(private stage: Stage) {}
+
+  /** A ray through a place on the canvas. */
+  ray(x: number, y: number): T.Raycaster {
+    const { canvas, camera } = this.stage;
+    const ray = new T.Raycaster();
+    camera.updateMatrixWorld();
+    ray.setFromCamera(new T.Vector2((2 * x) / canvas!.clientWidth - 1, 1 - (2 * y) / canvas!.clientHeight), camera);
+    (ray as unknown as { firstHitOnly: boolean }).firstHitOnly = true;
+    return ray;
+  }
+
+  /** Points of a body on the canvas: x, y in pixels and depth, three numbers each. */
+  projected(id: string): Float32Array | null {
+    const layer = this.stage.layers.get(id);
+    const { canvas, camera } = this.stage;
+    if (!layer || !canvas) return null;
+    const p = layer.cloth.positions;
+    const out = new Float32Array(p.length);
+    const v = new T.Vector3();
+    camera.updateMatrixWorld();
+    for (let k = 0; k < p.length; k += 3) {
+      v.set(p[k]!, p[k + 1]!, p[k + 2]!).project(camera);
+      out[k] = ((v.x + 1) / 2) * canvas.clientWidth;
+      out[k + 1] = ((1 - v.y) / 2) * canvas.clientHeight;
+      out[k + 2] = v.z;
+    }
+    return out;
+  }
+
+  /** Tells whether nothing stands between a point and the eye. */
+  private sight(id: string): (point: number) => boolean {
+    const { layers, colliders, camera } = this.stage;
+    const layer = layers.get(id);
+    if (!layer) return () => false;
+    for (const l of layers.values()) l.cloth.ready();
+    const meshes = [...[...layers.values()].filter((l) => l.cloth.group.visible).map((l) => l.cloth.mesh), ...colliders.meshes()];
+    // The triangles about a point are met at the point itself.
+    const slack = 0.25 * layer.shape.head.shortest_edge;
+    const eye = camera.getWorldPosition(new T.Vector3());
+    const ray = new T.Raycaster();
+    (ray as unknown as { firstHitOnly: boolean }).firstHitOnly = true;
+    return (point) => {
+      const to = this.stage.pointOf(id, point)!;
+      const way = to.sub(eye);
+      const far = way.length();
+      ray.set(eye, way.divideScalar(far));
+      ray.far = far - slack;
+      return ray.intersectObjects(meshes, false).length === 0;
+    };
+  }
+
+  /** The point nearest to a place on the canvas, within a finger's reach. */
+  pick(id: string, x: number, y: number, through: boolean): number | null {
+    const p = this.projected(id);
+    if (!p) return null;
+    const near: { point: number; score: number }[] = [];
+    for (let k = 0; k < p.length; k += 3) {
+      const d = Math.hypot(p[k]! - x, p[k + 1]! - y);
+      if (d < REACH && p[k + 2]! < 1) near.push({ point: k / 3, score: through ? d + 400 * p[k + 2]! : d });
+    }
+    near.sort((a, b) => a.score - b.score);
+    if (through) return near[0]?.point ?? null;
+    const seen = this.sight(id);
+    return near.find((n) => seen(n.point))?.point ?? null;
+  }
+
+  /** All points inside a rectangle of the canvas. */
+  within(id: string, x0: number, y0: number, x1: number, y1: number, through: boolean): number[] {
+    const p = this.projected(id);
+    const found: number[] = [];
+    for (let k = 0; p && k < p.length; k += 3) {
+      const [x, y] = [p[k]!, p[k + 1]!];
+      if (x >= x0 && x <= x1 && y >= y0 && y <= y1 && p[k + 2]! < 1) found.push(k / 3);
+    }
+    if (through) return found;
+    const seen = this.sight(id);
+    return found.filter(seen);
+  }
+
+  /** The point beside another that lies most in a direction on screen. */
+  towards(id: string, from: number, dx: number, dy: number): number | null {
+    const p = this.projected(id);
+    const layer = this.stage.layers.get(id);
+    if (!p || !layer) return null;
+    const t = layer.shape.triangles;
+    let [best, score] = [null as number | null, 0.3];
+    for (let k = 0; k < t.length; k += 3) {
+      const tri = [t[k]!, t[k + 1]!, t[k + 2]!];
+      if (!tri.includes(from)) continue;
+      for (const q of tri) {
+        const [x, y] = [p[3 * q]! - p[3 * from]!, p[3 * q + 1]! - p[3 * from + 1]!];
+        const s = (x * dx + y * dy) / (Math.hypot(x, y) || 1);
+        if (q !== from && s > score) [best, score] = [q, s];
+      }
+    }
+    return best;
+  }
+}
