@@ -22,8 +22,8 @@ export function FeelPicture({ body }: { body: string }) {
         <path d={line(feel.droop_warp, edge, top)} fill="none" stroke="var(--ink)" strokeWidth="2.2" />
       </svg>
       <figcaption className="flex flex-wrap justify-between gap-x-3 border-t border-line px-2 py-1 text-[12px] text-faded">
-        <span title="Two strips of it hang 50 mm over a table’s edge, at true scale">
-          <b className="font-semibold text-ink">warp</b>, <span className="text-rust">weft</span> over an edge, 50 mm
+        <span title="Two strips of it hang 40 mm over a table’s edge, at true scale">
+          <b className="font-semibold text-ink">warp</b>, <span className="text-rust">weft</span> over an edge, 40 mm
         </span>
         <span className="num" title="What all of it weighs">{weight(feel.mass)}</span>
         <span className="num" title="One swing to and fro, hung by its highest points">swings in {feel.swing.toFixed(feel.swing < 1 ? 2 : 1)} s</span>
@@ -36,5 +36,5 @@ const weight = (kg: number) => (kg < 1 ? `${Number((kg * 1000).toPrecision(3))} 
 
 function describe(f: Feel): string {
   const mm = (d: number[][]) => Math.round(-d.at(-1)![1]! * 1000);
-  return `Over a table’s edge 50 mm of it droop by ${mm(f.droop_warp)} mm along the warp and ${mm(f.droop_weft)} mm along the weft`;
+  return `Over a table’s edge 40 mm of it droop by ${mm(f.droop_warp)} mm along the warp and ${mm(f.droop_weft)} mm along the weft`;
 }

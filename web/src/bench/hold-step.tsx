@@ -25,7 +25,7 @@ export function HoldStep() {
   const open = useView((v) => v.grip);
   const points = useView((v) => v.points.length);
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
-  const to = (g: Grip) => (typeof g.to === 'object' ? `to ${handles[g.to.handle]?.name ?? 'a handle'}` : 'to the world');
+  const to = (g: Grip) => (typeof g.to === 'object' ? ` to ${handles[g.to.handle]?.name ?? 'a handle'}` : '');
   return (
     <>
       {bodies.length > 1 && (
@@ -46,7 +46,7 @@ export function HoldStep() {
           <Row
             key={g}
             name={grip.name}
-            note={grip.on === false ? 'off' : `${counted(held(g), 'point')} ${to(grip)}`}
+            note={grip.on === false ? 'off' : `${counted(held(g), 'point')}${to(grip)}`}
             mark={<Knot on={grip.on !== false} />}
             open={g === open}
             onOpen={() => setView({ grip: g === open ? null : g })}
@@ -148,7 +148,7 @@ function ByBorder({ id }: { id: string }) {
       </Actions>
       {shape.head.corners.length > 0 && shape.head.corners.length <= 40 && (
         <Line label="Corners">
-          <Choice label="Hold a corner" value="" options={[{ value: '', label: 'hold one…' }, ...shape.head.corners.map((c) => ({ value: c.name, label: c.name }))].slice(1)} onChoose={(c) => void holdCorner(id, c)} />
+          <Choice label="Hold a corner" value="" placeholder="hold one…" options={shape.head.corners.map((c) => ({ value: c.name, label: c.name }))} onChoose={(c) => void holdCorner(id, c)} />
         </Line>
       )}
     </Section>

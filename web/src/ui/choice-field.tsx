@@ -4,7 +4,7 @@ import { setValue } from '../state/project';
 import { useScene } from '../state/queries';
 import { Line } from './section';
 
-type Props = { label: string; of?: string; value: string; options: { value: string; label: string }[]; onChoose: (v: string) => void };
+type Props = { label: string; of?: string; value: string; options: { value: string; label: string }[]; onChoose: (v: string) => void; placeholder?: string };
 
 /** One of a few words, on a row. */
 export const ChoiceField = (props: Props) => (
@@ -13,11 +13,11 @@ export const ChoiceField = (props: Props) => (
   </Line>
 );
 
-export function Choice({ label, of, value, options, onChoose }: Props) {
+export function Choice({ label, of, value, options, onChoose, placeholder }: Props) {
   return (
     <Select.Root value={value} onValueChange={onChoose}>
       <Select.Trigger aria-label={of ? `${of} ${label}` : label} className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2">
-        <span className="truncate"><Select.Value /></span>
+        <span className="truncate"><Select.Value placeholder={placeholder} /></span>
         <Select.Icon className="text-faded" aria-hidden>⌄</Select.Icon>
       </Select.Trigger>
       <Select.Portal>

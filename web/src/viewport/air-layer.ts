@@ -38,7 +38,16 @@ export class AirLayer {
     this.material.resolution.set(w, h);
   }
 
+  /** Whether it is wanted at all. */
+  private on = true;
+
+  /** Shows it again where it was left out while things moved. */
+  show() {
+    this.group.visible = this.on;
+  }
+
   setLook(on: boolean, dusk: boolean) {
+    this.on = on;
     this.group.visible = on;
     this.material.color.set(dusk ? '#c79ac3' : '#6b4468');
     this.shown = '';
@@ -46,7 +55,7 @@ export class AirLayer {
 
   /** Wants the air of a frame around the bodies; asks the core, one question at a time. */
   ask(frame: number, box: T.Box3) {
-    if (!this.group.visible) return;
+    if (!this.on) return;
     this.wanted = { frame, box };
     if (this.asking) return;
     this.asking = true;

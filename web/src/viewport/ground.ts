@@ -3,8 +3,8 @@ import * as T from 'three';
 
 export class Ground {
   readonly group = new T.Group();
-  private shadow = new T.Mesh(new T.CircleGeometry(60, 48), new T.ShadowMaterial({ opacity: 0.2 }));
-  private grid = new T.GridHelper(24, 24, '#9c937c', '#b3aa94');
+  private shadow = new T.Mesh(new T.CircleGeometry(1, 48), new T.ShadowMaterial({ opacity: 0.2 }));
+  private grid = new T.GridHelper(12, 12, '#9c937c', '#b3aa94');
 
   constructor() {
     this.shadow.rotation.x = -Math.PI / 2;
@@ -14,6 +14,12 @@ export class Ground {
     m.transparent = true;
     m.opacity = 0.4;
     this.group.add(this.shadow, this.grid);
+  }
+
+  /** Where shadows may fall: no more of it is drawn. */
+  around(x: number, z: number, far: number) {
+    this.shadow.position.set(x, 0, z);
+    this.shadow.scale.setScalar(far);
   }
 
   /** With a floor it is drawn at its height; without, only a faint grid at 0. */

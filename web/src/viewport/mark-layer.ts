@@ -23,9 +23,8 @@ export class MarkLayer {
     // Small where they crowd: never more than a third of what lies between two of them, nor a thirtieth of the body.
     const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length();
     const size = Math.min(0.022, 0.32 * shape.head.longest_edge, whole / 60);
-    const geometry = new T.TorusKnotGeometry(size, 0.38 * size, 40, 7, 2, 3);
+    const geometry = new T.TorusKnotGeometry(size, 0.38 * size, 16, 4, 2, 3);
     this.knots = new T.InstancedMesh(geometry, new T.MeshStandardMaterial({ color: INK, roughness: 0.8 }), this.held.length);
-    this.knots.castShadow = true;
     this.knots.frustumCulled = false;
     this.dots.frustumCulled = false;
     this.dots.renderOrder = 2;

@@ -40,8 +40,27 @@ const AHEAD = 72;
 /** Milliseconds without a change after which all is drawn at its best. */
 const REST = 220;
 /** Pixels, of those there are, and width of the shadow while things move in software, and at rest. */
-const QUICK = { pixels: 0.5, shadow: 384 };
-const BEST = { pixels: 1, shadow: 1024 };
+const QUICK = { pixels: 0.42, shadow: 256 };
+const BEST = { pixels: 1.5, shadow: 1024 };
+
+const skies = new Map<boolean, T.Texture>();
+/** The ground tone of the view, lighter above. Part of the picture: to blend the canvas with the page costs more. */
+function sky(dusk: boolean): T.Texture {
+  const made = skies.get(dusk);
+  if (made) return made;
+  const c = document.createElement('canvas');
+  [c.width, c.height] = [2, 128];
+  const k = c.getContext('2d')!;
+  const fill = k.createLinearGradient(0, 0, 0, 128);
+  fill.addColorStop(0, dusk ? '#2b3533' : '#dce4df');
+  fill.addColorStop(1, dusk ? '#232a27' : '#e8e2d2');
+  k.fillStyle = fill;
+  k.fillRect(0, 0, 2, 128);
+  const texture = new T.CanvasTexture(c);
+  texture.colorSpace = T.SRGBColorSpace;
+  skies.set(dusk, texture);
+  return texture;
+}
 
 export type Layer = { cloth: ClothLayer; marks: MarkLayer; shape: Shape; shown: string };
 
@@ -86,13 +105,13 @@ export class Stage {
     this.plain = plain;
     this.air.pause = plain ? 450 : 90;
     try {
-      this.renderer = new T.WebGLRenderer({ canvas, antialias: true, alpha: true });
+      this.renderer = new T.WebGLRenderer({ canvas, antialias: !plain, alpha: false });
     } catch {
       canvas.dataset['fault'] = 'no WebGL';
       return () => {};
     }
     this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = T.PCFSoftShadowMap;
+    this.renderer.shadowMap.type = T.PCFShadowMap;
     // Turning the view moves no shadow: it is drawn anew only with a new frame.
     this.renderer.shadowMap.autoUpdate = false;
     const controls = new OrbitControls(this.camera, canvas);
@@ -168,8 +187,8 @@ export class Stage {
     // Half of it is the cloth's own fault: a texel of the shadow is as wide as this.
     const camera = this.sun.shadow.camera;
     const texel = (camera.right - camera.left) / shadow;
-    this.sun.shadow.normalBias = 1.6 * texel;
-    this.sun.shadow.bias = -0.4 * texel / (camera.far - camera.near);
+    this.sun.shadow.normalBias = 2.2 * texel;
+    this.sun.shadow.bias = -1.5 * texel / (camera.far - camera.near);
   }
 
   /** Draws with the next picture of the screen; `moves` where more pictures will follow soon. */
@@ -177,6 +196,8 @@ export class Stage {
     if (moves) {
       if (this.best && this.plain) {
         this.best = false;
+        // The air is drawn again where frames rest.
+        this.air.group.visible = false;
         this.size();
       }
       clearTimeout(this.resting);
@@ -204,6 +225,7 @@ export class Stage {
     }
     if (!this.best) {
       this.best = true;
+      this.air.show();
       this.size();
       this.shadowsOld = true;
       this.draw(false);
@@ -323,6 +345,7 @@ export class Stage {
       l.marks.choose(id === look.chosen ? look.points : []);
     }
     this.ground.set(look.floor, look.dusk);
+    this.scene.background = sky(look.dusk);
     this.air.setLook(look.air, look.dusk);
     for (const l of this.layers.values()) l.marks.follow(l.cloth.positions);
     // Left is for choosing while points are chosen; the wheel and the other buttons always look around.
@@ -393,7 +416,7 @@ export class Stage {
     }
     this.colliders.go(frame);
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
-    this.air.ask(frame, this.bounds());
+    if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
     if (any || this.colliders.moves()) this.drawAll();
   }
 
@@ -428,7 +451,7 @@ export class Stage {
     const size = box.getSize(new T.Vector3()).length();
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.ground.group.position.y;
-    if (box.min.y > ground && box.min.y - ground < 0.7 * size) box.min.y = ground;
+    if (box.min.y > ground && box.min.y - ground < 0.25 * size) box.min.y = ground;
     this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
   }
 
@@ -459,11 +482,14 @@ export class Stage {
   private light() {
     const ball = this.bounds().getBoundingSphere(new T.Sphere());
     const r = Math.max(0.02, ball.radius * 1.25);
-    this.sun.position.copy(ball.center).add(new T.Vector3(-0.62, 0.85, 0.42).multiplyScalar(3 * r));
+    this.sun.position.copy(ball.center).add(new T.Vector3(-0.5, 0.95, 0.36).multiplyScalar(3 * r));
     this.sun.target.position.copy(ball.center);
     const c = this.sun.shadow.camera;
     Object.assign(c, { left: -r * 1.25, right: r * 1.25, top: r * 1.25, bottom: -r * 1.25, near: 0.02 * r, far: 7 * r });
     c.updateProjectionMatrix();
+    // A shadow falls as far away as a body is high.
+    const down = Math.max(0, ball.center.y - this.ground.group.position.y);
+    this.ground.around(ball.center.x + 0.53 * down, ball.center.z - 0.38 * down, 1.9 * r + 0.4 * down);
     this.size();
   }
 
@@ -495,11 +521,6 @@ export class Stage {
     const small = document.createElement('canvas');
     [small.width, small.height] = [width, height];
     const c = small.getContext('2d')!;
-    const sky = c.createLinearGradient(0, 0, 0, height);
-    sky.addColorStop(0, '#dce4df');
-    sky.addColorStop(1, '#e8e2d2');
-    c.fillStyle = sky;
-    c.fillRect(0, 0, width, height);
     renderer.render(this.scene, this.camera);
     const scale = Math.max(width / canvas.width, height / canvas.height);
     const [w, h] = [canvas.width * scale, canvas.height * scale];

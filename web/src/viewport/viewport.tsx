@@ -60,11 +60,12 @@ export function Viewport() {
         data-testid="view"
         tabIndex={0}
         aria-label={tool === 'look' ? 'The scene: drag turns the view' : 'The scene: arrows go from point to point, Enter takes one'}
-        className="absolute inset-0 h-full w-full touch-none bg-linear-to-b from-[var(--sky-top)] to-[var(--sky-low)] outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
+        className="absolute inset-0 h-full w-full touch-none outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
         style={{ cursor: tool === 'look' ? 'grab' : 'crosshair' }}
         {...pointer(body, tool, setDrag, drag)}
       />
-      <div ref={labels} className="pointer-events-none absolute inset-0 overflow-hidden" />
+      {/* Without a size of its own: a layer over all of the view would cost as much as the view. */}
+      <div ref={labels} className="pointer-events-none absolute top-0 left-0 size-0" />
       {drag && (
         <div
           className="pointer-events-none absolute border border-woad bg-woad/10"
