@@ -15,7 +15,7 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     let out = project().join("docs/screenshots");
     std::fs::create_dir_all(&out)?;
     let save = async |name: &str| {
-        w.script("document.querySelector('aside').scrollTop = 0").await?;
+        w.script("document.querySelector('[data-testid=bench]')?.scrollTo(0, 0)").await?;
         tokio::time::sleep(std::time::Duration::from_millis(900)).await;
         w.driver.screenshot(&out.join(format!("{name}.png"))).await
     };

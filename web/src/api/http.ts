@@ -57,7 +57,7 @@ async function problem(response: Response): Promise<Problem> {
   }
 }
 
-export const http = createClient<paths>({ baseUrl: '/' });
+export const http = createClient<paths>({ baseUrl: '/', fetch: (r) => globalThis.fetch(r) });
 http.use({
   async onResponse({ response }) {
     if (!response.ok) throw await problem(response);

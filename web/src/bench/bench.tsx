@@ -36,7 +36,7 @@ export function Bench() {
   const Panel = PANELS[step];
   const needsBody = !body && (step === 'Hold' || step === 'Run' || step === 'Deliver');
   return (
-    <aside aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
+    <aside role="region" aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
       <Top />
       <div tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
         <header className="px-4 pt-2.5 pb-2.5">

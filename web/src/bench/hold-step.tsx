@@ -64,8 +64,8 @@ export function HoldStep() {
         {points > 0 && (
           <Actions>
             <Button onClick={() => choosePoints([])}>Choose none</Button>
-            <Button hint="Takes in the points around (+)" onClick={() => grow(1)}>More</Button>
-            <Button hint="Leaves out those at the rim (-)" onClick={() => grow(-1)}>Fewer</Button>
+            <Button hint="Takes in the points around (G)" onClick={() => grow(1)}>More</Button>
+            <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>Fewer</Button>
           </Actions>
         )}
       </Section>

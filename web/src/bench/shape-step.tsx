@@ -139,8 +139,8 @@ function Matter({ id, body }: { id: string; body: Body }) {
         <NumberField path={`${base}/friction`} of={of} />
         <NumberField path={`${base}/thickness`} of={of} />
         <NumberField path={`${base}/poisson`} of={of} />
-        {began && <Note>{began.name}: {began.source}.</Note>}
       </Fold>
+      {began && <Note>{began.source}.</Note>}
       {nudged && <Actions><Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button></Actions>}
     </Fold>
   );

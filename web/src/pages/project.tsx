@@ -63,7 +63,7 @@ function Room() {
   // Sizes to begin with; later ones are the panels' own.
   const [begun] = useState(() => useView.getState());
   return (
-    <>
+    <main className="h-full">
       <Group orientation="vertical" className="h-full">
         <Panel minSize="180px">
           <div className="flex h-full">
@@ -74,7 +74,7 @@ function Room() {
               </Panel>
               <Separator aria-label="Width of the bench" className={`-mx-[3px] w-1.5 ${EDGE}`} />
               <Panel minSize="260px">
-                <main className="relative h-full min-w-0 overflow-hidden">
+                <section aria-label="The view" className="relative h-full min-w-0 overflow-hidden">
                   <ErrorBoundary FallbackComponent={Broken}>
                     <Viewport />
                   </ErrorBoundary>
@@ -84,7 +84,7 @@ function Room() {
                       The server is away. Looking for it…
                     </p>
                   )}
-                </main>
+                </section>
               </Panel>
             </Group>
           </div>
@@ -101,6 +101,6 @@ function Room() {
       <ImportDialog />
       <CommandLine />
       <KeyList />
-    </>
+    </main>
   );
 }

@@ -33,7 +33,7 @@ export function CommandLine() {
                     onSelect={() => {
                       setView({ palette: false });
                       // After the line has given the focus back.
-                      requestAnimationFrame(() => a.act());
+                      setTimeout(a.act);
                     }}
                   >
                     <span className="truncate">{a.name}</span>

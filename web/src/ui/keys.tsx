@@ -5,14 +5,12 @@ import { setView, useView } from '../state/view';
 import { fixed } from './actions';
 
 /** As the hook writes a key of ours. */
-const HOOKED: Record<string, string> = { ArrowRight: 'right', ArrowLeft: 'left', Escape: 'esc', Space: 'space', '+': 'plus', '-': 'minus' };
+const HOOKED: Record<string, string> = { ArrowRight: 'right', ArrowLeft: 'left', Escape: 'esc', Space: 'space' };
 const hooked = (key: string) =>
-  key === '+' || key === '-'
-    ? HOOKED[key]!
-    : key
-        .split('+')
-        .map((k) => HOOKED[k] ?? k.toLowerCase())
-        .join('+');
+  key
+    .split('+')
+    .map((k) => HOOKED[k] ?? k.toLowerCase())
+    .join('+');
 
 const keyed = fixed.filter((a) => a.key);
 const MORE: Record<string, string> = { backspace: 'Delete', 'mod+y': 'Mod+Shift+z' };
@@ -72,7 +70,7 @@ const mac = /Mac|iPhone|iPad/.test(navigator.userAgent);
 
 /** A key as it is read aloud and printed on keyboards. */
 export const showKey = (key: string) =>
-  key === '+' || key === '-' ? key : key.split('+').map((k) => (k === 'Mod' ? (mac ? 'Cmd' : 'Ctrl') : (SIGNS[k] ?? (k.length === 1 ? k.toUpperCase() : k)))).join(' ');
+  key.split('+').map((k) => (k === 'Mod' ? (mac ? 'Cmd' : 'Ctrl') : (SIGNS[k] ?? (k.length === 1 ? k.toUpperCase() : k)))).join(' ');
 
 export const Key = ({ children }: { children: string }) => (
   <kbd className="num rounded border border-line-strong bg-field px-1.5 py-px whitespace-nowrap text-faded">{showKey(children)}</kbd>

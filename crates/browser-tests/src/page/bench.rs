@@ -40,6 +40,35 @@ impl Window {
         field.send_keys(value.to_owned() + Key::Enter).await
     }
 
+    /// Types into a field and enters nothing.
+    pub async fn type_into(&self, path: &str, value: &str) -> WebDriverResult<()> {
+        let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
+        field.scroll_into_view().await?;
+        field.click().await?;
+        self.ctrl('a').await?;
+        field.send_keys(value).await
+    }
+
+    /// Drags a number by its handle, so many pixels, and says when the pointer is still down.
+    pub async fn drag_number(&self, path: &str, by: i64, then: Option<Key>) -> WebDriverResult<()> {
+        let script = format!(
+            "const f = document.querySelector(\"[data-path='{path}']\"); f.scrollIntoView({{block: 'center'}}); const r = f.previousSibling.getBoundingClientRect(); return [Math.round(r.left + r.width / 2), Math.round(r.top + r.height / 2)]"
+        );
+        let v = self.script(&script).await?;
+        let (x, y) = (v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0));
+        let chain = self
+            .driver
+            .action_chain()
+            .move_to(x, y)
+            .click_and_hold()
+            .move_to(x + by / 2, y)
+            .move_to(x + by, y);
+        match then {
+            Some(key) => chain.send_keys(key).release().perform().await,
+            None => chain.release().perform().await,
+        }
+    }
+
     /// What a field shows.
     pub async fn value(&self, path: &str) -> WebDriverResult<String> {
         let v = self

@@ -63,7 +63,7 @@ impl Window {
 
     /// The frame number on the transport.
     pub async fn frame(&self) -> WebDriverResult<i64> {
-        let text = self.script("return document.querySelector('[data-testid=frame]').textContent").await?;
+        let text = self.script("return document.querySelector('[data-testid=frame]').value").await?;
         Ok(text.as_str().and_then(|t| t.parse().ok()).unwrap_or(-1))
     }
 }

@@ -61,8 +61,30 @@ impl Window {
             .await
     }
 
+    /// Clicks a place of the view, as a share of its width and height.
+    pub async fn click_view(&self, x: f64, y: f64) -> WebDriverResult<()> {
+        let script = format!(
+            "const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [Math.round(r.left + {x} * r.width), Math.round(r.top + {y} * r.height)]"
+        );
+        let v = self.script(&script).await?;
+        let at = |k: usize| v[k].as_i64().unwrap_or(0);
+        self.driver.action_chain().move_to(at(0), at(1)).click().perform().await
+    }
+
+    /// The chosen points, as the view marks them.
+    pub async fn chosen(&self) -> WebDriverResult<Vec<u64>> {
+        let v =
+            self.script("return [...nematonStage.layers.values()].flatMap((l) => l.marks.chosen)").await?;
+        Ok(v.as_array().into_iter().flatten().filter_map(serde_json::Value::as_u64).collect())
+    }
+
+    /// Where one looks from.
+    pub async fn camera(&self) -> WebDriverResult<serde_json::Value> {
+        self.script("return nematonStage.camera.position.toArray()").await
+    }
+
     /// How much of the view is not its background: a picture of nothing has none.
     pub async fn picture(&self) -> WebDriverResult<Vec<u8>> {
-        self.driver.find(By::Css("main")).await?.screenshot_as_png().await
+        self.driver.find(By::Css("[aria-label='The view']")).await?.screenshot_as_png().await
     }
 }

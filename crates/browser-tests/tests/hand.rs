@@ -1,0 +1,742 @@
+//! What breaks in the hand: edges, Escape, Space, undo, small windows, and what animators do all day.
+#![allow(clippy::unwrap_used)]
+use nematon_browser_tests::{Site, Window};
+use serde_json::{Value, json};
+use std::time::Duration;
+use thirtyfour::prelude::*;
+use tokio::sync::{Mutex, MutexGuard};
+
+/// Chromium draws on the processor here: one journey at a time.
+static TURN: Mutex<()> = Mutex::const_new(());
+
+async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
+    let turn = TURN.lock().await;
+    let mut site = Site::start().await;
+    let window = site.window().await.unwrap();
+    (turn, site, window)
+}
+
+async fn get(site: &Site, path: &str) -> Value {
+    reqwest::get(format!("{}/api{path}", site.address)).await.unwrap().json().await.unwrap()
+}
+
+async fn scene(site: &Site, id: i64) -> Value {
+    get(site, &format!("/projects/{id}")).await["scene"].clone()
+}
+
+/// Makes an edit of a project as another window would.
+async fn edit(site: &Site, id: i64, patch: Value) {
+    let now = get(site, &format!("/projects/{id}")).await;
+    let body = json!({"revision": now["revision"], "label": "edit", "patch": patch});
+    let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
+    let answer = sent.send().await.unwrap();
+    assert!(answer.status().is_success(), "{}", answer.text().await.unwrap());
+}
+
+async fn rest() {
+    tokio::time::sleep(Duration::from_millis(400)).await;
+}
+
+#[tokio::test]
+async fn edges_are_dragged_and_moved_by_keys_and_the_window_stays_whole() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    let sizes = async || {
+        let v = w.script("const b = document.querySelector('aside').getBoundingClientRect(), l = document.querySelector('section[aria-label=Loom]').getBoundingClientRect(), v = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [b.width, l.height, v.width, v.height].map(Math.round)").await?;
+        Ok::<Vec<i64>, WebDriverError>((0..4).map(|k| v[k].as_i64().unwrap()).collect())
+    };
+    let before = sizes().await?;
+    let edge =
+        async |name: &str| w.driver.find(By::Css(format!("[role=separator][aria-label='{name}']"))).await;
+    let at = async |name: &str| {
+        let r = edge(name).await?.rect().await?;
+        Ok::<(i64, i64), WebDriverError>(((r.x + r.width / 2.0) as i64, (r.y + r.height / 2.0) as i64))
+    };
+    let (x, y) = at("Width of the bench").await?;
+    w.driver
+        .action_chain()
+        .move_to(x, y)
+        .click_and_hold()
+        .move_to(x + 40, y)
+        .move_to(x + 90, y)
+        .release()
+        .perform()
+        .await?;
+    let (x, y) = at("Height of the loom").await?;
+    w.driver
+        .action_chain()
+        .move_to(x, y)
+        .click_and_hold()
+        .move_to(x, y - 30)
+        .move_to(x, y - 60)
+        .release()
+        .perform()
+        .await?;
+    let wide = sizes().await?;
+    assert!(
+        (wide[0] - before[0] - 90).abs() < 6 && (wide[1] - before[1] - 60).abs() < 6,
+        "{before:?} {wide:?}"
+    );
+    assert!(wide[2] > 200 && wide[3] > 200, "the view is still there: {wide:?}");
+    edge("Height of the loom").await?.send_keys(Key::Up + Key::Up).await?;
+    edge("Width of the bench").await?.send_keys(Key::Left + Key::Left).await?;
+    let keyed = sizes().await?;
+    assert!(keyed[1] > wide[1] && keyed[0] < wide[0], "{wide:?} {keyed:?}");
+    rest().await;
+    w.driver.refresh().await?;
+    w.shows("landing-canopy:0").await?;
+    let after = sizes().await?;
+    assert!(
+        after.iter().zip(&keyed).all(|(a, b)| (a - b).abs() < 4),
+        "they are remembered: {keyed:?} {after:?}"
+    );
+    w.close().await
+}
+
+#[tokio::test]
+async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let weight = "/bodies/landing-canopy/matter/areal_weight";
+    let revision = async || get(&site, "/projects/1").await["revision"].as_i64().unwrap();
+    w.has(weight, "0.34").await?;
+    w.type_into(weight, "7").await?;
+    w.keys(Key::Escape + "").await?;
+    w.has(weight, "0.34").await?;
+    w.type_into("/bodies/landing-canopy/name", "Tent").await?;
+    w.keys(Key::Escape + "").await?;
+    w.has("/bodies/landing-canopy/name", "Landing canopy").await?;
+    w.drag_number(weight, 60, Some(Key::Escape)).await?;
+    rest().await;
+    w.has(weight, "0.34").await?;
+    assert_eq!(revision().await, 0, "nothing was set");
+    // A drag sets once, and undo works with the focus where it was.
+    w.drag_number(weight, 60, None).await?;
+    w.has(weight, "0.64").await?;
+    w.until("it is set", async || Ok(revision().await == 1)).await?;
+    w.ctrl('z').await?;
+    w.has(weight, "0.34").await?;
+    w.set(weight, "0.5").await?;
+    w.until("it is set", async || Ok(revision().await == 3)).await?;
+    w.ctrl('z').await?;
+    w.has(weight, "0.34").await?;
+    // A burst of presses is one edit and loses none.
+    let columns = "/bodies/landing-canopy/shape/sheet/columns";
+    w.type_into(columns, "").await?;
+    w.keys(Key::Escape + "").await?;
+    w.driver.find(By::Css(format!("[data-path='{columns}']"))).await?.click().await?;
+    for _ in 0..10 {
+        w.keys(Key::Up + "").await?;
+    }
+    w.has(columns, "70").await?;
+    w.until("ten presses are one edit", async || {
+        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["shape"]["sheet"]["columns"] == 70)
+    })
+    .await?;
+    assert_eq!(revision().await, 5);
+    w.ctrl('z').await?;
+    w.has(columns, "60").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn sums_units_seconds_and_thousands_are_read_as_they_are_meant() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let width = "/bodies/landing-canopy/shape/sheet/width";
+    for (typed, shown) in [
+        ("=1+1", "2"),
+        ("+3", "3"),
+        ("10 in", "0.254"),
+        ("+= 1", "1.254"),
+        ("1,5", "1.5"),
+        ("2 m + 35 cm", "2.35"),
+    ] {
+        w.set(width, typed).await?;
+        w.has(width, shown).await?;
+    }
+    let stretch = "/bodies/landing-canopy/matter/stretch_warp";
+    w.set(stretch, "1,500").await?;
+    w.bench_says("can be read as 1500 or as 1.500").await?;
+    w.set(stretch, "12500").await?;
+    w.until("thousands stand apart", async || Ok(w.value(stretch).await? == "12\u{202f}500")).await?;
+    assert!(!w.bench().await?.contains("can be read as"), "what was wrong is right again");
+    // Back to what the matter began as, not to the schema's default.
+    let field = w.driver.find(By::Css(format!("[data-path='{stretch}']"))).await?;
+    w.driver.action_chain().double_click_element(&field).perform().await?;
+    w.has(stretch, "5200").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "2 s").await?;
+    w.has("/frames/last", "48").await?;
+    w.set("/frames/rate", "23.976").await?;
+    w.has("/frames/rate", "23.976").await?;
+    // A frame is typed, too.
+    let frame = w.driver.find(By::Css("[data-testid=frame]")).await?;
+    frame.click().await?;
+    frame.send_keys("30" + Key::Enter).await?;
+    w.until("the frame is there", async || Ok(w.frame().await? == 30)).await?;
+    assert_eq!(scene(&site, 1).await["frames"]["last"], 48);
+    w.close().await
+}
+
+#[tokio::test]
+async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.run().await?;
+    // The focus is where Run was and Cancel may be: Space cancels nothing.
+    w.keys(" ").await?;
+    w.lanes_say("Landing canopy true").await?;
+    assert_eq!(get(&site, "/projects/1/runs").await[0]["state"], "done");
+    let playing = async || {
+        Ok::<bool, WebDriverError>(
+            w.script("return document.querySelector('[aria-label=Stop]') !== null").await?.as_bool()
+                == Some(true),
+        )
+    };
+    let plays = async |what: &str| {
+        let was = playing().await?;
+        w.keys(" ").await?;
+        w.until(what, async || Ok(playing().await? != was)).await
+    };
+    w.keys(Key::Home + "").await?;
+    plays("after Run").await?;
+    w.step("Air").await?;
+    plays("after a step").await?;
+    assert!(w.script("return document.querySelector('aside h1').textContent").await? == "Air");
+    w.open_row("Squall").await?;
+    plays("after a row").await?;
+    w.bench_says("Gust period").await?;
+    w.press("Squall acts").await?;
+    w.until("it is off", async || Ok(scene(&site, 1).await["fields"]["squall"]["on"] == false)).await?;
+    plays("after a switch").await?;
+    assert_eq!(scene(&site, 1).await["fields"]["squall"]["on"], false);
+    w.set("/fields/squall/act/wind/speed", "5").await?;
+    plays("in a field that was entered").await?;
+    w.has("/fields/squall/act/wind/speed", "5").await?;
+    if playing().await? {
+        plays("and stops").await?;
+    }
+    // An open list has its own keys.
+    w.step("Shape").await?;
+    let air = async || w.script("return document.querySelector('[aria-label=Air]').ariaPressed").await;
+    let before = (air().await?, w.frame().await?);
+    w.press("Began as").await?;
+    w.keys("a").await?;
+    w.keys(Key::End + "").await?;
+    w.keys("2").await?;
+    w.keys("?").await?;
+    w.keys(Key::Escape + "").await?;
+    rest().await;
+    assert_eq!((air().await?, w.frame().await?), before);
+    assert!(w.script("return document.querySelector('aside h1').textContent").await? == "Shape");
+    // Escape closes the list and leaves the choice.
+    w.step("Hold").await?;
+    w.choose("Border", "front").await?;
+    w.bench_says("Hold 60 chosen").await?;
+    w.press("Border").await?;
+    w.keys(Key::Escape + "").await?;
+    rest().await;
+    w.bench_says("Hold 60 chosen").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn only_what_is_seen_is_picked_and_the_camera_never_dies() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let ball = json!({"name": "Globe", "kind": "cloth", "shape": {"ball": {"radius": 0.5, "cells": 8}}, "place": {"position": [0, 1, 0], "turn": [0, 0, 0]}});
+    edit(&site, 1, json!([{"op": "replace", "path": "/bodies", "value": {"globe": ball}}])).await;
+    w.shows("globe:0").await?;
+    w.step("Hold").await?;
+    w.command("Bring into view").await?;
+    w.press("Pick").await?;
+    rest().await;
+    // Which of its points face the eye, by geometry: a ball's do where their normal does.
+    let facing = async |p: u64| {
+        let script = format!(
+            "const s = nematonStage, l = s.layers.get('globe'), p = s.pointOf('globe', {p}), c = {{x: 0, y: 1, z: 0}}, e = s.camera.position; return ((p.x - c.x) * (e.x - p.x) + (p.y - c.y) * (e.y - p.y) + (p.z - c.z) * (e.z - p.z)) / (0.5 * e.distanceTo(p))"
+        );
+        Ok::<f64, WebDriverError>(w.script(&script).await?.as_f64().unwrap())
+    };
+    let mut found = 0;
+    for k in 0..16 {
+        let (a, r) = (f64::from(k) * 2.4, 0.24 * (f64::from(k) / 16.0).sqrt());
+        w.click_view(0.5 + 0.7 * r * a.cos(), 0.5 + r * a.sin()).await?;
+        for p in w.chosen().await? {
+            found += 1;
+            assert!(facing(p).await? > 0.0, "point {p} is on the far side");
+        }
+    }
+    assert!(found > 4, "{found} of 16 clicks found a point");
+    // The wheel comes closer, the middle button turns.
+    let far = w.camera().await?;
+    w.script("const v = document.querySelector('[data-testid=view]'), r = v.getBoundingClientRect(); v.dispatchEvent(new WheelEvent('wheel', { deltaY: -240, clientX: r.left + 300, clientY: r.top + 300, bubbles: true, cancelable: true }))").await?;
+    w.until("the wheel moves the camera", async || Ok(w.camera().await? != far)).await?;
+    // A misclick is undone.
+    let chosen = w.chosen().await?;
+    if chosen.is_empty() {
+        w.click_view(0.5, 0.5).await?;
+    }
+    w.press("Box").await?;
+    w.command("Bring into view").await?;
+    rest().await;
+    w.box_around("globe", [0, 0], 130).await?;
+    let seen = w.chosen().await?;
+    assert!(!seen.is_empty());
+    // Flat facets hide a little less than the ball would: up to nine degrees beyond its horizon.
+    for p in &seen {
+        assert!(facing(*p).await? > -0.16, "point {p} is hidden");
+    }
+    w.press("Through").await?;
+    w.box_around("globe", [0, 0], 130).await?;
+    let all = w.chosen().await?;
+    assert!(all.len() > seen.len(), "{} through, {} seen", all.len(), seen.len());
+    w.ctrl('z').await?;
+    w.until("the choice before is back", async || Ok(w.chosen().await?.len() == seen.len())).await?;
+    // By keys alone: arrows go from point to point.
+    w.press("Pick").await?;
+    w.driver.find(By::Css("[data-testid=view]")).await?.focus().await?;
+    w.keys(Key::Escape + "").await?;
+    w.keys(Key::Right + "").await?;
+    w.until("a point is chosen", async || Ok(w.chosen().await?.len() == 1)).await?;
+    let one = w.chosen().await?;
+    w.keys(Key::Down + "").await?;
+    w.until("the one beside it is", async || Ok(w.chosen().await? != one && w.chosen().await?.len() == 1))
+        .await?;
+    w.keys("g").await?;
+    w.until("with those around it", async || Ok(w.chosen().await?.len() > 4)).await?;
+    w.keys("h").await?;
+    w.bench_says("Patch").await?;
+    assert!(
+        scene(&site, 1).await["bodies"]["globe"]["grips"]["patch"]["points"][0]["area"]["spots"]
+            .as_array()
+            .unwrap()
+            .len()
+            > 4
+    );
+    w.close().await
+}
+
+#[tokio::test]
+async fn what_is_new_stands_beside_is_named_apart_and_comes_into_view() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.command("New project").await?;
+    w.bench_says("There is nothing to move yet").await?;
+    w.press("Add a sheet").await?;
+    w.bench_says("1600 points").await?;
+    w.until("its address is its own", async || {
+        Ok(w.driver.current_url().await?.path().starts_with("/projects/"))
+    })
+    .await?;
+    let id: i64 = w.driver.current_url().await?.path().rsplit('/').next().unwrap().parse().unwrap();
+    // In the middle of the view and not tiny.
+    let spread = async |body: &str| {
+        let script = format!(
+            "const s = nematonStage, p = s.picker.projected({body:?}), c = s.canvas; let a = [1e9, 1e9], b = [-1e9, -1e9]; for (let k = 0; k < p.length; k += 3) for (const i of [0, 1]) {{ a[i] = Math.min(a[i], p[k + i]); b[i] = Math.max(b[i], p[k + i]); }} return [a[0] / c.clientWidth, b[0] / c.clientWidth, a[1] / c.clientHeight, b[1] / c.clientHeight]"
+        );
+        let v = w.script(&script).await?;
+        Ok::<Vec<f64>, WebDriverError>((0..4).map(|k| v[k].as_f64().unwrap()).collect())
+    };
+    rest().await;
+    let s = spread("sheet").await?;
+    assert!(s[0] > -0.05 && s[1] < 1.05 && s[2] > -0.05 && s[3] < 1.05 && s[1] - s[0] > 0.25, "{s:?}");
+    w.press("Add a sheet").await?;
+    w.bench_says("Sheet 2").await?;
+    let bodies = scene(&site, id).await["bodies"].clone();
+    assert!(
+        (bodies["sheet-2"]["place"]["position"][0].as_f64().unwrap() - 1.1).abs() < 0.05,
+        "beside the first: {bodies}"
+    );
+    w.command("Add a wind").await?;
+    w.command("Add a wind").await?;
+    w.bench_says("Wind 2").await?;
+    // Another's name is refused.
+    w.step("Shape").await?;
+    w.set("/bodies/sheet-2/name", "Sheet").await?;
+    w.bench_says("another’s name already").await?;
+    w.more("Sheet 2", "Copy").await?;
+    w.bench_says("Sheet 3").await?;
+    w.ctrl('z').await?;
+    w.until("the copy is undone", async || Ok(scene(&site, id).await["bodies"]["sheet-3"].is_null())).await?;
+    // Where one looks from outlives a reload.
+    w.command("Look from above").await?;
+    rest().await;
+    let camera = w.camera().await?;
+    w.driver.refresh().await?;
+    w.shows("sheet:0").await?;
+    let near =
+        |a: &Value, b: &Value| (0..3).all(|k| (a[k].as_f64().unwrap() - b[k].as_f64().unwrap()).abs() < 1e-3);
+    let again = w.camera().await?;
+    assert!(near(&camera, &again), "{camera} {again}");
+    w.close().await
+}
+
+#[tokio::test]
+async fn projects_have_a_page_where_they_are_named_copied_removed_and_brought_back() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    assert_eq!(w.driver.title().await?, "Thistledown Relay · Nematon");
+    w.until("a picture of it is kept", async || Ok(get(&site, "/projects").await[0]["pictured"].is_number()))
+        .await?;
+    w.driver.find(By::Css("[data-testid=project-name]")).await?.click().await?;
+    w.says("Washing loft").await?;
+    w.until("its picture is shown", async || Ok(w.script("return [...document.querySelectorAll('[data-testid=project] img')].some(i => i.naturalWidth === 320)").await?.as_bool() == Some(true))).await?;
+    w.more("Washing loft", "Rename").await?;
+    w.keys("Drying loft" + Key::Enter).await?;
+    w.says("Drying loft").await?;
+    assert_eq!(get(&site, "/projects").await[1]["name"], "Drying loft");
+    w.more("Drying loft", "Rename").await?;
+    w.keys("Nothing" + Key::Escape).await?;
+    rest().await;
+    assert_eq!(get(&site, "/projects").await[1]["name"], "Drying loft");
+    w.more("Drying loft", "Copy").await?;
+    w.says("Drying loft copy").await?;
+    w.more("Drying loft copy", "Remove").await?;
+    w.message_with("is removed").await?;
+    w.says("30 days left").await?;
+    w.press("Bring back Drying loft copy").await?;
+    w.until("it is back", async || Ok(get(&site, "/projects").await.as_array().unwrap().len() == 3)).await?;
+    // Out as a file, and in again.
+    w.more("Drying loft copy", "Export").await?;
+    let file = site.folder.join("Drying loft copy.zip");
+    w.until("the file is there", async || Ok(file.exists())).await?;
+    w.driver.find(By::Css("#project-file")).await?.send_keys(file.to_string_lossy()).await?;
+    w.shows("blanket:0").await?;
+    assert_eq!(get(&site, "/projects").await.as_array().unwrap().len(), 4);
+    w.go("/projects/99").await?;
+    w.says("There is no such project").await?;
+    w.go("/attic").await?;
+    w.says("There is nothing at this address").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn an_edit_during_a_run_offers_to_run_again_and_a_switch_does_it_by_itself() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Run").await?;
+    w.set("/frames/substeps", "150").await?;
+    w.run().await?;
+    w.frames_come().await?;
+    w.step("Air").await?;
+    w.open_row("Squall").await?;
+    w.set("/fields/squall/act/wind/speed", "6").await?;
+    w.step("Run").await?;
+    w.bench_says("The run is at the scene as it was before the last edit").await?;
+    w.press("Run again").await?;
+    w.until("the old run ends and a new one comes", async || {
+        let runs = get(&site, "/projects/1/runs").await;
+        Ok(runs.as_array().unwrap().len() == 2 && runs[1]["state"] == "cancelled" && runs[0]["revision"] == 2)
+    })
+    .await?;
+    // By itself, after each edit.
+    w.press("Run again by itself after each edit").await?;
+    w.set("/frames/substeps", "4").await?;
+    w.until("it runs without being asked", async || {
+        Ok(get(&site, "/projects/1/runs").await[0]["revision"] == 3)
+    })
+    .await?;
+    w.lanes_say("Landing canopy true").await?;
+    // A part: up to the frame on screen.
+    w.press("Run again by itself after each edit").await?;
+    w.set("/frames/substeps", "5").await?;
+    w.lanes_say("out of date").await?;
+    w.scrub(200, 40).await?;
+    w.press("Up to this frame").await?;
+    w.lanes_say("41 to 240 out of date").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn at_half_the_size_everything_can_be_reached() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    w.fit(853, 499).await?;
+    rest().await;
+    for step in ["Shape", "Hold", "Air", "Contact", "Run", "Deliver"] {
+        w.step(step).await?;
+        let reached = w.script("const b = document.querySelector('[data-testid=bench]'); b.scrollTo(0, 1e6); const last = [...b.querySelectorAll('button, input, p')].at(-1).getBoundingClientRect(); const r = b.getBoundingClientRect(); return last.bottom <= r.bottom + 1 && last.top >= r.top - 1 && document.documentElement.scrollWidth <= innerWidth").await?;
+        assert_eq!(reached, json!(true), "the end of {step} can be scrolled to");
+    }
+    w.ctrl('k').await?;
+    for _ in 0..30 {
+        w.keys(Key::Down + "").await?;
+    }
+    let inside = w.script("const i = document.querySelector('[cmdk-item][data-selected=true]').getBoundingClientRect(), l = document.querySelector('[cmdk-list]').getBoundingClientRect(); return i.top >= l.top - 1 && i.bottom <= l.bottom + 1 && l.bottom <= innerHeight").await?;
+    assert_eq!(inside, json!(true), "what is selected stays in its list");
+    w.close().await
+}
+
+#[tokio::test]
+async fn names_of_many_lanes_scroll_with_them_under_a_ruler_that_stays() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let many: serde_json::Map<String, Value> = (0..14)
+        .map(|k| {
+            let sheet = json!({"name": format!("Flag {k:02}"), "kind": "cloth", "shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}, "place": {"position": [k, 1, 0], "turn": [0, 0, 0]}});
+            (format!("flag-{k}"), sheet)
+        })
+        .collect();
+    edit(&site, 1, json!([{"op": "replace", "path": "/bodies", "value": many}])).await;
+    w.lanes_say("Flag 13 not run").await?;
+    let script = "const loom = document.querySelector('section[aria-label=Loom]'); loom.firstChild.scrollTop = 120; await new Promise(requestAnimationFrame);
+        const names = [...loom.querySelectorAll('li button')], lanes = loom.querySelectorAll('canvas')[1].getBoundingClientRect(), ruler = loom.querySelectorAll('canvas')[0].getBoundingClientRect(), box = loom.getBoundingClientRect();
+        return [loom.firstChild.scrollTop, Math.max(...names.map((n, k) => Math.abs(n.getBoundingClientRect().top - (lanes.top + 31 * k)))), ruler.top - box.top]";
+    let v = w.script(script).await?;
+    assert!(v[0].as_f64() > Some(100.0) && v[1].as_f64() < Some(4.0) && v[2].as_f64() < Some(3.0), "{v}");
+    w.close().await
+}
+
+#[tokio::test]
+async fn what_is_chosen_is_removed_in_every_step_with_the_way_back() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.open_row("Squall").await?;
+    w.keys(Key::Delete + "").await?;
+    w.message_with("Squall is removed").await?;
+    w.press("Undo").await?;
+    w.until("it is back", async || Ok(scene(&site, 1).await["fields"]["squall"].is_object())).await?;
+    w.step("Hold").await?;
+    w.open_row("Post corner").await?;
+    w.keys(Key::Delete + "").await?;
+    w.message_with("Post corner is removed").await?;
+    w.ctrl('z').await?;
+    w.until("the message goes with what it said", async || Ok(w.message().await?.is_empty())).await?;
+    w.step("Contact").await?;
+    w.keys(Key::Delete + "").await?;
+    w.message_with("Nothing is chosen").await?;
+    w.press("Put the message away").await?;
+    w.press("Ball").await?;
+    w.bench_says("ball, 0.25 m").await?;
+    w.keys(Key::Delete + "").await?;
+    w.message_with("Ball is removed").await?;
+    // A message belongs to its project.
+    w.project("Washing loft", "Blanket").await?;
+    assert_eq!(w.message().await?, "");
+    w.step("Contact").await?;
+    // Groups that were set apart stay so under another name.
+    w.press("cloth meets solid").await?;
+    w.until("they are apart", async || Ok(scene(&site, 2).await["apart"] == json!([["cloth", "solid"]])))
+        .await?;
+    w.set("/bodies/blanket/touch/group", "linen").await?;
+    w.until("they are still apart", async || {
+        Ok(scene(&site, 2).await["apart"].to_string().contains("linen"))
+    })
+    .await?;
+    assert_eq!(scene(&site, 2).await["apart"], json!([["linen", "solid"]]));
+    w.step("Shape").await?;
+    w.keys(Key::Delete + "").await?;
+    w.message_with("Nothing is chosen").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn an_odd_file_is_asked_about_mended_and_scaled() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let file = |name: &str, text: &str| {
+        let path = site.folder.join(name);
+        std::fs::write(&path, text).unwrap();
+        path
+    };
+    // Two faces against each other, one doubled, a loose point; and drawn in centimetres, z up.
+    let text = "v 0 0 0\nv 100 0 0\nv 100 100 0\nv 0 100 0\nv 5 5 5\nf 1 3 2\nf 1 3 4\nf 2 1 3\n";
+    w.bring_in(&file("tarp.obj", text)).await?;
+    w.says("That is an odd size").await?;
+    w.says("takes out 1 loose point").await?;
+    w.says("turns 1 face that faces the other way").await?;
+    w.choose("Its unit", "centimetres").await?;
+    w.says("1 × 1 × 0").await?;
+    w.choose("Its up axis", "z").await?;
+    w.says("1 × 0.05 × 1").await?;
+    w.press("Mend and bring in").await?;
+    w.bench_says("Tarp").await?;
+    w.bench_says("4 points").await?;
+    // As a collider the same file goes by other rules.
+    w.step("Contact").await?;
+    w.bring_in_collider(
+        &file("rock.obj", "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 5 5 5\nf 1 3 2\nf 1 3 4\nf 2 1 3\n"),
+        "mesh",
+    )
+    .await?;
+    w.bench_says("Rock").await?;
+    assert!(scene(&site, 1).await["colliders"]["rock"]["form"]["mesh"].is_object());
+    w.close().await
+}
+
+#[tokio::test]
+async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.project("Washing loft", "Blanket").await?;
+    w.shows("blanket:0").await?;
+    w.press("madder").await?;
+    w.until("it is dyed", async || Ok(scene(&site, 2).await["bodies"]["blanket"]["dye"] == "madder")).await?;
+    let colour =
+        w.script("return nematonStage.layers.get('blanket').cloth.material.color.getHexString()").await?;
+    assert_ne!(colour, json!("e6dcc4"));
+    w.more("Blanket", "Hide").await?;
+    w.until("it is hidden", async || {
+        Ok(w.script("return nematonStage.layers.get('blanket').cloth.group.visible").await? == json!(false))
+    })
+    .await?;
+    w.press("Show Blanket").await?;
+    w.until("it is shown", async || {
+        Ok(w.script("return nematonStage.layers.get('blanket').cloth.group.visible").await? == json!(true))
+    })
+    .await?;
+    // Arms move its start; Escape puts it back.
+    w.press("Move").await?;
+    rest().await;
+    let place = async || scene(&site, 2).await["bodies"]["blanket"]["place"]["position"].clone();
+    let before = place().await;
+    w.command("Set down what is chosen").await?;
+    w.until("it lies lower", async || Ok(place().await[1].as_f64() < before[1].as_f64())).await?;
+    assert_eq!((place().await[0].clone(), place().await[2].clone()), (before[0].clone(), before[2].clone()));
+    w.ctrl('z').await?;
+    w.until("it is where it was", async || Ok(place().await == before)).await?;
+    // A click in the view chooses what is there.
+    w.step("Contact").await?;
+    w.press("Box").await?;
+    w.until("the box is placed", async || Ok(scene(&site, 2).await["colliders"]["box"].is_object())).await?;
+    w.set("/colliders/box/place/position/0", "2").await?;
+    w.until("it stands aside", async || {
+        Ok(scene(&site, 2).await["colliders"]["box"]["place"]["position"][0].as_f64() == Some(2.0))
+    })
+    .await?;
+    w.step("Shape").await?;
+    w.press("Look").await?;
+    w.command("Look from above").await?;
+    rest().await;
+    let at = w.script("const s = nematonStage, m = s.colliders.meshOf('box').getWorldPosition(s.camera.position.clone()).project(s.camera); return [(m.x + 1) / 2, (1 - m.y) / 2]").await?;
+    w.click_view(at[0].as_f64().unwrap(), at[1].as_f64().unwrap()).await?;
+    w.until("the box is chosen on the bench", async || {
+        Ok(w.bench().await?.starts_with("Washing loft\nContact")
+            || w.bench().await?.contains("What bodies come to rest on"))
+    })
+    .await?;
+    w.has("/colliders/box/place/position/0", "2").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.open_row("Gravity").await?;
+    // Frames come while the pointer is down.
+    let handle = w.script("const f = document.querySelector(\"[data-path='/fields/gravity/act/gravity/strength']\"); const r = f.previousSibling.getBoundingClientRect(); return [Math.round(r.left + 4), Math.round(r.top + 8)]").await?;
+    let (x, y) = (handle[0].as_i64().unwrap(), handle[1].as_i64().unwrap());
+    w.driver
+        .action_chain()
+        .move_to(x, y)
+        .click_and_hold()
+        .move_to(x + 20, y)
+        .move_to(x + 60, y)
+        .perform()
+        .await?;
+    w.until("tried frames are on screen", async || {
+        let shown = w.shown().await?;
+        let frame = shown.strip_suffix(":trial").and_then(|s| s.rsplit(':').next()?.parse::<i64>().ok());
+        Ok(frame.is_some_and(|f| f > 4))
+    })
+    .await?;
+    assert_eq!(get(&site, "/projects/1").await["revision"], 0, "nothing is set while it is dragged");
+    w.driver.action_chain().release().perform().await?;
+    w.until("it is set once", async || Ok(get(&site, "/projects/1").await["revision"] == 1)).await?;
+    w.shows("landing-canopy:0:missing").await?;
+    // A snag, and a cure beside it.
+    w.step("Shape").await?;
+    w.set("/bodies/landing-canopy/matter/stretch_warp", "1").await?;
+    w.set("/bodies/landing-canopy/matter/stretch_weft", "1").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "16").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.bench_says("overstretched").await?;
+    w.press("What helps: overstretch").await?;
+    w.press("twice as stiff").await?;
+    w.until("it is twice as stiff", async || {
+        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["matter"]["stretch_warp"].as_f64() == Some(2.0))
+    })
+    .await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn all_bodies_go_out_in_one_file_over_a_range_that_is_true() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let flag = json!({"name": "Flag", "kind": "cloth", "shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}, "place": {"position": [9, 3, 0], "turn": [0, 0, 0]}});
+    edit(&site, 1, json!([{"op": "add", "path": "/bodies/flag", "value": flag}, {"op": "replace", "path": "/frames/last", "value": 24}])).await;
+    w.lanes_say("Flag not run").await?;
+    w.run().await?;
+    w.lanes_say("Flag true").await?;
+    w.step("Deliver").await?;
+    w.bench_says("one file, a mesh a body").await?;
+    let first = w.driver.find(By::Css("[aria-label='First frame to deliver']")).await?;
+    first.click().await?;
+    w.ctrl('a').await?;
+    first.send_keys("20").await?;
+    w.press("Save USD text").await?;
+    let file = site.folder.join("Thistledown Relay.usda");
+    w.until("the file is there", async || {
+        Ok(file.exists() && std::fs::read_to_string(&file)?.trim_end().ends_with('}'))
+    })
+    .await?;
+    let text = std::fs::read_to_string(&file)?;
+    assert!(
+        text.contains("def Mesh \"Landing_canopy\"")
+            && text.contains("def Mesh \"Flag\"")
+            && text.contains("normals.timeSamples")
+    );
+    assert!(
+        text.contains("startTimeCode = 20") && text.contains("faceVertexCounts = [4, 4"),
+        "{}",
+        &text[..400]
+    );
+    w.close().await
+}
+
+#[tokio::test]
+async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    for light in ["day", "dusk"] {
+        if light == "dusk" {
+            w.command("Daylight or dusk").await?;
+        }
+        for (step, row) in [
+            ("Shape", None),
+            ("Hold", Some("Post corner")),
+            ("Air", Some("Squall")),
+            ("Contact", Some("Floor")),
+            ("Run", None),
+            ("Deliver", None),
+        ] {
+            w.step(step).await?;
+            if let Some(row) = row
+                && !w.script(&format!("return [...document.querySelectorAll('aside button[aria-expanded=true]')].some(b => b.innerText.startsWith({row:?}))")).await?.as_bool().unwrap()
+            {
+                w.open_row(row).await?;
+            }
+            rest().await;
+            assert_eq!(w.axe("document").await?, "", "{step}, {light}");
+        }
+        w.step("Shape").await?;
+        w.press("Began as").await?;
+        rest().await;
+        assert_eq!(w.axe("[role=listbox]").await?, "", "a list, {light}");
+        w.keys(Key::Escape + "").await?;
+        w.press("More for Landing canopy").await?;
+        rest().await;
+        assert_eq!(w.axe("[role=menu]").await?, "", "a menu, {light}");
+        w.keys(Key::Escape + "").await?;
+        w.ctrl('k').await?;
+        rest().await;
+        assert_eq!(w.axe("[role=dialog]").await?, "", "the command line, {light}");
+        w.keys(Key::Escape + "").await?;
+        rest().await;
+        w.command("All keys").await?;
+        rest().await;
+        assert_eq!(w.axe("[role=dialog]").await?, "", "the keys, {light}");
+        w.keys(Key::Escape + "").await?;
+        rest().await;
+    }
+    for page in ["/projects", "/projects/99", "/attic"] {
+        w.go(page).await?;
+        rest().await;
+        assert_eq!(w.axe("document").await?, "", "{page}");
+    }
+    w.close().await
+}
