@@ -24,7 +24,7 @@ const DRAG: &str = "
         if (f === undefined) return done(times);
         const x = r.left + 14 + f / 240 * (r.width - 28);
         const start = performance.now();
-        const event = (kind) => loom.dispatchEvent(new PointerEvent(kind, { clientX: x, clientY: r.top + 54, pointerId: 1, bubbles: true }));
+        const event = (kind) => loom.dispatchEvent(new PointerEvent(kind, { clientX: x, clientY: r.top + 20, pointerId: 1, bubbles: true }));
         try { event('pointerdown'); } catch { /* no such pointer to capture */ }
         event('pointerup');
         const look = () => view.dataset.shown.includes(`:${f}:true`) ? requestAnimationFrame(() => (times.push(performance.now() - start), setTimeout(next, 80))) : requestAnimationFrame(look);
@@ -59,8 +59,9 @@ async fn main() -> WebDriverResult<()> {
         w.set("/bodies/landing-canopy/shape/sheet/columns", &columns.to_string()).await?;
         w.set("/bodies/landing-canopy/shape/sheet/rows", &rows.to_string()).await?;
         w.bench_says("points").await?;
-        w.keys(Key::Home + "").await?;
-        w.keys(Key::Right + Key::Right).await?;
+        w.press("First frame").await?;
+        w.press("A frame on").await?;
+        w.press("A frame on").await?;
         at_rest().await;
         let first = w.driver.execute_async(RUN, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
         println!("{}", serde_json::json!({"case": "run_to_first_new_frame", "n": n, "ms": first.round()}));
@@ -78,12 +79,11 @@ async fn main() -> WebDriverResult<()> {
             "{}",
             serde_json::json!({"case": "press_to_stored_frame", "n": n, "median_ms": ms[ms.len() / 2].round(), "most_ms": ms[ms.len() - 1].round()})
         );
-        w.keys(Key::Home + "").await?;
+        w.press("First frame").await?;
         at_rest().await;
         let rate = w.driver.execute_async(PLAY, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
         println!("{}", serde_json::json!({"case": "playing", "n": n, "frames_a_second": rate, "due": 24}));
-        w.keys(Key::Home + "").await?;
-        w.shows("landing-canopy:0").await?;
+        w.press("First frame").await?;
     }
     w.close().await
 }

@@ -123,7 +123,7 @@ export function ImportDialog() {
             <span className={odd(seen.size) ? 'font-semibold text-weld' : ''}>{seen.size.map(showNumber).join(' × ')} m</span>
           </p>
           {odd(seen.size) && <p className="mt-2 text-weld">That is an odd size. In which unit was it drawn?</p>}
-          <div className="-mx-9 mt-2">
+          <div className="mt-2 -mr-4 -ml-9">
             <Line label="Its unit"><Choice label="Its unit" value={asked.scale} options={UNITS} onChoose={(scale) => void change(asked, { scale })} /></Line>
             <Line label="Its up axis">
               <Choice label="Its up axis" value={asked.up} options={[{ value: 'y', label: 'y' }, { value: 'z', label: 'z' }]} onChoose={(up) => void change(asked, { up: up as 'y' | 'z' })} />

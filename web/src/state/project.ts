@@ -241,7 +241,8 @@ export async function run(wish: Wish = {}) {
     const body = { bodies: wish.bodies ?? [], again: wish.again ?? false, until: wish.until ?? null };
     const started = await told(http.POST('/api/projects/{id}/runs', { params: { path: { id } }, body }));
     client.setQueryData<Run[]>(['runs', id], (all = []) => [started, ...all.filter((r) => r.id !== started.id)]);
-    await refreshRuns();
+    // What else waits is asked for only where it does: its first frames come first.
+    setTimeout(() => void refreshRuns(), 600);
   } catch (e) {
     tell(e);
   }

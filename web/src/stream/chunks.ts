@@ -57,6 +57,21 @@ export function fetchChunk(id: number): Promise<Chunk | null> {
   return fetched;
 }
 
+let ahead: number[] = [];
+let fetching = 0;
+
+/** Chunks that will most likely be wanted, the next first: two at a time, so that one that is wanted now need not wait. */
+export function fetchAhead(ids: number[]) {
+  ahead = ids.filter((id) => !atHand.has(id));
+  while (fetching < 2 && ahead.length > 0) {
+    fetching += 1;
+    void fetchChunk(ahead.shift()!).finally(() => {
+      fetching -= 1;
+      fetchAhead(ahead);
+    });
+  }
+}
+
 /** Writes a frame's places into an array of three numbers a point. */
 export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boolean {
   const n = 3 * chunk.points;

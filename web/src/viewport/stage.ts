@@ -7,7 +7,7 @@ import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
 import { DYED } from '../state/dyes';
 import type { Arms as Mode, Seen, Tool } from '../state/view';
-import { chunkAtHand, fetchChunk, writeFrame } from '../stream/chunks';
+import { chunkAtHand, fetchAhead, fetchChunk, writeFrame } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
@@ -92,6 +92,9 @@ export class Stage {
   private hidden: string[] = [];
   private shadowsOld = true;
   private ghostShown = false;
+  /** Milliseconds that a picture takes of late, and when shadows were last drawn. */
+  private cost = 16;
+  private shadowsAt = 0;
   /** Told what is on screen of the chosen body. */
   onShown: (s: Shown) => void = () => {};
   /** Told where one looks from, when that has changed. */
@@ -175,7 +178,9 @@ export class Stage {
     const { renderer, canvas } = this;
     if (!renderer || !canvas) return;
     const of = this.best || !this.plain ? BEST : QUICK;
-    renderer.setPixelRatio(of.pixels * devicePixelRatio);
+    // A scene that is slow to draw at all is not drawn at more than the screen has.
+    const pixels = this.best && this.cost > 120 ? 1 : of.pixels;
+    renderer.setPixelRatio((this.plain ? pixels : 1) * devicePixelRatio);
     renderer.setSize(canvas.clientWidth, canvas.clientHeight, false);
     const shadow = this.plain ? of.shadow : 2048;
     if (this.sun.shadow.mapSize.x !== shadow) {
@@ -201,7 +206,7 @@ export class Stage {
         this.size();
       }
       clearTimeout(this.resting);
-      this.resting = setTimeout(() => this.rest(), REST);
+      this.resting = setTimeout(() => this.rest(), Math.max(REST, 3 * this.cost));
     }
     if (this.due) return;
     this.due = true;
@@ -211,16 +216,23 @@ export class Stage {
   private paint() {
     this.due = false;
     if (!this.renderer) return;
-    if (this.shadowsOld) this.renderer.shadowMap.needsUpdate = true;
-    this.shadowsOld = false;
+    const at = performance.now();
+    // Where drawing is slow shadows are a little behind while things move: they take half of the time.
+    const late = this.plain && !this.best && at - this.shadowsAt < 4 * this.cost;
+    if (this.shadowsOld && !late) {
+      this.renderer.shadowMap.needsUpdate = true;
+      this.shadowsOld = false;
+      this.shadowsAt = at;
+    }
     this.renderer.render(this.scene, this.camera);
+    if (!this.best) requestAnimationFrame(() => (this.cost = 0.7 * this.cost + 0.3 * (performance.now() - at)));
     this.labels.place(this.camera, this.canvas!, (id, p) => this.pointOf(id, p));
   }
 
   /** Nothing moves: all of it at its best. */
   private rest() {
     if (clock.playing || this.arms.isHeld) {
-      this.resting = setTimeout(() => this.rest(), REST);
+      this.resting = setTimeout(() => this.rest(), Math.max(REST, 3 * this.cost));
       return;
     }
     if (!this.best) {
@@ -365,6 +377,7 @@ export class Stage {
   showFrame() {
     const frame = clock.frame;
     const told: string[] = [];
+    const ahead: { first: number; chunk: number }[] = [];
     let any = false;
     this.ghostShown = frame === clock.first;
     for (const [id, layer] of this.layers) {
@@ -411,9 +424,10 @@ export class Stage {
       any ||= moved;
       if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
       for (const x of stretches) {
-        if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) void fetchChunk(x.chunk);
+        if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) ahead.push({ first: x.first, chunk: x.chunk });
       }
     }
+    fetchAhead(ahead.sort((a, b) => a.first - b.first).map((a) => a.chunk));
     this.colliders.go(frame);
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
@@ -521,7 +535,11 @@ export class Stage {
     const small = document.createElement('canvas');
     [small.width, small.height] = [width, height];
     const c = small.getContext('2d')!;
+    // Without the air: at this size it is scratches.
+    const air = this.air.group.visible;
+    this.air.group.visible = false;
     renderer.render(this.scene, this.camera);
+    this.air.group.visible = air;
     const scale = Math.max(width / canvas.width, height / canvas.height);
     const [w, h] = [canvas.width * scale, canvas.height * scale];
     c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);

@@ -15,6 +15,8 @@ use tokio::sync::mpsc;
 const CHUNK_FRAMES: usize = 24;
 /// or when its first frame has waited so long: the browser shows frames as they come.
 const CHUNK_WAIT: Duration = Duration::from_millis(70);
+/// The very first frames of a run don't wait: somebody looks for them.
+const FIRST_WAIT: Duration = Duration::from_millis(8);
 /// Between checkpoints, frames.
 const CHECKPOINT_EVERY: usize = 24;
 /// How often progress is told, at least.
@@ -191,8 +193,9 @@ async fn keep_all(
     let mut waiting: Vec<Computed> = vec![];
     let (mut since, mut told, mut clock) = (Instant::now(), Instant::now(), Instant::now());
     patiently(|| bench.store.progress(bench.worker, at)).await?;
+    let mut wait = FIRST_WAIT;
     loop {
-        let more = tokio::time::timeout(CHUNK_WAIT, receive.recv()).await;
+        let more = tokio::time::timeout(wait, receive.recv()).await;
         let ended = matches!(more, Ok(None));
         if let Ok(Some(frame)) = more {
             if waiting.is_empty() {
@@ -200,13 +203,15 @@ async fn keep_all(
             }
             waiting.push(frame);
         }
-        let due = waiting.len() >= CHUNK_FRAMES || since.elapsed() >= CHUNK_WAIT || ended;
+        let due = waiting.len() >= CHUNK_FRAMES || since.elapsed() >= wait || ended;
         let flushed = due && !waiting.is_empty();
         if flushed {
             at.costs = waiting.last().map(|f| f.costs.clone()).unwrap_or_default();
             let count = keep(bench, keys, std::mem::take(&mut waiting)).await? * keys.len();
             at.done += count as i32;
             at.computed += count as i32;
+            // At frame 2 already it goes by larger ones.
+            wait = if at.computed < 4 { FIRST_WAIT } else { CHUNK_WAIT };
         }
         at.seconds += clock.elapsed().as_secs_f64();
         clock = Instant::now();

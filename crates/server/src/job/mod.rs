@@ -39,7 +39,8 @@ pub fn worker_name() -> String {
 
 /// Takes one run after another. A database that is away is waited for.
 pub async fn run_forever(store: Store, worker: String, threads: usize) {
-    let pool = match rayon::ThreadPoolBuilder::new().num_threads(threads).build() {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).start_handler(|_| give_way());
+    let pool = match pool.build() {
         Ok(p) => Arc::new(p),
         Err(e) => return eprintln!("no threads to compute on: {e}"),
     };
@@ -65,6 +66,12 @@ pub async fn run_forever(store: Store, worker: String, threads: usize) {
             }
         }
     }
+}
+
+/// Lets everything else on the machine go first: who waits for frames also looks at them, and a run takes what is left.
+fn give_way() {
+    // One that may not is as quick as others.
+    let _ = rustix::process::setpriority_process(None, 10);
 }
 
 async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, claim: Claim) {
