@@ -63,8 +63,18 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.step("Shape").await?;
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
-    w.script("document.querySelector('[data-path$=\"/matter/thickness\"]')?.scrollIntoView({block: 'end'})")
-        .await?;
-    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
-    w.driver.screenshot(&out.join("matter.png")).await
+    w.press("woad").await?;
+    save("matter").await?;
+    w.fit(853, 499).await?;
+    save("small").await?;
+    w.fit(1920, 1080).await?;
+    w.step("Contact").await?;
+    save("large").await?;
+    w.fit(1280, 800).await?;
+    w.step("Run").await?;
+    // Long enough for the small pictures to be kept.
+    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+    w.go("/projects").await?;
+    w.says("Washing loft").await?;
+    save("projects").await
 }

@@ -69,6 +69,7 @@ fn words(a: &Value, b: &Value, path: &[String], pointer: &str, roots: &[&Value; 
                 (Some(x), Some(y)) => {
                     let unit = match unit {
                         Some("rad") => "°".to_owned(),
+                        Some("N·m") => " µN·m".to_owned(),
                         Some(u) => format!(" {u}"),
                         None => String::new(),
                     };
@@ -110,8 +111,12 @@ fn show(v: &Value, unit: Option<&str>) -> Option<String> {
     match v {
         Value::Number(n) => {
             let n = n.as_f64()?;
-            let n = if unit == Some("rad") { n.to_degrees() } else { n };
-            Some(number(n))
+            // As the page shows them.
+            Some(number(match unit {
+                Some("rad") => n.to_degrees(),
+                Some("N·m") => 1e6 * n,
+                _ => n,
+            }))
         }
         Value::String(s) => Some(s.clone()),
         Value::Array(a) if a.len() == 3 => {

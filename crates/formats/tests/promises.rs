@@ -95,8 +95,7 @@ fn a_broken_glb_is_refused() {
 
 fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Result<Vec<u8>> {
     let mut out = vec![];
-    let mut all =
-        |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames.to_vec().into_iter().map(Ok)) };
+    let mut all = |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames.iter().cloned().map(Ok)) };
     let with = With::default();
     let mut delivery = Delivery { name: "all", bodies: &[*motion], with, frames: &mut all };
     kind.write(&mut out, &mut delivery).map(|()| out)

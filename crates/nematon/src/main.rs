@@ -3,6 +3,7 @@ mod bake;
 mod bench;
 mod demo;
 mod files;
+mod mend;
 
 use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
@@ -30,6 +31,8 @@ enum Verb {
         /// The scene file.
         scene: PathBuf,
     },
+    /// Tells what is wrong with a mesh file, and writes it without.
+    Mend(mend::MendArgs),
     /// Prints the JSON Schema of a scene.
     Schema,
     /// Prints the OpenAPI document of the server.
@@ -95,6 +98,7 @@ fn main() -> ExitCode {
             wait_for(async { nematon_server::work(&a.database, a.threads).await.map_err(|e| e.to_string()) })
         }
         Verb::Bake(a) => bake::bake(&a),
+        Verb::Mend(a) => mend::mend(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {
             println!(
                 "{} is a scene: {} bodies, {} fields, {} frames",

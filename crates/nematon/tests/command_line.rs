@@ -379,3 +379,25 @@ fn what_is_too_much_or_held_whole_or_starts_inside_ends_well() {
         assert!(pace < 0.15, "{name}: {pace} m in a frame");
     }
 }
+
+#[test]
+fn a_mesh_is_mended_scaled_and_turned_up() {
+    let at = folder("mend");
+    let (from, to) = (at.join("tarp.obj"), at.join("tidy.obj"));
+    let text = "v 0 0 0\nv 100 0 0\nv 100 100 0\nv 0 100 0\nv 5 5 5\nf 1 3 2\nf 1 3 4\nf 2 1 3\n";
+    std::fs::write(&from, text).unwrap();
+    let args =
+        ["mend", from.to_str().unwrap(), "--out", to.to_str().unwrap(), "--scale", "0.01", "--up", "z"];
+    let done = nematon(&args);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let said = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(said.contains("1 loose points") && said.contains("1 x 0 x 1 m"), "{said}");
+    let mesh = std::fs::read_to_string(&to).unwrap();
+    assert_eq!((mesh.matches("\nv ").count(), mesh.matches("\nf ").count()), (4, 2));
+    std::fs::write(&from, "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nv 0 -1 0\nf 1 2 3\nf 1 2 4\nf 1 2 5\n")
+        .unwrap();
+    let fin = nematon(&["mend", from.to_str().unwrap()]);
+    assert!(
+        !fin.status.success() && String::from_utf8_lossy(&fin.stderr).contains("more than two triangles")
+    );
+}

@@ -2615,7 +2615,7 @@ export interface components {
         };
         /** @description What a body would be like in the hand. */
         Feel: {
-            /** @description A strip along the warp that hangs over a table's edge by 50 mm: out and up from the edge, metres. */
+            /** @description A strip along the warp that hangs over a table's edge by 40 mm: out and up from the edge, metres. */
             droop_warp: number[][];
             droop_weft: number[][];
             /** @description (bending rigidity / weight) to the power 1/3, metres: warp, weft. */

@@ -130,7 +130,7 @@ function Matter({ id, body }: { id: string; body: Body }) {
       />
       <FeelPicture body={id} />
       <NumberField path={`${base}/areal_weight`} label="Weight" of={of} />
-      <NumberRow label="Bend, N·m" of={of} parts={[part('bend_warp', 'warp'), part('bend_weft', 'weft')]} />
+      <NumberRow label="Bend, µN·m" of={of} parts={[part('bend_warp', 'warp'), part('bend_weft', 'weft')]} />
       <NumberRow label="Stretch, N/m" of={of} parts={[part('stretch_warp', 'warp'), part('stretch_weft', 'weft')]} />
       <NumberField path={`${base}/shear`} of={of} />
       <NumberField path={`${base}/damping`} of={of} />

@@ -29,7 +29,7 @@ export function WindPicture({ wind }: { wind: Wind }) {
   const degrees = ((wind.heading ?? 0) * 180) / Math.PI;
   return (
     <figure className="mx-4 mt-1 mb-1 ml-9 flex items-center gap-3 rounded-md border border-line bg-ground px-2 py-1.5" data-testid="wind">
-      <svg width="52" height="52" viewBox="-26 -26 52 52" role="img" aria-label={`Seen from above it blows toward ${Math.round(degrees)} degrees`}>
+      <svg className="shrink-0" width="52" height="52" viewBox="-26 -26 52 52" role="img" aria-label={`Seen from above it blows toward ${Math.round(degrees)} degrees`}>
         <circle r="21" fill="none" stroke="var(--line-strong)" />
         {[0, 90, 180, 270].map((a) => <path key={a} d="M0 -21v4" stroke="var(--line-strong)" transform={`rotate(${a})`} />)}
         <text x="23" y="3.500" fontSize="8" fill="var(--faded)" textAnchor="end">x</text>

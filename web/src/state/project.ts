@@ -2,7 +2,7 @@
 import { WebSocket as Reconnecting } from 'partysocket';
 import { http, Problem, told, type Notice, type Op, type Project, type Run, type Scene, type Wish } from '../api/http';
 import { clock } from '../stream/clock';
-import { showNumber } from '../ui/sum';
+import { shownIn, showNumber } from '../ui/sum';
 import { rechoose, unchoose } from './choice';
 import { say, setHere, useHere } from './here';
 import { at, facts } from './pointer';
@@ -204,7 +204,8 @@ function spoken(scene: Scene, path: string): string {
   const name = (value as { name?: string } | null)?.name;
   if (typeof value !== 'number') return name ? `“${name}”` : 'something else';
   const { unit } = facts(now.schema(), path);
-  return unit === 'rad' ? `${showNumber((value * 180) / Math.PI)}°` : `${showNumber(value)}${unit && ` ${unit}`}`;
+  const [shown, factor] = shownIn(unit);
+  return `${showNumber(value * factor)}${shown === '°' ? '' : ' '}${shown}`.trim();
 }
 
 /** After every change: what was wrong may be right again, and who wants it runs again. */

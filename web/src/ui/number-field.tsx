@@ -6,7 +6,7 @@ import { at, facts } from '../state/pointer';
 import { now, openId, useScene, useSchema } from '../state/queries';
 import { useView } from '../state/view';
 import { trial } from '../stream/trial';
-import { readSum, showNumber } from './sum';
+import { readSum, shownIn, showNumber } from './sum';
 
 type Part = {
   /** JSON Pointer of the number in the scene. */
@@ -79,9 +79,7 @@ function Num(props: {
   const { path } = part;
   const value = useScene((s) => at(s, path)) as number | undefined;
   const f = facts(useSchema(), path);
-  const degrees = f.unit === 'rad';
-  const unit = degrees ? '°' : f.unit;
-  const factor = degrees ? 180 / Math.PI : 1;
+  const [unit, factor] = shownIn(f.unit);
   // What is being typed, dragged or nudged, or is on its way to the server; null when it shows the scene's own value.
   const [draft, setDraftNow] = useState<Draft | null>(null);
   const held = useRef<Draft | null>(null);

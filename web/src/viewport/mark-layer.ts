@@ -13,6 +13,9 @@ export class MarkLayer {
   readonly group = new T.Group();
   private knots: T.InstancedMesh;
   private held: number[];
+  /** A knot at rest, and while things move where drawing is slow. */
+  private tied: T.BufferGeometry;
+  private rough: T.BufferGeometry;
   private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
   private chosen: number[] = [];
   private cordSize: number;
@@ -23,8 +26,9 @@ export class MarkLayer {
     // Small where they crowd: never more than a third of what lies between two of them, nor a thirtieth of the body.
     const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length();
     const size = Math.min(0.022, 0.32 * shape.head.longest_edge, whole / 60);
-    const geometry = new T.TorusKnotGeometry(size, 0.38 * size, 16, 4, 2, 3);
-    this.knots = new T.InstancedMesh(geometry, new T.MeshStandardMaterial({ color: INK, roughness: 0.8 }), this.held.length);
+    this.tied = new T.TorusKnotGeometry(size, 0.38 * size, 40, 7, 2, 3);
+    this.rough = new T.OctahedronGeometry(1.1 * size);
+    this.knots = new T.InstancedMesh(this.tied, new T.MeshStandardMaterial({ color: INK, roughness: 0.8 }), this.held.length);
     this.knots.frustumCulled = false;
     this.dots.frustumCulled = false;
     this.dots.renderOrder = 2;
@@ -64,6 +68,10 @@ export class MarkLayer {
     }
   }
 
+  setBest(best: boolean) {
+    this.knots.geometry = best ? this.tied : this.rough;
+  }
+
   choose(points: number[]) {
     this.chosen = points;
     this.dots.visible = points.length > 0;
@@ -85,6 +93,8 @@ export class MarkLayer {
     this.group.traverse((o) => {
       if (o instanceof T.Mesh || o instanceof T.Points) o.geometry.dispose();
     });
+    this.tied.dispose();
+    this.rough.dispose();
     this.knots.dispose();
   }
 }

@@ -177,6 +177,7 @@ export class Stage {
   private size() {
     const { renderer, canvas } = this;
     if (!renderer || !canvas) return;
+    for (const l of this.layers.values()) l.marks.setBest(this.best);
     const of = this.best || !this.plain ? BEST : QUICK;
     // A scene that is slow to draw at all is not drawn at more than the screen has.
     const pixels = this.best && this.cost > 120 ? 1 : of.pixels;

@@ -1,0 +1,69 @@
+//! `nematon mend`: what is wrong with a mesh file, and the file without it.
+use clap::{Args, ValueEnum};
+use nematon_document::MAX_POINTS;
+use nematon_formats::{With, read_mesh, write_obj};
+use nematon_geometry::{check, clean, face_alike};
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub struct MendArgs {
+    /// The mesh: OBJ, glTF or GLB.
+    mesh: PathBuf,
+    /// Where to write it mended, as OBJ; only told if left out.
+    #[arg(long)]
+    out: Option<PathBuf>,
+    /// Metres that a unit of the file is.
+    #[arg(long, default_value_t = 1.0)]
+    scale: f64,
+    /// Which axis of the file points up.
+    #[arg(long, default_value = "y")]
+    up: Up,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Up {
+    Y,
+    Z,
+}
+
+/// # Errors
+/// In words, when the file can't be read, is unfit for a cloth even when mended, or can't be written.
+pub fn mend(args: &MendArgs) -> Result<(), String> {
+    let name = args.mesh.display().to_string();
+    let bytes = std::fs::read(&args.mesh).map_err(|e| format!("{name}: {e}"))?;
+    let mut mesh = read_mesh(&name, &bytes).map_err(|e| format!("{name}: {e}"))?;
+    for p in &mut mesh.positions {
+        let turned = if args.up == Up::Z { [p[0], p[2], -p[1]] } else { *p };
+        *p = turned.map(|c| (f64::from(c) * args.scale) as f32);
+    }
+    let (mended, told) = clean(&mesh);
+    let (lo, hi) = mended.bounds();
+    println!(
+        "{} points and {} triangles in {} piece(s), {} x {} x {} m; {} loose points, {} triangles without area, {} doubled, \
+         {} turned over",
+        mended.positions.len(),
+        mended.triangles.len(),
+        told.pieces,
+        hi[0] - lo[0],
+        hi[1] - lo[1],
+        hi[2] - lo[2],
+        told.loose,
+        told.no_area,
+        told.doubled,
+        told.turned
+    );
+    if let Some(out) = &args.out {
+        let stem = args.mesh.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let text = write_obj(&stem, &mended, &mended.positions, With { normals: false, triangles: false });
+        std::fs::write(out, text).map_err(|e| format!("{}: {e}", out.display()))?;
+    }
+    let left =
+        check(&mended, MAX_POINTS).err().unwrap_or_else(|| face_alike(&mended).err().into_iter().collect());
+    match left.as_slice() {
+        [] => Ok(()),
+        left => Err(format!(
+            "It is no cloth even so: {}",
+            left.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ")
+        )),
+    }
+}
