@@ -518,7 +518,9 @@ async fn what_is_chosen_is_removed_in_every_step_with_the_way_back() -> WebDrive
     assert_eq!(scene(&site, 2).await["apart"], json!([["linen", "solid"]]));
     w.step("Shape").await?;
     w.keys(Key::Delete + "").await?;
-    w.message_with("Nothing is chosen").await?;
+    w.message_with("Blanket is removed").await?;
+    w.press("Undo").await?;
+    w.until("it is back", async || Ok(scene(&site, 2).await["bodies"]["blanket"].is_object())).await?;
     w.close().await
 }
 

@@ -249,3 +249,39 @@ fn every_file_that_a_scene_names_is_listed_with_its_place() {
     ];
     assert_eq!(found, want.map(|(p, f)| (p.to_owned(), f.to_owned())));
 }
+
+#[test]
+fn a_dye_is_a_look_and_makes_nothing_out_of_date() {
+    let before = validate(&scene()).unwrap();
+    let mut dyed = scene();
+    dyed["bodies"]["canopy"]["dye"] = json!("woad");
+    let after = validate(&dyed).unwrap();
+    assert!(changes(&before, &after, "canopy").is_empty());
+    dyed["bodies"]["canopy"]["dye"] = json!("pink");
+    let faults = validate(&dyed).unwrap_err();
+    assert!(faults[0].path == "/bodies/canopy/dye" && faults[0].message.contains("madder"), "{faults:?}");
+}
+
+#[test]
+fn an_area_names_only_spots_that_it_has_and_lies_within_its_box() {
+    let with = |area: Value| {
+        let mut s = scene();
+        s["bodies"]["canopy"]["grips"]["eyelets"]["points"] = json!([{"area": area}]);
+        validate(&s)
+    };
+    assert!(with(json!({"spots": [[0, 0, 0], [1, 0, 0], [0, 0, 1]], "triangles": [[0, 1, 2]]})).is_ok());
+    let faults = with(json!({"spots": [[0, 0, 0]], "edges": [[0, 3]]})).unwrap_err();
+    assert_eq!(faults[0].path, "/bodies/canopy/grips/eyelets/points/0/area");
+    assert!(faults[0].message.contains("the spot 3, and there are 1"), "{}", faults[0].message);
+    assert!(with(json!({"spots": [[0, 1.5, 0]]})).is_err());
+    assert!(with(json!({"spots": []})).is_err());
+}
+
+#[test]
+fn a_bend_is_told_in_the_unit_that_is_shown() {
+    let before = validate(&scene()).unwrap();
+    let mut stiffer = scene();
+    stiffer["bodies"]["canopy"]["matter"] = json!({"areal_weight": 0.3, "bend_warp": 2.4e-5});
+    let told = changes(&before, &validate(&stiffer).unwrap(), "canopy");
+    assert_eq!(told[0].words, "Landing canopy bend, warp, 12 to 24 µN·m");
+}

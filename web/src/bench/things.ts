@@ -167,6 +167,8 @@ export async function removeChosen() {
   if (step === 'Air' && field && scene?.fields?.[field]) return removeThing('fields', field);
   if (step === 'Contact' && c === FLOOR && scene?.floor) return removeFloor();
   if (step === 'Contact' && c && scene?.colliders?.[c]) return removeThing('colliders', c);
+  // In Shape the one whose row is open is the chosen one, also where nobody has pressed it yet.
+  if (step === 'Shape' && of) return removeThing('bodies', of);
   if (step !== 'Air' && step !== 'Contact' && step !== 'Hold' && body && scene?.bodies[body]) return removeThing('bodies', body);
   say({ title: 'Nothing is chosen', detail: `Choose ${step === 'Hold' ? 'a grip' : step === 'Air' ? 'a field' : step === 'Contact' ? 'a collider' : 'a body'} first, on the bench or in the view.`, tone: 'note' });
 }

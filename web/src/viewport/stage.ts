@@ -40,7 +40,7 @@ const AHEAD = 72;
 /** Milliseconds without a change after which all is drawn at its best. */
 const REST = 220;
 /** Pixels, of those there are, and width of the shadow while things move in software, and at rest. */
-const QUICK = { pixels: 0.42, shadow: 256 };
+const QUICK = { pixels: 0.5, shadow: 256 };
 const BEST = { pixels: 1.5, shadow: 1024 };
 
 const skies = new Map<boolean, T.Texture>();
