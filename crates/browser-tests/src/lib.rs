@@ -5,3 +5,28 @@ pub mod site;
 
 pub use page::Window;
 pub use site::Site;
+
+use tokio::sync::{Mutex, MutexGuard};
+
+/// Chromium draws on the processor here: one journey at a time.
+static TURN: Mutex<()> = Mutex::const_new(());
+
+/// A journey's turn, a site of its own, and a window on its first project.
+///
+/// # Panics
+/// When the site or the browser can't be had: a test can't go on.
+pub async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
+    let turn = TURN.lock().await;
+    let mut site = Site::start().await;
+    let window = site.window().await.expect("a browser window");
+    (turn, site, window)
+}
+
+/// What the server answers.
+///
+/// # Panics
+/// When it doesn't.
+pub async fn get(site: &Site, path: &str) -> serde_json::Value {
+    let answer = reqwest::get(format!("{}/api{path}", site.address)).await.expect("an answer");
+    answer.json().await.expect("JSON")
+}

@@ -1,24 +1,9 @@
 //! What breaks in the hand: edges, Escape, Space, undo, small windows, and what animators do all day.
 #![allow(clippy::unwrap_used)]
-use nematon_browser_tests::{Site, Window};
+use nematon_browser_tests::{Site, begin, get};
 use serde_json::{Value, json};
 use std::time::Duration;
 use thirtyfour::prelude::*;
-use tokio::sync::{Mutex, MutexGuard};
-
-/// Chromium draws on the processor here: one journey at a time.
-static TURN: Mutex<()> = Mutex::const_new(());
-
-async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
-    let turn = TURN.lock().await;
-    let mut site = Site::start().await;
-    let window = site.window().await.unwrap();
-    (turn, site, window)
-}
-
-async fn get(site: &Site, path: &str) -> Value {
-    reqwest::get(format!("{}/api{path}", site.address)).await.unwrap().json().await.unwrap()
-}
 
 async fn scene(site: &Site, id: i64) -> Value {
     get(site, &format!("/projects/{id}")).await["scene"].clone()

@@ -1,24 +1,9 @@
 //! What a person does, from start to end, in the real pages.
 #![allow(clippy::unwrap_used)]
-use nematon_browser_tests::{Site, Window, site::project};
+use nematon_browser_tests::{begin, get, site::project};
 use serde_json::{Value, json};
 use std::time::Duration;
 use thirtyfour::prelude::*;
-use tokio::sync::{Mutex, MutexGuard};
-
-/// Chromium draws on the processor here: one journey at a time.
-static TURN: Mutex<()> = Mutex::const_new(());
-
-async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
-    let turn = TURN.lock().await;
-    let mut site = Site::start().await;
-    let window = site.window().await.unwrap();
-    (turn, site, window)
-}
-
-async fn get(site: &Site, path: &str) -> Value {
-    reqwest::get(format!("{}/api{path}", site.address)).await.unwrap().json().await.unwrap()
-}
 
 #[tokio::test]
 async fn first_visit_to_scrubbing() -> WebDriverResult<()> {

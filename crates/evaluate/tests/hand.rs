@@ -4,6 +4,7 @@ use nematon_document::{BodyId, ColliderId, Scene, parse};
 use nematon_evaluate::*;
 use nematon_geometry::area_of;
 use serde_json::{Value, json};
+use std::f64::consts::{FRAC_PI_2, FRAC_PI_4};
 
 /// A scene with a floor, a small sheet high up, and what else is said.
 fn scene(more: Value) -> Scene {
@@ -65,7 +66,7 @@ fn it_rests_on_balls_capsules_other_bodies_and_slopes() {
     near(sheet_rests_at(&scene(json!({"bodies": {"other": other}}))), 0.7 + 0.003);
     // A plane that rises by 1 to 1 along x: the sheet's edge at x = 0.1 meets it first.
     let slope = json!({"name": "Slope", "form": {"plane": {}}, "thickness": 0.004,
-        "place": {"position": [0, 0.5, 0], "turn": [0, 0, 0.785_398_163_4]}});
+        "place": {"position": [0, 0.5, 0], "turn": [0, 0, FRAC_PI_4]}});
     near(sheet_rests_at(&scene(json!({"colliders": {"c": slope}}))), 0.6 + 0.005 * 2f64.sqrt());
 }
 
@@ -95,7 +96,7 @@ fn what_reaches_in_a_little_is_lifted_out() {
 #[test]
 fn a_body_weighs_its_area_and_hangs_by_its_height() {
     let s = scene(
-        json!({"bodies": {"sheet": {"matter": {"areal_weight": 0.5}, "place": {"turn": [1.570_796_326_8, 0, 0]}}}}),
+        json!({"bodies": {"sheet": {"matter": {"areal_weight": 0.5}, "place": {"turn": [FRAC_PI_2, 0, 0]}}}}),
     );
     let f = feel(&s, &s.bodies[0], &NoMeshes).unwrap();
     near(f.area, 0.04);

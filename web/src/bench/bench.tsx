@@ -65,10 +65,10 @@ function Top() {
         </svg>
         <span className="truncate" data-testid="project-name">{name ?? '…'}</span>
       </Link>
-      <Button className="!border-0 !bg-transparent !px-1.5" aria-label="Undo" disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
+      <Button className="!border-0 !bg-transparent !px-1.5" aria-label={undo ? `Undo: ${undo}` : 'Undo'} disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
         <Back />
       </Button>
-      <Button className="!border-0 !bg-transparent !px-1.5" aria-label="Redo" disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
+      <Button className="!border-0 !bg-transparent !px-1.5" aria-label={redo ? `Redo: ${redo}` : 'Redo'} disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
         <Back turned />
       </Button>
     </div>

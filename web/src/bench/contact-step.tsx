@@ -121,7 +121,7 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
             <Toggle label={`${of} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${of} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
           </Line>
         )}
-        <TextField label="Group" path={`${base}/group`} onName={(to) => renameGroup(`${base}/group`, to)} />
+        <TextField label="Group" of={of} path={`${base}/group`} onName={(to) => renameGroup(`${base}/group`, to)} />
       </Fold>
     </>
   );
@@ -139,7 +139,7 @@ function Touching() {
           <p className="px-4">{b.name}</p>
           <Line label="Itself"><Switch body={b} id={id} of="itself" words="touches itself" /></Line>
           {many && <Line label="Other bodies"><Switch body={b} id={id} of="others" words="touches other bodies" /></Line>}
-          <TextField label="Group" path={`/bodies/${id}/touch/group`} onName={(to) => renameGroup(`/bodies/${id}/touch/group`, to)} />
+          <TextField label="Group" of={b.name} path={`/bodies/${id}/touch/group`} onName={(to) => renameGroup(`/bodies/${id}/touch/group`, to)} />
         </div>
       ))}
     </Section>

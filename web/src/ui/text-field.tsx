@@ -7,6 +7,8 @@ import { useScene } from '../state/queries';
 type Props = {
   label: string;
   path: string;
+  /** The thing whose name it is, for who hears the page. */
+  of?: string;
   /** Names that it can't have, as they are others'. */
   taken?: string[];
   /** What is done with a new name instead of setting it there. */
@@ -14,7 +16,7 @@ type Props = {
 };
 
 /** A name in the scene. */
-export function TextField({ label, path, taken = [], onName }: Props) {
+export function TextField({ label, path, of, taken = [], onName }: Props) {
   const value = useScene((s) => at(s, path) as string | undefined) ?? '';
   const fault = useHere((h) => h.faults[path]);
   const [draft, setDraftNow] = useState<string | null>(null);
@@ -42,6 +44,7 @@ export function TextField({ label, path, taken = [], onName }: Props) {
         <span className="text-faded">{label}</span>
         <input
           data-path={path}
+          aria-label={of ? `${of} ${label.toLowerCase()}` : undefined}
           data-typing={draft === null ? undefined : 'yes'}
           className="h-6 min-w-0 rounded-[5px] border border-line-strong bg-field px-2"
           value={draft ?? value}
