@@ -1,7 +1,7 @@
 //! What a person does, from start to end, in the real pages.
 #![allow(clippy::unwrap_used)]
 use nematon_browser_tests::{begin, get, site::project};
-use serde_json::{Value, json};
+use serde_json::json;
 use std::time::Duration;
 use thirtyfour::prelude::*;
 
