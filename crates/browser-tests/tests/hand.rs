@@ -727,3 +727,89 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
     }
     w.close().await
 }
+
+#[tokio::test]
+async fn the_view_is_named_stepped_through_and_seen_from_all_sides() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    let labels = async || {
+        w.script("return [...document.querySelectorAll('[aria-label=\"The view\"] span.absolute')].map(s => s.textContent).sort().join()").await
+    };
+    w.until("the borders are named", async || Ok(labels().await? == json!("back,front,left,right"))).await?;
+    w.step("Air").await?;
+    w.until("only while holding", async || Ok(labels().await? == json!(""))).await?;
+    let way = async || {
+        let v = w.script("const s = nematonStage, d = s.camera.position.clone().sub(s.controls.target).normalize(); return d.toArray()").await?;
+        Ok::<[f64; 3], WebDriverError>([0, 1, 2].map(|k| v[k].as_f64().unwrap_or(0.0)))
+    };
+    for (key, axis) in [("1", 2), ("2", 0), ("3", 1)] {
+        w.driver.action_chain().key_down(Key::Shift).send_keys(key).key_up(Key::Shift).perform().await?;
+        w.until(&format!("it is seen along {axis}"), async || Ok(way().await?[axis] > 0.99)).await?;
+    }
+    w.command("Look from a corner").await?;
+    w.until("all three at once", async || Ok(way().await?.iter().all(|c| *c > 0.3))).await?;
+    // Step by step, and what hears the page hears it too.
+    w.press("A frame on").await?;
+    w.press("A frame on").await?;
+    w.press("A frame back").await?;
+    assert_eq!(w.frame().await?, 1);
+    assert_eq!(
+        w.script("return document.querySelector('[data-testid=loom]').ariaValueNow").await?,
+        json!("1")
+    );
+    // Undo says what it takes back.
+    w.open_row("Squall").await?;
+    w.set("/fields/squall/act/wind/speed", "7").await?;
+    w.press("Undo: Squall speed").await?;
+    w.has("/fields/squall/act/wind/speed", "4").await?;
+    w.press("Redo: Squall speed").await?;
+    w.has("/fields/squall/act/wind/speed", "7").await?;
+    assert_eq!(get(&site, "/projects/1").await["revision"], 3);
+    w.close().await
+}
+
+#[tokio::test]
+async fn small_things_are_said_as_they_are() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.bench_says("1 point").await?;
+    assert!(!w.bench().await?.contains("1 points"));
+    w.open_row("Eyelets, ridge side").await?;
+    let path = w.script("return document.querySelector('[data-path$=eyelets]').dataset.path").await?;
+    w.set(path.as_str().unwrap(), "500").await?;
+    w.bench_says("so there are 60 eyelets and not 500").await?;
+    // What another window set is told in the units of the page.
+    w.step("Air").await?;
+    w.open_row("Ridge wind").await?;
+    let heading = "/fields/ridge-wind/act/wind/heading";
+    w.script("window.fetch = ((f) => (u, o) => (window.hold && (u.method ?? o?.method ?? 'GET') === 'GET') ? new Promise(() => {}) : f(u, o))(fetch); window.hold = true;").await?;
+    edit(&site, 1, json!([{"op": "replace", "path": heading, "value": std::f64::consts::FRAC_PI_6}])).await;
+    w.set(heading, "80").await?;
+    w.message_with("was set to 30° there").await?;
+    w.script("window.hold = false").await?;
+    w.press("Put the message away").await?;
+    // How precise a file is stands beside it.
+    w.step("Run").await?;
+    w.set("/frames/last", "24").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.step("Deliver").await?;
+    w.bench_says("Kept frames are precise to").await?;
+    // A run that waits says for what.
+    w.step("Run").await?;
+    w.set("/frames/last", "240").await?;
+    w.set("/frames/substeps", "150").await?;
+    w.run().await?;
+    w.frames_come().await.ok();
+    w.project("Washing loft", "Blanket").await?;
+    w.step("Run").await?;
+    w.run().await?;
+    w.until("it waits behind the other, or has its turn", async || {
+        let said = w.bench().await?;
+        Ok(said.contains("waits behind Thistledown Relay")
+            || said.contains("frames computed")
+            || said.contains(" of 97"))
+    })
+    .await?;
+    w.close().await
+}

@@ -128,6 +128,7 @@ fn branch(at: &Value, path: &str, faults: &mut Vec<Fault>) {
         } else {
             let names: Vec<String> = options
                 .iter()
+                .map(follow_in)
                 .flat_map(|o| {
                     let keys = o.get("properties").and_then(Value::as_object);
                     let words = o.get("enum").and_then(Value::as_array);

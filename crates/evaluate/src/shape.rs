@@ -117,12 +117,15 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
         Some(Rest { shape: RestShape::Mesh(from), .. }) => {
             let times = if let Shape::Mesh(m) = &body.shape { m.refine } else { 0 };
             let mut rest = layered(body, imported(from, times, library)?)?;
-            if rest.positions.len() != mesh.positions.len() || rest.triangles != mesh.triangles {
+            // Which corner of a triangle is named first is chance.
+            let turned = |m: &Mesh| m.triangles.iter().map(|t| least_first(*t)).collect::<Vec<_>>();
+            if rest.positions.len() != mesh.positions.len() || turned(&rest) != turned(&mesh) {
                 let tell = |m: &Mesh| format!("{} and {}", m.positions.len(), m.triangles.len());
                 return Err(ShapeError::OtherRest { found: tell(&rest), own: tell(&mesh) });
             }
-            if rest.uv_triangles.is_empty() {
+            if rest.uv_triangles.is_empty() || rest.triangles != mesh.triangles {
                 (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
+                rest.triangles.clone_from(&mesh.triangles);
             }
             place(&mut rest.positions, body.place.position, body.place.turn);
             Some(rest)
@@ -149,6 +152,15 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
     }
     let density = density(&mesh);
     Ok(Shaped { mesh, placed, rest, maps, grips, density })
+}
+
+/// A triangle turned so that its lowest point comes first; it faces as it did.
+fn least_first([a, b, c]: [u32; 3]) -> [u32; 3] {
+    match a.min(b).min(c) {
+        l if l == b => [b, c, a],
+        l if l == c => [c, a, b],
+        _ => [a, b, c],
+    }
 }
 
 fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result<Mesh, ShapeError> {

@@ -107,12 +107,21 @@ fn within(p: DVec3, [a, b, c]: [DVec3; 3], reach: f64) -> bool {
     let (ab, ac, ap) = (b - a, c - a, p - a);
     let normal = ab.cross(ac);
     let size = normal.length_squared();
-    if size <= 0.0 || ap.dot(normal).abs() > reach * size.sqrt() {
+    let off = ap.dot(normal).abs() / size.sqrt().max(1e-300);
+    if size <= 0.0 || off > reach {
         return false;
     }
     let (v, w) = (ap.cross(ac).dot(normal) / size, ab.cross(ap).dot(normal) / size);
     // Spots are rounded to a millionth of the box.
-    v >= -1e-3 && w >= -1e-3 && v + w <= 1.0 + 1e-3
+    if v >= -1e-3 && w >= -1e-3 && v + w <= 1.0 + 1e-3 {
+        return true;
+    }
+    // Where a finer mesh bulges over the edge of two triangles it is beside both, by less than it is above them.
+    let over = p - normal * (ap.dot(normal) / size);
+    [[a, b], [b, c], [c, a]].iter().any(|[s, e]| {
+        let along = ((over - *s).dot(*e - *s) / s.distance_squared(*e).max(1e-300)).clamp(0.0, 1.0);
+        over.distance(s.lerp(*e, along)) <= off
+    })
 }
 
 /// Points in the order of x, to look at few of them.

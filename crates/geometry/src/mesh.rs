@@ -56,8 +56,8 @@ impl Mesh {
         edges
     }
 
-    /// The faces as they were made or brought in, each the outline of its triangles. Triangles whose outline is not one
-    /// loop stay triangles.
+    /// The faces as they were made or brought in, each the outline of its triangles, begun so that a fan about its first
+    /// point is those triangles again, where there is such a point. Triangles whose outline is not one loop stay triangles.
     pub fn outlines(&self) -> Vec<Face> {
         let counts = match self.faces.iter().map(|n| *n as usize).sum::<usize>() == self.triangles.len() {
             true => self.faces.clone(),
@@ -79,6 +79,7 @@ impl Mesh {
     fn outline(&self, triangles: std::ops::Range<usize>) -> Option<Face> {
         // Each side with its texture coordinate, but those that two triangles share.
         let mut sides: Vec<([u32; 2], u32)> = vec![];
+        let of = &self.triangles[triangles.clone()];
         for t in triangles {
             let tri = self.triangles[t];
             for k in 0..3 {
@@ -90,7 +91,12 @@ impl Mesh {
             }
         }
         let mut face = Face::default();
-        let mut at = sides.first()?.0[0];
+        let first = of.first()?;
+        let apex = |side: &[u32; 2]| {
+            side.iter().all(|p| first.contains(p)) && of.iter().all(|t| t.contains(&side[0]))
+        };
+        let begins = sides.iter().find(|(s, _)| apex(s)).or(sides.first())?.0[0];
+        let mut at = begins;
         while let Some(k) = sides.iter().position(|(s, _)| s[0] == at) {
             let (side, uv) = sides.remove(k);
             face.points.push(at);

@@ -212,3 +212,18 @@ fn outlines_give_back_the_squares_that_a_sheet_is_made_of() {
     let up = m.normals(&m.positions);
     assert!(up.iter().all(|n| *n == [0.0, 1.0, 0.0]));
 }
+
+#[test]
+fn a_fan_about_the_first_point_of_an_outline_is_its_triangles_again() {
+    let turned = |t: [u32; 3]| {
+        let k = (0..3).min_by_key(|k| t[*k]).unwrap();
+        [t[k], t[(k + 1) % 3], t[(k + 2) % 3]]
+    };
+    for m in [sheet(1.0, 1.0, 5, 4), ball(0.3, 4), ring(0.4, 0.1, 9, 5)] {
+        let fans = m.outlines().into_iter().flat_map(|f| {
+            let p = f.points;
+            (1..p.len() - 1).map(move |k| [p[0], p[k], p[k + 1]]).collect::<Vec<_>>()
+        });
+        assert!(fans.map(turned).eq(m.triangles.iter().map(|t| turned(*t))));
+    }
+}

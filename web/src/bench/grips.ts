@@ -16,8 +16,8 @@ async function hold(body: string, wanted: string, points: Choice[]) {
     return { label: `${name} held`, patch: [{ op: 'add', path: `/bodies/${body}/grips/${id}`, value: { name, points, to: 'world' } }] };
   });
   if (done) {
-    choosePoints([]);
-    setView({ grip: id });
+    // Not as a choice of its own: undo takes the hold back.
+    setView({ grip: id, points: [] });
   }
 }
 

@@ -176,7 +176,7 @@ async function bringBack(id: number) {
 }
 
 function Removed({ project }: { project: Summary }) {
-  const gone = Math.max(0, Math.ceil(DAYS - (Date.now() / 1000 - (project.removed ?? 0)) / 86_400));
+  const gone = Math.min(DAYS, Math.max(0, Math.ceil(DAYS - (Date.now() / 1000 - (project.removed ?? 0)) / 86_400)));
   return (
     <li className="flex items-center gap-3 border-b border-line py-1.5">
       <span className="min-w-0 flex-1 truncate">{project.name}</span>

@@ -62,10 +62,20 @@ async fn attempt(
     let island = scene.islands().into_iter().find(|i| i.contains(&key));
     let island = island.ok_or_else(|| Problem::missing("body"))?;
     let stop = app.attempts.next(id);
+    // One is built at a time: a number that is dragged over a heavy body would fill the machine with what nobody waits for.
+    let turn = app.attempts.building.clone().lock_owned().await;
+    if stop.load(Relaxed) {
+        let detail = "A later attempt took its place.";
+        return Err(Problem::new(axum::http::StatusCode::CONFLICT, "ended", "Not tried", detail));
+    }
     let (meshes, pool) = (app.meshes.clone(), app.attempts.pool().map_err(Problem::inside)?);
     let (own, built) = (scene.clone(), pool.clone());
-    let run = apart(move || built.install(|| Run::start(&own, &island, &meshes))).await?;
-    let mut run = run.map_err(|e| Problem::unfit("That can't move", e.to_string()))?;
+    let run = apart(move || {
+        let run = built.install(|| Run::start(&own, &island, &meshes));
+        drop(turn);
+        run
+    });
+    let mut run = run.await?.map_err(|e| Problem::unfit("That can't move", e.to_string()))?;
     let last = frames.clamp(1, MOST).min(scene.frames.count()) - 1;
     let first = scene.frames.first;
     let sent = send(move |sink| {
@@ -111,6 +121,7 @@ async fn attempt(
 #[derive(Default)]
 pub struct Attempts {
     going: std::sync::Mutex<std::collections::HashMap<i64, Arc<AtomicBool>>>,
+    building: Arc<tokio::sync::Mutex<()>>,
     pool: std::sync::OnceLock<Result<Arc<rayon::ThreadPool>, String>>,
 }
 
