@@ -120,7 +120,7 @@ async fn cancel_and_continue() -> WebDriverResult<()> {
     w.step("Run").await?;
     // Enough to be still at it when Cancel is pressed.
     w.set("/frames/last", "240").await?;
-    w.set("/frames/substeps", "200").await?;
+    w.set("/frames/substeps", "100").await?;
     w.bench_says("Compute 241 frames").await?;
     w.run().await?;
     w.frames_come().await?;

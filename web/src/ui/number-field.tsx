@@ -237,7 +237,8 @@ function Num(props: {
             enter();
             settle();
             const input = e.currentTarget;
-            requestAnimationFrame(() => input.select());
+            // Who has gone on to another field by then keeps that.
+            requestAnimationFrame(() => document.activeElement === input && input.select());
           } else if (e.key === 'Escape') {
             if (burst.current) clearTimeout(burst.current.timer);
             burst.current = null;

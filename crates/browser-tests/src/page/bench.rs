@@ -29,15 +29,16 @@ impl Window {
     pub async fn set(&self, path: &str, value: &str) -> WebDriverResult<()> {
         let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
         field.scroll_into_view().await?;
-        field.click().await?;
-        self.driver
-            .action_chain()
-            .key_down(Key::Control)
-            .send_keys("a")
-            .key_up(Key::Control)
-            .perform()
-            .await?;
-        field.send_keys(value.to_owned() + Key::Enter).await
+        // A page that is slow to draw may take the first key before it has taken the field.
+        for _ in 0..4 {
+            field.click().await?;
+            self.ctrl('a').await?;
+            field.send_keys(value).await?;
+            if self.value(path).await? == value {
+                break;
+            }
+        }
+        field.send_keys(Key::Enter + "").await
     }
 
     /// Types into a field and enters nothing.

@@ -71,7 +71,7 @@ pub async fn run_forever(store: Store, worker: String, threads: usize) {
 /// Lets everything else on the machine go first: who waits for frames also looks at them, and a run takes what is left.
 fn give_way() {
     // One that may not is as quick as others.
-    let _ = rustix::process::setpriority_process(None, 10);
+    let _ = rustix::process::setpriority_process(None, 3);
 }
 
 async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, claim: Claim) {
