@@ -1,4 +1,5 @@
-/** What is seen: three.js, fed by reference and drawn only when something changed. No React in here. */
+/** What is seen: three.js, fed by reference and drawn only when something changed. No React in here. Long, because all that is
+ * drawn has one canvas, one camera and one moment at which it is drawn. */
 import * as T from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { acceleratedRaycast } from 'three-mesh-bvh';

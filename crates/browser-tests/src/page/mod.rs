@@ -45,14 +45,14 @@ impl Window {
         Ok(self.driver.execute(script, vec![]).await?.json().clone())
     }
 
-    /// Waits until something is so, for forty seconds at most.
+    /// Waits until something is so, for ninety seconds at most: machines are slow at times.
     pub async fn until(
         &self,
         what: &str,
         so: impl AsyncFn() -> WebDriverResult<bool>,
     ) -> WebDriverResult<()> {
         let start = Instant::now();
-        while start.elapsed() < Duration::from_secs(40) {
+        while start.elapsed() < Duration::from_secs(90) {
             if so().await.unwrap_or(false) {
                 return Ok(());
             }
