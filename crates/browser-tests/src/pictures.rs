@@ -16,7 +16,7 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     std::fs::create_dir_all(&out)?;
     let save = async |name: &str| {
         w.script("document.querySelector('[data-testid=bench]')?.scrollTo(0, 0)").await?;
-        tokio::time::sleep(std::time::Duration::from_millis(900)).await;
+        tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
         w.driver.screenshot(&out.join(format!("{name}.png"))).await
     };
     w.shows("landing-canopy:0").await?;
