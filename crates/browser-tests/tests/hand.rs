@@ -253,6 +253,20 @@ async fn only_what_is_seen_is_picked_and_the_camera_never_dies() -> WebDriverRes
     let far = w.camera().await?;
     w.script("const v = document.querySelector('[data-testid=view]'), r = v.getBoundingClientRect(); v.dispatchEvent(new WheelEvent('wheel', { deltaY: -240, clientX: r.left + 300, clientY: r.top + 300, bubbles: true, cancelable: true }))").await?;
     w.until("the wheel moves the camera", async || Ok(w.camera().await? != far)).await?;
+    let chosen = w.chosen().await?;
+    for button in ["middle", "right"] {
+        let before = w.camera().await?;
+        w.drag_view(button, [60, 30]).await?;
+        w.until(&format!("the {button} button moves the camera"), async || Ok(w.camera().await? != before))
+            .await?;
+    }
+    let before = w.camera().await?;
+    w.drag_view("left", [4, 2]).await?;
+    rest().await;
+    assert_eq!(w.camera().await?, before, "the left one is for choosing");
+    if w.chosen().await? != chosen {
+        w.ctrl('z').await?;
+    }
     // A misclick is undone.
     let chosen = w.chosen().await?;
     if chosen.is_empty() {
@@ -572,6 +586,16 @@ async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() 
     assert_eq!((place().await[0].clone(), place().await[2].clone()), (before[0].clone(), before[2].clone()));
     w.ctrl('z').await?;
     w.until("it is where it was", async || Ok(place().await == before)).await?;
+    rest().await;
+    w.drag_arm_up(50, Some(Key::Escape)).await?;
+    rest().await;
+    assert_eq!(place().await, before, "Escape put it back");
+    w.drag_arm_up(50, None).await?;
+    w.until("the arm has lifted it", async || Ok(place().await[1].as_f64() > before[1].as_f64())).await?;
+    let near = |k: usize, p: &Value| (p[k].as_f64().unwrap() - before[k].as_f64().unwrap()).abs() < 1e-4;
+    assert!(near(0, &place().await) && near(2, &place().await), "along its arm alone");
+    w.ctrl('z').await?;
+    w.until("it is down again", async || Ok(place().await == before)).await?;
     // A click in the view chooses what is there.
     w.step("Contact").await?;
     w.press("Box").await?;
@@ -671,6 +695,24 @@ async fn all_bodies_go_out_in_one_file_over_a_range_that_is_true() -> WebDriverR
         "{}",
         &text[..400]
     );
+    // A long one says how far it is, and can be left: nothing is kept of it.
+    let slow = json!({"offline": false, "latency": 0, "downloadThroughput": 40_000, "uploadThroughput": -1});
+    w.driver.cdp().send_raw("Network.enable", json!({})).await?;
+    w.driver.cdp().send_raw("Network.emulateNetworkConditions", slow).await?;
+    w.press("Save OBJ sequence").await?;
+    let bar = async || w.driver.find_all(By::Css("[aria-label='OBJ sequence is being written']")).await;
+    w.until("it tells how far it is", async || {
+        let Some(bar) = bar().await?.into_iter().next() else { return Ok(false) };
+        Ok(bar.attr("aria-valuenow").await?.is_some_and(|v| v.parse::<u32>().is_ok_and(|v| v > 0)))
+    })
+    .await?;
+    w.press("Cancel").await?;
+    w.until("it has ended", async || Ok(bar().await?.is_empty())).await?;
+    rest().await;
+    let kept = std::fs::read_dir(&site.folder)?;
+    let zips = kept.flatten().filter(|f| f.file_name().to_string_lossy().contains(".zip")).count();
+    assert_eq!(zips, 0, "nothing is kept of it");
+    assert!(w.driver.find_all(By::Css("[role=alert]")).await?.is_empty(), "no message: it was asked for");
     w.close().await
 }
 

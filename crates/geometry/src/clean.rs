@@ -25,6 +25,16 @@ impl Untidy {
     }
 }
 
+/// A mesh of a file in metres, y up: a unit of the file is `scale` metres, and its z axis points up if `z_up`.
+pub fn in_metres(mesh: &Mesh, scale: f64, z_up: bool) -> Mesh {
+    let mut own = mesh.clone();
+    for p in &mut own.positions {
+        let turned = if z_up { [p[0], p[2], -p[1]] } else { *p };
+        *p = turned.map(|c| (f64::from(c) * scale) as f32);
+    }
+    own
+}
+
 /// A mesh without loose points, faces without area and doubled faces, whose faces all face as most of their piece do;
 /// with what was done. Where three faces meet at an edge nothing is turned over: which of them is wrong can't be known.
 pub fn clean(mesh: &Mesh) -> (Mesh, Untidy) {

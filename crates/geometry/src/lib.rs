@@ -15,7 +15,7 @@ mod solids;
 pub use area::{Area, area_of, points_in};
 pub use borders::{find_borders, nearest};
 pub use check::{MeshFault, check, face_alike};
-pub use clean::{Untidy, clean};
+pub use clean::{Untidy, clean, in_metres};
 pub use density::{Density, EDGES_ACROSS, density};
 pub use mesh::{Border, Corner, Face, Mesh};
 pub use place::{place, turn_matrix};

@@ -2,7 +2,7 @@
 use clap::{Args, ValueEnum};
 use nematon_document::MAX_POINTS;
 use nematon_formats::{With, read_mesh, write_obj};
-use nematon_geometry::{check, clean, face_alike};
+use nematon_geometry::{check, clean, face_alike, in_metres};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -31,12 +31,8 @@ enum Up {
 pub fn mend(args: &MendArgs) -> Result<(), String> {
     let name = args.mesh.display().to_string();
     let bytes = std::fs::read(&args.mesh).map_err(|e| format!("{name}: {e}"))?;
-    let mut mesh = read_mesh(&name, &bytes).map_err(|e| format!("{name}: {e}"))?;
-    for p in &mut mesh.positions {
-        let turned = if args.up == Up::Z { [p[0], p[2], -p[1]] } else { *p };
-        *p = turned.map(|c| (f64::from(c) * args.scale) as f32);
-    }
-    let (mended, told) = clean(&mesh);
+    let mesh = read_mesh(&name, &bytes).map_err(|e| format!("{name}: {e}"))?;
+    let (mended, told) = clean(&in_metres(&mesh, args.scale, args.up == Up::Z));
     let (lo, hi) = mended.bounds();
     println!(
         "{} points and {} triangles in {} piece(s), {} x {} x {} m; {} loose points, {} triangles without area, {} doubled, \

@@ -326,20 +326,7 @@ impl Store {
 
     /// Leaves a run to its next turn, with how far it is.
     pub async fn hand_on(&self, worker: &str, at: &RunRow) -> Result<(), StoreError> {
-        sqlx::query(
-            "update run set state = 'queued', attempts = 0, done = $3, total = $4, computed = $5, seconds = $6, costs = $7
-             where id = $1 and worker = $2 and state = 'running'",
-        )
-        .bind(at.id)
-        .bind(worker)
-        .bind(at.done)
-        .bind(at.total)
-        .bind(at.computed)
-        .bind(at.seconds)
-        .bind(&at.costs)
-        .execute(&self.pool)
-        .await?;
-        tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await
+        self.write_down(worker, at, RunState::Queued).await.map(drop)
     }
 
     /// Ends runs whose worker is dead and that nobody should take again: cancelled meanwhile, or taken too often
@@ -390,13 +377,32 @@ impl Store {
 
     /// Tells how far a run is. False as for [`Store::beat`].
     pub async fn progress(&self, worker: &str, at: &RunRow) -> Result<bool, StoreError> {
+        Ok(self.write_down(worker, at, RunState::Running).await? == Some(false))
+    }
+
+    /// Ends a run that this worker has.
+    pub async fn end_run(&self, worker: &str, at: &RunRow) -> Result<(), StoreError> {
+        self.write_down(worker, at, at.state).await.map(drop)
+    }
+
+    /// Writes down how far a run is and what becomes of it. Whether it was asked to stop; `None` where the worker no
+    /// longer has it. A run that got further, or gave way in good order, has its attempts back.
+    async fn write_down(
+        &self,
+        worker: &str,
+        at: &RunRow,
+        state: RunState,
+    ) -> Result<Option<bool>, StoreError> {
         let found = sqlx::query(
-            "update run set heartbeat = now(), done = $3, total = $4, computed = $5, seconds = $6, costs = $7,
-                attempts = case when $5 > 0 then 0 else attempts end
+            "update run set heartbeat = now(), state = $3, message = $4, done = $5, total = $6, computed = $7,
+                seconds = $8, costs = $9,
+                attempts = case when $7 > 0 or $3 = 'queued' then 0 else attempts end
              where id = $1 and worker = $2 and state = 'running' returning cancel",
         )
         .bind(at.id)
         .bind(worker)
+        .bind(state.name())
+        .bind(&at.message)
         .bind(at.done)
         .bind(at.total)
         .bind(at.computed)
@@ -405,27 +411,7 @@ impl Store {
         .fetch_optional(&self.pool)
         .await?;
         tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await?;
-        Ok(found.is_some_and(|r| !r.get::<bool, _>(0)))
-    }
-
-    /// Ends a run that this worker has.
-    pub async fn end_run(&self, worker: &str, at: &RunRow) -> Result<(), StoreError> {
-        sqlx::query(
-            "update run set state = $3, message = $4, done = $5, total = $6, computed = $7, seconds = $8, costs = $9
-             where id = $1 and worker = $2 and state = 'running'",
-        )
-        .bind(at.id)
-        .bind(worker)
-        .bind(at.state.name())
-        .bind(&at.message)
-        .bind(at.done)
-        .bind(at.total)
-        .bind(at.computed)
-        .bind(at.seconds)
-        .bind(&at.costs)
-        .execute(&self.pool)
-        .await?;
-        tell(&self.pool, &Notice::Run { project: at.project, run: at.id }).await
+        Ok(found.map(|r| r.get(0)))
     }
 
     /// Makes the heartbeat of a run old, as if its worker had died long ago. For tests.

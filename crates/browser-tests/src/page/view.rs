@@ -61,6 +61,46 @@ impl Window {
             .await
     }
 
+    /// Drags over the view with a button, `left`, `middle` or `right`, by so many pixels.
+    pub async fn drag_view(&self, button: &str, by: [i64; 2]) -> WebDriverResult<()> {
+        let v = self
+            .script("const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [r.left + 0.3 * r.width, r.top + 0.8 * r.height]")
+            .await?;
+        let (x, y) = (v[0].as_f64().unwrap_or(0.0), v[1].as_f64().unwrap_or(0.0));
+        let held = match button {
+            "right" => 2,
+            "middle" => 4,
+            _ => 1,
+        };
+        // The driver's own chain of actions knows the left button alone.
+        for (kind, share) in
+            [("mousePressed", 0.0), ("mouseMoved", 0.5), ("mouseMoved", 1.0), ("mouseReleased", 1.0)]
+        {
+            let event = serde_json::json!({
+                "type": kind, "button": button, "clickCount": 1,
+                "buttons": if kind == "mouseReleased" { 0 } else { held },
+                "x": x + share * by[0] as f64, "y": y + share * by[1] as f64,
+            });
+            self.driver.cdp().send_raw("Input.dispatchMouseEvent", event).await?;
+        }
+        Ok(())
+    }
+
+    /// Drags the arm that points up of what the arms of a body are on by so many pixels up; `then` may be a key that is
+    /// pressed before letting go.
+    pub async fn drag_arm_up(&self, by: i64, then: Option<Key>) -> WebDriverResult<()> {
+        let v = self
+            .script("const s = nematonStage, r = s.canvas.getBoundingClientRect(), p = s.start.getWorldPosition(s.camera.position.clone()).project(s.camera); return [Math.round(r.left + (p.x + 1) / 2 * r.width), Math.round(r.top + (1 - p.y) / 2 * r.height)]")
+            .await?;
+        let (x, y) = (v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0) - 40);
+        let start = self.driver.action_chain().move_to(x, y + 3).move_to(x, y);
+        start.click_and_hold().move_to(x, y - by / 2).move_to(x, y - by).perform().await?;
+        if let Some(key) = then {
+            self.keys(key + "").await?;
+        }
+        self.driver.action_chain().release().perform().await
+    }
+
     /// Clicks a place of the view, as a share of its width and height.
     pub async fn click_view(&self, x: f64, y: f64) -> WebDriverResult<()> {
         let script = format!(

@@ -9,7 +9,7 @@ use axum::extract::{Request, State};
 use axum::http::{StatusCode, header};
 use nematon_document::{MAX_COLLIDER_POINTS, MAX_POINTS};
 use nematon_formats::{MAX_BYTES, With, read_mesh, write_obj};
-use nematon_geometry::{Mesh, Untidy, check, clean, face_alike};
+use nematon_geometry::{Mesh, Untidy, check, clean, face_alike, in_metres};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -141,14 +141,7 @@ fn faults(mesh: &Mesh, wanted: Use) -> Vec<String> {
 
 /// A mesh as wanted: turned, scaled, mended. What mending did or would do is told with it.
 fn prepared(mesh: &Mesh, w: &Wanted) -> (Mesh, Untidy, Mesh) {
-    let mut own = mesh.clone();
-    for p in &mut own.positions {
-        let turned = match w.up {
-            Up::Y => *p,
-            Up::Z => [p[0], p[2], -p[1]],
-        };
-        *p = turned.map(|c| (f64::from(c) * w.scale) as f32);
-    }
+    let own = in_metres(mesh, w.scale, w.up == Up::Z);
     let (mended, told) = clean(&own);
     (own, told, mended)
 }

@@ -1,19 +1,19 @@
 //! Cells of a lattice: four nodes each, stretched along warp and weft and sheared as their mean columns are.
 //!
-//! Each cell begins with its share of what was pulled above it, and the material's own cells, triangles and yarns at last
-//! with theirs. So all levels are one stiffness met in steps, and not springs side by side, of which a sweep would leave
-//! the fine ones slack (corrections handed down as in multigrid: W. Briggs, V. Henson, S. McCormick, "A Multigrid
-//! Tutorial", 2000, ch. 3).
+//! Each cell begins with its share of what was pulled above it, and the material's own cells, triangles and yarns at
+//! last with theirs. So all levels are one stiffness solved in steps, and not springs side by side, of which a sweep
+//! would leave the fine ones slack (corrections handed down as in multigrid: W. Briggs, V. Henson, S. McCormick, "A
+//! Multigrid Tutorial", 2000, ch. 3).
 use crate::colouring::pack;
 use crate::constraint::prolonged::{Prolonged, Share};
 use crate::constraint::{Scale, compliance, membrane};
 use crate::simd::{F8, Record, V8, load, store};
 
-/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and its
-/// length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v f_u·f_v)²:
-/// a cell that is drawn taut while it is sheared must be paid for. As a switch that only weakened the shear's force it
-/// was not, and kept folds fluttering for good (by 0.7 mm from frame to frame at 128 points a metre, and now and then a
-/// corner swinging by centimetres).
+/// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and
+/// its length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v
+/// f_u·f_v)²: a cell that is drawn taut while it is sheared must be paid for. As a switch that only weakened the
+/// shear's force it was not, and kept folds fluttering for good (by 0.7 mm from frame to frame at 128 points a metre,
+/// and now and then a corner swinging by centimetres).
 const SLACK: f32 = 0.9;
 
 /// Where a sweep over what lies below falls short by so much, a lattice helps by half of what it can; wholly where it
@@ -21,7 +21,8 @@ const SLACK: f32 = 0.9;
 /// what sweeps can meet is theirs, and is the truer the smaller the sub-step.
 const ENOUGH: f32 = 0.1;
 
-/// The share of the stretch that lattices meet where they do. Yarns meet theirs whole, but what few carry for many.
+/// The share of the stretch that lattices solve for where they do. Yarns solve theirs whole, but what few carry for
+/// many.
 const STRETCH: f32 = 0.5;
 
 /// A lattice cell before it is packed.
@@ -187,12 +188,12 @@ impl Cells {
         })
     }
 
-    /// The share of the stretch that the lattice meets.
+    /// The share of the stretch that the lattice solves for.
     pub fn holds(&self, scale: Scale) -> f32 {
         STRETCH * self.helps(scale)[0]
     }
 
-    /// Meets all cells once. Along the threads they only pull: folds smaller than a cell are not theirs to see.
+    /// Relaxes all cells once. Along the threads they only pull: folds smaller than a cell are not theirs to see.
     pub fn sweep(&self, nodes: &mut [Record], own: &mut Scratch, scale: Scale) {
         let stretch = scale.per_dt2 / self.holds(scale);
         let per_dt2 = [stretch, stretch, scale.per_dt2 / self.helps(scale)[1]];

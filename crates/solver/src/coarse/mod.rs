@@ -1,10 +1,10 @@
 //! Coarse levels: a pull that has far to go is passed on in large steps before the small ones.
 //!
-//! One sweep a sub-step passes a pull on by a cell; yarns pass it along themselves, but a border that
-//! carries a whole sheet by its corners is met by light points one at a time, and so is shear. So lattices are laid over
-//! the material, whose nodes are weighted means of points. They are met first, coarsest first, and what they pulled is
-//! handed down: all levels are one stiffness, that of the matter, and not springs added for speed. The idea of
-//! hierarchies is that of M. Müller, "Hierarchical Position Based Dynamics" (2008); there each level begins with nothing.
+//! One sweep a sub-step passes a pull on by a cell; yarns pass it along themselves, but a border that carries a whole
+//! sheet by its corners is met by light points one at a time, and so is shear. So lattices are laid over the material,
+//! whose nodes are weighted means of points. They are relaxed first, coarsest first, and what they pulled is handed
+//! down: all levels are one stiffness, that of the matter, and not springs added for speed. The idea of hierarchies is
+//! that of M. Müller, "Hierarchical Position Based Dynamics" (2008); there each level begins with nothing.
 //!
 //! A node X = Σ ω x with ω = P m / Σ P m moves points by P, the lattice's bilinear weights: that is
 //! w ∇C Δλ of extended position-based dynamics with the node's mass Σ P m, and keeps momentum.
@@ -73,7 +73,7 @@ impl Scratch {
     }
 }
 
-/// Works out what the levels say, coarsest first. `x` has the points, spares and all.
+/// Relaxes the levels, coarsest first. `x` has the points, spares and all.
 pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Scale) {
     // Nodes are told from one of the points: means of what is far from the origin would lose their last bits.
     let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
@@ -101,9 +101,9 @@ pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Sca
     }
 }
 
-/// Moves points by what the levels said. (Several sub-steps at once would save half of the work, and pumps: what a level
-/// says is by then of another motion.) Points as heavy as `times` their mass follow by that much less: nodes know nothing
-/// of it, for a heavy node's pull, handed down, would throw the light ones about it.
+/// Prolongates the levels' corrections to the points. (Several sub-steps at once would save half of the work, and
+/// pumps: what a level says is by then of another motion.) Points as heavy as `times` their mass follow by that much
+/// less: nodes know nothing of it, for a heavy node's pull, handed down, would throw the light ones about it.
 pub fn prolong_to(levels: &[Level], x: &mut [Record], times: Option<&[f32]>, scratch: &[Scratch]) {
     let (Some(level), Some(first)) = (levels.first(), scratch.first()) else { return };
     match times {
@@ -136,7 +136,7 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
 }
 
 impl Scratch {
-    /// Nodes take the mean of their children.
+    /// Restricts: nodes take the mean of their children.
     fn restrict(&mut self, level: &Level, below: &[Record], origin: Record) {
         let mean = |(to, children): (&mut Record, &Vec<(u32, f32)>)| {
             // Four sums, so that one addition need not wait for the other.
@@ -176,7 +176,7 @@ impl Scratch {
         }
     }
 
-    /// Children take their nodes' moves. (Held ones have no weights.)
+    /// Prolongates to the children. (Held ones have no weights.)
     fn prolong(&self, level: &Level, below: &mut [Record]) {
         let moved = &self.start;
         let moves = |(x, (nodes, weights)): (&mut Record, &([u32; 4], [f32; 4]))| {

@@ -11,7 +11,7 @@ use rayon::prelude::*;
 
 /// Eight boxes of places, of places on their ways, or of normals: numbers that are least over all that a box holds.
 /// First its lows and the negatives of its highs, metres; with ways then the same of these, over all sub-steps that
-/// were thought of. Two boxes are told apart by where they start and by how fast they close, so that what moves
+/// were predicted. Two boxes are separated by where they start and by how fast they close, so that what moves
 /// alike meets no more than what stands still.
 pub type Eight<const ROWS: usize> = [[f32; EIGHT]; ROWS];
 
@@ -23,7 +23,7 @@ const NORMALS: usize = 6;
 /// Boxes of nothing.
 const NONE: Eight<MOVING> = [[f32::INFINITY; EIGHT]; MOVING];
 
-/// Boxes of normals are wider by so much on each side than the ways that were thought of: points may stray. What
+/// Boxes of normals are wider by so much on each side than the predicted ways: points may stray. What
 /// turns further is found by [`Surface::turned`].
 const SWAY: f32 = 0.15;
 /// All normals of a box lean one way by at least this much of its middle.
@@ -428,7 +428,7 @@ pub mod tests {
         assert!(at(&boxes));
         boxes.refit(&s, w, &tiles, &named);
         assert!(turned(&x, &boxes).is_empty() && !at(&boxes));
-        // What was thought of from the start is in the box.
+        // What was predicted from the start is in the box.
         let lifted = x.clone();
         x[143].0[1] = 0.0;
         fit(&x, &lifted, &mut boxes);

@@ -46,7 +46,7 @@ struct Hit {
 }
 
 /// Goes on until no pair has crossed. Contact has moved no point by more than `moved` metres since the lists were
-/// told apart. What was begun when it is `stopped` is of no use.
+/// separated. What was begun when it is `stopped` is of no use.
 ///
 /// # Safety
 /// The sides are those that the lists name, and nobody else is at their points.

@@ -1,4 +1,4 @@
-//! What a search didn't think of: points that left the ways they were thought to go, and triangles that turned out
+//! What a search didn't predict: points that left the ways they were predicted to go, and triangles that turned out
 //! of their normals' boxes. There are few, so what they may meet is looked for about them alone, and added to the
 //! lists of the search; all other pairs are as they were.
 use super::pairs::LISTS;
@@ -14,7 +14,7 @@ use crate::state::State;
 const ONE_IN: usize = 8;
 const FEW: usize = 8;
 
-/// What of a surface is astray.
+/// What of a surface left its predicted ways.
 struct Astray {
     strayed: Vec<u32>,
     /// Triangles that may turn any way from now on.
@@ -84,7 +84,7 @@ impl Contact {
         Astray { strayed, loose, points, tiles }
     }
 
-    /// Where strayed points are thought to go now.
+    /// Where strayed points are predicted to go now.
     fn rethink(&mut self, k: usize, astray: &Astray, states: &[State]) {
         let moving = moving(states, &self.skins)[k];
         let (since, left) = (self.since as f32, (self.ahead - self.since) as f32);

@@ -1,4 +1,4 @@
-//! Pairs of features that are near: how they are met, and how it is known that they did not cross.
+//! Pairs of features that are near: how they are solved, and how it is known that they did not cross.
 //!
 //! A pair starts a sub-step apart, by a distance d along a direction n. As long as n still tells the first
 //! feature's points from the second's when the sub-step ends, straight ways can't have crossed: what a
@@ -10,7 +10,7 @@ use super::RECOVER;
 use super::near::{Near, edge_edge, pick, point_triangle};
 use crate::simd::{F8, Record, V8, load, store};
 
-/// Colours that a point's mask tells apart; pairs beyond them are met one after another.
+/// Colours that a point's mask tells apart; pairs beyond them are solved one after another.
 const COLOURS: usize = 64;
 /// Nearer than this, a direction is noise: metres.
 const TOUCHING: f32 = 1e-7;
@@ -53,12 +53,12 @@ pub struct PairGroup {
     pub lanes: u32,
 }
 
-/// How the features of a group are told apart.
+/// How the features of a group are separated.
 #[repr(C, align(32))]
 #[derive(Clone)]
 pub struct Parting {
     n: [[f32; 8]; 3],
-    /// Lanes that can be told apart.
+    /// Lanes that can be separated.
     sure: u32,
     /// Whether the directions are known to tell all lanes apart where a sub-step starts: those of an earlier one
     /// will do as long as they do.
@@ -313,7 +313,8 @@ fn sum(weight: &[F8; 4], x: &[V8; 4]) -> V8 {
     (x[0] - x[3]).scale(weight[0]) + (x[1] - x[3]).scale(weight[1]) + (x[2] - x[3]).scale(weight[2])
 }
 
-/// Tells a group's features apart, and which of them come too near in this sub-step of `dt` seconds.
+/// Finds which way separates the features of each pair of a group, and which of them come too near in this sub-step of
+/// `dt` seconds.
 ///
 /// # Safety
 /// Nobody writes the points meanwhile.

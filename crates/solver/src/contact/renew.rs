@@ -1,4 +1,4 @@
-//! When pairs are looked for: where points are thought to go until the next search, how far they may stray from
+//! When pairs are looked for: where points are predicted to go until the next search, how far they may stray from
 //! that, and whether they have.
 use super::boxes::{Placed, Ways};
 use super::pairs::{LISTS, List};
@@ -14,7 +14,7 @@ const RUN: usize = 2048;
 const AHEAD: [u32; 2] = [4, 10];
 /// A frame begins calm where its points went by no more than this share of the gap, in the mean, in the last sub-step.
 const CALM_WAY: f32 = 0.05;
-/// How far a point may leave the way it was thought to go before pairs are searched for anew: so much of the
+/// How far a point may leave the way it was predicted to go before pairs are searched for anew: so much of the
 /// gap, of all its way, and of what this sub-step already turns it aside.
 const STRAY: [f32; 3] = [0.35, 0.05, 1.25];
 /// So many pairs a point are a crowd: what moves that fast is searched for fewer sub-steps.
@@ -25,7 +25,7 @@ const AHEAD_MORE: usize = 4;
 const CALM: f32 = 0.5;
 
 impl Contact {
-    /// Whether a point has left the way that the last search thought it would go.
+    /// Whether a point has left the way that the last search predicted.
     pub(super) fn strayed(&self, states: &[State]) -> bool {
         let steps = (self.since + 1) as f32;
         (0..self.surfaces.len()).any(|k| {
@@ -42,7 +42,7 @@ impl Contact {
         self.between.iter().any(|b| b.a == k && b.b == k)
     }
 
-    /// Whether a cloth that meets itself has turned in a way that the last search didn't think of.
+    /// Whether a cloth that meets itself has turned in a way that the last search didn't predict.
     pub(super) fn turned(&self, states: &[State]) -> bool {
         let mut out = vec![];
         (0..self.cloths).filter(|k| self.meets_itself(*k)).any(|k| {
@@ -75,7 +75,7 @@ impl Contact {
         self.between.iter().fold(f32::INFINITY, |g, b| g.min(b.gap))
     }
 
-    /// How the points of a surface were thought to go.
+    /// How the points of a surface were predicted to go.
     pub(super) fn ways_of(&self, k: usize) -> Ways<'_> {
         let (x, ways) = (self.base[k].as_slice(), self.ways[k].as_slice());
         Ways { x, now: x, ways, times: self.ahead as f32 }
@@ -125,7 +125,7 @@ impl Contact {
         self.crowded = self.ahead == 1 && self.limit.is_some_and(|most| found > most * points);
     }
 
-    /// Thinks ways anew, and fits the boxes to them.
+    /// Predicts ways anew, and fits the boxes to them.
     fn think(&mut self, states: &[State], fresh: bool) {
         let moving = moving(states, &self.skins);
         let gap = self.gap();
@@ -187,7 +187,7 @@ pub(super) struct Room {
     pub unrest: f32,
 }
 
-/// The way a point is thought to go in each of so many sub-steps, with how far it may stray from that: as it goes
+/// The way a point is predicted to go in each of so many sub-steps, with how far it may stray from that: as it goes
 /// now, after contact has `met` it in this sub-step or before.
 pub(super) fn expected((now, start, way): Moving, i: usize, room: Room, met: bool) -> Record {
     let Room { gap, times, unrest } = room;

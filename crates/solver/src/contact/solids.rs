@@ -76,8 +76,8 @@ fn firsts(points: usize) -> impl IndexedParallelIterator<Item = u32> {
     (0..points.div_ceil(8)).into_par_iter().map(|k| 8 * k as u32)
 }
 
-/// Finds which points are near what they meet, and adds them to those that are `pressed`: for each cloth, whether contact
-/// may move any of eight points. `gap` is what that keeps, metres.
+/// Finds which points are near what they meet, and adds them to those that are `pressed`: for each cloth, whether
+/// contact may move any of eight points. `gap` is what that keeps, metres.
 pub(super) fn look(
     solids: &mut [Met],
     states: &[State],

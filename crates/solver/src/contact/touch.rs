@@ -29,7 +29,7 @@ const SWEEPS: [usize; 2] = [2, 24];
 const SETTLED: f32 = 0.1;
 /// Groups that one thread takes at least.
 const SHARE: usize = 24;
-/// So few groups are faster met by one thread than given to two.
+/// So few groups are faster solved by one thread than given to two.
 const FEW: usize = 96;
 
 /// Two surfaces that meet, and the pairs of their features that may come near.
@@ -378,7 +378,7 @@ impl Contact {
     }
 
     /// Makes sure that nothing crossed, and looks again where that took points. Contact moved none by more than `far`
-    /// metres since pairs were told apart.
+    /// metres since pairs were separated.
     fn keep_all(
         &mut self,
         arrays: &[[Arrays; LISTS]],
@@ -409,8 +409,8 @@ impl Contact {
         }
     }
 
-    /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were told
-    /// apart.
+    /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were
+    /// told apart.
     fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32, watch: &impl Watch) {
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
@@ -568,7 +568,7 @@ fn moved(states: &[State], reached: &[Vec<bool>]) -> f32 {
     states.iter().zip(reached).map(far).fold(0.0, f32::max).sqrt()
 }
 
-/// Tells all features of a list apart and gives those that come too near.
+/// Separates all features of a list and gives those that come too near.
 fn approach(kind: Kind, list: &mut List, since: u32, arrays: &Arrays, dt: f32) -> Vec<Touch> {
     let due = list.due(since);
     let List { groups, partings, .. } = list;
