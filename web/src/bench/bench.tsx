@@ -39,9 +39,9 @@ export function Bench() {
     <aside role="region" aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
       <Top />
       <div tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
-        <header className="px-4 pt-2.5 pb-2.5">
+        <header className="px-4 pt-2.5 pb-2.5 [@media(max-height:600px)]:py-1">
           <h1 className="text-[19px] font-semibold tracking-tight">{step}</h1>
-          <p className="mt-0.5 text-faded">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>
+          <p className="mt-0.5 text-faded [@media(max-height:600px)]:hidden">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>
         </header>
         <ErrorBoundary FallbackComponent={Broken} resetKeys={[step, open]}>
           {!open ? <p className="px-4 py-6 text-faded">Opening…</p> : needsBody ? <NoBody /> : <Panel />}
@@ -59,16 +59,17 @@ function Top() {
   const redo = useProject((p) => p.redo ?? null);
   return (
     <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line pr-2 pl-4">
-      <Link href="/projects" aria-label={`${name ?? ''}: all projects`} title="All projects" className="flex min-w-0 flex-1 items-center gap-1.5 rounded font-semibold hover:text-woad">
+      <Link href="/projects" aria-label={`${name ?? ''}: all projects`} title="All projects" className="flex max-w-[62%] shrink-0 items-center gap-1.5 rounded font-semibold hover:text-woad">
         <svg width="11" height="11" aria-hidden className="shrink-0 text-faded">
           <path d="M7.500 1.500L3 5.500l4.500 4" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" />
         </svg>
         <span className="truncate" data-testid="project-name">{name ?? '…'}</span>
       </Link>
-      <Button className="!border-0 !bg-transparent !px-1.5" aria-label={undo ? `Undo: ${undo}` : 'Undo'} disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
+      <Button className="ml-auto flex min-w-0 items-center !border-0 !bg-transparent !px-1.5" aria-label={undo ? `Undo: ${undo}` : 'Undo'} disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
         <Back />
+        {undo && <span className="ml-1.5 max-w-[120px] min-w-0 truncate text-[12px] font-normal text-faded" data-testid="undo-name">{undo}</span>}
       </Button>
-      <Button className="!border-0 !bg-transparent !px-1.5" aria-label={redo ? `Redo: ${redo}` : 'Redo'} disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
+      <Button className="shrink-0 !border-0 !bg-transparent !px-1.5" aria-label={redo ? `Redo: ${redo}` : 'Redo'} disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
         <Back turned />
       </Button>
     </div>
@@ -76,7 +77,7 @@ function Top() {
 }
 
 const Back = ({ turned = false }) => (
-  <svg width="16" height="14" aria-hidden style={turned ? { transform: 'scaleX(-1)' } : undefined}>
+  <svg width="16" height="14" aria-hidden className="shrink-0" style={turned ? { transform: 'scaleX(-1)' } : undefined}>
     <path d="M5.500 2L2 5.500 5.500 9M2.500 5.500H10a3.500 3.500 0 0 1 0 7H6" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" strokeLinejoin="round" />
   </svg>
 );

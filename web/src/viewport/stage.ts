@@ -42,6 +42,8 @@ const AHEAD = 72;
 const REST = 220;
 /** Pixels, of those there are, and width of the shadow while things move in software, and at rest. */
 const QUICK = { pixels: 0.5, shadow: 256 };
+/** The same pixels where even those come slowly, and what is slow: milliseconds a picture. */
+const COARSE = { pixels: 0.36, cost: 45 };
 const BEST = { pixels: 1.5, shadow: 1024 };
 
 const skies = new Map<boolean, T.Texture>();
@@ -181,7 +183,8 @@ export class Stage {
     for (const l of this.layers.values()) l.marks.setBest(this.best);
     const of = this.best || !this.plain ? BEST : QUICK;
     // A scene that is slow to draw at all is not drawn at more than the screen has.
-    const pixels = this.best && this.cost > 120 ? 1 : of.pixels;
+    const least = this.cost > COARSE.cost ? COARSE.pixels : of.pixels;
+    const pixels = this.best ? (this.cost > 120 ? 1 : of.pixels) : least;
     renderer.setPixelRatio((this.plain ? pixels : 1) * devicePixelRatio);
     renderer.setSize(canvas.clientWidth, canvas.clientHeight, false);
     const shadow = this.plain ? of.shadow : 2048;

@@ -205,7 +205,7 @@ function choose(hit: Hit | null) {
 /** A row of words of which one is pressed. */
 function Words<K extends string>({ label, of, is, onPick, more }: { label: string; of: readonly { key: K; name: string; hint: string }[]; is: K; onPick: (k: K) => void; more?: React.ReactNode }) {
   return (
-    <div role="toolbar" aria-label={label} className="absolute top-3.5 left-1/2 flex max-w-[calc(100%-120px)] -translate-x-1/2 flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
+    <div role="toolbar" aria-label={label} className="absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
       {of.map((t) => (
         <Button key={t.key} hint={t.hint} aria-pressed={is === t.key} className={`!border-0 ${is === t.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => onPick(t.key)}>
           {t.name}
