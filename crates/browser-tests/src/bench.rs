@@ -56,8 +56,8 @@ async fn main() -> WebDriverResult<()> {
         let n = format!("{columns}x{rows}");
         w.shows("landing-canopy:0").await?;
         w.step("Shape").await?;
-        w.set("/bodies/landing-canopy/shape/sheet/columns", &columns.to_string()).await?;
-        w.set("/bodies/landing-canopy/shape/sheet/rows", &rows.to_string()).await?;
+        w.set("/bodies/landing-canopy/kind/cloth/shape/sheet/columns", &columns.to_string()).await?;
+        w.set("/bodies/landing-canopy/kind/cloth/shape/sheet/rows", &rows.to_string()).await?;
         w.bench_says("points").await?;
         w.press("First frame").await?;
         w.press("A frame on").await?;

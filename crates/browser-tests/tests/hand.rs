@@ -80,7 +80,7 @@ async fn edges_are_dragged_and_moved_by_keys_and_the_window_stays_whole() -> Web
 #[tokio::test]
 async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    let weight = "/bodies/landing-canopy/matter/areal_weight";
+    let weight = "/bodies/landing-canopy/kind/cloth/matter/areal_weight";
     let revision = async || get(&site, "/projects/1").await["revision"].as_i64().unwrap();
     w.has(weight, "0.34").await?;
     w.type_into(weight, "7").await?;
@@ -104,7 +104,7 @@ async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverR
     w.ctrl('z').await?;
     w.has(weight, "0.34").await?;
     // A burst of presses is one edit and loses none.
-    let columns = "/bodies/landing-canopy/shape/sheet/columns";
+    let columns = "/bodies/landing-canopy/kind/cloth/shape/sheet/columns";
     w.type_into(columns, "").await?;
     w.keys(Key::Escape + "").await?;
     w.driver.find(By::Css(format!("[data-path='{columns}']"))).await?.click().await?;
@@ -113,7 +113,8 @@ async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverR
     }
     w.has(columns, "70").await?;
     w.until("ten presses are one edit", async || {
-        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["shape"]["sheet"]["columns"] == 70)
+        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["kind"]["cloth"]["shape"]["sheet"]["columns"]
+            == 70)
     })
     .await?;
     assert_eq!(revision().await, 5);
@@ -125,7 +126,7 @@ async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverR
 #[tokio::test]
 async fn sums_units_seconds_and_thousands_are_read_as_they_are_meant() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    let width = "/bodies/landing-canopy/shape/sheet/width";
+    let width = "/bodies/landing-canopy/kind/cloth/shape/sheet/width";
     for (typed, shown) in [
         ("=1+1", "2"),
         ("+3", "3"),
@@ -137,7 +138,7 @@ async fn sums_units_seconds_and_thousands_are_read_as_they_are_meant() -> WebDri
         w.set(width, typed).await?;
         w.has(width, shown).await?;
     }
-    let stretch = "/bodies/landing-canopy/matter/stretch_warp";
+    let stretch = "/bodies/landing-canopy/kind/cloth/matter/stretch_warp";
     w.set(stretch, "1,500").await?;
     w.bench_says("can be read as 1500 or as 1.500").await?;
     w.set(stretch, "12500").await?;
@@ -225,7 +226,7 @@ async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> W
 #[tokio::test]
 async fn only_what_is_seen_is_picked_and_the_camera_never_dies() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    let ball = json!({"name": "Globe", "kind": "cloth", "shape": {"ball": {"radius": 0.5, "cells": 8}}, "place": {"position": [0, 1, 0], "turn": [0, 0, 0]}});
+    let ball = json!({"name": "Globe", "kind": {"cloth": {"shape": {"ball": {"radius": 0.5, "cells": 8}}}}, "place": {"position": [0, 1, 0], "turn": [0, 0, 0]}});
     edit(&site, 1, json!([{"op": "replace", "path": "/bodies", "value": {"globe": ball}}])).await;
     w.shows("globe:0").await?;
     w.step("Hold").await?;
@@ -342,8 +343,8 @@ async fn what_is_new_stands_beside_is_named_apart_and_comes_into_view() -> WebDr
         (bodies["sheet-2"]["place"]["position"][0].as_f64().unwrap() - 1.1).abs() < 0.05,
         "beside the first: {bodies}"
     );
-    w.command("Add a wind").await?;
-    w.command("Add a wind").await?;
+    w.command("Add a field: wind").await?;
+    w.command("Add a field: wind").await?;
     w.bench_says("Wind 2").await?;
     // Another's name is refused.
     w.step("Shape").await?;
@@ -464,7 +465,7 @@ async fn names_of_many_lanes_scroll_with_them_under_a_ruler_that_stays() -> WebD
     let (_turn, site, w) = begin().await;
     let many: serde_json::Map<String, Value> = (0..14)
         .map(|k| {
-            let sheet = json!({"name": format!("Flag {k:02}"), "kind": "cloth", "shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}, "place": {"position": [k, 1, 0], "turn": [0, 0, 0]}});
+            let sheet = json!({"name": format!("Flag {k:02}"), "kind": {"cloth": {"shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}}}, "place": {"position": [k, 1, 0], "turn": [0, 0, 0]}});
             (format!("flag-{k}"), sheet)
         })
         .collect();
@@ -648,8 +649,8 @@ async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> Web
     w.shows("landing-canopy:0:missing").await?;
     // A snag, and a cure beside it.
     w.step("Shape").await?;
-    w.set("/bodies/landing-canopy/matter/stretch_warp", "1").await?;
-    w.set("/bodies/landing-canopy/matter/stretch_weft", "1").await?;
+    w.set("/bodies/landing-canopy/kind/cloth/matter/stretch_warp", "1").await?;
+    w.set("/bodies/landing-canopy/kind/cloth/matter/stretch_weft", "1").await?;
     w.step("Run").await?;
     w.set("/frames/last", "16").await?;
     w.run().await?;
@@ -658,7 +659,9 @@ async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> Web
     w.press("What helps: overstretch").await?;
     w.press("twice as stiff").await?;
     w.until("it is twice as stiff", async || {
-        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["matter"]["stretch_warp"].as_f64() == Some(2.0))
+        Ok(scene(&site, 1).await["bodies"]["landing-canopy"]["kind"]["cloth"]["matter"]["stretch_warp"]
+            .as_f64()
+            == Some(2.0))
     })
     .await?;
     w.close().await
@@ -667,7 +670,7 @@ async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> Web
 #[tokio::test]
 async fn all_bodies_go_out_in_one_file_over_a_range_that_is_true() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    let flag = json!({"name": "Flag", "kind": "cloth", "shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}, "place": {"position": [9, 3, 0], "turn": [0, 0, 0]}});
+    let flag = json!({"name": "Flag", "kind": {"cloth": {"shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 18, "rows": 18}}}}, "place": {"position": [9, 3, 0], "turn": [0, 0, 0]}});
     edit(&site, 1, json!([{"op": "add", "path": "/bodies/flag", "value": flag}, {"op": "replace", "path": "/frames/last", "value": 24}])).await;
     w.lanes_say("Flag not run").await?;
     w.run().await?;

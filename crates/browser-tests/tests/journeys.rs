@@ -93,7 +93,7 @@ async fn import_hold_bake_download() -> WebDriverResult<()> {
     w.click_point("pennant", 20).await?;
     w.bench_says("Hold 1 chosen").await?;
     w.keys(Key::Escape).await?;
-    w.command("Add a wind").await?;
+    w.command("Add a field: wind").await?;
     w.bench_says("Gust period").await?;
     w.step("Run").await?;
     w.set("/frames/last", "36").await?;
@@ -243,8 +243,8 @@ async fn bad_input_is_told_where_it_happened_and_nothing_is_lost() -> WebDriverR
 #[tokio::test]
 async fn a_board_is_called_coarse_and_cured_by_one_click() -> WebDriverResult<()> {
     let (_turn, _site, w) = begin().await;
-    w.set("/bodies/landing-canopy/shape/sheet/columns", "6").await?;
-    w.set("/bodies/landing-canopy/shape/sheet/rows", "4").await?;
+    w.set("/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "6").await?;
+    w.set("/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "4").await?;
     w.bench_says("Too coarse to fold").await?;
     w.bench_says("24 points").await?;
     w.press("Make it fine enough").await?;
@@ -275,7 +275,7 @@ async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()>
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
     let scene = get(&site, "/projects/2").await["scene"].clone();
-    assert_eq!(scene["bodies"]["blanket"]["matter"]["preset"], json!("towelling"));
+    assert_eq!(scene["bodies"]["blanket"]["kind"]["cloth"]["matter"]["preset"], json!("towelling"));
     assert_eq!(scene["colliders"]["ball"]["form"]["ball"]["radius"], json!(0.3));
     w.lanes_say("out of date").await?;
     w.ctrl('z').await?;
@@ -336,8 +336,8 @@ async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() 
     assert!(scene().await["colliders"]["flat"].is_null());
     // A snag, and the way to it.
     w.step("Shape").await?;
-    w.set("/bodies/blanket/matter/stretch_warp", "0.3").await?;
-    w.set("/bodies/blanket/matter/stretch_weft", "0.3").await?;
+    w.set("/bodies/blanket/kind/cloth/matter/stretch_warp", "0.3").await?;
+    w.set("/bodies/blanket/kind/cloth/matter/stretch_weft", "0.3").await?;
     w.step("Run").await?;
     w.set("/frames/last", "16").await?;
     w.run().await?;

@@ -1,42 +1,30 @@
-use crate::{GripId, HeldTo, Map, MapId, Rest, Scaled, ScaledBy, Touch};
+use crate::{GripId, HeldTo, Map, MapId, Node, Rest, Scaled, ScaledBy, Touch};
 use indexmap::IndexMap;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Something simulated. So far: cloth.
+/// Something simulated: what all have, and what its kind has of its own.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Body {
     #[schemars(title = "Name", length(min = 1, max = 80))]
     pub name: String,
-    #[schemars(title = "Kind")]
-    pub kind: BodyKind,
     /// Left out, it is undyed linen.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Dye")]
     pub dye: Option<Dye>,
-    #[schemars(title = "Shape")]
-    pub shape: Shape,
+    #[schemars(title = "Kind")]
+    pub kind: Kind,
+    /// Where it starts.
     #[serde(default)]
     #[schemars(title = "Place")]
-    pub place: Place,
-    #[serde(default)]
-    #[schemars(title = "Matter")]
-    pub matter: Matter,
+    pub place: Node,
     #[serde(default)]
     #[schemars(title = "Grips")]
     pub grips: IndexMap<GripId, Grip>,
-    /// More of the same shape, as layers of one body.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[schemars(title = "Layers")]
-    pub layers: Option<Layers>,
     #[serde(default)]
     #[schemars(title = "Contact")]
     pub touch: Touch,
-    /// What it comes back to; left out, the shape that it starts in.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[schemars(title = "Rest")]
-    pub rest: Option<Rest>,
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Maps")]
     pub maps: IndexMap<MapId, Map>,
@@ -67,10 +55,30 @@ fn one() -> f64 {
     1.0
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+/// What a body is, with what only its kind has.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum BodyKind {
-    Cloth,
+pub enum Kind {
+    Cloth(Cloth),
+}
+
+/// A surface that bends and hardly stretches.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Cloth {
+    #[schemars(title = "Shape")]
+    pub shape: Shape,
+    #[serde(default)]
+    #[schemars(title = "Matter")]
+    pub matter: Matter,
+    /// More of the same shape, as layers of one body.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Layers")]
+    pub layers: Option<Layers>,
+    /// What it comes back to; left out, the shape that it starts in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Rest")]
+    pub rest: Option<Rest>,
 }
 
 /// Where the points come from.
@@ -217,18 +225,6 @@ pub enum MeshSource {
     File(String),
     /// BLAKE3 of the mesh, as the server stores it.
     Blob(#[schemars(regex(pattern = r"^[0-9a-f]{64}$"))] String),
-}
-
-/// Where a shape stands: turned about x, then y, then z, and moved.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Place {
-    #[schemars(title = "Position", inner(range(min = -10_000, max = 10_000)), extend("unit" = "m"))]
-    #[serde(default)]
-    pub position: [f64; 3],
-    #[schemars(title = "Turn", inner(range(min = -100, max = 100)), extend("unit" = "rad"))]
-    #[serde(default)]
-    pub turn: [f64; 3],
 }
 
 /// What a cloth is made of. Per unit width, so that point counts and sub-steps don't change it.

@@ -1,4 +1,4 @@
-use crate::{HandleId, MeshSource, Place};
+use crate::{HandleId, MeshSource, Node};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -18,11 +18,7 @@ pub struct Collider {
     pub form: Form,
     #[serde(default)]
     #[schemars(title = "Place")]
-    pub place: Place,
-    /// Where it is at some frames, straight ways between; left out, it stays at its place.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[schemars(title = "Keys", length(max = 20_000))]
-    pub keys: Vec<Key>,
+    pub place: Node,
     /// Which side is out: off, cloth is kept outside; on, within. Planes and meshes have no such choice.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[schemars(title = "Keeps cloth inside")]
@@ -118,21 +114,6 @@ pub struct ShapeKey {
     pub from: MeshSource,
 }
 
-/// Where a thing is at a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Key {
-    #[schemars(title = "Frame", range(min = -100_000, max = 1_000_000))]
-    pub frame: i64,
-    #[schemars(title = "Position", inner(range(min = -10_000, max = 10_000)), extend("unit" = "m"))]
-    #[serde(default)]
-    pub position: [f64; 3],
-    /// Counted on from key to key: a whole turn is a turn.
-    #[schemars(title = "Turn", inner(range(min = -1000, max = 1000)), extend("unit" = "rad"))]
-    #[serde(default)]
-    pub turn: [f64; 3],
-}
-
 /// A thing that grips can be held to, and that moves.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -141,27 +122,7 @@ pub struct Handle {
     pub name: String,
     #[serde(default)]
     #[schemars(title = "Place")]
-    pub place: Place,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[schemars(title = "Keys", length(max = 20_000))]
-    pub keys: Vec<Key>,
-}
-
-/// The place of a thing at a moment, in frames.
-pub fn place_at(place: &Place, keys: &[Key], frame: f64) -> Place {
-    let Some(first) = keys.first() else { return place.clone() };
-    let after = keys.iter().position(|k| k.frame as f64 > frame);
-    let of = |k: &Key| Place { position: k.position, turn: k.turn };
-    match after {
-        Some(0) => of(first),
-        None => of(&keys[keys.len() - 1]),
-        Some(k) => {
-            let (a, b) = (&keys[k - 1], &keys[k]);
-            let t = (frame - a.frame as f64) / (b.frame - a.frame).max(1) as f64;
-            let mix = |p: [f64; 3], q: [f64; 3]| std::array::from_fn(|c| p[c] + t * (q[c] - p[c]));
-            Place { position: mix(a.position, b.position), turn: mix(a.turn, b.turn) }
-        }
-    }
+    pub place: Node,
 }
 
 /// What a body touches beside colliders and the floor.

@@ -48,6 +48,18 @@ fn walk(a: &Value, b: &Value, path: &mut Vec<String>, out: &mut Vec<Change>, roo
                 path.pop();
             }
         }
+        // Lists of things are told by what differs in them; keys as a whole.
+        (Value::Array(x), Value::Array(y))
+            if x.len() == y.len()
+                && x.iter().all(Value::is_object)
+                && path.last().is_none_or(|l| l != "keys") =>
+        {
+            for (k, (x, y)) in x.iter().zip(y).enumerate() {
+                path.push(k.to_string());
+                walk(x, y, path, out, roots);
+                path.pop();
+            }
+        }
         _ => {
             let pointer: String =
                 path.iter().map(|p| format!("/{}", p.replace('~', "~0").replace('/', "~1"))).collect();

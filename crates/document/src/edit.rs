@@ -75,6 +75,13 @@ pub fn apply(document: &Value, patch: &Patch) -> Result<(Value, Scene), EditErro
     Ok((next, scene))
 }
 
+/// A patch carried out on a scene of an older version, which nothing here can check.
+pub fn apply_old(document: &Value, patch: &Patch) -> Option<Value> {
+    let mut next = document.clone();
+    json_patch::patch(&mut next, patch).ok()?;
+    Some(next)
+}
+
 /// The patch that turns `after` back into `before`.
 pub fn inverse(before: &Value, after: &Value) -> Patch {
     json_patch::diff(after, before)

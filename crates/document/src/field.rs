@@ -1,7 +1,11 @@
+use crate::{BodyId, Node};
+pub use nematon_air::{Act, Gravity, Turbulence, Wind};
+use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Something that acts through space. Winds and turbulence add up to the air that the bodies meet.
+/// Something that acts through space; what it does is of one of the kinds of `nematon_air`. Those that move air add up to
+/// the air that bodies meet.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Field {
@@ -14,8 +18,31 @@ pub struct Field {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "When")]
     pub when: Option<When>,
+    /// What all of it is multiplied by.
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    #[schemars(title = "Share", range(min = 0, max = 10))]
+    pub share: Value,
+    /// Where it stands, for kinds that act about a place of their own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Place")]
+    pub place: Option<Node>,
+    /// Where it acts; left out, everywhere.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Zone")]
+    pub zone: Option<Zone>,
+    /// The bodies on which it acts; left out, all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Only on", length(max = 200))]
+    pub only: Option<Vec<BodyId>>,
     #[schemars(title = "Acts as")]
     pub act: Act,
+}
+
+fn whole() -> Value {
+    1.0.into()
+}
+fn is_whole(v: &Value) -> bool {
+    v.is(1.0)
 }
 
 /// The frames in which a field acts.
@@ -32,82 +59,58 @@ pub struct When {
     pub ease: f64,
 }
 
+/// A part of space: a form, and an edge about it over which what it limits ends.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Zone {
+    #[serde(default)]
+    #[schemars(title = "Place")]
+    pub place: Node,
+    #[schemars(title = "Form")]
+    pub form: ZoneForm,
+    /// About the form, by a smooth step.
+    #[serde(default = "edge")]
+    #[schemars(title = "Edge", range(min = 0, max = 1000), extend("unit" = "m"))]
+    pub edge: Value,
+    /// All that lies outside instead.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Outside")]
+    pub outside: bool,
+}
+
+fn edge() -> Value {
+    0.3.into()
+}
+
+/// The form of a zone, about its own origin.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
-pub enum Act {
-    Gravity(Gravity),
-    Wind(Wind),
-    Turbulence(Turbulence),
+pub enum ZoneForm {
+    Ball(ZoneBall),
+    Box(ZoneBox),
+    /// Upright; the length is between the middles of its ends.
+    Capsule(ZoneCapsule),
 }
 
-/// A steady pull straight down.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Gravity {
-    #[schemars(title = "Strength", range(min = -100, max = 100), extend("unit" = "m/s²"))]
-    pub strength: f64,
+pub struct ZoneBall {
+    #[schemars(title = "Radius", range(min = 0.001, max = 1000), extend("unit" = "m"))]
+    pub radius: Value,
 }
 
-/// Air that moves one way, with gusts that travel along with it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Wind {
-    #[schemars(title = "Speed", range(min = 0, max = 150), extend("unit" = "m/s"))]
-    pub speed: f64,
-    /// Where it blows to: 0 along +x, a quarter turn along -z.
-    #[schemars(title = "Heading", range(min = -100, max = 100), extend("unit" = "rad"))]
-    pub heading: f64,
-    /// How steeply it rises.
-    #[schemars(title = "Rise", range(min = -1.57, max = 1.57), extend("unit" = "rad"))]
-    #[serde(default)]
-    pub rise: f64,
-    /// Root-mean-square part of the speed that comes and goes.
-    #[schemars(title = "Gusts", range(min = 0, max = 1))]
-    #[serde(default)]
-    pub gust: f64,
-    /// Typical time between gusts.
-    #[schemars(title = "Gust period", range(min = 0.05, max = 60), extend("unit" = "s"))]
-    #[serde(default = "gust_period")]
-    pub gust_period: f64,
-    #[schemars(title = "Seed", range(min = 0, max = 65_535))]
-    #[serde(default)]
-    pub seed: u32,
+pub struct ZoneBox {
+    #[schemars(title = "Size", inner(range(min = 0.001, max = 2000)), extend("unit" = "m"))]
+    pub size: [Value; 3],
 }
 
-fn gust_period() -> f64 {
-    2.0
-}
-
-/// Swirling air without sources or sinks.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Turbulence {
-    /// Root-mean-square speed.
-    #[schemars(title = "Strength", range(min = 0, max = 100), extend("unit" = "m/s"))]
-    pub strength: f64,
-    /// Typical distance from one swirl to the next of its kind.
-    #[schemars(title = "Size", range(min = 0.01, max = 1000), extend("unit" = "m"))]
-    pub size: f64,
-    /// How often a second the pattern renews itself in place.
-    #[schemars(title = "Pace", range(min = 0, max = 60), extend("unit" = "1/s"))]
-    #[serde(default = "pace")]
-    pub pace: f64,
-    /// Velocity at which the pattern travels.
-    #[schemars(title = "Drift", inner(range(min = -150, max = 150)), extend("unit" = "m/s"))]
-    #[serde(default)]
-    pub drift: [f64; 3],
-    /// Each octave has half the size of the one before and 0.6 of its strength.
-    #[schemars(title = "Octaves", range(min = 1, max = 4))]
-    #[serde(default = "octaves")]
-    pub octaves: u32,
-    #[schemars(title = "Seed", range(min = 0, max = 65_535))]
-    #[serde(default)]
-    pub seed: u32,
-}
-
-fn pace() -> f64 {
-    0.4
-}
-fn octaves() -> u32 {
-    2
+pub struct ZoneCapsule {
+    #[schemars(title = "Radius", range(min = 0.001, max = 1000), extend("unit" = "m"))]
+    pub radius: Value,
+    #[schemars(title = "Length", range(min = 0, max = 2000), extend("unit" = "m"))]
+    pub length: Value,
 }

@@ -1,18 +1,63 @@
 use crate::{MapId, MeshSource};
+use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Weights from 0 to 1 on the points of a body.
+/// Weights from 0 to 1 on the points of a body: its layers, each laid over those before.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Map {
     #[schemars(title = "Name", length(min = 1, max = 80))]
     pub name: String,
-    #[schemars(title = "Weights")]
-    pub weights: Weights,
+    #[schemars(title = "Layers", length(min = 1, max = 40))]
+    pub layers: Vec<Layer>,
 }
 
-/// Where a map's weights come from.
+/// A layer of a map.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Layer {
+    #[schemars(title = "Weights")]
+    pub weights: Weights,
+    #[serde(default, skip_serializing_if = "Blend::is_over")]
+    #[schemars(title = "Laid on by")]
+    pub blend: Blend,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Inverted")]
+    pub invert: bool,
+}
+
+/// How a layer is laid over those before; the first is laid over nothing, 0.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Blend {
+    /// Stands in their place.
+    #[default]
+    Over,
+    Add,
+    Multiply,
+    /// The larger of the two.
+    Most,
+    Least,
+}
+
+impl Blend {
+    fn is_over(&self) -> bool {
+        *self == Blend::Over
+    }
+    /// A weight laid over another, 0 to 1.
+    pub fn lay(self, under: f64, own: f64) -> f64 {
+        match self {
+            Blend::Over => own,
+            Blend::Add => (under + own).min(1.0),
+            Blend::Multiply => under * own,
+            Blend::Most => under.max(own),
+            Blend::Least => under.min(own),
+        }
+    }
+}
+
+/// Where a layer's weights come from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Weights {
@@ -94,19 +139,29 @@ fn one() -> f64 {
 }
 
 /// The shape that a body wants to come back to.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Rest {
     #[schemars(title = "Rest shape")]
     pub shape: RestShape,
-    /// What its lengths are multiplied by at some frames, straight ways between; left out, by 1.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[schemars(title = "Rest scale", length(max = 20_000))]
-    pub scale: Vec<ScaleKey>,
+    /// What its lengths are multiplied by.
+    #[serde(skip_serializing_if = "is_one")]
+    #[schemars(title = "Rest scale", range(min = 0.05, max = 20))]
+    pub scale: Value,
     /// What its folds are multiplied by: 0 is flat, -1 folded the other way.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[schemars(title = "Rest bend", length(max = 20_000))]
-    pub bend: Vec<BendKey>,
+    #[serde(skip_serializing_if = "is_one")]
+    #[schemars(title = "Rest bend", range(min = -20, max = 20))]
+    pub bend: Value,
+}
+
+fn is_one(v: &Value) -> bool {
+    v.is(1.0)
+}
+
+impl Default for Rest {
+    fn default() -> Self {
+        Rest { shape: RestShape::default(), scale: 1.0.into(), bend: 1.0.into() }
+    }
 }
 
 /// Where lengths and folds at rest come from.
@@ -120,51 +175,4 @@ pub enum RestShape {
     Flat,
     /// Another mesh with the same points and triangles.
     Mesh(MeshSource),
-}
-
-/// What lengths at rest are multiplied by at a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ScaleKey {
-    #[schemars(title = "Frame", range(min = -100_000, max = 1_000_000))]
-    pub frame: i64,
-    #[schemars(title = "Scale", range(min = 0.05, max = 20))]
-    pub value: f64,
-}
-
-/// What folds at rest are multiplied by at a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct BendKey {
-    #[schemars(title = "Frame", range(min = -100_000, max = 1_000_000))]
-    pub frame: i64,
-    #[schemars(title = "Bend", range(min = -20, max = 20))]
-    pub value: f64,
-}
-
-/// A number at a moment, in frames, by its values at some frames; 1 where there are none.
-pub fn number_at(keys: impl IntoIterator<Item = (i64, f64)>, frame: f64) -> f64 {
-    let mut before: Option<(i64, f64)> = None;
-    for (at, value) in keys {
-        if at as f64 > frame {
-            let Some((from, start)) = before else { return value };
-            return start + (value - start) * (frame - from as f64) / (at - from) as f64;
-        }
-        before = Some((at, value));
-    }
-    before.map_or(1.0, |b| b.1)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::number_at;
-
-    #[test]
-    fn a_number_goes_straight_from_key_to_key_and_stays_at_the_ends() {
-        let keys = [(10, 1.0), (20, 3.0), (21, 0.0)];
-        for (frame, value) in [(0.0, 1.0), (10.0, 1.0), (12.5, 1.5), (20.0, 3.0), (20.5, 1.5), (30.0, 0.0)] {
-            assert_eq!(number_at(keys, frame), value, "{frame}");
-        }
-        assert_eq!(number_at([], 5.0), 1.0);
-    }
 }

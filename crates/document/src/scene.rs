@@ -1,13 +1,14 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, MeshSource, Rest, RestShape,
-    Shape, Weights,
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, Kind, MeshSource, Node, Rest,
+    RestShape, Shape, Weights,
 };
 use indexmap::IndexMap;
+use nematon_motion::Moment;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The version of the document that this program writes.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 /// Most frames in one scene: enough for a quarter of an hour at 24 frames a second.
 pub const MAX_FRAMES: i64 = 20_000;
 /// Most points in one body.
@@ -27,8 +28,8 @@ pub struct Project {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Scene {
-    /// Version of the document, 1.
-    #[schemars(title = "Document version", range(min = 1, max = 1))]
+    /// Version of the document, 2.
+    #[schemars(title = "Document version", range(min = 2, max = 2))]
     pub nematon: u32,
     #[schemars(title = "Name", length(min = 1, max = 120))]
     pub name: String,
@@ -95,11 +96,12 @@ impl Scene {
     pub fn sources(&self) -> Vec<(String, &MeshSource)> {
         let mut out = vec![];
         for (id, b) in &self.bodies {
-            if let Shape::Mesh(m) = &b.shape {
-                out.push((format!("/bodies/{id}/shape/mesh/from"), &m.from));
+            let Kind::Cloth(cloth) = &b.kind;
+            if let Shape::Mesh(m) = &cloth.shape {
+                out.push((format!("/bodies/{id}/kind/cloth/shape/mesh/from"), &m.from));
             }
-            if let Some(Rest { shape: RestShape::Mesh(from), .. }) = &b.rest {
-                out.push((format!("/bodies/{id}/rest/shape/mesh"), from));
+            if let Some(Rest { shape: RestShape::Mesh(from), .. }) = &cloth.rest {
+                out.push((format!("/bodies/{id}/kind/cloth/rest/shape/mesh"), from));
             }
         }
         for (id, c) in &self.colliders {
@@ -117,6 +119,19 @@ impl Scene {
         out
     }
 
+    /// All that has a place, with the JSON path of it.
+    pub fn nodes(&self) -> Vec<(String, &Node)> {
+        let Scene { bodies, fields, colliders, handles, .. } = self;
+        let bodies = bodies.iter().map(|(id, b)| (format!("/bodies/{id}/place"), &b.place));
+        let handles = handles.iter().map(|(id, h)| (format!("/handles/{id}/place"), &h.place));
+        let colliders = colliders.iter().map(|(id, c)| (format!("/colliders/{id}/place"), &c.place));
+        let fields = fields.iter().flat_map(|(id, f)| {
+            let own = f.place.iter().map(move |p| (format!("/fields/{id}/place"), p));
+            own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)))
+        });
+        handles.chain(colliders).chain(bodies).chain(fields).collect()
+    }
+
     /// Every file beside a scene file that the scene names, with the JSON path of where it does.
     pub fn files(&self) -> Vec<(String, &str)> {
         let meshes = self.sources().into_iter().filter_map(|(path, m)| match m {
@@ -124,9 +139,13 @@ impl Scene {
             MeshSource::Blob(_) => None,
         });
         let maps = self.bodies.iter().flat_map(|(id, b)| {
-            b.maps.iter().filter_map(move |(map, m)| match &m.weights {
-                Weights::File(f) => Some((format!("/bodies/{id}/maps/{map}/weights/file"), f.as_str())),
-                _ => None,
+            b.maps.iter().flat_map(move |(map, m)| {
+                m.layers.iter().enumerate().filter_map(move |(k, l)| match &l.weights {
+                    Weights::File(f) => {
+                        Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/file"), f.as_str()))
+                    }
+                    _ => None,
+                })
             })
         });
         meshes.chain(maps).collect()
@@ -135,11 +154,12 @@ impl Scene {
     /// The same, to be changed.
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
         let bodies = self.bodies.values_mut().flat_map(|b| {
-            let own = match &mut b.shape {
+            let Kind::Cloth(cloth) = &mut b.kind;
+            let own = match &mut cloth.shape {
                 Shape::Mesh(m) => Some(&mut m.from),
                 _ => None,
             };
-            let rest = match &mut b.rest {
+            let rest = match &mut cloth.rest {
                 Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
                 _ => None,
             };
@@ -180,6 +200,11 @@ impl Scene {
 }
 
 impl FrameSpan {
+    /// A moment, in frames.
+    pub fn moment(&self, frame: f64) -> Moment {
+        Moment { frame, first: self.first as f64, rate: self.rate }
+    }
+
     /// How many frames there are, the first included; 0 where the range runs backwards.
     pub fn count(&self) -> usize {
         (self.last - self.first + 1).max(0) as usize

@@ -1,9 +1,9 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Body, BodyId, Choice, Field, Form, HeldTo, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION, Weights,
-    ids::is_key,
+    Act, Body, BodyId, Choice, Field, FieldId, Form, HeldTo, Kind, MAX_FRAMES, MAX_POINTS, Scene, Shape,
+    VERSION, Weights, ids::is_key, migrate,
 };
-use jsonschema::error::ValidationErrorKind as Kind;
+use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -19,7 +19,7 @@ pub struct Fault {
 }
 
 impl Fault {
-    fn new(path: impl Into<String>, message: impl Into<String>) -> Fault {
+    pub(crate) fn new(path: impl Into<String>, message: impl Into<String>) -> Fault {
         Fault { path: path.into(), message: message.into() }
     }
 }
@@ -30,10 +30,16 @@ impl std::fmt::Display for Fault {
     }
 }
 
-/// The JSON Schema (2020-12) of a scene, with titles, units, limits and defaults.
+/// The JSON Schema (2020-12) of a scene, with titles, units, limits and defaults. Beside the standard's words numbers that
+/// may move say `animatable`, those that are seldom changed `seldom`, and kinds of fields that stand somewhere `placed`.
 pub fn schema() -> &'static Value {
     static SCHEMA: OnceLock<Value> = OnceLock::new();
-    SCHEMA.get_or_init(|| schemars::schema_for!(Scene).to_value())
+    SCHEMA.get_or_init(|| {
+        let mut schema = schemars::schema_for!(Scene).to_value();
+        // What a field of each kind begins as; pages offer these.
+        schema["$defs"]["Act"]["examples"] = serde_json::to_value(Act::all()).unwrap_or_default();
+        schema
+    })
 }
 
 fn validator() -> &'static jsonschema::Validator {
@@ -41,13 +47,13 @@ fn validator() -> &'static jsonschema::Validator {
     VALIDATOR.get_or_init(|| jsonschema::validator_for(schema()).expect("the scene's own schema is valid"))
 }
 
-/// Reads the text of a scene file.
+/// Reads the text of a scene file, of an older version too.
 ///
 /// # Errors
 /// Every fault found, in the order of the document.
 pub fn parse(text: &str) -> Result<Scene, Vec<Fault>> {
     let value = serde_json::from_str(text).map_err(|e| vec![Fault::new("", format!("not JSON: {e}"))])?;
-    validate(&value)
+    validate(&migrate(value))
 }
 
 /// Checks a document and gives the scene it holds.
@@ -71,6 +77,7 @@ pub fn validate(document: &Value) -> Result<Scene, Vec<Fault>> {
     }
     let scene: Scene =
         serde_json::from_value(document.clone()).map_err(|e| vec![Fault::new("", e.to_string())])?;
+    crate::moving::check(document, &mut faults);
     together(&scene, &mut faults);
     if faults.is_empty() { Ok(scene) } else { Err(faults) }
 }
@@ -81,21 +88,21 @@ fn tell(e: &jsonschema::ValidationError<'_>, base: &str, faults: &mut Vec<Fault>
     let unit = unit_at(&path).map(|u| format!(" {u}")).unwrap_or_default();
     let at = &e.instance();
     let message = match e.kind() {
-        Kind::Minimum { limit } => format!("is {at}{unit}; it must be at least {limit}{unit}"),
-        Kind::Maximum { limit } => format!("is {at}{unit}; it must be at most {limit}{unit}"),
-        Kind::AdditionalProperties { unexpected } => {
+        Wrong::Minimum { limit } => format!("is {at}{unit}; it must be at least {limit}{unit}"),
+        Wrong::Maximum { limit } => format!("is {at}{unit}; it must be at most {limit}{unit}"),
+        Wrong::AdditionalProperties { unexpected } => {
             faults.extend(
                 unexpected.iter().map(|u| Fault::new(format!("{path}/{u}"), "is not a known property")),
             );
             return;
         }
-        Kind::Required { property } => format!("{property} is missing"),
-        Kind::OneOfNotValid { .. } | Kind::AnyOf { .. } => {
+        Wrong::Required { property } => format!("{property} is missing"),
+        Wrong::OneOfNotValid { .. } | Wrong::AnyOf { .. } => {
             // The branch that the key names is the one that was meant: say what is wrong in it.
             return branch(at, &path, faults);
         }
-        Kind::MinItems { limit } => format!("holds too little: at least {limit} needed"),
-        Kind::MinLength { .. } => "must not be empty".to_owned(),
+        Wrong::MinItems { limit } => format!("holds too little: at least {limit} needed"),
+        Wrong::MinLength { .. } => "must not be empty".to_owned(),
         _ => e.to_string(),
     };
     faults.push(Fault::new(path, message));
@@ -218,19 +225,27 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         handles(scene, id, body, faults);
         areas(id, body, faults);
         maps(id, body, faults);
-        if let Shape::Sheet(_) = &body.shape {
+        if !body.place.is_still() || body.place.on.is_some() {
+            let message =
+                "is where the body starts: it neither moves nor rides. Hold it to a handle that does";
+            faults.push(Fault::new(format!("/bodies/{id}/place"), message));
+        }
+        let Kind::Cloth(cloth) = &body.kind;
+        if let Shape::Sheet(_) = &cloth.shape {
             sheet_names(id, body, faults);
         }
     }
-    keys_in_order(scene, faults);
+    shapes_in_order(scene, faults);
+    crate::moving::parents(scene, faults);
     for (id, c) in &scene.colliders {
         if c.hollow && matches!(c.form, Form::Plane {} | Form::Mesh(_)) {
             let message = "only balls, capsules, boxes and hulls can keep cloth inside";
             faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
         }
     }
-    for (id, Field { when, .. }) in &scene.fields {
-        if let Some(w) = when
+    for (id, field) in &scene.fields {
+        acts(scene, id, field, faults);
+        if let Some(w) = &field.when
             && w.until < w.from
         {
             let message = format!("is before the frame it starts at ({} < {})", w.until, w.from);
@@ -250,23 +265,44 @@ fn span(scene: &Scene, faults: &mut Vec<Fault>) {
     }
 }
 
+/// A field stands, ends and chooses as its kind can.
+fn acts(scene: &Scene, id: &FieldId, field: &Field, faults: &mut Vec<Fault>) {
+    let Field { place, zone, only, act, .. } = field;
+    let mut refuse =
+        |at: String, message: &str| faults.push(Fault::new(format!("/fields/{id}/{at}"), message));
+    if place.is_some() && !act.is_placed() {
+        refuse("place".into(), "is of no use: this kind acts everywhere alike. Give it a zone instead");
+    }
+    if matches!(act, Act::Gravity(_)) && (zone.is_some() || only.is_some()) {
+        let at = if zone.is_some() { "zone" } else { "only" };
+        refuse(at.into(), "can't be: gravity acts on everything");
+    }
+    for (k, body) in only.iter().flatten().enumerate() {
+        if !scene.bodies.contains_key(body) {
+            refuse(format!("only/{k}"), &format!("names the body \"{body}\", which there is not"));
+        }
+    }
+}
+
 fn layers(body: &Body) -> usize {
-    body.layers.as_ref().map_or(1, |l| l.count as usize)
+    let Kind::Cloth(cloth) = &body.kind;
+    cloth.layers.as_ref().map_or(1, |l| l.count as usize)
 }
 
 /// How many points there are, and a ring's own two radii.
 fn points(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
-    if let Some(points) = body.shape.points().map(|p| p * layers(body))
+    let Kind::Cloth(cloth) = &body.kind;
+    if let Some(points) = cloth.shape.points().map(|p| p * layers(body))
         && points > MAX_POINTS
     {
         let message = format!("makes {points} points; the most is {MAX_POINTS}");
-        faults.push(Fault::new(format!("/bodies/{id}/shape"), message));
+        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape"), message));
     }
-    if let Shape::Ring(r) = &body.shape
+    if let Shape::Ring(r) = &cloth.shape
         && r.tube >= r.radius
     {
         let message = format!("is {} m; it must be less than the ring's radius, {} m", r.tube, r.radius);
-        faults.push(Fault::new(format!("/bodies/{id}/shape/ring/tube"), message));
+        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape/ring/tube"), message));
     }
 }
 
@@ -302,11 +338,15 @@ fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
         faults.push(Fault::new(format!("/bodies/{id}/scaled/{}/map", key.as_str().unwrap_or("")), message));
     }
     for (map, m) in &body.maps {
-        if let Weights::Ramp(r) = &m.weights
-            && r.from == r.to
-        {
-            let message = format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
-            faults.push(Fault::new(format!("/bodies/{id}/maps/{map}/weights/ramp/to"), message));
+        for (k, layer) in m.layers.iter().enumerate() {
+            if let Weights::Ramp(r) = &layer.weights
+                && r.from == r.to
+            {
+                let message =
+                    format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
+                let path = format!("/bodies/{id}/maps/{map}/layers/{k}/weights/ramp/to");
+                faults.push(Fault::new(path, message));
+            }
         }
     }
 }
@@ -338,28 +378,13 @@ fn sheet_names(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
     }
 }
 
-/// Keys of one thing come one after the other.
-fn keys_in_order(scene: &Scene, faults: &mut Vec<Fault>) {
-    let mut in_order = |frames: Vec<i64>, path: String| {
-        if let Some(k) = frames.windows(2).position(|w| w[1] <= w[0]) {
-            let message = format!("is not after the one before it ({} <= {})", frames[k + 1], frames[k]);
-            faults.push(Fault::new(format!("{path}/{}/frame", k + 1), message));
-        }
-    };
+/// The shapes of a mesh come one after the other.
+fn shapes_in_order(scene: &Scene, faults: &mut Vec<Fault>) {
     for (id, c) in &scene.colliders {
-        in_order(c.keys.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/keys"));
         if let Form::Mesh(m) = &c.form {
-            in_order(m.shapes.iter().map(|k| k.frame).collect(), format!("/colliders/{id}/form/mesh/shapes"));
+            let frames: Vec<i64> = m.shapes.iter().map(|k| k.frame).collect();
+            crate::moving::in_order(&frames, &format!("/colliders/{id}/form/mesh/shapes"), faults);
         }
-    }
-    for (id, b) in &scene.bodies {
-        if let Some(rest) = &b.rest {
-            in_order(rest.scale.iter().map(|k| k.frame).collect(), format!("/bodies/{id}/rest/scale"));
-            in_order(rest.bend.iter().map(|k| k.frame).collect(), format!("/bodies/{id}/rest/bend"));
-        }
-    }
-    for (id, h) in &scene.handles {
-        in_order(h.keys.iter().map(|k| k.frame).collect(), format!("/handles/{id}/keys"));
     }
 }
 

@@ -1,6 +1,6 @@
 //! What holds for every number of a scene, whichever it is: one scene has all of them.
 #![allow(clippy::unwrap_used)]
-use nematon_document::{apply, changes, inverse, schema, validate};
+use nematon_document::{apply, changes, inverse, migrate, parse, schema, validate, version};
 use serde_json::{Value, json};
 
 fn full() -> Value {
@@ -33,7 +33,7 @@ fn with(path: &str, value: Value) -> Value {
 fn nudged(path: &str) -> Value {
     let at = full().pointer(path).unwrap().clone();
     let near = match at.as_i64() {
-        Some(n) if !path.contains("/turn/") && !path.contains("/position/") && at.is_i64() => {
+        Some(n) if path.ends_with("/frame") || (!path.contains("/turn/") && !path.contains("/position/")) => {
             vec![json!(n + 1), json!(n - 1)]
         }
         _ => [0.01, -0.01].map(|by| json!(at.as_f64().unwrap() * (1.0 + by) + 2.0 * by)).to_vec(),
@@ -51,14 +51,14 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
     for (of, at) in [
-        ("Matter", "/bodies/canopy/matter"),
+        ("Matter", "/bodies/canopy/kind/cloth/matter"),
         ("Wind", "/fields/wind/act/wind"),
         ("Turbulence", "/fields/eddies/act/turbulence"),
         ("Gravity", "/fields/pull/act/gravity"),
         ("Floor", "/floor"),
         ("FrameSpan", "/frames"),
-        ("Sheet", "/bodies/canopy/shape/sheet"),
-        ("Ring", "/bodies/float/shape/ring"),
+        ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),
+        ("Ring", "/bodies/float/kind/cloth/shape/ring"),
     ] {
         let full = full();
         let has = full.pointer(at).unwrap();
@@ -93,10 +93,10 @@ fn every_number_out_of_its_limits_is_a_fault_at_its_own_path() {
 fn every_limit_is_told_with_its_unit() {
     for (path, value, words) in [
         ("/fields/wind/act/wind/speed", json!(151), "at most 150 m/s"),
-        ("/bodies/canopy/matter/areal_weight", json!(-1), "kg/m²"),
-        ("/bodies/canopy/matter/thickness", json!(0), " m"),
+        ("/bodies/canopy/kind/cloth/matter/areal_weight", json!(-1), "kg/m²"),
+        ("/bodies/canopy/kind/cloth/matter/thickness", json!(0), " m"),
         ("/frames/rate", json!(0), "at least 1"),
-        ("/bodies/canopy/matter/poisson", json!(0.5), "at most 0.45"),
+        ("/bodies/canopy/kind/cloth/matter/poisson", json!(0.5), "at most 0.45"),
     ] {
         let faults = validate(&with(path, value)).unwrap_err();
         let fault = faults.iter().find(|f| f.path == path).unwrap();
@@ -192,10 +192,11 @@ fn names_that_point_nowhere_are_faults_where_they_stand() {
     }
     // Keys that go back in time.
     for path in [
-        "/colliders/globe/keys/1/frame",
-        "/handles/boom/keys/1/frame",
-        "/bodies/canopy/rest/scale/1/frame",
-        "/bodies/canopy/rest/bend/1/frame",
+        "/colliders/globe/place/position/0/keys/1/frame",
+        "/handles/boom/place/turn/1/keys/1/frame",
+        "/bodies/canopy/kind/cloth/rest/scale/keys/1/frame",
+        "/bodies/canopy/kind/cloth/rest/bend/keys/1/frame",
+        "/fields/wind/act/wind/speed/keys/1/frame",
     ] {
         let faults = validate(&with(path, json!(0))).unwrap_err();
         assert!(
@@ -206,8 +207,93 @@ fn names_that_point_nowhere_are_faults_where_they_stand() {
     let mut d = full();
     d["colliders"]["ground"]["hollow"] = json!(true);
     assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/colliders/ground/hollow"));
-    d = with("/bodies/float/shape/ring/tube", json!(0.4));
-    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/bodies/float/shape/ring/tube"));
-    d = with("/bodies/canopy/maps/fade/weights/ramp/to", json!(-0.6));
-    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/bodies/canopy/maps/fade/weights/ramp/to"));
+    d = with("/bodies/float/kind/cloth/shape/ring/tube", json!(0.4));
+    assert!(validate(&d).unwrap_err().iter().any(|f| f.path == "/bodies/float/kind/cloth/shape/ring/tube"));
+    d = with("/bodies/canopy/maps/fade/layers/0/weights/ramp/to", json!(-0.6));
+    assert!(
+        validate(&d)
+            .unwrap_err()
+            .iter()
+            .any(|f| f.path == "/bodies/canopy/maps/fade/layers/0/weights/ramp/to")
+    );
+}
+
+/// Scenes as the first version kept them.
+const OLD: [(&str, &str); 7] = [
+    ("full", include_str!("v1/full.json")),
+    ("cape", include_str!("v1/cape.json")),
+    ("edge", include_str!("v1/edge.json")),
+    ("layers", include_str!("v1/layers.json")),
+    ("relay", include_str!("v1/thistledown-relay.json")),
+    ("towel", include_str!("v1/towel.json")),
+    ("loft", include_str!("v1/washing-loft.json")),
+];
+
+#[test]
+fn scenes_of_the_first_version_are_read_with_all_that_they_say() {
+    for (name, text) in OLD {
+        let old: Value = serde_json::from_str(text).unwrap();
+        assert_eq!(version(&old), Some(1), "{name}");
+        let new = migrate(old.clone());
+        let scene = validate(&new).unwrap_or_else(|f| panic!("{name}: {f:?}"));
+        // Every number of the old one is somewhere in the new one.
+        let all = |of: &Value| {
+            let mut n: Vec<String> =
+                numbers(of).iter().map(|p| of.pointer(p).unwrap().as_f64().unwrap().to_string()).collect();
+            n.sort();
+            n.dedup();
+            n
+        };
+        let kept = all(&new);
+        assert!(all(&old).iter().all(|n| kept.contains(n)), "{name} lost a number");
+        assert_eq!(parse(text).unwrap(), scene, "files are read so too");
+        assert_eq!(migrate(new.clone()), new, "what is new stays as it is");
+    }
+    let edge = parse(OLD[2].1).unwrap();
+    let hand = &edge.handles.values().next().unwrap().place;
+    assert!(hand.position[0].is_still() && !hand.position[2].is_still(), "only what moves has keys");
+    let halfway = hand.at(&edge.frames.moment(6.0)).0;
+    assert_eq!(halfway, [0.0, 0.506, 0.35 + 0.5 * (0.5 - 0.35)]);
+}
+
+#[test]
+fn what_moves_beyond_its_limits_or_can_not_be_read_is_told_where_it_stands() {
+    let wind = "/fields/wind/act/wind/speed";
+    for (path, value, at, words) in [
+        (wind, json!({"keys": [{"frame": 1, "value": 200}]}), "/keys/0/value", "at most 150 m/s"),
+        (wind, json!({"formula": "40 * f"}), "/formula", "is 160 m/s at frame 4; it must be at most 150 m/s"),
+        (wind, json!({"formula": "10 + 1 / (f - 3)"}), "/formula", "gives no number at frame 3"),
+        (wind, json!({"formula": "sin("}), "/formula", "can't be read"),
+        (wind, json!({"formula": "2 * gale"}), "/formula", "names \"gale\""),
+        (wind, json!({"keys": [], "ease": 1}), "/ease", "not a known property"),
+        (wind, json!({}), "", ""),
+        (
+            "/handles/boom/place/on",
+            json!({"handle": "boom"}),
+            "",
+            "goes round in a ring: Boom stands on Boom",
+        ),
+        (
+            "/handles/boom/place/on",
+            json!({"collider": "arm"}),
+            "",
+            "Boom stands on Arm, which stands on Boom",
+        ),
+        ("/handles/boom/place/on", json!({"handle": "gone"}), "", "stands on \"gone\", which there is not"),
+        ("/bodies/canopy/place/on", json!({"handle": "boom"}), "", "neither moves nor rides"),
+        ("/fields/wind/only", json!(["tent"]), "/0", "names the body \"tent\""),
+        ("/fields/wind/place", json!({"position": [0, 0, 0]}), "", "acts everywhere alike"),
+        ("/fields/pull/zone", full()["fields"]["eddies"]["zone"].clone(), "", "gravity acts on everything"),
+    ] {
+        let mut d = full();
+        let (parent, key) = path.rsplit_once('/').unwrap();
+        d.pointer_mut(parent).unwrap()[key] = value.clone();
+        let faults = validate(&d).unwrap_err();
+        let near = |f: &nematon_document::Fault| {
+            format!("{path}{at}").starts_with(&f.path)
+                && f.path.len() + 4 > path.len()
+                && f.message.contains(words)
+        };
+        assert!(faults.iter().any(near), "{path} = {value}: {faults:?}");
+    }
 }

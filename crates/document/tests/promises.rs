@@ -5,11 +5,9 @@ use serde_json::{Value, json};
 
 fn scene() -> Value {
     json!({
-        "nematon": 1, "name": "Ridge", "frames": {"first": 0, "last": 48, "rate": 24, "substeps": 20},
+        "nematon": 2, "name": "Ridge", "frames": {"first": 0, "last": 48, "rate": 24, "substeps": 20},
         "bodies": {"canopy": {
-            "name": "Landing canopy", "kind": "cloth",
-            "shape": {"sheet": {"width": 4, "depth": 2, "columns": 60, "rows": 40}},
-            "matter": {"areal_weight": 0.3},
+            "name": "Landing canopy", "kind": {"cloth": {"shape": {"sheet": {"width": 4, "depth": 2, "columns": 60, "rows": 40}}, "matter": {"areal_weight": 0.3}}},
             "grips": {"eyelets": {"name": "Eyelets", "points": [{"border": {"border": "back", "by": {"eyelets": 8}}}]}}
         }},
         "fields": {"ridge-wind": {"name": "Ridge wind", "act": {"wind": {"speed": 6, "heading": 0}}}},
@@ -24,7 +22,8 @@ fn patch(v: Value) -> json_patch::Patch {
 #[test]
 fn a_good_scene_is_read_and_its_defaults_are_filled_in() {
     let s = validate(&scene()).unwrap();
-    assert_eq!(s.bodies[0].matter.drag, 1.28);
+    let nematon_document::Kind::Cloth(cloth) = &s.bodies[0].kind;
+    assert_eq!(cloth.matter.drag, 1.28);
     assert_eq!(s.floor.unwrap().friction, 0.5);
 }
 
@@ -32,15 +31,15 @@ fn a_good_scene_is_read_and_its_defaults_are_filled_in() {
 fn every_fault_is_listed_with_its_path() {
     let mut d = scene();
     d["fields"]["ridge-wind"]["act"]["wind"]["speed"] = json!(1e9);
-    d["bodies"]["canopy"]["matter"]["areal_weight"] = json!(-2);
-    d["bodies"]["canopy"]["matter"]["glitter"] = json!(true);
+    d["bodies"]["canopy"]["kind"]["cloth"]["matter"]["areal_weight"] = json!(-2);
+    d["bodies"]["canopy"]["kind"]["cloth"]["matter"]["glitter"] = json!(true);
     d["frames"]["rate"] = json!("fast");
     let faults = validate(&d).unwrap_err();
     let paths: Vec<&str> = faults.iter().map(|f| f.path.as_str()).collect();
     for p in [
         "/fields/ridge-wind/act/wind/speed",
-        "/bodies/canopy/matter/areal_weight",
-        "/bodies/canopy/matter/glitter",
+        "/bodies/canopy/kind/cloth/matter/areal_weight",
+        "/bodies/canopy/kind/cloth/matter/glitter",
         "/frames/rate",
     ] {
         assert!(paths.contains(&p), "{p} is missing from {faults:#?}");
@@ -54,7 +53,11 @@ fn faults_between_values_are_found() {
     for (pointer, value, path) in [
         ("/frames/last", json!(-5), "/frames/last"),
         ("/frames/last", json!(1_000_000), "/frames/last"),
-        ("/bodies/canopy/shape/sheet/columns", json!(2_000_000), "/bodies/canopy/shape/sheet/columns"),
+        (
+            "/bodies/canopy/kind/cloth/shape/sheet/columns",
+            json!(2_000_000),
+            "/bodies/canopy/kind/cloth/shape/sheet/columns",
+        ),
         (
             "/bodies/canopy/grips/eyelets/points/0/border/border",
             json!("top"),
@@ -110,7 +113,7 @@ fn a_refused_edit_says_which_operation_or_which_faults() {
     let d = serde_json::to_value(validate(&d).unwrap()).unwrap();
     let two = patch(json!([
         {"op": "replace", "path": "/fields/ridge-wind/act/wind/speed", "value": 1e9},
-        {"op": "replace", "path": "/bodies/canopy/matter/thickness", "value": 0}
+        {"op": "replace", "path": "/bodies/canopy/kind/cloth/matter/thickness", "value": 0}
     ]));
     match apply(&d, &two) {
         Err(EditError::Faults(f)) => assert_eq!(f.len(), 2, "{f:?}"),
@@ -124,7 +127,7 @@ fn a_change_is_told_with_name_values_and_unit() {
     d["fields"]["ridge-wind"]["act"]["wind"]["speed"] = json!(8.5);
     d["fields"]["ridge-wind"]["act"]["wind"]["heading"] = json!(std::f64::consts::FRAC_PI_2);
     d["bodies"]["canopy"]["name"] = json!("Awning");
-    d["bodies"]["canopy"]["shape"]["sheet"]["columns"] = json!(30);
+    d["bodies"]["canopy"]["kind"]["cloth"]["shape"]["sheet"]["columns"] = json!(30);
     let words: Vec<String> =
         changes(&a, &validate(&d).unwrap(), "canopy").into_iter().map(|c| c.words).collect();
     assert_eq!(
@@ -210,7 +213,7 @@ fn an_edit_that_would_grow_without_end_is_refused_before_it_does() {
 #[test]
 fn borders_of_later_layers_can_be_held() {
     let mut d = scene();
-    d["bodies"]["canopy"]["layers"] = json!({"count": 3, "offset": [0, 0.1, 0]});
+    d["bodies"]["canopy"]["kind"]["cloth"]["layers"] = json!({"count": 3, "offset": [0, 0.1, 0]});
     let hold = |d: &Value, name: &str| {
         let mut d = d.clone();
         d["bodies"]["canopy"]["grips"]["eyelets"]["points"] =
@@ -229,10 +232,10 @@ fn borders_of_later_layers_can_be_held() {
 fn every_file_that_a_scene_names_is_listed_with_its_place() {
     let mut d = scene();
     let b = &mut d["bodies"]["canopy"];
-    b["shape"] = json!({"mesh": {"from": {"file": "a.obj"}}});
+    b["kind"]["cloth"]["shape"] = json!({"mesh": {"from": {"file": "a.obj"}}});
     b["grips"] = json!({});
-    b["rest"] = json!({"shape": {"mesh": {"file": "b.obj"}}});
-    b["maps"] = json!({"m": {"name": "M", "weights": {"file": "c.csv"}}});
+    b["kind"]["cloth"]["rest"] = json!({"shape": {"mesh": {"file": "b.obj"}}});
+    b["maps"] = json!({"m": {"name": "M", "layers": [{"weights": {"file": "c.csv"}}]}});
     d["colliders"] = json!({
         "h": {"name": "H", "form": {"hull": {"from": {"file": "d.obj"}}}},
         "k": {"name": "K", "form": {"mesh": {"from": {"blob": "0f".repeat(32)}, "shapes": [{"frame": 3, "from": {"file": "e.obj"}}]}}}
@@ -241,9 +244,9 @@ fn every_file_that_a_scene_names_is_listed_with_its_place() {
         validate(&d).unwrap().files().into_iter().map(|(p, f)| (p, f.to_owned())).collect();
     found.sort();
     let want = [
-        ("/bodies/canopy/maps/m/weights/file", "c.csv"),
-        ("/bodies/canopy/rest/shape/mesh", "b.obj"),
-        ("/bodies/canopy/shape/mesh/from", "a.obj"),
+        ("/bodies/canopy/kind/cloth/rest/shape/mesh", "b.obj"),
+        ("/bodies/canopy/kind/cloth/shape/mesh/from", "a.obj"),
+        ("/bodies/canopy/maps/m/layers/0/weights/file", "c.csv"),
         ("/colliders/h/form/hull/from", "d.obj"),
         ("/colliders/k/form/mesh/shapes/0/from", "e.obj"),
     ];
@@ -281,7 +284,8 @@ fn an_area_names_only_spots_that_it_has_and_lies_within_its_box() {
 fn a_bend_is_told_in_the_unit_that_is_shown() {
     let before = validate(&scene()).unwrap();
     let mut stiffer = scene();
-    stiffer["bodies"]["canopy"]["matter"] = json!({"areal_weight": 0.3, "bend_warp": 2.4e-5});
+    stiffer["bodies"]["canopy"]["kind"]["cloth"]["matter"] =
+        json!({"areal_weight": 0.3, "bend_warp": 2.4e-5});
     let told = changes(&before, &validate(&stiffer).unwrap(), "canopy");
     assert_eq!(told[0].words, "Landing canopy bend, warp, 12 to 24 µN·m");
 }

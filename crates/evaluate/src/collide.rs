@@ -1,11 +1,11 @@
 //! Colliders, handles and who touches whom, from the document to the solver's plain arrays.
 use crate::MeshLibrary;
+use crate::resolve::pose_at;
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, Form, GripId, HeldTo, Key, MAX_COLLIDER_POINTS, MeshSource, Place,
-    Scene, place_at,
+    Body, BodyId, Collider, ColliderId, Form, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Node, Scene,
 };
 use nematon_geometry::{Mesh, block};
-use nematon_solver::{ColliderMotion, ColliderRest, GripMotion, Pose, Rules, Skin, Solid};
+use nematon_solver::{ColliderMotion, ColliderRest, GripMotion, Rules, Skin, Solid};
 use std::sync::Arc;
 
 /// Hulls of more faces are refused: each point of a cloth would meet them all.
@@ -29,8 +29,7 @@ struct Shaped {
 /// A collider with what it needs at hand.
 pub struct Track {
     pub id: ColliderId,
-    place: Place,
-    keys: Vec<Key>,
+    place: Node,
     shapes: Vec<Shaped>,
     pub rest: ColliderRest,
     /// Of what does not change with time.
@@ -39,22 +38,9 @@ pub struct Track {
 
 /// A grip that a handle moves.
 pub struct Carried {
-    place: Place,
-    keys: Vec<Key>,
+    place: Node,
     cloth: usize,
     points: Arc<Vec<u32>>,
-}
-
-fn pose(p: &Place) -> Pose {
-    // Turned about x, then y, then z.
-    let [(sx, cx), (sy, cy), (sz, cz)] = p.turn.map(|a| libm::sincos(0.5 * a));
-    let turn = [
-        sx * cy * cz - cx * sy * sz,
-        cx * sy * cz + sx * cy * sz,
-        cx * cy * sz - sx * sy * cz,
-        cx * cy * cz + sx * sy * sz,
-    ];
-    Pose { position: p.position.map(|c| c as f32), turn: turn.map(|c| c as f32) }
 }
 
 /// The colliders of a scene that any of an island's bodies meet, in the order of the document.
@@ -171,7 +157,7 @@ fn track(
         });
     }
     let hash = *hash.finalize().as_bytes();
-    Ok(Track { id: id.clone(), place: c.place.clone(), keys: c.keys.clone(), shapes, rest, hash })
+    Ok(Track { id: id.clone(), place: c.place.clone(), shapes, rest, hash })
 }
 
 /// Why a mesh can't be the hull of a collider, in a sentence that begins with "it".
@@ -244,16 +230,16 @@ impl Track {
     }
 
     /// Its way from the frame before to this one, by the scene's own numbers.
-    pub fn motion(&self, frame: f64) -> ColliderMotion {
-        let at = |f: f64| pose(&place_at(&self.place, &self.keys, f));
+    pub fn motion(&self, scene: &Scene, frame: f64) -> ColliderMotion {
+        let at = |f: f64| pose_at(scene, &self.place, f);
         let shape = self.shape(frame - 1.0).zip(self.shape(frame)).map(|(a, b)| [a, b]);
         ColliderMotion { from: at(frame - 1.0), to: at(frame), shape }
     }
 
     /// What [`Track::motion`] depends on.
-    pub fn mark(&self, frame: f64, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
+    pub fn mark(&self, scene: &Scene, frame: f64, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
         for f in [frame - 1.0, frame] {
-            let p = pose(&place_at(&self.place, &self.keys, f));
+            let p = pose_at(scene, &self.place, f);
             numbers.extend(p.position);
             numbers.extend(p.turn);
             if let Some((a, b, t)) = self.between(f) {
@@ -278,7 +264,7 @@ pub fn carried(scene: &Scene, bodies: &[GripsOf]) -> Vec<Carried> {
                 && let Some(h) = scene.handles.get(h)
             {
                 let points = Arc::new(points.clone());
-                out.push(Carried { place: h.place.clone(), keys: h.keys.clone(), cloth, points });
+                out.push(Carried { place: h.place.clone(), cloth, points });
             }
         }
     }
@@ -287,8 +273,9 @@ pub fn carried(scene: &Scene, bodies: &[GripsOf]) -> Vec<Carried> {
 
 impl Carried {
     /// Its way from the frame before to this one; the pose of the scene's `first` frame moves nothing.
-    pub fn motion(&self, frame: f64, first: f64) -> GripMotion {
-        let at = |f: f64| pose(&place_at(&self.place, &self.keys, f));
+    pub fn motion(&self, scene: &Scene, frame: f64) -> GripMotion {
+        let first = scene.frames.first as f64;
+        let at = |f: f64| pose_at(scene, &self.place, f);
         GripMotion {
             cloth: self.cloth,
             points: self.points.clone(),

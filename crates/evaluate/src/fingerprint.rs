@@ -5,8 +5,9 @@
 use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::rest::Relaxed;
-use nematon_document::Scene;
-use nematon_solver::{ClothRest, Folds, FrameInputs, Rules};
+use nematon_air::Marks;
+use nematon_document::{BodyId, Scene};
+use nematon_solver::{ClothRest, Floor, Folds, FrameInputs, GripMotion, Matter, Pose, RestMotion, Rules};
 
 /// BLAKE3 of all that a frame was made from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -14,6 +15,7 @@ pub struct Fingerprint(pub [u8; 32]);
 
 /// What an island's frames follow from beside the scene's own air and floor.
 pub struct Island<'a> {
+    pub bodies: &'a [BodyId],
     pub rests: &'a [ClothRest],
     pub rules: &'a Rules,
     pub tracks: &'a [Track],
@@ -26,7 +28,8 @@ pub fn of_island(scene: &Scene, island: &Island) -> Vec<Fingerprint> {
     let count = scene.frames.count();
     let mut out = vec![of_rest(island)];
     for index in 1..count {
-        let next = of_frame(&out[index - 1], &frame_inputs(scene, index), scene, index, island);
+        let next =
+            of_frame(&out[index - 1], &frame_inputs(scene, island.bodies, index), scene, index, island);
         out.push(next);
     }
     out.truncate(count);
@@ -70,17 +73,19 @@ fn of_rest(island: &Island) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
     s.u32(&[nematon_solver::VERSION, island.rests.len() as u32]);
     for rest in island.rests {
-        s.u32(&[rest.positions.len() as u32, rest.triangles.len() as u32]);
-        rest.positions.iter().for_each(|p| s.f32(p));
-        rest.triangles.iter().for_each(|t| s.u32(t));
-        rest.flat.iter().flatten().for_each(|c| s.f32(c));
-        rest.held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
-        let m = &rest.matter;
-        s.f32(&[m.areal_weight, m.shear, m.damping, m.drag, m.lift, m.friction, m.thickness]);
-        s.f32(&m.stretch);
-        s.f32(&m.bend);
-        s.f32(&[m.poisson]);
-        match &rest.folds {
+        let ClothRest { positions, triangles, flat, held, matter, folds, maps } = rest;
+        s.u32(&[positions.len() as u32, triangles.len() as u32]);
+        positions.iter().for_each(|p| s.f32(p));
+        triangles.iter().for_each(|t| s.u32(t));
+        flat.iter().flatten().for_each(|c| s.f32(c));
+        held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
+        let Matter { areal_weight, stretch, shear, poisson, bend, damping, drag, lift, friction, thickness } =
+            matter;
+        s.f32(&[*areal_weight, *shear, *damping, *drag, *lift, *friction, *thickness]);
+        s.f32(stretch);
+        s.f32(bend);
+        s.f32(&[*poisson]);
+        match folds {
             Folds::Start => s.u32(&[0]),
             Folds::Flat => s.u32(&[1]),
             Folds::Like(to) => {
@@ -88,13 +93,14 @@ fn of_rest(island: &Island) -> Fingerprint {
                 to.iter().for_each(|p| s.f32(p));
             }
         }
-        for map in &rest.maps.0 {
+        for map in &maps.0 {
             s.u32(&[map.len() as u32]);
             s.f32(map);
         }
     }
-    island.rules.own.iter().for_each(|o| s.u32(&[u32::from(*o)]));
-    island.rules.between.iter().for_each(|p| s.u32(&p.map(|k| k as u32)));
+    let Rules { own, between } = island.rules;
+    own.iter().for_each(|o| s.u32(&[u32::from(*o)]));
+    between.iter().for_each(|p| s.u32(&p.map(|k| k as u32)));
     island.tracks.iter().for_each(|t| {
         s.0.update(&t.hash);
     });
@@ -110,46 +116,42 @@ fn of_frame(
 ) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
     s.0.update(&before.0);
-    s.f64(inputs.duration);
-    s.u32(&[inputs.substeps]);
-    s.f32(&inputs.gravity);
+    // Those of the island are told by what they follow from.
+    let FrameInputs { start, duration, substeps, gravity, fields, floor, colliders: _, grips: _, rests: _ } =
+        inputs;
+    s.f64(*duration);
+    s.u32(&[*substeps]);
+    s.f32(gravity);
     // Time only counts where something changes with it, so that what doesn't is shared.
-    if !inputs.winds.is_empty() || !inputs.turbulence.is_empty() {
-        s.f64(inputs.start);
+    if !fields.is_empty() {
+        s.f64(*start);
     }
-    for w in &inputs.winds {
-        s.u32(&[1, w.seed]);
-        s.f32(&w.velocity);
-        s.f32(&[w.gust, w.gust_period]);
-    }
-    for t in &inputs.turbulence {
-        s.u32(&[2, t.seed, t.octaves]);
-        s.f32(&[t.strength, t.size, t.pace]);
-        s.f32(&t.drift);
-    }
-    if let Some(f) = &inputs.floor {
+    let mut marks = Marks::default();
+    fields.iter().for_each(|f| f.mark(&mut marks));
+    s.0.update(&marks.0);
+    if let Some(Floor { height, friction }) = floor {
         s.u32(&[3]);
-        s.f32(&[f.height, f.friction]);
+        s.f32(&[*height, *friction]);
     }
     let first = scene.frames.first as f64;
     let (mut numbers, mut hashes) = (vec![], vec![]);
     for t in island.tracks {
-        t.mark(first + index as f64, &mut numbers, &mut hashes);
+        t.mark(scene, first + index as f64, &mut numbers, &mut hashes);
     }
     for c in island.carried {
-        let m = c.motion(first + index as f64, first);
-        s.u32(&[4, m.cloth as u32]);
-        m.points.iter().for_each(|p| s.u32(&[*p]));
-        for p in [m.first, m.from, m.to] {
-            numbers.extend(p.position);
-            numbers.extend(p.turn);
+        let GripMotion { cloth, points, first, from, to } = c.motion(scene, first + index as f64);
+        s.u32(&[4, cloth as u32]);
+        points.iter().for_each(|p| s.u32(&[*p]));
+        for Pose { position, turn } in [first, from, to] {
+            numbers.extend(position);
+            numbers.extend(turn);
         }
     }
     for r in island.relaxed {
-        let m = r.motion(first + index as f64);
-        s.u32(&[5, m.cloth as u32]);
-        numbers.extend(m.scale);
-        numbers.extend(m.folds);
+        let RestMotion { cloth, scale, folds } = r.motion(scene, first + index as f64);
+        s.u32(&[5, cloth as u32]);
+        numbers.extend(scale);
+        numbers.extend(folds);
     }
     s.f32(&numbers);
     hashes.iter().for_each(|h| {

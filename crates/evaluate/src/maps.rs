@@ -1,10 +1,10 @@
 //! The maps of a body, as numbers on its points.
 use crate::{MeshLibrary, ShapeError};
-use nematon_document::{Axis, Body, Scaled, Weights};
+use nematon_document::{Axis, Body, Layer, Map, Scaled, Weights};
 use nematon_geometry::Mesh;
 use nematon_solver::Maps;
 
-/// The weights of a map on the points of an unplaced shape.
+/// The weights of a layer on the points of an unplaced shape.
 ///
 /// # Errors
 /// When it names what the shape has not, or its file can't be had or doesn't fit.
@@ -71,6 +71,22 @@ fn from_segment(p: [f64; 3], a: [f64; 3], b: [f64; 3]) -> f64 {
     dot(d, d).sqrt()
 }
 
+/// The layers of a map laid over each other, on the points of an unplaced shape.
+///
+/// # Errors
+/// As for [`weights`].
+pub fn folded(mesh: &Mesh, map: &Map, library: &impl MeshLibrary) -> Result<Vec<f32>, ShapeError> {
+    let mut out = vec![0f32; mesh.positions.len()];
+    for Layer { weights: from, blend, invert } in &map.layers {
+        let own = weights(mesh, &map.name, from, library)?;
+        for (under, own) in out.iter_mut().zip(own) {
+            let own = f64::from(own);
+            *under = blend.lay(f64::from(*under), if *invert { 1.0 - own } else { own }) as f32;
+        }
+    }
+    Ok(out)
+}
+
 /// What each number of a body's matter is multiplied by.
 ///
 /// # Errors
@@ -80,8 +96,7 @@ pub fn maps(body: &Body, mesh: &Mesh, library: &impl MeshLibrary) -> Result<Maps
     for (what, by) in &body.scaled {
         let Some(map) = body.maps.get(&by.map) else { continue };
         let to = |w: &f32| (by.least + (by.most - by.least) * f64::from(*w)) as f32;
-        out.0[number(*what) as usize] =
-            weights(mesh, &map.name, &map.weights, library)?.iter().map(to).collect();
+        out.0[number(*what) as usize] = folded(mesh, map, library)?.iter().map(to).collect();
     }
     Ok(out)
 }

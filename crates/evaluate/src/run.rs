@@ -84,8 +84,9 @@ impl Parts {
     }
 
     fn fingerprints(&self, scene: &Scene) -> Vec<Vec<Fingerprint>> {
-        let Parts { rests, rules, tracks, carried, relaxed, .. } = self;
-        let island = of_island(scene, &Island { rests, rules, tracks, carried, relaxed });
+        let Parts { members, rests, rules, tracks, carried, relaxed } = self;
+        let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
+        let island = of_island(scene, &Island { bodies: &bodies, rests, rules, tracks, carried, relaxed });
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
     }
@@ -157,11 +158,12 @@ impl Run {
 
     /// All that leads to frame `index`, counted from the first.
     fn inputs(&self, index: usize) -> FrameInputs {
-        let mut inputs = frame_inputs(&self.scene, index);
+        let bodies: Vec<BodyId> = self.members.iter().map(|m| m.id.clone()).collect();
+        let mut inputs = frame_inputs(&self.scene, &bodies, index);
         let first = self.scene.frames.first as f64;
-        inputs.colliders = self.tracks.iter().map(|t| t.motion(first + index as f64)).collect();
-        inputs.grips = self.carried.iter().map(|c| c.motion(first + index as f64, first)).collect();
-        inputs.rests = self.relaxed.iter().map(|r| r.motion(first + index as f64)).collect();
+        inputs.colliders = self.tracks.iter().map(|t| t.motion(&self.scene, first + index as f64)).collect();
+        inputs.grips = self.carried.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
+        inputs.rests = self.relaxed.iter().map(|r| r.motion(&self.scene, first + index as f64)).collect();
         inputs
     }
 

@@ -1,7 +1,8 @@
 //! Setting a thing down on what lies below it.
+use crate::resolve::World;
 use crate::{MeshLibrary, shape, skin};
-use nematon_document::{BodyId, ColliderId, Form, Place, Scene, place_at};
-use nematon_geometry::{Mesh, ball, place, tube};
+use nematon_document::{BodyId, ColliderId, Form, Kind, Scene};
+use nematon_geometry::{Mesh, ball, tube};
 use std::collections::HashMap;
 
 /// What is set down.
@@ -47,11 +48,8 @@ pub fn set_down(scene: &Scene, thing: &Thing, library: &impl MeshLibrary) -> Res
             continue;
         }
         if let Form::Plane {} = c.form {
-            gaps.extend(over_plane(
-                &own,
-                &place_at(&c.place, &c.keys, scene.frames.first as f64),
-                c.thickness,
-            ));
+            let at = World::of(scene, &c.place, scene.frames.first as f64);
+            gaps.extend(over_plane(&own, &at, c.thickness));
         } else if let Ok(Some(s)) = of_collider(scene, id, library) {
             others.push(s);
         }
@@ -76,7 +74,8 @@ pub fn set_down(scene: &Scene, thing: &Thing, library: &impl MeshLibrary) -> Res
 fn of_body(scene: &Scene, id: &BodyId, library: &impl MeshLibrary) -> Result<Skin, String> {
     let body = scene.bodies.get(id).ok_or("There is no such body.")?;
     let s = shape(body, library).map_err(|e| format!("{}: {e}", body.name))?;
-    Ok(Skin { points: s.placed, triangles: s.mesh.triangles, around: 0.5 * body.matter.thickness })
+    let Kind::Cloth(own) = &body.kind;
+    Ok(Skin { points: s.placed, triangles: s.mesh.triangles, around: 0.5 * own.matter.thickness })
 }
 
 /// `None` for a plane, which has no end.
@@ -91,9 +90,8 @@ fn of_collider(scene: &Scene, id: &ColliderId, library: &impl MeshLibrary) -> Re
             Mesh { positions: s.positions, triangles: s.triangles, ..Mesh::default() }
         }
     };
-    let at = place_at(&c.place, &c.keys, scene.frames.first as f64);
-    let mut points = mesh.positions;
-    place(&mut points, at.position, at.turn);
+    let at = World::of(scene, &c.place, scene.frames.first as f64);
+    let points = mesh.positions.iter().map(|p| at.place(p.map(f64::from)).map(|c| c as f32)).collect();
     Ok(Some(Skin { points, triangles: mesh.triangles, around: c.thickness }))
 }
 
@@ -109,9 +107,8 @@ fn capsule(radius: f64, length: f64) -> Mesh {
     out
 }
 
-fn over_plane(own: &Skin, at: &Place, around: f64) -> Option<f64> {
-    let m = nematon_geometry::turn_matrix(at.turn);
-    let up = [m[0][1], m[1][1], m[2][1]];
+fn over_plane(own: &Skin, at: &World, around: f64) -> Option<f64> {
+    let up = at.direction([0.0, 1.0, 0.0]);
     if up[1] < 1e-3 {
         return None;
     }

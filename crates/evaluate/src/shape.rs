@@ -1,5 +1,6 @@
 use nematon_document::{
-    Along, Body, Choice, ImportedMesh, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape, Warp,
+    Along, Body, Choice, Cloth, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape,
+    Warp,
 };
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{
@@ -103,7 +104,9 @@ impl Shaped {
 /// # Errors
 /// When the mesh is missing or unfit, or a grip names what isn't there.
 pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
-    let mesh = match &body.shape {
+    let Kind::Cloth(own) = &body.kind;
+    let (position, turn) = body.place.stands();
+    let mesh = match &own.shape {
         Shape::Sheet(s) => sheet(s.width, s.depth, s.columns, s.rows),
         Shape::Disc(d) => disc(d.radius, d.rings),
         Shape::Ball(b) => ball(b.radius, b.cells),
@@ -112,11 +115,11 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
         Shape::Ring(r) => ring(r.radius, r.tube, r.around, r.about),
         Shape::Mesh(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
     };
-    let mesh = layered(body, mesh)?;
-    let rest = match &body.rest {
+    let mesh = layered(own, mesh)?;
+    let rest = match &own.rest {
         Some(Rest { shape: RestShape::Mesh(from), .. }) => {
-            let times = if let Shape::Mesh(m) = &body.shape { m.refine } else { 0 };
-            let mut rest = layered(body, imported(from, times, library)?)?;
+            let times = if let Shape::Mesh(m) = &own.shape { m.refine } else { 0 };
+            let mut rest = layered(own, imported(from, times, library)?)?;
             // Which corner of a triangle is named first is chance.
             let turned = |m: &Mesh| m.triangles.iter().map(|t| least_first(*t)).collect::<Vec<_>>();
             if rest.positions.len() != mesh.positions.len() || turned(&rest) != turned(&mesh) {
@@ -127,14 +130,14 @@ pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeErr
                 (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
                 rest.triangles.clone_from(&mesh.triangles);
             }
-            place(&mut rest.positions, body.place.position, body.place.turn);
+            place(&mut rest.positions, position, turn);
             Some(rest)
         }
         _ => None,
     };
     let maps = crate::maps::maps(body, &mesh, library)?;
     let mut placed = mesh.positions.clone();
-    place(&mut placed, body.place.position, body.place.turn);
+    place(&mut placed, position, turn);
     let mut grips = vec![];
     for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
         let mut points = vec![];
@@ -179,8 +182,8 @@ fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result
 }
 
 /// A shape with its body's copies of it.
-fn layered(body: &Body, mesh: Mesh) -> Result<Mesh, ShapeError> {
-    let Some(l) = body.layers.as_ref().filter(|l| l.count > 1) else { return Ok(mesh) };
+fn layered(own: &Cloth, mesh: Mesh) -> Result<Mesh, ShapeError> {
+    let Some(l) = own.layers.as_ref().filter(|l| l.count > 1) else { return Ok(mesh) };
     let points = mesh.positions.len() * l.count as usize;
     if points > MAX_POINTS {
         return Err(ShapeError::TooMany { layers: l.count, points });
@@ -239,12 +242,13 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
 
 /// What the solver is told of a body before it moves.
 pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
-    let warp = match &body.shape {
+    let Kind::Cloth(own) = &body.kind;
+    let warp = match &own.shape {
         Shape::Sheet(s) if s.warp == Warp::Depth => WarpAlong::V,
         _ => WarpAlong::U,
     };
-    let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = body.matter;
-    let m = &body.matter;
+    let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
+    let m = &own.matter;
     ClothRest {
         positions: shaped.placed.clone(),
         triangles: shaped.mesh.triangles.clone(),
@@ -262,7 +266,7 @@ pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
             friction: m.friction as f32,
             thickness: m.thickness as f32,
         },
-        folds: match (&shaped.rest, body.rest.as_ref().map(|r| &r.shape)) {
+        folds: match (&shaped.rest, own.rest.as_ref().map(|r| &r.shape)) {
             (Some(rest), _) => Folds::Like(rest.positions.clone()),
             (None, Some(RestShape::Flat)) => Folds::Flat,
             _ => Folds::Start,

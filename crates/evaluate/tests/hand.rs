@@ -9,9 +9,8 @@ use std::f64::consts::{FRAC_PI_2, FRAC_PI_4};
 /// A scene with a floor, a small sheet high up, and what else is said.
 fn scene(more: Value) -> Scene {
     let mut s = json!({
-        "nematon": 1, "name": "t", "frames": {"first": 0, "last": 10},
-        "bodies": {"sheet": {"name": "Sheet", "kind": "cloth", "matter": {"thickness": 0.002},
-            "shape": {"sheet": {"width": 0.2, "depth": 0.2, "columns": 11, "rows": 11}},
+        "nematon": 2, "name": "t", "frames": {"first": 0, "last": 10},
+        "bodies": {"sheet": {"name": "Sheet", "kind": {"cloth": {"matter": {"thickness": 0.002}, "shape": {"sheet": {"width": 0.2, "depth": 0.2, "columns": 11, "rows": 11}}}},
             "place": {"position": [0, 3, 0], "turn": [0, 0, 0]}}},
         "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}},
         "floor": {"height": 0}
@@ -50,7 +49,7 @@ fn it_rests_on_the_highest_of_what_lies_below_and_not_on_what_is_above() {
 fn a_corner_that_stands_between_the_points_of_a_coarse_sheet_still_carries_it() {
     // A spike under the middle of a cell: no point of the sheet stands over it.
     let spike = collider(json!({"box": {"size": [0.004, 1, 0.004]}}), [0.03, 0.5, 0.03]);
-    let coarse = json!({"sheet": {"shape": {"sheet": {"columns": 3, "rows": 3}}}});
+    let coarse = json!({"sheet": {"kind": {"cloth": {"shape": {"sheet": {"columns": 3, "rows": 3}}}}}});
     let s = scene(json!({"colliders": {"spike": spike}, "bodies": coarse}));
     near(sheet_rests_at(&s), 1.0 + 0.004 + 0.001);
 }
@@ -61,8 +60,7 @@ fn it_rests_on_balls_capsules_other_bodies_and_slopes() {
     near(sheet_rests_at(&scene(json!({"colliders": {"c": ball}}))), 0.5 + 0.005);
     let capsule = collider(json!({"capsule": {"radius": 0.1, "length": 0.6}}), [0.0, 0.5, 0.0]);
     near(sheet_rests_at(&scene(json!({"colliders": {"c": capsule}}))), 0.9 + 0.005);
-    let other = json!({"name": "Other", "kind": "cloth", "matter": {"thickness": 0.004},
-        "shape": {"sheet": {"width": 1, "depth": 1, "columns": 5, "rows": 5}}, "place": {"position": [0, 0.7, 0], "turn": [0, 0, 0]}});
+    let other = json!({"name": "Other", "kind": {"cloth": {"matter": {"thickness": 0.004}, "shape": {"sheet": {"width": 1, "depth": 1, "columns": 5, "rows": 5}}}}, "place": {"position": [0, 0.7, 0], "turn": [0, 0, 0]}});
     near(sheet_rests_at(&scene(json!({"bodies": {"other": other}}))), 0.7 + 0.003);
     // A plane that rises by 1 to 1 along x: the sheet's edge at x = 0.1 meets it first.
     let slope = json!({"name": "Slope", "form": {"plane": {}}, "thickness": 0.004,
@@ -96,7 +94,7 @@ fn what_reaches_in_a_little_is_lifted_out() {
 #[test]
 fn a_body_weighs_its_area_and_hangs_by_its_height() {
     let s = scene(
-        json!({"bodies": {"sheet": {"matter": {"areal_weight": 0.5}, "place": {"turn": [FRAC_PI_2, 0, 0]}}}}),
+        json!({"bodies": {"sheet": {"kind": {"cloth": {"matter": {"areal_weight": 0.5}}}, "place": {"turn": [FRAC_PI_2, 0, 0]}}}}),
     );
     let f = feel(&s, &s.bodies[0], &NoMeshes).unwrap();
     near(f.area, 0.04);
@@ -104,7 +102,7 @@ fn a_body_weighs_its_area_and_hangs_by_its_height() {
     near(f.gravity, 9.81);
     // A chain of 0.2 m.
     near(f.swing, 1.668 * 0.2f64.sqrt());
-    let globe = json!({"name": "Ball", "kind": "cloth", "shape": {"ball": {"radius": 0.5, "cells": 24}}});
+    let globe = json!({"name": "Ball", "kind": {"cloth": {"shape": {"ball": {"radius": 0.5, "cells": 24}}}}});
     let ball = scene(json!({"bodies": {"sheet": null, "ball": globe}}));
     let f = feel(&ball, &ball.bodies[0], &NoMeshes).unwrap();
     assert!((f.area / std::f64::consts::PI - 1.0).abs() < 0.01, "{}", f.area);
@@ -113,7 +111,7 @@ fn a_body_weighs_its_area_and_hangs_by_its_height() {
 #[test]
 fn the_stiffer_way_droops_less_and_heavier_droops_more() {
     let of = |matter: Value| {
-        let s = scene(json!({"bodies": {"sheet": {"matter": matter}}}));
+        let s = scene(json!({"bodies": {"sheet": {"kind": {"cloth": {"matter": matter}}}}}));
         let f = feel(&s, &s.bodies[0], &NoMeshes).unwrap();
         (f.droop_warp.last().unwrap()[1], f.droop_weft.last().unwrap()[1], f.bending_length)
     };
@@ -133,7 +131,8 @@ fn a_choice_by_hand_holds_the_same_part_of_a_finer_wider_or_layered_body() {
     let a = area_of(&shaped.mesh, &corner);
     let grip = json!({"name": "Patch", "points": [{"area": {"spots": a.spots, "triangles": a.triangles, "edges": a.edges}}]});
     let held = |columns: u32, width: f64, layers: Value| {
-        let sheet = json!({"shape": {"sheet": {"columns": columns, "rows": columns, "width": width}}, "grips": {"p": grip}, "layers": layers});
+        let shape_of = json!({"sheet": {"columns": columns, "rows": columns, "width": width}});
+        let sheet = json!({"kind": {"cloth": {"shape": shape_of, "layers": layers}}, "grips": {"p": grip}});
         let s = scene(json!({"bodies": {"sheet": sheet}}));
         shape(&s.bodies[0], &NoMeshes).unwrap().grips[0].1.clone()
     };

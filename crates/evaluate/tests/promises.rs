@@ -1,17 +1,16 @@
 //! What stands between the document and the solver.
 #![allow(clippy::unwrap_used)]
-use nematon_document::{BodyId, Scene, parse};
+use nematon_document::{BodyId, Cloth, Kind, Scene, parse};
 use nematon_evaluate::*;
 use nematon_solver::NoWatch;
 
 fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
     let mut s = parse(
-        r#"{"nematon": 1, "name": "t", "frames": {"first": 10, "last": 30, "rate": 24, "substeps": 8},
+        r#"{"nematon": 2, "name": "t", "frames": {"first": 10, "last": 30, "rate": 24, "substeps": 8},
         "bodies": {
-          "canopy": {"name": "Canopy", "kind": "cloth",
-            "shape": {"sheet": {"width": 2, "depth": 1, "columns": 13, "rows": 7}},
+          "canopy": {"name": "Canopy", "kind": {"cloth": {"shape": {"sheet": {"width": 2, "depth": 1, "columns": 13, "rows": 7}}}},
             "grips": {"e": {"name": "Eyelets", "points": [{"border": {"border": "back", "by": {"eyelets": 5}}}, {"corner": "front left"}]}}},
-          "flag": {"name": "Flag", "kind": "cloth", "shape": {"sheet": {"width": 1, "depth": 1, "columns": 5, "rows": 5}}}},
+          "flag": {"name": "Flag", "kind": {"cloth": {"shape": {"sheet": {"width": 1, "depth": 1, "columns": 5, "rows": 5}}}}}},
         "fields": {
           "g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}},
           "w": {"name": "Gust", "when": {"from": 20, "until": 28, "ease": 2}, "act": {"wind": {"speed": 4, "heading": 0}}}}}"#,
@@ -19,6 +18,16 @@ fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
     .unwrap();
     edit(&mut s);
     s
+}
+
+fn cloth<'s>(s: &'s mut Scene, body: &str) -> &'s mut Cloth {
+    let Kind::Cloth(cloth) = &mut s.bodies[&BodyId::from(body)].kind;
+    cloth
+}
+
+fn nth(s: &mut Scene, body: usize) -> &mut Cloth {
+    let Kind::Cloth(cloth) = &mut s.bodies[body].kind;
+    cloth
 }
 
 fn prints(s: &Scene, body: &str) -> Vec<Fingerprint> {
@@ -31,7 +40,7 @@ fn a_field_that_acts_late_leaves_the_frames_before_it_true() {
         scene(|_| ()),
         scene(|s| {
             if let nematon_document::Act::Wind(w) = &mut s.fields[1].act {
-                w.speed = 6.0;
+                w.speed = 6.0.into();
             }
         }),
     );
@@ -55,13 +64,13 @@ fn undoing_gives_the_same_fingerprints_and_names_do_not_count() {
             "canopy"
         )
     );
-    assert_ne!(a[0], prints(&scene(|s| s.bodies[0].matter.thickness = 0.002), "canopy")[0]);
+    assert_ne!(a[0], prints(&scene(|s| nth(s, 0).matter.thickness = 0.002), "canopy")[0]);
 }
 
 #[test]
 fn another_body_and_a_longer_shot_leave_what_is_there_true() {
     let a = prints(&scene(|_| ()), "canopy");
-    assert_eq!(a, prints(&scene(|s| s.bodies[1].matter.areal_weight = 3.0), "canopy"));
+    assert_eq!(a, prints(&scene(|s| nth(s, 1).matter.areal_weight = 3.0), "canopy"));
     assert_eq!(a[..], prints(&scene(|s| s.frames.last = 90), "canopy")[..21]);
 }
 
@@ -75,7 +84,7 @@ fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
     assert_eq!(coarse.len(), 6);
     assert_eq!((coarse[0][0], coarse[4][0]), (-1.0, 1.0));
     let fine = held(&scene(|s| {
-        if let nematon_document::Shape::Sheet(sheet) = &mut s.bodies[0].shape {
+        if let nematon_document::Shape::Sheet(sheet) = &mut nth(s, 0).shape {
             (sheet.columns, sheet.rows) = (60, 40);
         }
     }));
@@ -110,7 +119,7 @@ fn wind_blows_where_its_heading_says() {
     let s = scene(|s| {
         s.fields[1].when = None;
         if let nematon_document::Act::Wind(w) = &mut s.fields[1].act {
-            w.heading = std::f64::consts::FRAC_PI_2;
+            w.heading = std::f64::consts::FRAC_PI_2.into();
         }
     });
     let v = air_at(&s, 3, &[[0.0; 3]])[0];
@@ -122,7 +131,7 @@ fn what_can_not_be_run_is_named() {
     let e = Run::start(&scene(|_| ()), &["tent".into()], &NoMeshes).err().unwrap();
     assert_eq!(e.to_string(), "there is no body \"tent\"");
     let s = scene(|s| {
-        s.bodies[0].shape = nematon_document::Shape::Mesh(nematon_document::ImportedMesh {
+        nth(s, 0).shape = nematon_document::Shape::Mesh(nematon_document::ImportedMesh {
             from: nematon_document::MeshSource::File("x.obj".into()),
             refine: 0,
         })
@@ -132,8 +141,8 @@ fn what_can_not_be_run_is_named() {
     let fall = scene(|s| {
         s.frames.rate = 1.0;
         s.frames.last = 400;
-        s.bodies[1].matter.drag = 0.0;
-        s.bodies[1].matter.lift = 0.0;
+        nth(s, 1).matter.drag = 0.0;
+        nth(s, 1).matter.lift = 0.0;
     });
     let mut run = Run::start(&fall, &["flag".into()], &NoMeshes).unwrap();
     let e = loop {
@@ -172,7 +181,7 @@ fn the_demo_is_the_same_bits_on_one_and_two_threads_and_twice_from_a_checkpoint(
 fn what_is_far_thicker_than_fine_is_refused_where_it_meets_cloth() {
     let start = |touches: bool, thickness: f64| {
         let s = scene(|s| {
-            s.bodies[1].matter.thickness = thickness;
+            nth(s, 1).matter.thickness = thickness;
             s.bodies[1].touch.itself = touches;
         });
         Run::start(&s, &["flag".into()], &NoMeshes).err().map(|e| e.to_string())
@@ -201,7 +210,7 @@ fn what_can_touch_is_one_island_and_what_passes_through_is_not() {
     // In an island, what one is made of counts for the other.
     let prints = |s: &Scene| fingerprints(s, &s.islands()[0], &NoMeshes).unwrap();
     let mut heavy = touching(false);
-    heavy.bodies[1].matter.areal_weight = 2.0;
+    nth(&mut heavy, 1).matter.areal_weight = 2.0;
     assert_ne!(prints(&touching(false))[0][0], prints(&heavy)[0][0]);
     assert_ne!(prints(&heavy)[0][3], prints(&heavy)[1][3]);
 }
@@ -210,11 +219,10 @@ fn what_can_touch_is_one_island_and_what_passes_through_is_not() {
 fn a_collider_that_moves_late_leaves_the_frames_before_it_true() {
     let with = |x: f64| {
         scene(|s| {
-            let keys = format!(
-                r#"[{{"frame": 20, "position": [0, 0, 0]}}, {{"frame": 24, "position": [{x}, 0, 0]}}]"#
+            let keys = format!(r#"{{"keys": [{{"frame": 20, "value": 0}}, {{"frame": 24, "value": {x}}}]}}"#);
+            let text = format!(
+                r#"{{"name": "Ball", "form": {{"ball": {{"radius": 0.1}}}}, "place": {{"position": [{keys}, 0, 0]}}}}"#
             );
-            let text =
-                format!(r#"{{"name": "Ball", "form": {{"ball": {{"radius": 0.1}}}}, "keys": {keys}}}"#);
             s.colliders.insert("ball".into(), serde_json::from_str(&text).unwrap());
         })
     };
@@ -227,7 +235,8 @@ fn a_collider_that_moves_late_leaves_the_frames_before_it_true() {
 #[test]
 fn a_grip_follows_its_handle_and_turns_with_it() {
     let s = scene(|s| {
-        let text = r#"{"name": "Hand", "keys": [{"frame": 10}, {"frame": 20, "position": [0, 1, 0], "turn": [0, 3.14159265, 0]}]}"#;
+        let text = r#"{"name": "Hand", "place": {"position": [0, {"keys": [{"frame": 10, "value": 0}, {"frame": 20, "value": 1}]}, 0],
+            "turn": [0, {"keys": [{"frame": 10, "value": 0}, {"frame": 20, "value": 3.14159265}]}, 0]}}"#;
         s.handles.insert("hand".into(), serde_json::from_str(text).unwrap());
         s.bodies[0].grips[0].to = nematon_document::HeldTo::Handle("hand".into());
     });
@@ -263,9 +272,9 @@ fn a_rest_shape_that_changes_late_leaves_the_frames_before_it_true_and_maps_coun
     let with = |value: f64| {
         scene(|s| {
             let text = format!(
-                r#"{{"scale": [{{"frame": 20, "value": 1}}, {{"frame": 25, "value": {value}}}], "bend": [{{"frame": 26, "value": 1}}]}}"#
+                r#"{{"scale": {{"keys": [{{"frame": 20, "value": 1}}, {{"frame": 25, "value": {value}}}]}}, "bend": {{"keys": [{{"frame": 26, "value": 1}}]}}}}"#
             );
-            s.bodies[&BodyId::from("canopy")].rest = Some(serde_json::from_str(&text).unwrap());
+            cloth(s, "canopy").rest = Some(serde_json::from_str(&text).unwrap());
         })
     };
     let (p, q) = (prints(&with(1.2), "canopy"), prints(&with(0.9), "canopy"));
@@ -275,7 +284,7 @@ fn a_rest_shape_that_changes_late_leaves_the_frames_before_it_true_and_maps_coun
         scene(move |s| {
             let b = &mut s.bodies[&BodyId::from("canopy")];
             let map = format!(
-                r#"{{"name": "{name}", "weights": {{"ramp": {{"along": "u", "from": {from}, "to": 1}}}}}}"#
+                r#"{{"name": "{name}", "layers": [{{"weights": {{"ramp": {{"along": "u", "from": {from}, "to": 1}}}}}}]}}"#
             );
             b.maps.insert(key.into(), serde_json::from_str(&map).unwrap());
             let by = format!(r#"{{"map": "{key}", "least": {least}}}"#);

@@ -81,7 +81,7 @@ fn the_demo_files_are_what_the_generators_make() {
 fn every_fault_of_a_scene_file_is_told() {
     let out = folder("faults");
     let scene = out.join("bad.json");
-    std::fs::write(&scene, r#"{"nematon": 1, "name": "", "frames": {"first": 9, "last": 2, "rate": 0}, "bodies": {}, "fields": {"w": {"name": "W", "act": {"wind": {"speed": 1e9, "heading": 0}}}}}"#).unwrap();
+    std::fs::write(&scene, r#"{"nematon": 2, "name": "", "frames": {"first": 9, "last": 2, "rate": 0}, "bodies": {}, "fields": {"w": {"name": "W", "act": {"wind": {"speed": 1e9, "heading": 0}}}}}"#).unwrap();
     let told = nematon(&["validate", scene.to_str().unwrap()]);
     let words = String::from_utf8_lossy(&told.stderr).into_owned();
     assert!(!told.status.success());
@@ -97,9 +97,8 @@ fn an_explosion_stops_the_bake_names_the_body_and_keeps_the_frames_before() {
     let scene = out.join("fall.json");
     std::fs::write(
         &scene,
-        r#"{"nematon": 1, "name": "Fall", "frames": {"first": 0, "last": 90, "rate": 1, "substeps": 4},
-        "bodies": {"slip": {"name": "Loose slip", "kind": "cloth", "matter": {"drag": 0, "lift": 0},
-            "shape": {"sheet": {"width": 1, "depth": 1, "columns": 4, "rows": 4}}}},
+        r#"{"nematon": 2, "name": "Fall", "frames": {"first": 0, "last": 90, "rate": 1, "substeps": 4},
+        "bodies": {"slip": {"name": "Loose slip", "kind": {"cloth": {"matter": {"drag": 0, "lift": 0}, "shape": {"sheet": {"width": 1, "depth": 1, "columns": 4, "rows": 4}}}}}},
         "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}}}"#,
     )
     .unwrap();
@@ -176,18 +175,18 @@ fn colliders_and_shapes_that_can_not_be_are_told_with_their_place() {
     let scene = out.join("bad.json");
     std::fs::write(
         &scene,
-        r#"{"nematon": 1, "name": "Bad", "frames": {"first": 0, "last": 9},
-        "bodies": {"a": {"name": "A", "kind": "cloth", "shape": {"ball": {"radius": 1, "cells": 256}}, "layers": {"count": 2, "offset": [0, 1, 0]}, "matter": {"thickness": 0},
+        r#"{"nematon": 2, "name": "Bad", "frames": {"first": 0, "last": 9},
+        "bodies": {"a": {"name": "A", "kind": {"cloth": {"shape": {"ball": {"radius": 1, "cells": 256}}, "layers": {"count": 2, "offset": [0, 1, 0]}, "matter": {"thickness": 0}}},
                          "grips": {"g": {"name": "G", "points": [{"corner": "back left"}], "to": {"handle": "none"}}}}},
         "colliders": {"p": {"name": "P", "form": {"plane": {}}, "hollow": true, "thickness": -1},
-                      "b": {"name": "B", "form": {"ball": {"radius": 1}}, "keys": [{"frame": 5}, {"frame": 5}]}}}"#,
+                      "b": {"name": "B", "form": {"ball": {"radius": 1}}, "place": {"position": [0, {"keys": [{"frame": 5, "value": 0}, {"frame": 5, "value": 1}]}, 0]}}}}"#,
     )
     .unwrap();
     let tell = |path: &Path| {
         String::from_utf8_lossy(&nematon(&["validate", path.to_str().unwrap()]).stderr).into_owned()
     };
     let words = tell(&scene);
-    for part in ["/bodies/a/matter/thickness", "/colliders/p/thickness"] {
+    for part in ["/bodies/a/kind/cloth/matter/thickness", "/colliders/p/thickness"] {
         assert!(words.contains(part), "{part} is missing from {words}");
     }
     let text = std::fs::read_to_string(&scene)
@@ -196,9 +195,12 @@ fn colliders_and_shapes_that_can_not_be_are_told_with_their_place() {
         .replace("\"thickness\": 0", "\"friction\": 1");
     std::fs::write(&scene, text).unwrap();
     let words = tell(&scene);
-    for part in
-        ["/bodies/a/shape", "/bodies/a/grips/g/to/handle", "/colliders/p/hollow", "/colliders/b/keys/1/frame"]
-    {
+    for part in [
+        "/bodies/a/kind/cloth/shape",
+        "/bodies/a/grips/g/to/handle",
+        "/colliders/p/hollow",
+        "/colliders/b/place/position/1/keys/1/frame",
+    ] {
         assert!(words.contains(part), "{part} is missing from {words}");
     }
 }
@@ -215,8 +217,7 @@ fn frames(file: &Path, points: usize) -> Vec<Vec<[f32; 3]>> {
 fn sheet(frames: u32, points: u32, gravity: f64, more: &str) -> String {
     format!(
         r#"{{"nematon": 1, "name": "S", "frames": {{"first": 0, "last": {frames}}},
-        "bodies": {{"slip": {{"name": "Slip", "kind": "cloth",
-            "shape": {{"sheet": {{"width": 0.5, "depth": 0.5, "columns": {points}, "rows": {points}}}}}, {more}}}}},
+        "bodies": {{"slip": {{"name": "Slip", "kind": "cloth", "shape": {{"sheet": {{"width": 0.5, "depth": 0.5, "columns": {points}, "rows": {points}}}}}, {more}}}}},
         "fields": {{"g": {{"name": "Gravity", "act": {{"gravity": {{"strength": {gravity}}}}}}}}}}}"#
     )
 }
@@ -305,8 +306,8 @@ fn maps_and_rest_shapes_of_a_scene_file_do_what_they_say() {
             "names the border \"rim\"; the shape has back, right, front, left",
         ),
         (r#""scaled": {"bend": {"map": "gone"}}"#.into(), "/bodies/slip/scaled/bend/map"),
-        (r#""rest": {"scale": [{"frame": 3, "value": 1}, {"frame": 3, "value": 2}]}"#.into(), "/bodies/slip/rest/scale/1/frame"),
-        (r#""matter": {"poisson": 0.6}"#.into(), "/bodies/slip/matter/poisson"),
+        (r#""rest": {"scale": [{"frame": 3, "value": 1}, {"frame": 3, "value": 2}]}"#.into(), "/bodies/slip/kind/cloth/rest/scale/keys/1/frame"),
+        (r#""matter": {"poisson": 0.6}"#.into(), "/bodies/slip/kind/cloth/matter/poisson"),
     ] {
         let (ok, words, _) = run("bad", 4, 9, 0.0, &more);
         assert!(!ok && words.contains(told), "{told} is missing from {words}");

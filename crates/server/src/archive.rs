@@ -2,7 +2,7 @@
 //! when it is unpacked.
 use crate::problem::Problem;
 use crate::state::App;
-use nematon_document::{Fault, MAX_DOCUMENT, MeshSource, Scene, validate};
+use nematon_document::{Fault, MAX_DOCUMENT, MeshSource, Scene, migrate, validate};
 use nematon_formats::{MAX_BYTES, file_names};
 use nematon_store::StoreError;
 use std::collections::HashMap;
@@ -102,7 +102,7 @@ pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
     };
     let text = entry(SCENE, MAX_DOCUMENT).map_err(refuse)?;
     let value = serde_json::from_slice(&text).map_err(|e| refuse(format!("{SCENE}: {e}")))?;
-    let scene = validate(&value).map_err(|f| Problem::faults("Its scene can't be read", f))?;
+    let scene = validate(&migrate(value)).map_err(|f| Problem::faults("Its scene can't be read", f))?;
     let (mut meshes, mut faults) = (HashMap::new(), vec![]);
     for (path, source) in scene.sources() {
         let name = match source {

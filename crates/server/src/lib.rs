@@ -64,6 +64,7 @@ pub enum ServeError {
 /// When the database or the port can't be had.
 pub async fn serve(options: Options) -> Result<(), ServeError> {
     let store = Store::open(&options.database).await?;
+    renew(&store).await?;
     let listener = TcpListener::bind(("127.0.0.1", options.port))
         .await
         .map_err(|error| ServeError::Listen { port: options.port, error })?;
@@ -79,6 +80,22 @@ pub async fn serve(options: Options) -> Result<(), ServeError> {
     worker.abort();
     give_back(&store, &name).await;
     served.map_err(ServeError::Ended)
+}
+
+/// Brings scenes of an older version to this one.
+async fn renew(store: &Store) -> Result<(), StoreError> {
+    use nematon_document::{VERSION, apply_old, inverse, migrate, version};
+    let how = nematon_store::Renewal {
+        is_old: &|scene| version(scene).is_some_and(|v| v < u64::from(VERSION)),
+        renew: &migrate,
+        apply: &|scene, patch| apply_old(scene, &serde_json::from_str(patch).ok()?),
+        patch: &|from, to| serde_json::to_string(&inverse(to, from)),
+    };
+    let done = store.renew(&how).await?;
+    if done > 0 {
+        println!("{done} projects of an older version are of this one now");
+    }
+    Ok(())
 }
 
 fn router(app: App, web: &std::path::Path) -> Router {

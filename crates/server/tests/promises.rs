@@ -144,7 +144,7 @@ async fn an_edit_lists_all_its_faults_and_a_stale_one_gets_the_project_as_it_is(
     let s = Server::new().await;
     let two = json!([
         {"op": "replace", "path": "/fields/ridge-wind/act/wind/speed", "value": 1e9},
-        {"op": "replace", "path": "/bodies/landing-canopy/matter/thickness", "value": 0}
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/matter/thickness", "value": 0}
     ]);
     let (status, problem) = s.edit(0, two).await;
     assert_eq!((status, problem["faults"].as_array().unwrap().len()), (422, 2), "{problem}");
@@ -312,10 +312,10 @@ async fn an_explosion_ends_the_run_with_body_and_cause_and_keeps_the_frames_befo
     let patch = json!([
         {"op": "replace", "path": "/frames", "value": {"first": 0, "last": 80, "rate": 1, "substeps": 4}},
         {"op": "replace", "path": "/bodies/landing-canopy/grips", "value": {}},
-        {"op": "replace", "path": "/bodies/landing-canopy/matter/drag", "value": 0},
-        {"op": "replace", "path": "/bodies/landing-canopy/matter/lift", "value": 0},
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/columns", "value": 4},
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/rows", "value": 4},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/matter/drag", "value": 0},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/matter/lift", "value": 0},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 4},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 4},
         {"op": "remove", "path": "/floor"}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
@@ -383,15 +383,15 @@ async fn a_scene_that_names_files_is_refused_with_all_of_them() {
     let s = Server::new().await;
     let patch = json!([
         {"op": "add", "path": "/colliders", "value": {"h": {"name": "H", "form": {"hull": {"from": {"file": "d.obj"}}}}}},
-        {"op": "add", "path": "/bodies/landing-canopy/rest", "value": {"shape": {"mesh": {"file": "b.obj"}}}},
-        {"op": "add", "path": "/bodies/landing-canopy/maps", "value": {"m": {"name": "M", "weights": {"file": "c.csv"}}}}
+        {"op": "add", "path": "/bodies/landing-canopy/kind/cloth/rest", "value": {"shape": {"mesh": {"file": "b.obj"}}}},
+        {"op": "add", "path": "/bodies/landing-canopy/maps", "value": {"m": {"name": "M", "layers": [{"weights": {"file": "c.csv"}}]}}}
     ]);
     let (status, problem) = s.edit(0, patch).await;
     let paths: Vec<&str> =
         problem["faults"].as_array().unwrap().iter().map(|f| f["path"].as_str().unwrap()).collect();
     assert_eq!(status, 422);
     assert_eq!(paths.len(), 3, "{paths:?}");
-    assert!(paths.contains(&"/bodies/landing-canopy/maps/m/weights/file"));
+    assert!(paths.contains(&"/bodies/landing-canopy/maps/m/layers/0/weights/file"));
 }
 
 #[tokio::test]
@@ -436,7 +436,7 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
     let blob = mesh.json::<Value>().await.unwrap()["blob"].clone();
     let patch = json!([
         {"op": "replace", "path": "/bodies/landing-canopy/grips", "value": {}},
-        {"op": "replace", "path": "/bodies/landing-canopy/shape", "value": {"mesh": {"from": {"blob": blob}, "refine": 2}}},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape", "value": {"mesh": {"from": {"blob": blob}, "refine": 2}}},
         {"op": "replace", "path": "/frames/last", "value": 6}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
@@ -479,7 +479,7 @@ async fn beyond_the_limit_what_nobody_asks_for_goes_and_undo_steps_and_takes_kee
     s.edit(0, short).await;
     // Fifteen takes of other scenes, the first three of which no lane looks at any more.
     for k in 0..15 {
-        s.edit(1 + k, json!([{"op": "replace", "path": "/bodies/landing-canopy/matter/bend_warp", "value": 1e-4 + 1e-5 * k as f64}])).await;
+        s.edit(1 + k, json!([{"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/matter/bend_warp", "value": 1e-4 + 1e-5 * k as f64}])).await;
         s.run().await;
         s.until("it is done", |r| r["state"] == "done" && r["revision"].as_i64() == Some(2 + k)).await;
     }
@@ -514,8 +514,8 @@ async fn a_run_is_cancelled_within_a_second_whatever_it_is_at() {
     let s = Server::new().await;
     // Six hundred by four hundred points: seconds to build, seconds a frame.
     let patch = json!([
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/columns", "value": 600},
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/rows", "value": 400},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 600},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 400},
         {"op": "replace", "path": "/frames/substeps", "value": 200}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
@@ -537,8 +537,8 @@ async fn a_run_is_cancelled_within_a_second_whatever_it_is_at() {
 async fn a_delivery_goes_out_as_it_is_read() {
     let s = Server::new().await;
     let patch = json!([
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/columns", "value": 200},
-        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/rows", "value": 200},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 200},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 200},
         {"op": "replace", "path": "/frames/last", "value": 240},
         {"op": "replace", "path": "/frames/substeps", "value": 1}
     ]);
@@ -602,7 +602,7 @@ async fn points_become_an_area_that_a_grip_takes_and_a_denser_sheet_fills() {
     let sheet = json!({"sheet": {"width": 1, "depth": 1, "columns": 21, "rows": 21}});
     s.edit(
         0,
-        json!([{"op": "replace", "path": "/bodies/landing-canopy/shape", "value": sheet},
+        json!([{"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape", "value": sheet},
                      {"op": "replace", "path": "/bodies/landing-canopy/grips", "value": {}}]),
     )
     .await;
@@ -614,9 +614,9 @@ async fn points_become_an_area_that_a_grip_takes_and_a_denser_sheet_fills() {
         s.edit(1, json!([{"op": "add", "path": "/bodies/landing-canopy/grips/patch", "value": grip}])).await;
     assert_eq!(status, 200);
     for (revision, columns, points) in [(2, 41, 81), (3, 81, 17 * 17), (4, 21, 25), (5, 11, 9)] {
-        let to = json!([{"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/columns", "value": columns},
-                        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/rows", "value": columns},
-                        {"op": "replace", "path": "/bodies/landing-canopy/shape/sheet/width", "value": revision}]);
+        let to = json!([{"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": columns},
+                        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": columns},
+                        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/width", "value": revision}]);
         assert_eq!(s.edit(revision, to).await.0, 200);
         let bytes = s
             .ask(Method::GET, "/projects/1/bodies/landing-canopy/shape")
@@ -661,8 +661,8 @@ async fn a_mesh_is_looked_at_by_the_rules_of_its_use_and_mended_where_that_is_as
 async fn a_thing_is_set_down_on_what_lies_below_it() {
     let s = Server::new().await;
     let ball = json!({"name": "Ball", "form": {"ball": {"radius": 0.25}}, "thickness": 0.002, "place": {"position": [9, 0.25, 0], "turn": [0, 0, 0]}});
-    let sheet = json!({"name": "Sheet", "kind": "cloth", "shape": {"sheet": {"width": 0.2, "depth": 0.2, "columns": 11, "rows": 11}},
-                       "place": {"position": [9, 3, 0], "turn": [0, 0, 0]}, "matter": {"thickness": 0.001}});
+    let sheet = json!({"name": "Sheet", "kind": {"cloth": {"matter": {"thickness": 0.001},
+                       "shape": {"sheet": {"width": 0.2, "depth": 0.2, "columns": 11, "rows": 11}}}}, "place": {"position": [9, 3, 0], "turn": [0, 0, 0]}});
     s.edit(
         0,
         json!([{"op": "add", "path": "/colliders", "value": {"ball": ball}},
@@ -685,7 +685,7 @@ async fn what_a_matter_is_like_is_told_with_its_weight() {
     let s = Server::new().await;
     let feel = s.get("/projects/1/bodies/landing-canopy/feel").await;
     let project = s.get("/projects/1").await;
-    let body = &project["scene"]["bodies"]["landing-canopy"];
+    let body = &project["scene"]["bodies"]["landing-canopy"]["kind"]["cloth"];
     let (sheet, weight) = (&body["shape"]["sheet"], body["matter"]["areal_weight"].as_f64().unwrap());
     let area = sheet["width"].as_f64().unwrap() * sheet["depth"].as_f64().unwrap();
     assert!((feel["mass"].as_f64().unwrap() / (area * weight) - 1.0).abs() < 1e-4, "{feel}");
@@ -720,4 +720,95 @@ async fn a_run_of_a_part_computes_that_part_and_one_that_waits_says_for_what() {
     }
     let long = s.get("/projects/1/runs").await;
     assert_eq!(long[0]["state"], "queued", "{long}");
+}
+
+/// What a server of documents of version 1 kept: a scene with all that version 2 says otherwise, five edits of which the
+/// last is undone, and the twelve frames that were computed before that.
+const AWNING_YARD: &str = include_str!("v1/awning-yard.sql");
+
+#[tokio::test]
+async fn a_project_of_the_first_version_opens_is_true_where_it_was_and_undoes() {
+    let database = fresh().await;
+    let pool = sqlx::PgPool::connect(&database).await.unwrap();
+    sqlx::raw_sql(AWNING_YARD).execute(&pool).await.unwrap();
+    pool.close().await;
+    let s = start(&database);
+    let counts = async || s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"].as_u64().unwrap();
+    let turn = async |way: &str| {
+        let now = s.get("/projects/1").await;
+        let r =
+            s.ask(Method::POST, &format!("/projects/1/{way}")).json(&json!({"revision": now["revision"]}));
+        assert_eq!(r.send().await.unwrap().status(), 200, "{way}");
+        s.get("/projects/1").await
+    };
+    let now = s.get("/projects/1").await;
+    assert_eq!((&now["scene"]["nematon"], &now["revision"]), (&json!(2), &json!(6)));
+    assert_eq!((&now["undo"], &now["redo"]), (&json!("Hem map"), &json!("Awning columns")));
+    assert_eq!(counts().await, 0, "with seven columns it was never computed");
+    let again = turn("redo").await;
+    let cloth = |p: &Value| p["scene"]["bodies"]["awning"]["kind"]["cloth"].clone();
+    assert_eq!(cloth(&again)["shape"]["sheet"]["columns"], 8);
+    assert_eq!(counts().await, 12, "the frames that were computed are true, and nothing was computed");
+    let scene = |p: &Value, path: &str| p["scene"].pointer(path).unwrap().as_f64().unwrap();
+    for (undo, path, value) in [
+        ("Awning columns", "/bodies/awning/kind/cloth/shape/sheet/columns", 7.0),
+        ("Hem map", "/bodies/awning/maps/hem/layers/0/weights/border/reach", 0.4),
+        ("Awning rest scale", "/bodies/awning/kind/cloth/rest/scale/keys/1/value", 1.1),
+        ("Roller second key", "/colliders/roller/place/position/1/keys/1/value", 1.2),
+        ("Awning areal weight", "/bodies/awning/kind/cloth/matter/areal_weight", 0.2),
+    ] {
+        assert_eq!(s.get("/projects/1").await["undo"], undo);
+        assert_eq!(scene(&turn("undo").await, path), value, "{undo}");
+    }
+    assert_eq!(s.get("/projects/1").await["undo"], Value::Null);
+    for _ in 0..5 {
+        turn("redo").await;
+    }
+    assert_eq!(s.get("/projects/1").await["scene"], again["scene"], "and all the way forward again");
+    assert_eq!(counts().await, 12);
+    // An edit by this version, on what came from the other.
+    let patch = json!([{"op": "replace", "path": "/colliders/roller/place/position/1", "value": 1.0}]);
+    assert_eq!(s.edit(s.get("/projects/1").await["revision"].as_i64().unwrap(), patch).await.0, 200);
+    assert_eq!(counts().await, 1, "all but the first frame, where it stands as it did");
+}
+
+#[tokio::test]
+async fn where_things_are_is_told_frame_by_frame_and_on_what_they_stand() {
+    let s = Server::new().await;
+    let quarter = std::f64::consts::FRAC_PI_2;
+    let keys = |a: f64, b: f64| json!({"keys": [{"frame": 0, "value": a}, {"frame": 10, "value": b}]});
+    let post = json!({"name": "Post", "place": {"position": [keys(0.0, 2.0), 1, 0], "turn": [0, keys(0.0, quarter), 0]}});
+    let lamp = json!({"name": "Lamp", "form": {"ball": {"radius": 0.1}}, "place": {"position": [0, 0.5, 1], "on": {"handle": "post"}}});
+    let stone = json!({"name": "Stone", "form": {"ball": {"radius": 0.1}}, "place": {"position": [3, 0, 0]}});
+    let patch = json!([{"op": "add", "path": "/handles", "value": {"post": post}},
+        {"op": "add", "path": "/colliders", "value": {"lamp": lamp, "stone": stone}}]);
+    assert_eq!(s.edit(0, patch).await.0, 200);
+    let read = async |query: &str| {
+        let bytes = s
+            .ask(Method::GET, &format!("/projects/1/tracks{query}"))
+            .send()
+            .await
+            .unwrap()
+            .bytes()
+            .await
+            .unwrap();
+        let head = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+        let told: Value = serde_json::from_slice(&bytes[4..4 + head]).unwrap();
+        let numbers: Vec<f32> =
+            bytes[4 + head..].chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
+        (told, numbers)
+    };
+    let (told, numbers) = read("").await;
+    let counts: Vec<u64> =
+        told["tracks"].as_array().unwrap().iter().map(|t| t["frames"].as_u64().unwrap()).collect();
+    assert_eq!(counts, [241, 1, 241], "what never moves has one pose");
+    let lamp = |frame: usize| &numbers[7 * frame..7 * frame + 7];
+    let near = |a: &[f32], b: [f64; 3]| (0..3).all(|k| (f64::from(a[k]) - b[k]).abs() < 1e-6);
+    assert!(near(lamp(0), [0.0, 1.5, 1.0]), "{:?}", lamp(0));
+    // A quarter turn about y brings z to x; it turns with what it stands on.
+    assert!(near(lamp(10), [3.0, 1.5, 0.0]) && near(lamp(240), [3.0, 1.5, 0.0]), "{:?}", lamp(10));
+    assert!((f64::from(lamp(10)[4]) - (quarter / 2.0).sin()).abs() < 1e-6);
+    let (told, few) = read("?first=4&last=6").await;
+    assert_eq!((&told["first"], few.len()), (&json!(4), 7 * (3 + 1 + 3)));
+    assert_eq!(&few[..7], lamp(4));
 }

@@ -19,7 +19,7 @@ pub struct Exploded {
 /// What most likely drove an explosion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Cause {
-    #[error("air faster than 200 m/s. Lower the wind or the turbulence")]
+    #[error("air faster than 200 m/s. Lower what moves it")]
     Air,
     #[error("gravity of more than 200 m/s². Lower it")]
     Gravity,
@@ -40,8 +40,7 @@ impl Exploded {
                 () => continue,
             };
             let strength = |v: [f32; 3]| v.iter().map(|c| c * c).sum::<f32>().sqrt();
-            let air = frame.winds.iter().map(|w| strength(w.velocity)).sum::<f32>()
-                + frame.turbulence.iter().map(|t| t.strength).sum::<f32>();
+            let air = frame.fields.iter().map(|f| f.act.speed()).sum::<f32>();
             let free = state.x[..cloth.points()].iter().all(|r| r.0[3] > 0.0) && frame.floor.is_none();
             let cause = match () {
                 () if air.is_nan() || air > 200.0 => Cause::Air,

@@ -1,4 +1,5 @@
 //! All that the solver is told, as plain arrays. Owned here, so that it never sees a document.
+use nematon_air::FieldNow;
 use std::sync::Arc;
 
 /// A cloth before it moves. Arrays are indexed by point or by triangle as named.
@@ -126,34 +127,6 @@ impl Default for Matter {
             thickness: 0.0006,
         }
     }
-}
-
-/// A wind at one frame.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Wind {
-    /// Mean velocity, m/s.
-    pub velocity: [f32; 3],
-    /// Root-mean-square of the gusts as a share of the speed, 0 to 1.
-    pub gust: f32,
-    /// Typical time between gusts, seconds.
-    pub gust_period: f32,
-    pub seed: u32,
-}
-
-/// Turbulence at one frame.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Turbulence {
-    /// Root-mean-square speed, m/s.
-    pub strength: f32,
-    /// Wavelength of the first octave, metres.
-    pub size: f32,
-    /// How often a second the pattern renews itself in place.
-    pub pace: f32,
-    /// Velocity of the pattern, m/s.
-    pub drift: [f32; 3],
-    /// 1 to 4.
-    pub octaves: u32,
-    pub seed: u32,
 }
 
 /// A level plane.
@@ -322,8 +295,8 @@ pub struct FrameInputs {
     pub substeps: u32,
     /// m/s².
     pub gravity: [f32; 3],
-    pub winds: Vec<Wind>,
-    pub turbulence: Vec<Turbulence>,
+    /// What moves air, in the order in which it is summed; bodies by their numbers.
+    pub fields: Vec<FieldNow>,
     pub floor: Option<Floor>,
     /// One for each collider.
     pub colliders: Vec<ColliderMotion>,
@@ -340,8 +313,7 @@ impl Default for FrameInputs {
             duration: 1.0 / 24.0,
             substeps: 10,
             gravity: [0.0, -9.81, 0.0],
-            winds: vec![],
-            turbulence: vec![],
+            fields: vec![],
             floor: None,
             colliders: vec![],
             grips: vec![],

@@ -3,7 +3,7 @@
 //! Units are SI. Every result is the same bits on any number of threads: work is divided by the mesh
 //! (a tree of nested parts), never by who does it, and sums run in the order of the parts.
 
-pub mod air;
+mod air;
 mod build;
 mod coarse;
 mod colouring;

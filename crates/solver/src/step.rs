@@ -124,7 +124,7 @@ fn through(
             if s.airy && k % sample_every == 0 {
                 let span = f64::from(sample_every.min(substeps - k)) * dt;
                 let t = frame.start + f64::from(k) * dt + 0.5 * span;
-                air::sample(s.cloth, state, frame, t, watch);
+                air::sample((s.cloth, s.number), state, frame, t, watch);
             }
         }
         if touches {
@@ -182,6 +182,8 @@ impl From<Halt> for Cut {
 /// What all sub-steps of a frame have in common.
 struct Substep<'a> {
     cloth: &'a Cloth,
+    /// Its number in the island.
+    number: usize,
     /// Those of the first sub-step and of the others.
     scales: [Scale; 2],
     /// A sub-step, seconds.
@@ -222,6 +224,7 @@ impl<'a> Substep<'a> {
         let kept = |scale: f32| libm::exp(-f64::from(m.damping * scale) * f64::from(dt)) as f32;
         Substep {
             cloth,
+            number,
             scales,
             dt,
             gravity: frame.gravity,
@@ -234,7 +237,7 @@ impl<'a> Substep<'a> {
             rest: frame.rests.iter().find(|r| r.cloth == number),
             kept: kept(1.0),
             keeps: cloth.maps.of(Scaled::Damping).iter().map(|s| kept(*s)).collect(),
-            airy: !frame.winds.is_empty() || !frame.turbulence.is_empty(),
+            airy: !frame.fields.is_empty(),
             drag: m.drag > 0.0 || m.lift > 0.0,
             bends: balances.map(|b| cloth.bends(b)),
             plate: balances.map(|b| cloth.plate.direct(b)),

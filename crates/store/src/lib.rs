@@ -5,6 +5,7 @@ mod frames;
 mod meshes;
 mod notice;
 mod projects;
+mod renew;
 mod runs;
 mod snags;
 mod space;
@@ -13,6 +14,7 @@ pub use edits::NewEdit;
 pub use meshes::StoredMesh;
 pub use notice::{Notice, Notices};
 pub use projects::{EditOutcome, ProjectRow, ProjectSummary};
+pub use renew::Renewal;
 pub use runs::{ATTEMPTS, Claim, Going, RunRow, RunState, RunWish};
 pub use space::{REMOVED_DAYS, Space};
 

@@ -5,6 +5,8 @@ import type { components, paths } from './schema.generated';
 type Schemas = components['schemas'];
 export type Scene = Schemas['Scene'];
 export type Body = Schemas['Body'];
+export type Node = Schemas['Node'];
+export type TracksHead = Schemas['TracksHead'];
 export type Grip = Schemas['Grip'];
 export type Choice = Schemas['Choice'];
 export type Field = Schemas['Field'];

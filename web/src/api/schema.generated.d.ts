@@ -1583,6 +1583,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/tracks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where colliders and handles are at some frames */
+        get: {
+            parameters: {
+                query?: {
+                    first?: number | null;
+                    last?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1627,7 +1677,7 @@ export interface components {
             /**
              * Document version
              * Format: uint32
-             * @description Version of the document, 1.
+             * @description Version of the document, 2.
              */
             nematon: number;
             /** Name */
@@ -1691,21 +1741,20 @@ export interface components {
              */
             substeps: number;
         };
-        /** @description Something simulated. So far: cloth. */
+        /** @description Something simulated: what all have, and what its kind has of its own. */
         Body: {
             /** Name */
             name: string;
-            /** Kind */
-            kind: components["schemas"]["BodyKind"];
             /**
              * Dye
              * @description Left out, it is undyed linen.
              */
             dye?: components["schemas"]["Dye"] | null;
-            /** Shape */
-            shape: components["schemas"]["Shape"];
+            /** Kind */
+            kind: components["schemas"]["Kind"];
             /**
              * Place
+             * @description Where it starts.
              * @default {
              *       "position": [
              *         0,
@@ -1719,7 +1768,48 @@ export interface components {
              *       ]
              *     }
              */
-            place: components["schemas"]["Place"];
+            place: components["schemas"]["Node"];
+            /**
+             * Grips
+             * @default {}
+             */
+            grips: {
+                [key: string]: components["schemas"]["Grip"];
+            };
+            /**
+             * Contact
+             * @default {
+             *       "itself": false,
+             *       "others": false,
+             *       "group": "cloth"
+             *     }
+             */
+            touch: components["schemas"]["Touch"];
+            /** Maps */
+            maps?: {
+                [key: string]: components["schemas"]["Map"];
+            };
+            /**
+             * Scaled by maps
+             * @description Which numbers of the matter change from point to point, and how.
+             */
+            scaled?: {
+                [key: string]: components["schemas"]["ScaledBy"];
+            };
+        };
+        /**
+         * @description The colour that a thing is shown in; says nothing about how it moves.
+         * @enum {string}
+         */
+        Dye: "linen" | "madder" | "weld" | "woad" | "moss" | "plum" | "rust";
+        /** @description What a body is, with what only its kind has. */
+        Kind: {
+            cloth: components["schemas"]["Cloth"];
+        };
+        /** @description A surface that bends and hardly stretches. */
+        Cloth: {
+            /** Shape */
+            shape: components["schemas"]["Shape"];
             /**
              * Matter
              * @default {
@@ -1739,50 +1829,16 @@ export interface components {
              */
             matter: components["schemas"]["Matter"];
             /**
-             * Grips
-             * @default {}
-             */
-            grips: {
-                [key: string]: components["schemas"]["Grip"];
-            };
-            /**
              * Layers
              * @description More of the same shape, as layers of one body.
              */
             layers?: components["schemas"]["Layers"] | null;
             /**
-             * Contact
-             * @default {
-             *       "itself": false,
-             *       "others": false,
-             *       "group": "cloth"
-             *     }
-             */
-            touch: components["schemas"]["Touch"];
-            /**
              * Rest
              * @description What it comes back to; left out, the shape that it starts in.
              */
             rest?: components["schemas"]["Rest"] | null;
-            /** Maps */
-            maps?: {
-                [key: string]: components["schemas"]["Map"];
-            };
-            /**
-             * Scaled by maps
-             * @description Which numbers of the matter change from point to point, and how.
-             */
-            scaled?: {
-                [key: string]: components["schemas"]["ScaledBy"];
-            };
         };
-        /** @enum {string} */
-        BodyKind: "cloth";
-        /**
-         * @description The colour that a thing is shown in; says nothing about how it moves.
-         * @enum {string}
-         */
-        Dye: "linen" | "madder" | "weld" | "woad" | "moss" | "plum" | "rust";
         /** @description Where the points come from. */
         Shape: {
             sheet: components["schemas"]["Sheet"];
@@ -1934,27 +1990,6 @@ export interface components {
         } | {
             blob: string;
         };
-        /** @description Where a shape stands: turned about x, then y, then z, and moved. */
-        Place: {
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            position: number[];
-            /**
-             * Turn
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            turn: number[];
-        };
         /**
          * @description What a cloth is made of. Per unit width, so that point counts and sub-steps don't change it.
          *     The defaults are a plain cotton of 150 g/m².
@@ -2047,6 +2082,130 @@ export interface components {
              */
             thickness: number;
         };
+        /** @description Copies of a shape, each moved, turned and scaled from the one before. */
+        Layers: {
+            /**
+             * Layers
+             * Format: uint32
+             * @description With the first.
+             */
+            count: number;
+            /** Step */
+            offset: number[];
+            /**
+             * Turn of a step
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: number[];
+            /**
+             * Scale of a step
+             * Format: double
+             * @default 1
+             */
+            scale: number;
+        };
+        /** @description The shape that a body wants to come back to. */
+        Rest: {
+            /**
+             * Rest shape
+             * @default start
+             */
+            shape: components["schemas"]["RestShape"];
+            /**
+             * Rest scale
+             * Format: double
+             * @description What its lengths are multiplied by.
+             */
+            scale?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Rest bend
+             * Format: double
+             * @description What its folds are multiplied by: 0 is flat, -1 folded the other way.
+             */
+            bend?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+        };
+        /** @description Where lengths and folds at rest come from. */
+        RestShape: "start" | "flat" | {
+            mesh: components["schemas"]["MeshSource"];
+        };
+        /** @description A value at a frame, and how it goes on to the next. */
+        Key: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /**
+             * Value
+             * Format: double
+             */
+            value: number;
+            /** Then */
+            then?: components["schemas"]["Way"];
+        };
+        /** @description How a value goes from a key to the next. */
+        Way: "straight" | "step" | "smooth";
+        Formula: string;
+        /**
+         * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
+         *     a place has one.
+         */
+        Node: {
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            })[];
+            /**
+             * Turn
+             * @description Counted on from key to key: a whole turn is a turn.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            })[];
+            /**
+             * Stands on
+             * @description What it rides on; left out, the world.
+             */
+            on?: components["schemas"]["Parent"] | null;
+        };
+        /** @description What a node can stand on. */
+        Parent: {
+            handle: components["schemas"]["HandleId"];
+        } | {
+            collider: components["schemas"]["ColliderId"];
+        };
+        /** @description Key of a handle in its scene. */
+        HandleId: string;
+        /** @description Key of a collider in its scene. */
+        ColliderId: string;
         /** @description A set of points, held. */
         Grip: {
             /** Name */
@@ -2107,34 +2266,6 @@ export interface components {
         HeldTo: "world" | {
             handle: components["schemas"]["HandleId"];
         };
-        /** @description Key of a handle in its scene. */
-        HandleId: string;
-        /** @description Copies of a shape, each moved, turned and scaled from the one before. */
-        Layers: {
-            /**
-             * Layers
-             * Format: uint32
-             * @description With the first.
-             */
-            count: number;
-            /** Step */
-            offset: number[];
-            /**
-             * Turn of a step
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            turn: number[];
-            /**
-             * Scale of a step
-             * Format: double
-             * @default 1
-             */
-            scale: number;
-        };
         /** @description What a body touches beside colliders and the floor. */
         Touch: {
             /**
@@ -2156,62 +2287,23 @@ export interface components {
              */
             group: string;
         };
-        /** @description The shape that a body wants to come back to. */
-        Rest: {
-            /**
-             * Rest shape
-             * @default start
-             */
-            shape: components["schemas"]["RestShape"];
-            /**
-             * Rest scale
-             * @description What its lengths are multiplied by at some frames, straight ways between; left out, by 1.
-             */
-            scale?: components["schemas"]["ScaleKey"][];
-            /**
-             * Rest bend
-             * @description What its folds are multiplied by: 0 is flat, -1 folded the other way.
-             */
-            bend?: components["schemas"]["BendKey"][];
-        };
-        /** @description Where lengths and folds at rest come from. */
-        RestShape: "start" | "flat" | {
-            mesh: components["schemas"]["MeshSource"];
-        };
-        /** @description What lengths at rest are multiplied by at a frame. */
-        ScaleKey: {
-            /**
-             * Frame
-             * Format: int64
-             */
-            frame: number;
-            /**
-             * Scale
-             * Format: double
-             */
-            value: number;
-        };
-        /** @description What folds at rest are multiplied by at a frame. */
-        BendKey: {
-            /**
-             * Frame
-             * Format: int64
-             */
-            frame: number;
-            /**
-             * Bend
-             * Format: double
-             */
-            value: number;
-        };
-        /** @description Weights from 0 to 1 on the points of a body. */
+        /** @description Weights from 0 to 1 on the points of a body: its layers, each laid over those before. */
         Map: {
             /** Name */
             name: string;
+            /** Layers */
+            layers: components["schemas"]["Layer"][];
+        };
+        /** @description A layer of a map. */
+        Layer: {
             /** Weights */
             weights: components["schemas"]["Weights"];
+            /** Laid on by */
+            blend?: components["schemas"]["Blend"];
+            /** Inverted */
+            invert?: boolean;
         };
-        /** @description Where a map's weights come from. */
+        /** @description Where a layer's weights come from. */
         Weights: {
             ramp: components["schemas"]["Ramp"];
         } | {
@@ -2248,6 +2340,8 @@ export interface components {
              */
             reach: number;
         };
+        /** @description How a layer is laid over those before; the first is laid over nothing, 0. */
+        Blend: ("add" | "multiply" | "least") | "over" | "most";
         /** @description How a map scales a number. */
         ScaledBy: {
             /** Map */
@@ -2269,7 +2363,10 @@ export interface components {
         };
         /** @description Key of a map in its scene. */
         MapId: string;
-        /** @description Something that acts through space. Winds and turbulence add up to the air that the bodies meet. */
+        /**
+         * @description Something that acts through space; what it does is of one of the kinds of `nematon_air`. Those that move air add up to
+         *     the air that bodies meet.
+         */
         Field: {
             /** Name */
             name: string;
@@ -2283,6 +2380,31 @@ export interface components {
              * @description When it acts; left out, always.
              */
             when?: components["schemas"]["When"] | null;
+            /**
+             * Share
+             * Format: double
+             * @description What all of it is multiplied by.
+             */
+            share?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Place
+             * @description Where it stands, for kinds that act about a place of their own.
+             */
+            place?: components["schemas"]["Node"] | null;
+            /**
+             * Zone
+             * @description Where it acts; left out, everywhere.
+             */
+            zone?: components["schemas"]["Zone"] | null;
+            /**
+             * Only on
+             * @description The bodies on which it acts; left out, all.
+             */
+            only?: components["schemas"]["BodyId"][] | null;
             /** Acts as */
             act: components["schemas"]["Act"];
         };
@@ -2306,6 +2428,93 @@ export interface components {
              */
             ease: number;
         };
+        /** @description A part of space: a form, and an edge about it over which what it limits ends. */
+        Zone: {
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Node"];
+            /** Form */
+            form: components["schemas"]["ZoneForm"];
+            /**
+             * Edge
+             * Format: double
+             * @description About the form, by a smooth step.
+             * @default 0.3
+             */
+            edge: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Outside
+             * @description All that lies outside instead.
+             */
+            outside?: boolean;
+        };
+        /** @description The form of a zone, about its own origin. */
+        ZoneForm: {
+            ball: components["schemas"]["ZoneBall"];
+        } | {
+            box: components["schemas"]["ZoneBox"];
+        } | {
+            capsule: components["schemas"]["ZoneCapsule"];
+        };
+        ZoneBall: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+        };
+        ZoneBox: {
+            /** Size */
+            size: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            })[];
+        };
+        ZoneCapsule: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Length
+             * Format: double
+             */
+            length: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+        };
+        /** @description Key of a body in its scene. */
+        BodyId: string;
+        /** @description What a field does. */
         Act: {
             gravity: components["schemas"]["Gravity"];
         } | {
@@ -2319,7 +2528,11 @@ export interface components {
              * Strength
              * Format: double
              */
-            strength: number;
+            strength: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
         };
         /** @description Air that moves one way, with gusts that travel along with it. */
         Wind: {
@@ -2327,31 +2540,47 @@ export interface components {
              * Speed
              * Format: double
              */
-            speed: number;
+            speed: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Heading
              * Format: double
              * @description Where it blows to: 0 along +x, a quarter turn along -z.
              */
-            heading: number;
+            heading: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Rise
              * Format: double
              * @description How steeply it rises.
              * @default 0
              */
-            rise: number;
+            rise: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Gusts
              * Format: double
              * @description Root-mean-square part of the speed that comes and goes.
              * @default 0
              */
-            gust: number;
+            gust: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Gust period
              * Format: double
-             * @description Typical time between gusts.
+             * @description Typical time between gusts: the pattern's own, and so still.
              * @default 2
              */
             gust_period: number;
@@ -2369,7 +2598,11 @@ export interface components {
              * Format: double
              * @description Root-mean-square speed.
              */
-            strength: number;
+            strength: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Size
              * Format: double
@@ -2433,12 +2666,7 @@ export interface components {
              *       ]
              *     }
              */
-            place: components["schemas"]["Place"];
-            /**
-             * Keys
-             * @description Where it is at some frames, straight ways between; left out, it stays at its place.
-             */
-            keys?: components["schemas"]["Key"][];
+            place: components["schemas"]["Node"];
             /**
              * Keeps cloth inside
              * @description Which side is out: off, cloth is kept outside; on, within. Planes and meshes have no such choice.
@@ -2526,33 +2754,6 @@ export interface components {
             /** From */
             from: components["schemas"]["MeshSource"];
         };
-        /** @description Where a thing is at a frame. */
-        Key: {
-            /**
-             * Frame
-             * Format: int64
-             */
-            frame: number;
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            position: number[];
-            /**
-             * Turn
-             * @description Counted on from key to key: a whole turn is a turn.
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            turn: number[];
-        };
         /** @description A thing that grips can be held to, and that moves. */
         Handle: {
             /** Name */
@@ -2572,9 +2773,7 @@ export interface components {
              *       ]
              *     }
              */
-            place: components["schemas"]["Place"];
-            /** Keys */
-            keys?: components["schemas"]["Key"][];
+            place: components["schemas"]["Node"];
         };
         /** @description A level plane with friction. */
         Floor: {
@@ -2997,6 +3196,13 @@ export interface components {
              */
             limit: number;
         };
+        /** @description Frames; all of the scene if left out. */
+        Range: {
+            /** Format: int64 */
+            first?: number | null;
+            /** Format: int64 */
+            last?: number | null;
+        };
         /** @description What a failed request is answered with. */
         Problem: {
             /** @description A short name for the kind of problem. */
@@ -3068,6 +3274,29 @@ export interface components {
             body: string;
             /** Format: uint */
             points: number;
+        };
+        /**
+         * @description What stands before the poses: a length and this as JSON. A pose is seven 32-bit floats: position in metres, then turn
+         *     as a unit quaternion x, y, z, w.
+         */
+        TracksHead: {
+            /**
+             * Format: int64
+             * @description Frame of the first pose of each.
+             */
+            first: number;
+            /** @description In the order of their poses. */
+            tracks: components["schemas"]["Track"][];
+        };
+        Track: {
+            /** @description `colliders` or `handles`. */
+            of: string;
+            id: string;
+            /**
+             * Format: uint
+             * @description How many poses it has, one a frame; one where it never moves.
+             */
+            frames: number;
         };
     };
     responses: never;

@@ -1,28 +1,26 @@
 import type { Field } from '../api/http';
+import { facts, fieldKinds } from '../state/pointer';
 import { edit, setValue } from '../state/project';
-import { useScene } from '../state/queries';
+import { useScene, useSchema } from '../state/queries';
+import { isMotion, plain } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Fold, Line, Row, Section } from '../ui/section';
-import { showNumber } from '../ui/sum';
+import { showNumber, shownIn } from '../ui/sum';
 import { TextField } from '../ui/text-field';
+import { PlaceRows } from './place';
+import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
-import { addField, fieldOf, type FieldKind } from './things';
+import { addField, capital, fieldOf } from './things';
 import { WindPicture } from './wind';
-
-/** What is changed most, then the rest. */
-const NUMBERS: Record<FieldKind, [string[], string[]]> = {
-  gravity: [['strength'], []],
-  wind: [['speed', 'heading', 'gust', 'gust_period'], ['rise', 'seed']],
-  turbulence: [['strength', 'size', 'pace'], ['octaves', 'seed']],
-};
-const WHOLE = new Set(['octaves', 'seed']);
+import { ZoneRows } from './zone';
 
 export function AirStep() {
   const fields = useScene((s) => s.fields) ?? {};
   const open = useView((v) => v.field);
+  const schema = useSchema();
   return (
     <>
       <Section title="Fields">
@@ -31,7 +29,7 @@ export function AirStep() {
           <Row
             key={id}
             name={f.name}
-            note={words(f)}
+            note={words(f, schema)}
             mark={<Sign kind={fieldOf(f)} on={f.on !== false} />}
             open={id === open}
             onOpen={() => setView({ field: id === open ? null : id })}
@@ -42,29 +40,37 @@ export function AirStep() {
         ))}
       </Section>
       <Section title="Add">
-        <div className="flex gap-2 px-4">
-          <Button onClick={() => void addField('gravity')}>Gravity</Button>
-          <Button onClick={() => void addField('wind')}>Wind</Button>
-          <Button onClick={() => void addField('turbulence')}>Turbulence</Button>
+        <div className="flex flex-wrap gap-2 px-4">
+          {fieldKinds(schema).map(({ kind }) => (
+            <Button key={kind} onClick={() => void addField(kind)}>{capital(kind)}</Button>
+          ))}
         </div>
       </Section>
     </>
   );
 }
 
-function words(f: Field): string {
+function words(f: Field, schema: Record<string, unknown> | null): string {
   if (f.on === false) return 'off';
   const when = f.when ? `${f.when.from} to ${f.when.until}, ` : '';
-  if ('gravity' in f.act) return `${when}${showNumber(f.act.gravity.strength)} m/s²`;
-  if ('wind' in f.act) return `${when}${showNumber(f.act.wind.speed)} m/s`;
-  return `${when}${showNumber(f.act.turbulence.size)} m swirls`;
+  const [first] = Object.entries(f.act[fieldOf(f) as keyof Field['act']] as Record<string, unknown>);
+  if (!first) return when;
+  const unit = facts(schema, `/fields/-/act/${fieldOf(f)}/${first[0]}`).unit;
+  const [shown, factor] = shownIn(unit);
+  return `${when}${isMotion(first[1]) ? 'moves' : `${showNumber(plain(first[1]) * factor)} ${shown}`}`;
 }
 
-function Sign({ kind, on }: { kind: FieldKind; on: boolean }) {
-  const d = { gravity: 'M8 2v11M4.5 9.5L8 13l3.5-3.5', wind: 'M1 6c5-4 8 3 14-1M1 11c5-4 8 3 14-1', turbulence: 'M13 9a5 5 0 1 1-2-5M8.5 8a1.6 1.6 0 1 1-.4-1.2' }[kind];
+/** Signs of the kinds; one that has none has that of moving air. */
+const SIGNS: Record<string, string> = {
+  gravity: 'M8 2v11M4.5 9.5L8 13l3.5-3.5',
+  wind: 'M1 6c5-4 8 3 14-1M1 11c5-4 8 3 14-1',
+  turbulence: 'M13 9a5 5 0 1 1-2-5M8.5 8a1.6 1.6 0 1 1-.4-1.2',
+};
+
+function Sign({ kind, on }: { kind: string; on: boolean }) {
   return (
     <svg width="16" height="16" aria-hidden>
-      <path d={d} fill="none" stroke={on ? 'var(--plum)' : 'var(--line-strong)'} strokeWidth="1.8" strokeLinecap="round" />
+      <path d={SIGNS[kind] ?? SIGNS['wind']} fill="none" stroke={on ? 'var(--plum)' : 'var(--line-strong)'} strokeWidth="1.8" strokeLinecap="round" />
     </svg>
   );
 }
@@ -80,16 +86,16 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
     on
       ? edit(`${of} limited in time`, [{ op: 'add', path: `${base}/when`, value: { from: first, until: last, ease: 12 } }])
       : edit(`${of} acts always`, [{ op: 'remove', path: `${base}/when` }]);
-  const number = (n: string) => <NumberField key={n} path={`${act}/${n}`} of={of} whole={WHOLE.has(n)} />;
-  const [often, seldom] = NUMBERS[kind];
+  const placed = fieldKinds(useSchema()).some((k) => k.kind === kind && k.placed);
   return (
     <>
       <Line label="Acts">
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       {'wind' in field.act && <WindPicture wind={field.act.wind} />}
-      {often.map(number)}
-      {kind === 'turbulence' && <NumberRow label="Drift, m/s" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${act}/drift/${k}`, name }))} />}
+      <SchemaRows base={act} of={of} seldom={false} />
+      {placed && <PlaceRows base={base} of={of} />}
+      {kind !== 'gravity' && <ZoneRows base={base} of={of} zone={field.zone ?? undefined} />}
       <Line label="In a stretch">
         <Toggle label={`${of} only in a stretch of frames`} on={Boolean(field.when)} onTurn={(v) => void turn(v)} />
       </Line>
@@ -101,7 +107,8 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       )}
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
-        {seldom.map(number)}
+        <SchemaRows base={act} of={of} seldom />
+        <NumberField path={`${base}/share`} of={of} />
       </Fold>
     </>
   );

@@ -3,6 +3,7 @@ import type { Body, Collider, Cost } from '../api/http';
 import { touchedWords } from '../loom/words';
 import { edit, setValue } from '../state/project';
 import { isGoing, useRuns, useScene } from '../state/queries';
+import { nodeMoves } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
@@ -72,7 +73,7 @@ function words(c: Collider): string {
     hull: 'hull of a mesh',
     mesh: 'mesh',
   };
-  return (c.keys?.length ?? 0) > 0 ? `${shown[kind]}, moves` : shown[kind];
+  return nodeMoves(c.place) ? `${shown[kind]}, moves` : shown[kind];
 }
 
 function Mark({ kind, on }: { kind: FormKind; on: boolean }) {
@@ -107,11 +108,7 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
         <NumberField key={n} path={`${base}/form/${kind}/${n}`} of={of} />
       ))}
       {kind === 'box' && <NumberRow label="Size, m" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${base}/form/box/size/${k}`, name }))} />}
-      {(c.keys?.length ?? 0) > 0 ? (
-        <Note>It moves by {c.keys!.length} keys, from frame {c.keys![0]!.frame} to {c.keys!.at(-1)!.frame}.</Note>
-      ) : (
-        <PlaceRows base={base} of={of} />
-      )}
+      <PlaceRows base={base} of={of} />
       <NumberField path={`${base}/friction`} of={of} />
       <NumberField path={`${base}/thickness`} of={of} />
       <Fold name="Name and more" closed>

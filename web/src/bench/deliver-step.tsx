@@ -142,7 +142,7 @@ function FrameBox({ label, value, onType }: { label: string; value: string; onTy
 
 /** How precise the kept frames are: files say float32, and hold no more than was kept. */
 function Precision({ lanes }: { lanes: Lane[] }) {
-  const steps = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.step ?? 0] : [])));
+  const steps = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.position.step ?? 0] : [])));
   const step = Math.max(0, ...steps);
   return (
     <Actions>

@@ -5,6 +5,7 @@ import { setHere, useHere } from '../state/here';
 import { cancel, edit, putFirst, run } from '../state/project';
 import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace } from '../state/queries';
 import { choosePoints } from '../state/choice';
+import { clothOf } from '../state/value';
 import { setView } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -208,11 +209,11 @@ function curesOf(key: string, snag: Snag): Cure[] {
     label: `${steps} to ${Math.min(200, 2 * steps)}`,
     act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: Math.min(200, 2 * steps) }]),
   };
-  const matter = body.matter as unknown as Record<string, number> | undefined;
+  const matter = clothOf(body).matter as unknown as Record<string, number> | undefined;
   const twice = (keys: string[], words: string, label: string): Cure => ({
     words,
     label,
-    act: () => void edit(`${body.name} ${keys[0]!.replace(/_.*/, '')}`, keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/matter/${k}`, value: 2 * (matter?.[k] ?? 1) }))),
+    act: () => void edit(`${body.name} ${keys[0]!.replace(/_.*/, '')}`, keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/kind/cloth/matter/${k}`, value: 2 * (matter?.[k] ?? 1) }))),
   });
   switch (snag.snag) {
     case 'crossing': {

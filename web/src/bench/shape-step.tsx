@@ -2,6 +2,7 @@ import type { Body, Dye } from '../api/http';
 import { DYED, DYES } from '../state/dyes';
 import { edit, editBy, setValue } from '../state/project';
 import { useMatters, useScene, useShape } from '../state/queries';
+import { clothOf } from '../state/value';
 import { setView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
@@ -112,11 +113,11 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
 function Matter({ id, body }: { id: string; body: Body }) {
   const matters = useMatters();
   const of = body.name;
-  const base = `/bodies/${id}/matter`;
+  const base = `/bodies/${id}/kind/cloth/matter`;
   const part = (key: string, name?: string) => ({ path: `${base}/${key}`, ...(name ? { name } : {}) });
-  const began = matters.find((m) => m.id === body.matter?.preset);
+  const began = matters.find((m) => m.id === clothOf(body).matter?.preset);
   const choose = (m: (typeof matters)[number], word: string) => edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
-  const nudged = began && Object.entries(began.matter).some(([k, v]) => body.matter?.[k as keyof typeof body.matter] !== v);
+  const nudged = began && Object.entries(began.matter).some(([k, v]) => clothOf(body).matter?.[k as keyof typeof began.matter] !== v);
   return (
     <Fold name="Matter" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
       <ChoiceField
@@ -148,10 +149,11 @@ function Matter({ id, body }: { id: string; body: Body }) {
 
 /** The numbers of a generated shape, or how often a mesh is refined. */
 function ShapeNumbers({ id, body }: { id: string; body: Body }) {
-  const base = `/bodies/${id}/shape`;
+  const base = `/bodies/${id}/kind/cloth/shape`;
+  const { shape } = clothOf(body);
   const of = body.name;
-  if ('sheet' in body.shape) {
-    const { warp } = body.shape.sheet;
+  if ('sheet' in shape) {
+    const { warp } = shape.sheet;
     const part = (key: string, name: string) => ({ path: `${base}/sheet/${key}`, name });
     return (
       <>
@@ -166,7 +168,7 @@ function ShapeNumbers({ id, body }: { id: string; body: Body }) {
       </>
     );
   }
-  const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, unknown>];
+  const [kind, numbers] = Object.entries(shape)[0] as [string, Record<string, unknown>];
   if (kind === 'mesh') return <NumberField path={`${base}/mesh/refine`} of={of} whole />;
   const whole = new Set(['rings', 'cells', 'around', 'along', 'about']);
   return Object.entries(numbers).map(([key, value]) =>
@@ -180,18 +182,19 @@ function ShapeNumbers({ id, body }: { id: string; body: Body }) {
 
 /** One click from a board to a cloth: twenty edges across the narrower side, or all split once more. */
 function makeFiner(id: string, body: Body) {
-  const base = `/bodies/${id}/shape`;
+  const base = `/bodies/${id}/kind/cloth/shape`;
   return editBy(() => {
     const label = `${body.name} made finer`;
     const to = (path: string, value: unknown) => ({ op: 'replace' as const, path: `${base}/${path}`, value });
-    if ('sheet' in body.shape) {
-      const { width, depth } = body.shape.sheet;
+    const { shape } = clothOf(body);
+    if ('sheet' in shape) {
+      const { width, depth } = shape.sheet;
       const edge = Math.min(width, depth) / 20;
       const points = (size: number) => Math.min(2000, Math.round(size / edge) + 1);
       return { label, patch: [to('sheet/columns', points(width)), to('sheet/rows', points(depth))] };
     }
-    if ('mesh' in body.shape) return { label, patch: [{ op: 'add', path: `${base}/mesh/refine`, value: (body.shape.mesh.refine ?? 0) + 1 }] };
-    const [kind, numbers] = Object.entries(body.shape)[0] as [string, Record<string, number | number[]>];
+    if ('mesh' in shape) return { label, patch: [{ op: 'add', path: `${base}/mesh/refine`, value: (shape.mesh.refine ?? 0) + 1 }] };
+    const [kind, numbers] = Object.entries(shape)[0] as [string, Record<string, number | number[]>];
     const twice = ['rings', 'cells', 'around', 'along', 'about'].filter((k) => k in numbers);
     const more = (v: number | number[]) => (Array.isArray(v) ? v.map((n) => 2 * n) : 2 * v);
     return { label, patch: twice.map((k) => to(`${kind}/${k}`, more(numbers[k]!))) };

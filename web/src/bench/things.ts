@@ -1,9 +1,10 @@
 /** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
-import { http, Problem, told, type Body, type Collider, type Field, type Op, type Scene } from '../api/http';
+import { http, Problem, told, type Body, type Collider, type Field, type Node, type Op, type Scene } from '../api/http';
 import { say } from '../state/here';
-import { at } from '../state/pointer';
+import { at, fieldKinds } from '../state/pointer';
 import { edit, editBy, tell, turn } from '../state/project';
 import { now, openId } from '../state/queries';
+import { nodeMoves, placeOf } from '../state/value';
 import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
 
 export type Kind = 'bodies' | 'colliders' | 'fields';
@@ -63,7 +64,7 @@ async function add(kind: Kind, wanted: string, make: (name: string, scene: Scene
 
 /** Adds a body, beside what stands there already: two in one place would go through each other. */
 const addBody = (wanted: string, shape: object, size: [number, number], y: number) =>
-  add('bodies', wanted, (name) => ({ name, kind: 'cloth', shape, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
+  add('bodies', wanted, (name) => ({ name, kind: { cloth: { shape } }, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
 
 /** Where along x a thing of some width and depth stands free of all bodies, the middle where that is free. */
 function beside([width, depth]: [number, number]): number {
@@ -104,30 +105,31 @@ const collider = (wanted: string, form: object) =>
 export const addCollider = (kind: keyof typeof FORMS) => collider(FORMS[kind].name, FORMS[kind].form);
 export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') => collider(capital(name), { [kind]: { from: { blob } } });
 
-const ACTS = {
-  gravity: { gravity: { strength: 9.81 } },
-  wind: { wind: { speed: 4, heading: 0, gust: 0.25, gust_period: 2 } },
-  turbulence: { turbulence: { strength: 1, size: 1 } },
-} as const;
-export type FieldKind = keyof typeof ACTS;
-export const fieldOf = (f: Field) => Object.keys(f.act)[0] as FieldKind;
-export const addField = (kind: FieldKind) => add('fields', capital(kind), (name) => ({ name, act: ACTS[kind] }));
+export const fieldOf = (f: Field) => Object.keys(f.act)[0]!;
+/** Adds a field of a kind, as the schema says that it begins. */
+export const addField = (kind: string) =>
+  add('fields', capital(kind), (name) => {
+    const begins = fieldKinds(now.schema()).find((k) => k.kind === kind);
+    const place = begins?.placed ? { place: { position: [0, 0, 0], turn: [0, 0, 0] } } : {};
+    return { name, ...place, act: { [kind]: begins?.begins } };
+  });
 
 /** Copies a thing: a body stands beside the first, what is nowhere stays nowhere. */
 export async function copyThing(kind: Kind, id: string) {
   const thing = thingsOf(now.scene(), kind)[id];
   if (!thing) return;
-  const of = structuredClone(thing) as Thing & { place?: { position?: number[]; turn?: number[] } };
+  const of = structuredClone(thing) as Thing & { place?: Node };
   if (kind === 'bodies') {
     const placed = now.shape(id)?.placed ?? new Float32Array();
     let [low, high] = [Infinity, -Infinity];
     for (let k = 0; k < placed.length; k += 3) [low, high] = [Math.min(low, placed[k]!), Math.max(high, placed[k]!)];
-    const [x, y, z] = of.place?.position ?? [0, 0, 0];
+    const { position, turn } = placeOf(of.place);
+    const [x, y, z] = position;
     const step = high > low ? (high - low) * 1.1 : 1;
-    of.place = { turn: [0, 0, 0], ...of.place, position: [Number((x! + step).toFixed(3)), y!, z!] };
-  } else if (kind === 'colliders' && of.place) {
-    const [x, y, z] = of.place.position ?? [0, 0, 0];
-    of.place = { ...of.place, position: [x! + 0.5, y!, z!] };
+    of.place = { turn, position: [Number((x! + step).toFixed(3)), y!, z!] } as Node;
+  } else if (kind === 'colliders' && !nodeMoves(of.place)) {
+    const { position, turn } = placeOf(of.place);
+    of.place = { turn, position: [position[0]! + 0.5, position[1]!, position[2]!] } as Node;
   }
   await add(kind, thing.name, (name) => ({ ...of, name }));
 }
@@ -209,26 +211,9 @@ export async function setDown(kind: 'bodies' | 'colliders', id: string) {
 /** Puts a thing where its arms left it. */
 export const placeThing = (kind: 'bodies' | 'colliders', id: string, name: string, position: number[], word = 'placed', turn?: number[]) =>
   editBy((scene) => {
-    const was = (at(scene, `/${kind}/${id}/place`) as { turn?: number[] } | undefined)?.turn ?? [0, 0, 0];
-    return { label: `${name} ${word}`, patch: [{ op: 'add', path: `/${kind}/${id}/place`, value: { position, turn: turn ?? was } }] };
+    const was = at(scene, `/${kind}/${id}/place`) as Node | undefined;
+    return { label: `${name} ${word}`, patch: [{ op: 'add', path: `/${kind}/${id}/place`, value: { position, turn: turn ?? was?.turn ?? [0, 0, 0] } }] };
   });
-
-type Placed = { position: number[]; turn: number[] };
-
-/** Where a collider is at a frame: straight ways between its keys. */
-export function placeAt(c: { place?: Partial<Placed>; keys?: { frame: number; position?: number[]; turn?: number[] }[] }, frame: number): Placed {
-  const rest = { position: c.place?.position ?? [0, 0, 0], turn: c.place?.turn ?? [0, 0, 0] };
-  const keys = c.keys ?? [];
-  if (keys.length === 0) return rest;
-  const of = (k: (typeof keys)[number]): Placed => ({ position: k.position ?? [0, 0, 0], turn: k.turn ?? [0, 0, 0] });
-  const after = keys.findIndex((k) => k.frame > frame);
-  if (after === 0) return of(keys[0]!);
-  if (after < 0) return of(keys.at(-1)!);
-  const [a, b] = [keys[after - 1]!, keys[after]!];
-  const t = (frame - a.frame) / (b.frame - a.frame);
-  const mix = (p: number[], q: number[]) => p.map((v, k) => v + t * (q[k]! - v));
-  return { position: mix(of(a).position, of(b).position), turn: mix(of(a).turn, of(b).turn) };
-}
 
 /** Hides or shows things in the view; how they move is the same. */
 export function hide(ids: string[], hidden: boolean) {

@@ -1,5 +1,6 @@
 /** A wind on the weather scale, with a vane. */
 import type { Field } from '../api/http';
+import { plain } from '../state/value';
 
 type Wind = Extract<Field['act'], { wind: unknown }>['wind'];
 
@@ -22,11 +23,12 @@ const SCALE: [number, string, string][] = [
 const force = (speed: number) => SCALE.findLastIndex(([from]) => speed >= from);
 
 export function WindPicture({ wind }: { wind: Wind }) {
-  const k = Math.max(0, force(wind.speed));
+  const [speed, share, heading] = [plain(wind.speed), plain(wind.gust), plain(wind.heading)];
+  const k = Math.max(0, force(speed));
   const [, name, sight] = SCALE[k]!;
-  const gust = wind.speed * (1 + (wind.gust ?? 0));
+  const gust = speed * (1 + share);
   const high = Math.max(0, force(gust));
-  const degrees = ((wind.heading ?? 0) * 180) / Math.PI;
+  const degrees = (heading * 180) / Math.PI;
   return (
     <figure className="mx-4 mt-1 mb-1 ml-9 flex items-center gap-3 rounded-md border border-line bg-ground px-2 py-1.5" data-testid="wind">
       <svg className="shrink-0" width="52" height="52" viewBox="-26 -26 52 52" role="img" aria-label={`Seen from above it blows toward ${Math.round(degrees)} degrees`}>

@@ -62,3 +62,27 @@ function step(s: Schema, key: string, follow: (s: Schema) => Schema): Schema | u
   const more = patterned ? Object.values(patterned)[0] : s['additionalProperties'];
   return typeof more === 'object' && more ? (more as Schema) : undefined;
 }
+
+/** What the schema says of the numbers of an object, in its order. */
+export type Entry = { key: string; title: string; whole: boolean; three: boolean; seldom: boolean };
+export function entries(schema: Schema | null, path: string): Entry[] {
+  const found = schema ? walk(schema, path) : undefined;
+  const properties = (found?.at['properties'] ?? {}) as Record<string, Schema>;
+  return Object.entries(properties).map(([key, s]) => ({
+    key,
+    title: (s['title'] as string | undefined) ?? key,
+    whole: s['type'] === 'integer',
+    three: s['type'] === 'array',
+    seldom: s['seldom'] === true,
+  }));
+}
+
+/** The kinds of fields: how each begins, and whether it stands somewhere. */
+export function fieldKinds(schema: Schema | null): { kind: string; begins: unknown; placed: boolean }[] {
+  const act = (schema?.['$defs'] as Record<string, Schema> | undefined)?.['Act'];
+  return ((act?.['examples'] ?? []) as Record<string, unknown>[]).map((e) => {
+    const kind = Object.keys(e)[0]!;
+    const of = schema ? walk(schema, `/fields/-/act/${kind}`) : undefined;
+    return { kind, begins: e[kind], placed: of?.at['placed'] === true };
+  });
+}

@@ -2,6 +2,7 @@
 import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
 import { http, Problem, told, type Body, type Collider, type Lane, type Project, type Run } from '../api/http';
 import { readShape, type Shape } from '../api/shape';
+import { readTracks } from '../api/tracks';
 import { useHere } from './here';
 
 export const client = new QueryClient({
@@ -39,7 +40,7 @@ const projects = (removed: boolean) =>
   });
 const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown> });
 const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
-const shapeKey = (b: Body) => JSON.stringify([b.shape, b.place, b.grips, b.layers]);
+const shapeKey = (b: Body) => JSON.stringify([b.kind.cloth.shape, b.place, b.grips, b.kind.cloth.layers]);
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
     queryKey: ['shape', id, key, shapeKey(body)],
@@ -105,7 +106,7 @@ export function useFeel(key: string) {
   const id = useOpen();
   const of = useScene((s) => {
     const b = s.bodies[key];
-    return b && JSON.stringify([shapeKey(b), b.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
+    return b && JSON.stringify([shapeKey(b), b.kind.cloth.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
   });
   return useQuery({
     queryKey: ['feel', id, key, of],
@@ -127,6 +128,10 @@ export const fetchSkin = (id: number, collider: string, c: Collider) =>
     queryFn: () => told(http.GET('/api/projects/{id}/colliders/{collider}/skin', { params: { path: { id, collider } } })),
     retry: 0,
   });
+
+/** Where colliders and handles are at all frames of the scene. */
+export const fetchTracks = (id: number, key: string) =>
+  client.fetchQuery({ queryKey: ['tracks', id, key], queryFn: () => readTracks(id), structuralSharing: false, gcTime: 60_000, retry: 1 });
 
 /** What is at hand of the open project, for what is no component. */
 export const now = {

@@ -1,25 +1,43 @@
 /** Frames at hand: chunks fetched once, the least used let go when they take too much room. */
 import { http, told } from '../api/http';
+import { readHead } from '../api/shape';
 
-export type Chunk = {
-  points: number;
-  frames: number;
-  origin: [number, number, number];
+/** Numbers of a frame's points, on a grid. */
+export type Channel = {
+  name: string;
+  /** Where the grid begins, for each number of a point. */
+  origin: number[];
   step: number;
-  /** Frame by frame, x y z a point, in steps from the origin. */
-  grid: Uint16Array;
+  /** Points of each frame; one number where all have as many. */
+  points: number[];
+  /** Frame by frame, point by point, in steps from the origin. */
+  grid: Uint16Array | Uint32Array;
 };
+
+export type Chunk = { frames: number; bytes: number; position: Channel };
+
+type Head = { frames: number; channels: { name: string; origin: number[]; step: number; bits: number; points: number[] }[] };
 
 const MOST_BYTES = 512 << 20;
 const atHand = new Map<number, Chunk>();
 const onTheWay = new Map<number, Promise<Chunk | null>>();
 let bytesAtHand = 0;
 
+const countAt = (c: { points: number[] }, frame: number) => c.points[c.points.length === 1 ? 0 : frame] ?? 0;
+
+/** See `nematon_frames::Chunk`. */
 function decode(bytes: ArrayBuffer): Chunk {
-  const view = new DataView(bytes);
-  const [points, frames] = [view.getUint32(4, true), view.getUint32(8, true)];
-  const f = (at: number) => view.getFloat32(at, true);
-  return { points, frames, origin: [f(12), f(16), f(20)], step: f(24), grid: new Uint16Array(bytes, 28) };
+  const [head, from] = readHead<Head>(bytes);
+  let at = from;
+  const channels = head.channels.map(({ bits, ...c }): Channel => {
+    let n = 0;
+    for (let f = 0; f < head.frames; f += 1) n += countAt(c, f) * c.origin.length;
+    const grid = bits === 16 ? new Uint16Array(bytes, at, n) : new Uint32Array(bytes, at, n);
+    at += Math.ceil(grid.byteLength / 4) * 4;
+    return { ...c, grid };
+  });
+  const position = channels.find((c) => c.name === 'position') ?? { name: 'position', origin: [0, 0, 0], step: 1, points: [0], grid: new Uint16Array() };
+  return { frames: head.frames, bytes: bytes.byteLength, position };
 }
 
 /** A chunk that is here already. */
@@ -39,7 +57,7 @@ export function fetchChunk(id: number): Promise<Chunk | null> {
   if (here) return Promise.resolve(here);
   const coming = onTheWay.get(id);
   if (coming) return coming;
-  const fetched = told(http.GET('/api/chunks/{chunk}', { params: { path: { chunk: id } }, parseAs: 'arrayBuffer' }))
+  const fetched = told(http.GET('/api/chunks/{chunk}/wire', { params: { path: { chunk: id } }, parseAs: 'arrayBuffer' }))
     .then((bytes) => {
       const chunk = decode(bytes);
       atHand.set(id, chunk);
@@ -47,7 +65,7 @@ export function fetchChunk(id: number): Promise<Chunk | null> {
       for (const [old, c] of atHand) {
         if (bytesAtHand <= MOST_BYTES || old === id) break;
         atHand.delete(old);
-        bytesAtHand -= c.grid.byteLength + 28;
+        bytesAtHand -= c.bytes;
       }
       return chunk;
     })
@@ -74,14 +92,17 @@ export function fetchAhead(ids: number[]) {
 
 /** Writes a frame's places into an array of three numbers a point. */
 export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boolean {
-  const n = 3 * chunk.points;
+  const { grid, origin, step, points } = chunk.position;
+  const n = 3 * countAt(chunk.position, slot);
   if (slot >= chunk.frames || out.length !== n) return false;
-  const { grid, origin, step } = chunk;
-  const from = slot * n;
+  let from = 0;
+  if (points.length === 1) from = slot * n;
+  else for (let f = 0; f < slot; f += 1) from += 3 * countAt(chunk.position, f);
+  const [x, y, z] = origin as [number, number, number];
   for (let k = 0; k < n; k += 3) {
-    out[k] = origin[0] + grid[from + k]! * step;
-    out[k + 1] = origin[1] + grid[from + k + 1]! * step;
-    out[k + 2] = origin[2] + grid[from + k + 2]! * step;
+    out[k] = x + grid[from + k]! * step;
+    out[k + 1] = y + grid[from + k + 1]! * step;
+    out[k + 2] = z + grid[from + k + 2]! * step;
   }
   return true;
 }

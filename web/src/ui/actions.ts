@@ -1,6 +1,7 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
 import { grow, holdChosen } from '../bench/grips';
 import { chooseMesh } from '../bench/import-mesh';
+import { fieldKinds } from '../state/pointer';
 import { addCollider, addField, addSheet, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
 import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
@@ -68,9 +69,6 @@ export const fixed: Action[] = [
   { name: 'Add a ball', act: () => void addCollider('ball') },
   { name: 'Add a box', act: () => void addCollider('box') },
   { name: 'Add a capsule', act: () => void addCollider('capsule') },
-  { name: 'Add a wind', act: () => void addField('wind') },
-  { name: 'Add a turbulence', act: () => void addField('turbulence') },
-  { name: 'Add gravity', act: () => void addField('gravity') },
   { name: 'New project', act: () => void newProject() },
   { name: 'All projects', act: toProjects },
   { name: 'All keys', key: '?', act: () => setView({ keys: true }) },
@@ -82,5 +80,6 @@ export const fixed: Action[] = [
 export function actions(): Action[] {
   const projects = client.getQueryData<Summary[]>(['projects', false]) ?? [];
   const open = projects.map((p): Action => ({ name: `Open: ${p.name} (${p.id})`, act: () => openProject(p.id) }));
-  return [...fixed, ...open].filter((a) => a.can?.() ?? true);
+  const fields = fieldKinds(now.schema()).map(({ kind }): Action => ({ name: `Add a field: ${kind}`, act: () => void addField(kind) }));
+  return [...fixed, ...fields, ...open].filter((a) => a.can?.() ?? true);
 }

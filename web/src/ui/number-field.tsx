@@ -4,6 +4,7 @@ import { setValue } from '../state/project';
 import { setHere, useHere } from '../state/here';
 import { at, facts } from '../state/pointer';
 import { now, openId, useScene, useSchema } from '../state/queries';
+import { isMotion, motionWords, type Value } from '../state/value';
 import { useView } from '../state/view';
 import { trial } from '../stream/trial';
 import { readSum, shownIn, showNumber } from './sum';
@@ -77,7 +78,9 @@ function Num(props: {
 }) {
   const { part, label, of, whole, frames, alone, bad, onBad } = props;
   const { path } = part;
-  const value = useScene((s) => at(s, path)) as number | undefined;
+  const said = useScene((s) => at(s, path)) as Value | undefined;
+  const moves = isMotion(said) ? said : null;
+  const value = typeof said === 'number' ? said : undefined;
   const f = facts(useSchema(), path);
   const [unit, factor] = shownIn(f.unit);
   // What is being typed, dragged or nudged, or is on its way to the server; null when it shows the scene's own value.
@@ -89,10 +92,10 @@ function Num(props: {
   };
   const drag = useRef<{ x: number; from: number; moved: boolean; to: number; end: () => void } | null>(null);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
-  const shown = draft?.text ?? (value === undefined ? '' : showNumber(value * factor));
+  const shown = draft?.text ?? (moves ? 'moves' : value === undefined ? '' : showNumber(value * factor));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
 
-  useEffect(() => onBad(null), [value]);
+  useEffect(() => onBad(null), [said]);
 
   const clamp = (v: number) => {
     const c = Math.min(f.max * factor, Math.max(f.min * factor, v));
@@ -101,10 +104,10 @@ function Num(props: {
   const stored = (v: number) => (whole ? Math.round(v) : v / factor);
   const commit = (v: number) => {
     const next = stored(v);
-    const here = at(now.scene(), path) as number | undefined;
+    const here = at(now.scene(), path);
     onBad(null);
     if (path in useHere.getState().faults) setHere({ faults: {} });
-    if (here !== undefined && Math.abs(next - here) <= 1e-9 * Math.abs(here)) return setDraft(null);
+    if (typeof here === 'number' && Math.abs(next - here) <= 1e-9 * Math.abs(here)) return setDraft(null);
     const mine: Draft = { text: showNumber(v), typed: false };
     setDraft(mine);
     // Shown until the scene has it, so that the old value does not flash up.
@@ -229,6 +232,7 @@ function Num(props: {
         aria-label={`${of} ${named}${unit ? `, ${unit}` : ''}`.trim()}
         aria-invalid={bad}
         value={shown}
+        title={moves ? `${motionWords(moves)}. A number typed here takes their place.` : undefined}
         onChange={(e) => setDraft({ text: e.target.value, typed: true })}
         onFocus={(e) => e.target.select()}
         onBlur={() => (enter(), settle())}
@@ -260,7 +264,7 @@ function Num(props: {
 
 /** What the preset says that a matter began as. */
 function presetValue(path: string): number | undefined {
-  const [, body, key] = /^\/bodies\/([^/]+)\/matter\/(\w+)$/.exec(path) ?? [];
-  const preset = body && now.scene()?.bodies[body]?.matter?.preset;
+  const [, body, key] = /^\/bodies\/([^/]+)\/kind\/cloth\/matter\/(\w+)$/.exec(path) ?? [];
+  const preset = body && now.scene()?.bodies[body]?.kind.cloth.matter?.preset;
   return preset ? (now.matters().find((m) => m.id === preset)?.matter[key!] as number | undefined) : undefined;
 }

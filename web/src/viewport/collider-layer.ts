@@ -2,8 +2,10 @@
 import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import type { Collider, Skin } from '../api/http';
-import { formOf, placeAt } from '../bench/things';
-import { fetchSkin } from '../state/queries';
+import { poseAt, type Tracks } from '../api/tracks';
+import { formOf } from '../bench/things';
+import { fetchSkin, fetchTracks } from '../state/queries';
+import { nodeMoves, placeOf } from '../state/value';
 
 const RUST = '#a5583a';
 
@@ -13,6 +15,9 @@ export class ColliderLayer {
   readonly group = new T.Group();
   private drawn = new Map<string, Drawn>();
   private frame = 0;
+  /** Where those that move are, by frame, and of what scene. */
+  private tracks: Tracks | undefined;
+  private asked = '';
   /** One whose arms are held: it is where they are. */
   held: string | null = null;
   /** Asks for a picture; true with new shadows. */
@@ -46,7 +51,26 @@ export class ColliderLayer {
     for (const [id, d] of this.drawn) d.mesh.visible = !hidden.includes(id);
   }
 
-  set(project: number, colliders: Record<string, Collider>) {
+  /** Asks where things are, where any of them moves, when what that follows from has changed. */
+  private follow(project: number, colliders: Record<string, Collider>, more: unknown) {
+    if (!Object.values(colliders).some((c) => nodeMoves(c.place))) return;
+    const key = JSON.stringify([Object.entries(colliders).map(([id, c]) => [id, c.place]), more]);
+    if (key === this.asked) return;
+    this.asked = key;
+    void fetchTracks(project, key).then(
+      (tracks) => {
+        if (this.asked !== key) return;
+        this.tracks = tracks;
+        this.go(this.frame);
+        this.ask(true);
+      },
+      () => (this.asked = ''),
+    );
+  }
+
+  /** `more` is what else their places follow from: handles and the frames. */
+  set(project: number, colliders: Record<string, Collider>, more: unknown) {
+    this.follow(project, colliders, more);
     for (const [id, d] of this.drawn) {
       if (colliders[id] && JSON.stringify(colliders[id].form) === d.key) continue;
       this.group.remove(d.mesh);
@@ -101,9 +125,15 @@ export class ColliderLayer {
     this.frame = frame;
     for (const [id, d] of this.drawn) {
       if (this.held === id) continue;
-      const { position, turn } = placeAt(d.collider, frame);
-      d.mesh.position.set(position[0]!, position[1]!, position[2]!);
-      d.mesh.rotation.set(turn[0]!, turn[1]!, turn[2]!, 'ZYX');
+      const pose = nodeMoves(d.collider.place) ? poseAt(this.tracks, `colliders/${id}`, frame) : undefined;
+      if (pose) {
+        d.mesh.position.fromArray(pose, 0);
+        d.mesh.quaternion.fromArray(pose, 3);
+      } else {
+        const { position, turn } = placeOf(d.collider.place);
+        d.mesh.position.fromArray(position);
+        d.mesh.rotation.set(turn[0]!, turn[1]!, turn[2]!, 'ZYX');
+      }
       if (d.skin && d.skin.shapes.length > 0) {
         bend(d.mesh.geometry, d.skin, frame);
         d.mesh.geometry.computeVertexNormals();
@@ -113,7 +143,7 @@ export class ColliderLayer {
 
   /** Whether any of them moves. */
   moves(): boolean {
-    return [...this.drawn.values()].some((d) => (d.collider.keys?.length ?? 0) > 0 || (d.skin?.shapes.length ?? 0) > 0);
+    return [...this.drawn.values()].some((d) => nodeMoves(d.collider.place) || (d.skin?.shapes.length ?? 0) > 0);
   }
 
   bounds(): T.Box3 {

@@ -7,6 +7,7 @@ import type { Body, Collider, Lane, Stretch } from '../api/http';
 import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
 import { DYED } from '../state/dyes';
+import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame } from '../stream/chunks';
 import { clock } from '../stream/clock';
@@ -298,8 +299,8 @@ export class Stage {
     this.draw(false);
   }
 
-  setColliders(project: number, colliders: Record<string, Collider>) {
-    this.colliders.set(project, colliders);
+  setColliders(project: number, colliders: Record<string, Collider>, more: unknown) {
+    this.colliders.set(project, colliders, more);
     this.hide(this.hidden);
   }
 
@@ -312,7 +313,7 @@ export class Stage {
   private grab({ kind, id }: Hit): Grabbed | null {
     if (kind === 'colliders') {
       const [mesh, c] = [this.colliders.meshOf(id), this.colliders.collider(id)];
-      if (!mesh || !c || (c.keys?.length ?? 0) > 0) return null;
+      if (!mesh || !c || nodeMoves(c.place)) return null;
       return {
         object: mesh,
         onMove: () => this.drawAll(),
@@ -325,8 +326,9 @@ export class Stage {
     if (!layer || !body || !this.ghostShown) return null;
     const object = this.start;
     if (this.arms.isHeld) return null;
-    object.position.fromArray(body.place?.position ?? [0, 0, 0]);
-    object.rotation.set(...((body.place?.turn ?? [0, 0, 0]) as [number, number, number]), 'ZYX');
+    const { position, turn } = placeOf(body.place);
+    object.position.fromArray(position);
+    object.rotation.set(...(turn as [number, number, number]), 'ZYX');
     object.updateMatrixWorld();
     const back = object.matrixWorld.clone().invert();
     const move = () => {

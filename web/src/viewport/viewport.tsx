@@ -4,6 +4,7 @@ import { useBody } from '../bench/use-body';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
 import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { nodeMoves } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -42,7 +43,9 @@ export function Viewport() {
   useEffect(() => stage.setBodies(bodies), [bodies, id]);
   useEffect(() => stage.setShapes(shapes), [shapes, id]);
   useEffect(() => stage.setLanes(lanes), [lanes, id]);
-  useEffect(() => stage.setColliders(id, colliders), [id, colliders]);
+  const handles = useScene((s) => s.handles);
+  const frames = useScene((s) => s.frames);
+  useEffect(() => stage.setColliders(id, colliders, [handles, frames]), [id, colliders, handles, frames]);
   useEffect(
     () => stage.setLook({ wire, air, dusk, floor, chosen: body, points, tool, hidden }),
     [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
@@ -257,7 +260,7 @@ function ArmTools() {
   const collider = useView((v) => v.collider);
   const [bodyArms, colliderArms, snap] = [useView((v) => v.bodyArms), useView((v) => v.colliderArms), useView((v) => v.snap)];
   const { shapes } = useShapes();
-  const still = useScene((s) => (collider && s.colliders?.[collider] ? (s.colliders[collider].keys?.length ?? 0) === 0 : false));
+  const still = useScene((s) => (collider && s.colliders?.[collider] ? !nodeMoves(s.colliders[collider].place) : false));
   const all = useScene((s) => s.colliders);
   const [start, setStart] = useState(clock.frame === clock.first);
   useEffect(() => clock.subscribe(() => setStart(clock.frame === clock.first)), []);

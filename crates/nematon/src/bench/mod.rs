@@ -4,7 +4,7 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Place, Scene, Shape, Sheet, Warp,
+    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Kind, Node, Scene, Shape, Sheet, Warp,
     Wind, presets,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
@@ -188,8 +188,9 @@ fn metre((columns, rows): (u32, u32)) -> Scene {
     scene.floor = None;
     scene.fields.retain(|_, f| matches!(f.act, Act::Gravity(_)));
     for body in scene.bodies.values_mut() {
-        body.shape = Shape::Sheet(Sheet { width: 1.0, depth: 1.0, columns, rows, warp: Warp::Width });
-        body.matter = cotton.clone();
+        let Kind::Cloth(cloth) = &mut body.kind;
+        cloth.shape = Shape::Sheet(Sheet { width: 1.0, depth: 1.0, columns, rows, warp: Warp::Width });
+        cloth.matter = cotton.clone();
         body.grips.clear();
     }
     scene
@@ -204,12 +205,23 @@ fn square(n: (u32, u32), air: bool) -> Scene {
         body.grips
             .insert("corners".into(), Grip { name: "Corners".into(), on: true, points, to: HeldTo::World });
         if !air {
-            (body.matter.drag, body.matter.lift) = (0.0, 0.0);
+            let Kind::Cloth(cloth) = &mut body.kind;
+            (cloth.matter.drag, cloth.matter.lift) = (0.0, 0.0);
         }
     }
     if air {
-        let wind = Wind { speed: 4.0, heading: 0.4, rise: 0.1, gust: 0.3, gust_period: 1.5, seed: 1 };
-        let field = Field { name: "Wind".into(), on: true, when: None, act: Act::Wind(wind) };
+        let [speed, heading, rise, gust] = [4.0, 0.4, 0.1, 0.3].map(f64::into);
+        let wind = Wind { speed, heading, rise, gust, gust_period: 1.5, seed: 1 };
+        let field = Field {
+            name: "Wind".into(),
+            on: true,
+            when: None,
+            share: 1.0.into(),
+            place: None,
+            zone: None,
+            only: None,
+            act: Act::Wind(wind),
+        };
         scene.fields.insert("wind".into(), field);
     }
     scene
@@ -221,16 +233,16 @@ fn folds(n: (u32, u32)) -> Scene {
     scene.frames.last = 200;
     scene.floor = Some(Floor { height: 0.0, friction: 0.4 });
     for body in scene.bodies.values_mut() {
-        body.place = Place { position: [0.03, 0.75, 0.02], turn: [0.0, 0.3, 0.0] };
+        body.place = Node::still([0.03, 0.75, 0.02], [0.0, 0.3, 0.0]);
         body.touch.itself = true;
-        body.matter.thickness = 0.002;
+        let Kind::Cloth(cloth) = &mut body.kind;
+        cloth.matter.thickness = 0.002;
     }
     let ball = Collider {
         name: "Ball".into(),
         on: true,
         form: Form::Ball(BallForm { radius: 0.25 }),
-        place: Place { position: [0.0, 0.3, 0.0], turn: [0.0; 3] },
-        keys: vec![],
+        place: Node::still([0.0, 0.3, 0.0], [0.0; 3]),
         hollow: false,
         thickness: 0.001,
         friction: 0.4,
@@ -243,7 +255,8 @@ fn folds(n: (u32, u32)) -> Scene {
 fn canopy((columns, rows): (u32, u32)) -> Scene {
     let mut scene = demo::relay();
     for body in scene.bodies.values_mut() {
-        if let Shape::Sheet(s) = &mut body.shape {
+        let Kind::Cloth(cloth) = &mut body.kind;
+        if let Shape::Sheet(s) = &mut cloth.shape {
             (s.columns, s.rows) = (columns, rows);
         }
     }

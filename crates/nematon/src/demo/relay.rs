@@ -9,12 +9,8 @@ pub fn relay() -> Scene {
     let laced = (0..9).map(|k| [-0.5 * width + 0.35 * f64::from(k), 0.0, 0.5 * depth]).collect();
     let grip =
         |name: &str, choice| Grip { name: name.into(), on: true, points: vec![choice], to: HeldTo::World };
-    let canopy = Body {
-        name: "Landing canopy".into(),
-        kind: BodyKind::Cloth,
-        dye: None,
+    let cloth = Cloth {
         shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
-        place: Place { position: [0.0, 1.85, 0.0], turn: [0.1, 0.0, 0.0] },
         matter: Matter {
             preset: Some("oilcloth".into()),
             areal_weight: 0.34,
@@ -30,6 +26,14 @@ pub fn relay() -> Scene {
             friction: 0.5,
             thickness: 0.0009,
         },
+        layers: None,
+        rest: None,
+    };
+    let canopy = Body {
+        name: "Landing canopy".into(),
+        dye: None,
+        kind: Kind::Cloth(cloth),
+        place: Node::still([0.0, 1.85, 0.0], [0.1, 0.0, 0.0]),
         grips: [
             ("ridge-eyelets".into(), grip("Eyelets, ridge side", eyelets)),
             ("gully-eyelets".into(), grip("Eyelets, gully side", Choice::Near(laced))),
@@ -37,16 +41,30 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
-        layers: None,
         touch: Touch::default(),
-        rest: None,
         maps: Default::default(),
         scaled: Default::default(),
     };
-    let field = |name: &str, when, act| Field { name: name.into(), on: true, when, act };
-    let wind = |speed, gust, seed| Wind { speed, heading: 0.5, rise: 0.12, gust, gust_period: 1.8, seed };
-    let swirl = |strength, size, pace, octaves, seed| Turbulence {
-        strength,
+    let field = |name: &str, when, act| Field {
+        name: name.into(),
+        on: true,
+        when,
+        share: 1.0.into(),
+        place: None,
+        zone: None,
+        only: None,
+        act,
+    };
+    let wind = |speed: f64, gust: f64, seed| Wind {
+        speed: speed.into(),
+        heading: 0.5.into(),
+        rise: 0.12.into(),
+        gust: gust.into(),
+        gust_period: 1.8,
+        seed,
+    };
+    let swirl = |strength: f64, size, pace, octaves, seed| Turbulence {
+        strength: strength.into(),
         size,
         pace,
         drift: [3.2, 0.4, -1.6],
@@ -59,7 +77,7 @@ pub fn relay() -> Scene {
         frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
         bodies: [("landing-canopy".into(), canopy)].into_iter().collect(),
         fields: [
-            ("gravity".into(), field("Gravity", None, Act::Gravity(Gravity { strength: 9.81 }))),
+            ("gravity".into(), field("Gravity", None, Act::Gravity(Gravity { strength: 9.81.into() }))),
             ("ridge-wind".into(), field("Ridge wind", None, Act::Wind(wind(5.0, 0.3, 11)))),
             (
                 "rollers".into(),

@@ -28,7 +28,7 @@ pub fn trials() -> Result<Vec<(&'static str, Scene)>, String> {
 
 fn scene(name: &str, last: i64, bodies: Value, more: Value) -> Value {
     let mut s = json!({
-        "nematon": 1, "name": name, "frames": {"first": 0, "last": last, "rate": 24.0, "substeps": 10},
+        "nematon": 2, "name": name, "frames": {"first": 0, "last": last, "rate": 24.0, "substeps": 10},
         "bodies": bodies, "fields": {"gravity": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}},
     });
     if let (Some(s), Value::Object(more)) = (s.as_object_mut(), more) {
@@ -43,21 +43,38 @@ fn cotton(thickness: f64) -> Value {
 }
 
 fn sheet(name: &str, size: [f64; 2], points: [u32; 2], position: [f64; 3], turn: [f64; 3]) -> Value {
-    json!({"name": name, "kind": "cloth", "matter": cotton(0.002), "touch": {"itself": true},
-           "shape": {"sheet": {"width": size[0], "depth": size[1], "columns": points[0], "rows": points[1]}},
+    let shape =
+        json!({"sheet": {"width": size[0], "depth": size[1], "columns": points[0], "rows": points[1]}});
+    json!({"name": name, "kind": {"cloth": {"shape": shape, "matter": cotton(0.002)}}, "touch": {"itself": true},
            "place": {"position": position, "turn": turn}})
 }
 
-fn key(frame: i64, position: [f64; 3], turn: [f64; 3]) -> Value {
-    json!({"frame": frame, "position": position, "turn": turn})
+/// A place and a turn at a frame.
+type Pose = (i64, [f64; 3], [f64; 3]);
+
+fn key(frame: i64, position: [f64; 3], turn: [f64; 3]) -> Pose {
+    (frame, position, turn)
+}
+
+/// A place that goes straight from pose to pose. A number that stays the same over all has no keys.
+fn along(poses: &[Pose]) -> Value {
+    let number = |of: &dyn Fn(&Pose) -> f64| {
+        let first = of(&poses[0]);
+        if poses.iter().all(|p| of(p) == first) {
+            return json!(first);
+        }
+        json!({"keys": poses.iter().map(|p| json!({"frame": p.0, "value": of(p)})).collect::<Vec<_>>()})
+    };
+    let three = |of: fn(&Pose) -> [f64; 3]| json!([0, 1, 2].map(|c| number(&|p| of(p)[c])));
+    json!({"position": three(|p| p.1), "turn": three(|p| p.2)})
 }
 
 /// Sixteen napkins in a stack, and a press that comes down on them.
 fn layers() -> Value {
     let mut b = sheet("Napkins", [0.3, 0.3], [10, 10], [0.0, 0.002, 0.0], [0.0; 3]);
-    b["layers"] = json!({"count": 16, "offset": [0, 0.004, 0], "turn": [0, 0.21, 0]});
+    b["kind"]["cloth"]["layers"] = json!({"count": 16, "offset": [0, 0.004, 0], "turn": [0, 0.21, 0]});
     let press = json!({"name": "Press", "form": {"box": {"size": [0.6, 0.04, 0.6]}},
-                       "keys": [key(0, [0.0, 0.11, 0.0], [0.0; 3]), key(36, [0.0, 0.045, 0.0], [0.0; 3])]});
+                       "place": along(&[key(0, [0.0, 0.11, 0.0], [0.0; 3]), key(36, [0.0, 0.045, 0.0], [0.0; 3])])});
     scene(
         "Napkins under the press",
         48,
@@ -71,8 +88,8 @@ fn edge() -> Value {
     let mut b = sheet("Runner", [0.4, 0.9], [24, 54], [0.0, 0.506, -0.1], [0.0; 3]);
     b["grips"] = json!({"hem": {"name": "Front hem", "points": [{"border": {"border": "front", "by": "all"}}],
                                 "to": {"handle": "hand"}}});
-    let hand = json!({"name": "Hand", "keys": [key(0, [0.0, 0.506, 0.35], [0.0; 3]), key(12, [0.0, 0.506, 0.5], [0.0; 3]),
-                                               key(48, [0.0, 0.1, 0.55], [0.0; 3])]});
+    let hand = json!({"name": "Hand", "place": along(&[key(0, [0.0, 0.506, 0.35], [0.0; 3]), key(12, [0.0, 0.506, 0.5], [0.0; 3]),
+                                               key(48, [0.0, 0.1, 0.55], [0.0; 3])])});
     let table = json!({"name": "Table", "form": {"box": {"size": [0.8, 0.5, 0.8]}},
                        "place": {"position": [0, 0.25, 0]}});
     scene(
@@ -94,13 +111,13 @@ fn folds() -> Value {
 /// A towel, wrung: one turn at either end.
 fn towel() -> Value {
     let mut b = sheet("Towel", [0.3, 0.6], [24, 48], [0.0, 0.5, 0.0], [0.0; 3]);
-    b["matter"] = cotton(0.003);
+    b["kind"]["cloth"]["matter"] = cotton(0.003);
     let end = |border: &str, hand: &str| json!({"name": border, "points": [{"border": {"border": border, "by": "all"}}], "to": {"handle": hand}});
     b["grips"] = json!({"back": end("back", "left"), "front": end("front", "right")});
     let hand = |side: f64| {
         json!({"name": if side < 0.0 { "Left hand" } else { "Right hand" },
-               "keys": [key(0, [0.0, 0.5, 0.3 * side], [0.0; 3]),
-                        key(96, [0.0, 0.5, 0.17 * side], [0.0, 0.0, side * std::f64::consts::TAU])]})
+               "place": along(&[key(0, [0.0, 0.5, 0.3 * side], [0.0; 3]),
+                        key(96, [0.0, 0.5, 0.17 * side], [0.0, 0.0, side * std::f64::consts::TAU])])})
     };
     scene(
         "Towel wrung twice",
@@ -117,7 +134,7 @@ fn curtain() -> Value {
     b["grips"] =
         json!({"rod": {"name": "Rod", "points": [{"border": {"border": "back", "by": {"eyelets": 9}}}]}});
     let ball = json!({"name": "Ball", "form": {"ball": {"radius": 0.12}},
-                      "keys": [key(6, [0.0, 1.0, -1.2], [0.0; 3]), key(18, [0.0, 0.95, 1.2], [0.0; 3])]});
+                      "place": along(&[key(6, [0.0, 1.0, -1.2], [0.0; 3]), key(18, [0.0, 0.95, 1.2], [0.0; 3])])});
     scene(
         "Ball through the curtain",
         48,
@@ -137,7 +154,7 @@ fn cape() -> Value {
     let at = |y: f64, f: i64| {
         [0.0, y + 0.012 * (f as f64 * 0.52).sin().abs(), step * (frames / 2 - (f - frames / 2).abs()) as f64]
     };
-    let walk = |place: &dyn Fn(i64) -> ([f64; 3], [f64; 3])| -> Vec<Value> {
+    let walk = |place: &dyn Fn(i64) -> ([f64; 3], [f64; 3])| -> Vec<Pose> {
         (0..=frames / 2)
             .map(|k| {
                 let (p, t) = place(2 * k);
@@ -145,7 +162,7 @@ fn cape() -> Value {
             })
             .collect()
     };
-    let limb = |name: &str, radius: f64, length: f64, keys: Vec<Value>| json!({"name": name, "form": {"capsule": {"radius": radius, "length": length}}, "keys": keys, "friction": 0.3});
+    let limb = |name: &str, radius: f64, length: f64, keys: Vec<Pose>| json!({"name": name, "form": {"capsule": {"radius": radius, "length": length}}, "place": along(&keys), "friction": 0.3});
     let leg = |side: f64| {
         walk(&move |f| {
             let swing = 0.35 * side * (f as f64 * 0.26).sin();
@@ -153,7 +170,7 @@ fn cape() -> Value {
             ([x + 0.09 * side, y, z - 0.3 * swing], [swing, 0.0, 0.0])
         })
     };
-    let neck = json!({"name": "Neck", "keys": walk(&|f| { let [x, y, z] = at(1.43, f); ([x, y, z - 0.16], [0.0; 3]) })});
+    let neck = json!({"name": "Neck", "place": along(&walk(&|f| { let [x, y, z] = at(1.43, f); ([x, y, z - 0.16], [0.0; 3]) }))});
     scene(
         "Cape on a walk",
         frames,
@@ -196,7 +213,7 @@ fn crossed() -> Value {
 /// The washing loft: what hangs, lies and has fallen where the relay's laundry dries. A second scene to begin with.
 pub fn loft() -> Result<Scene, String> {
     let mut blanket = sheet("Blanket", [1.1, 1.1], [56, 56], [-0.15, 1.06, 0.0], [0.0, 0.35, 0.0]);
-    blanket["matter"]["thickness"] = json!(0.003);
+    blanket["kind"]["cloth"]["matter"]["thickness"] = json!(0.003);
     let capsule = json!({"name": "Bolster", "form": {"capsule": {"radius": 0.16, "length": 0.5}},
                          "place": {"position": [0.05, 0.78, 0.05], "turn": [std::f64::consts::FRAC_PI_2, 0, 0.5]}});
     let chest = json!({"name": "Chest", "form": {"box": {"size": [0.9, 0.5, 0.6]}}, "place": {"position": [0, 0.25, 0]}});

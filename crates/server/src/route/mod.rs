@@ -12,6 +12,7 @@ pub mod runs;
 pub mod schema;
 pub mod shape;
 pub mod space;
+pub mod tracks;
 
 use crate::api::Api;
 use crate::problem::Problem;
@@ -32,6 +33,7 @@ pub fn all() -> Api {
         .and(matters::routes())
         .and(colliders::routes())
         .and(space::routes())
+        .and(tracks::routes())
 }
 
 pub async fn missing() -> Problem {
@@ -43,6 +45,7 @@ pub fn openapi() -> Value {
     all().document(|g| {
         g.subschema_for::<shape::ShapeHead>();
         g.subschema_for::<attempt::AttemptHead>();
+        g.subschema_for::<tracks::TracksHead>();
         g.subschema_for::<nematon_store::Notice>();
     })
 }

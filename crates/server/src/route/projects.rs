@@ -12,7 +12,7 @@ use axum::handler::Handler;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use futures::StreamExt;
-use nematon_document::{Scene, apply, inverse, validate};
+use nematon_document::{Scene, apply, inverse, migrate, validate};
 use nematon_formats::file_name;
 use nematon_store::{EditOutcome, NewEdit, ProjectRow, ProjectSummary};
 use schemars::JsonSchema;
@@ -140,8 +140,9 @@ async fn keep(app: &App, scene: &Scene) -> Result<Response, Problem> {
 }
 
 async fn create(State(app): State<App>, Body(new): Body<NewProject>) -> Result<Response, Problem> {
-    let scene =
-        apart(move || validate(&new.scene)).await?.map_err(|f| Problem::faults("That is no scene", f))?;
+    let scene = apart(move || validate(&migrate(new.scene)))
+        .await?
+        .map_err(|f| Problem::faults("That is no scene", f))?;
     kept_here(&scene)?;
     keep(&app, &scene).await
 }

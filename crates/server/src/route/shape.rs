@@ -162,7 +162,12 @@ async fn rest(
             (Thing::Collider(ColliderId(c.clone())), scene.colliders.get(c.as_str()).map(|c| &c.place))
         }
     };
-    let mut position = place.ok_or_else(|| Problem::missing("thing"))?.position;
+    let place = place.ok_or_else(|| Problem::missing("thing"))?;
+    if !place.is_still() || place.on.is_some() {
+        let why = "It moves, by keys, a formula or what it stands on: where it is can't be set by hand.";
+        return Err(Problem::unfit("It can't be set down", why));
+    }
+    let mut position = place.stands().0;
     let up = apart(move || set_down(&scene, &thing, &meshes)).await?;
     position[1] += up.map_err(|e| Problem::unfit("It can't be set down", e))?;
     position[1] = (position[1] * 1e5).ceil() / 1e5;

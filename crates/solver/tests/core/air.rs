@@ -1,13 +1,13 @@
 use crate::harness::{SheetOf, plain, within};
-use nematon_solver::air::{Air, Turbulence, Wind};
-use nematon_solver::{FrameInputs, Matter};
+use nematon_air::{Air, TurbulenceNow as Turbulence, WindNow as Wind};
+use nematon_solver::Matter;
 
 fn rollers() -> Turbulence {
     Turbulence { strength: 2.0, size: 1.0, pace: 0.5, drift: [0.0; 3], octaves: 3, seed: 7 }
 }
 
 fn air(t: &Turbulence, time: f64) -> Air {
-    Air::at(&FrameInputs { turbulence: vec![t.clone()], ..FrameInputs::default() }, time)
+    Air::at(&[t.clone().into()], None, time)
 }
 
 fn places() -> Vec<[f32; 3]> {
@@ -24,7 +24,7 @@ fn wind_at_rest_relative_to_the_cloth_does_nothing() {
     let s = SheetOf { size: [1.0, 1.0], points: [20, 20], upright: false };
     let mut t = s.of(Matter { drag: 1.28, lift: 0.8, ..plain() }, |_, _| false);
     t.frame.gravity = [0.0; 3];
-    t.frame.winds = vec![Wind { velocity: [3.0, 1.0, -2.0], gust: 0.0, gust_period: 2.0, seed: 0 }];
+    t.frame.fields = vec![Wind { velocity: [3.0, 1.0, -2.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
     t.state.set_velocities(&t.cloth, |_| [3.0, 1.0, -2.0]);
     t.run(24);
     for (axis, v) in [(0, 3.0), (1, 1.0), (2, -2.0)] {
@@ -39,7 +39,7 @@ fn wind_carries_a_free_sheet_up_to_its_own_speed_and_no_further() {
     let s = SheetOf { size: [1.0, 1.0], points: [12, 12], upright: true };
     let mut t = s.of(Matter { drag: 1.28, ..plain() }, |_, _| false);
     t.frame.gravity = [0.0; 3];
-    t.frame.winds = vec![Wind { velocity: [0.0, 0.0, 5.0], gust: 0.0, gust_period: 2.0, seed: 0 }];
+    t.frame.fields = vec![Wind { velocity: [0.0, 0.0, 5.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
     t.run(24 * 6);
     let v = t.mean_velocity(2);
     assert!(v > 4.7 && v < 5.001, "{v}");
@@ -130,10 +130,8 @@ fn drift_carries_the_pattern_and_pace_renews_it() {
 #[test]
 fn gusts_travel_with_the_wind() {
     let wind = Wind { velocity: [4.0, 0.0, 0.0], gust: 0.4, gust_period: 1.5, seed: 3 };
-    let at = |x: f32, time: f64| {
-        Air::at(&FrameInputs { winds: vec![wind.clone()], ..FrameInputs::default() }, time)
-            .velocities(&[[x, 0.0, 0.0]])[0][0]
-    };
+    let at =
+        |x: f32, time: f64| Air::at(&[wind.clone().into()], None, time).velocities(&[[x, 0.0, 0.0]])[0][0];
     for k in 0..50 {
         let t = f64::from(k) * 0.13;
         assert!((at(0.0, t) - at(6.0, t + 1.5)).abs() < 1e-3);
@@ -152,7 +150,8 @@ fn sub_steps_do_not_change_what_a_wind_does_to_light_cloth() {
         let silk = Matter { areal_weight: 0.04, drag: 1.28, lift: 0.0, damping: 3.0, ..plain() };
         let mut t = s.of(silk, |k, m| m.borders[0].points.contains(&(k as u32)));
         t.frame.substeps = substeps;
-        t.frame.winds = vec![Wind { velocity: [0.0, 0.0, 7.0], gust: 0.0, gust_period: 2.0, seed: 0 }];
+        t.frame.fields =
+            vec![Wind { velocity: [0.0, 0.0, 7.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
         t.run(48);
         // The mean over a second: it flutters.
         let mean = (0..24).map(|_| {

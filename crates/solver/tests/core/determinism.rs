@@ -1,7 +1,7 @@
 use crate::contact::{at, lump, solid};
 use crate::harness::{SheetOf, Trial};
+use nematon_air::{TurbulenceNow as Turbulence, WindNow as Wind};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
-use nematon_solver::air::{Turbulence, Wind};
 use nematon_solver::{
     Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
     Skin, SnapshotError, Solid, State,
@@ -28,9 +28,11 @@ fn everything() -> Trial {
     let state = cloth.start();
     let mut t = Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh };
     t.frame.rests = vec![RestMotion { cloth: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
-    t.frame.winds = vec![Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1 }];
-    t.frame.turbulence =
-        vec![Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }];
+    t.frame.fields = vec![Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1 }.into()];
+    t.frame.fields.push(
+        Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }
+            .into(),
+    );
     t.frame.floor = Some(Floor { height: -0.6, friction: 0.5 });
     let (positions, triangles) = lump(10, 0.3, 0.1);
     let skin = ColliderRest { solid: None, skin: Some(Skin { positions, triangles }), ..solid(Solid::Plane) };

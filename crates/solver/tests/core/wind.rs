@@ -1,13 +1,13 @@
 //! What hangs or stands in a steady wind, against statics.
 use crate::harness::{SheetOf, Trial, plain};
+use nematon_air::{FieldNow, WindNow as Wind};
 use nematon_geometry::place;
-use nematon_solver::air::Wind;
 use nematon_solver::{AIR_DENSITY, Matter};
 
 const LENGTH: f64 = 0.5;
 
-fn steady(velocity: [f32; 3]) -> Vec<Wind> {
-    vec![Wind { velocity, gust: 0.0, gust_period: 2.0, seed: 0 }]
+fn steady(velocity: [f32; 3]) -> Vec<FieldNow> {
+    vec![Wind { velocity, gust: 0.0, gust_period: 2.0, seed: 0 }.into()]
 }
 
 /// The wind that presses on a square metre that faces it by `share` of its weight: m/s.
@@ -30,7 +30,7 @@ fn hung(rows: u32, share: f64, substeps: u32) -> Vec<[f64; 2]> {
     let mut t = SheetOf { size: [0.1, LENGTH], points: [3, rows], upright: true }
         .of(matter, |k, m| m.borders[0].points.contains(&(k as u32)));
     t.frame.substeps = substeps;
-    t.frame.winds = steady([0.0, 0.0, speed_for(share, 0.2, 1.28) as f32]);
+    t.frame.fields = steady([0.0, 0.0, speed_for(share, 0.2, 1.28) as f32]);
     t.settle(6.0);
     t.run(72);
     let top = t.mesh.positions.iter().map(|p| p[1]).fold(f32::MIN, f32::max);
@@ -124,7 +124,7 @@ fn an_elastic_stem_bends_in_a_wind_as_statics_say() {
         t.frame.gravity = [0.0; 3];
         // q = ½ρ C U² L³ / B.
         let speed = (2.0 * q * rigid / (f64::from(AIR_DENSITY) * 1.28 * LENGTH.powi(3))).sqrt();
-        t.frame.winds = steady([0.0, 0.0, speed as f32]);
+        t.frame.fields = steady([0.0, 0.0, speed as f32]);
         t.run(240);
         let end = t.mesh.positions.iter().map(|p| p[1]).fold(f32::MIN, f32::max);
         let tips: Vec<[f32; 3]> = (0..t.mesh.positions.len())
@@ -147,7 +147,7 @@ fn a_stronger_wind_presses_as_its_square_and_from_both_sides_alike() {
         let matter = Matter { areal_weight: 0.5, drag: 1.0, lift: 0.0, ..plain() };
         let mut t = SheetOf { size: [0.4, 0.4], points: [5, 5], upright: true }.of(matter, |_, _| false);
         t.frame.gravity = [0.0; 3];
-        t.frame.winds = steady([0.0, 0.0, speed as f32]);
+        t.frame.fields = steady([0.0, 0.0, speed as f32]);
         t.run(1);
         t.mean_velocity(2)
     };

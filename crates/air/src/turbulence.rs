@@ -3,9 +3,80 @@
 //! A sum of random waves, each across its own direction of travel: R. H. Kraichnan, "Diffusion by a
 //! Random Velocity Field" (1970), eq. 3.1. Each wave is free of divergence exactly, so is the sum; it
 //! is smooth to all orders, has no grid and does not repeat.
-use super::chance;
-use crate::inputs::Turbulence;
 use crate::simd::{F8, V8};
+use crate::{Flow, Kind, Marks, Now, chance};
+use nematon_motion::{Moment, Value};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Swirling air without sources or sinks.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Turbulence {
+    /// Root-mean-square speed.
+    #[schemars(title = "Strength", range(min = 0, max = 100), extend("unit" = "m/s"))]
+    pub strength: Value,
+    /// Typical distance from one swirl to the next of its kind.
+    #[schemars(title = "Size", range(min = 0.01, max = 1000), extend("unit" = "m"))]
+    pub size: f64,
+    /// How often a second the pattern renews itself in place.
+    #[schemars(title = "Pace", range(min = 0, max = 60), extend("unit" = "1/s"))]
+    #[serde(default = "pace")]
+    pub pace: f64,
+    /// Velocity at which the pattern travels.
+    #[schemars(title = "Drift", inner(range(min = -150, max = 150)), extend("unit" = "m/s"))]
+    #[serde(default)]
+    pub drift: [f64; 3],
+    /// Each octave has half the size of the one before and 0.6 of its strength.
+    #[schemars(title = "Octaves", range(min = 1, max = 4), extend("seldom" = true))]
+    #[serde(default = "octaves")]
+    pub octaves: u32,
+    #[schemars(title = "Seed", range(min = 0, max = 65_535), extend("seldom" = true))]
+    #[serde(default)]
+    pub seed: u32,
+}
+
+fn pace() -> f64 {
+    0.4
+}
+fn octaves() -> u32 {
+    2
+}
+
+/// Turbulence at one frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TurbulenceNow {
+    /// Root-mean-square speed, m/s.
+    pub strength: f32,
+    /// Wavelength of the first octave, metres.
+    pub size: f32,
+    /// How often a second the pattern renews itself in place.
+    pub pace: f32,
+    /// Velocity of the pattern, m/s.
+    pub drift: [f32; 3],
+    /// 1 to 4.
+    pub octaves: u32,
+    pub seed: u32,
+}
+
+impl Kind for Turbulence {
+    type Now = TurbulenceNow;
+    fn begin() -> Self {
+        let strength = 1.0.into();
+        Turbulence { strength, size: 1.0, pace: pace(), drift: [0.0; 3], octaves: octaves(), seed: 0 }
+    }
+    fn at(&self, moment: &Moment, share: f64) -> TurbulenceNow {
+        let Turbulence { strength, size, pace, drift, octaves, seed } = self;
+        TurbulenceNow {
+            strength: (share * strength.at(moment)) as f32,
+            size: *size as f32,
+            pace: *pace as f32,
+            drift: drift.map(|c| c as f32),
+            octaves: *octaves,
+            seed: *seed,
+        }
+    }
+}
 
 /// Waves an octave: enough to look the same in all directions.
 const WAVES: usize = 20;
@@ -18,9 +89,18 @@ pub struct Waves {
     waves: Vec<[f32; 7]>,
 }
 
-impl Turbulence {
-    /// The waves at a time, seconds from the first frame.
-    pub fn at(&self, time: f64) -> Waves {
+impl Now for TurbulenceNow {
+    type Flow = Waves;
+    fn mark(&self, to: &mut Marks) {
+        let TurbulenceNow { strength, size, pace, drift, octaves, seed } = self;
+        to.words(&[2, *seed, *octaves]);
+        to.numbers(&[*strength, *size, *pace]);
+        to.numbers(drift);
+    }
+    fn speed(&self) -> f32 {
+        self.strength
+    }
+    fn flow(&self, time: f64) -> Waves {
         let octaves = self.octaves.clamp(1, 4);
         // Strengths of octaves, scaled so that all together have the root mean square asked for.
         let all: f64 = (0..octaves).map(|o| FALL.powi(2 * o as i32)).sum();
@@ -62,9 +142,9 @@ impl Turbulence {
     }
 }
 
-impl Waves {
+impl Flow for Waves {
     #[inline(always)]
-    pub(super) fn velocity(&self, x: V8) -> V8 {
+    fn velocity(&self, x: V8) -> V8 {
         let mut v = V8([F8::splat(0.0); 3]);
         for w in &self.waves {
             let turns = V8([F8::splat(w[0]), F8::splat(w[1]), F8::splat(w[2])]);

@@ -1,0 +1,54 @@
+//! A steady pull straight down.
+use crate::simd::V8;
+use crate::{Flow, Kind, Marks, Now};
+use nematon_motion::{Moment, Value};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A steady pull straight down.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Gravity {
+    #[schemars(title = "Strength", range(min = -100, max = 100), extend("unit" = "m/s²"))]
+    pub strength: Value,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+pub struct GravityNow {
+    /// m/s².
+    pub pull: [f32; 3],
+}
+
+impl Kind for Gravity {
+    type Now = GravityNow;
+    fn begin() -> Self {
+        Gravity { strength: 9.81.into() }
+    }
+    fn at(&self, moment: &Moment, share: f64) -> GravityNow {
+        let Gravity { strength } = self;
+        GravityNow { pull: [0.0, -((share * strength.at(moment)) as f32), 0.0] }
+    }
+}
+
+impl Now for GravityNow {
+    type Flow = Still;
+    fn mark(&self, to: &mut Marks) {
+        let GravityNow { pull } = self;
+        to.numbers(pull);
+    }
+    fn flow(&self, _: f64) -> Still {
+        Still
+    }
+    fn pull(&self) -> Option<[f32; 3]> {
+        Some(self.pull)
+    }
+}
+
+/// It moves no air.
+pub struct Still;
+
+impl Flow for Still {
+    fn velocity(&self, _: V8) -> V8 {
+        V8::splat([0.0; 3])
+    }
+}

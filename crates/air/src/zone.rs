@@ -1,0 +1,104 @@
+//! Where a field acts: wholly within a form, less and less over an edge about it, not at all beyond.
+use crate::simd::{F8, V8};
+use crate::{Marks, Stand};
+
+fn all(v: f32) -> F8 {
+    F8::splat(v)
+}
+
+/// A zone at a moment.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ZoneNow {
+    pub stand: Stand,
+    pub form: ZoneForm,
+    /// Metres about the form over which it ends, by a smooth step.
+    pub edge: f32,
+    /// Whether it is all that lies outside.
+    pub outside: bool,
+}
+
+/// The form of a zone about its own origin, metres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum ZoneForm {
+    Ball {
+        radius: f32,
+    },
+    /// Half its sizes.
+    Box {
+        half: [f32; 3],
+    },
+    /// Upright; half the way between the middles of its ends.
+    Capsule {
+        radius: f32,
+        half: f32,
+    },
+}
+
+impl ZoneNow {
+    pub(crate) fn mark(&self, to: &mut Marks) {
+        let ZoneNow { stand, form, edge, outside } = self;
+        stand.mark(to);
+        match form {
+            ZoneForm::Ball { radius } => (to.words(&[0]), to.numbers(&[*radius])),
+            ZoneForm::Box { half } => (to.words(&[1]), to.numbers(half)),
+            ZoneForm::Capsule { radius, half } => (to.words(&[2]), to.numbers(&[*radius, *half])),
+        };
+        to.numbers(&[*edge]);
+        to.words(&[u32::from(*outside)]);
+    }
+
+    /// How much of the field is there, 0 to 1. Distances: C. Ericson, "Real-Time Collision Detection" (2005), ch. 5.
+    #[inline(always)]
+    pub fn weight(&self, x: V8) -> F8 {
+        let p = self.stand.local(x);
+        let far = match self.form {
+            ZoneForm::Ball { radius } => p.dot(p).sqrt() - all(radius),
+            ZoneForm::Box { half } => {
+                let beyond = V8(std::array::from_fn(|k| (p.0[k].abs() - all(half[k])).max(all(0.0))));
+                beyond.dot(beyond).sqrt()
+            }
+            ZoneForm::Capsule { radius, half } => {
+                let up = p.0[1] - p.0[1].max(all(-half)).min(all(half));
+                let d = V8([p.0[0], up, p.0[2]]);
+                d.dot(d).sqrt() - all(radius)
+            }
+        };
+        // At the form itself all of it, however narrow the edge.
+        let t = (all(1.0) - far.max(all(0.0)) / all(self.edge.max(1e-6))).max(all(0.0));
+        let inside = t * t * (all(3.0) - all(2.0) * t);
+        if self.outside { all(1.0) - inside } else { inside }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_zone_is_whole_within_its_form_and_ends_over_its_edge() {
+        let quarter = std::f32::consts::FRAC_1_SQRT_2;
+        let stand = Stand::of([1.0, 2.0, 3.0], [0.0, 0.0, quarter, quarter]);
+        let at = |form, outside, p: [f32; 3]| {
+            ZoneNow { stand, form, edge: 0.5, outside }.weight(V8::splat(p)).array()[0]
+        };
+        let ball = ZoneForm::Ball { radius: 1.0 };
+        // A quarter turn about z: its own y lies along the world's -x.
+        let pillar = ZoneForm::Capsule { radius: 0.25, half: 2.0 };
+        let slab = ZoneForm::Box { half: [0.5, 2.0, 1.0] };
+        for (form, p, share) in [
+            (ball, [1.0, 2.0, 3.0], 1.0),
+            (ball, [1.9, 2.0, 3.0], 1.0),
+            (ball, [2.25, 2.0, 3.0], 0.5),
+            (ball, [2.6, 2.0, 3.0], 0.0),
+            (pillar, [-0.9, 2.0, 3.0], 1.0),
+            (pillar, [1.0, 2.5, 3.0], 0.5),
+            (pillar, [1.0, 2.9, 3.0], 0.0),
+            (slab, [2.9, 2.4, 3.9], 1.0),
+            (slab, [2.9, 2.75, 3.9], 0.5),
+            (slab, [2.9, 2.4, 4.6], 0.0),
+        ] {
+            assert!((at(form, false, p) - share).abs() < 1e-5, "{form:?} {p:?}: {}", at(form, false, p));
+            assert!((at(form, true, p) - (1.0 - share)).abs() < 1e-5);
+        }
+    }
+}

@@ -1,0 +1,163 @@
+//! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
+use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
+use nematon_document::{BodyId, ColliderId, Field, HandleId, Node, Scene, When, Zone, ZoneForm};
+use nematon_solver::Pose;
+
+/// A scene at a moment.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Resolved {
+    /// All pulls together, m/s².
+    pub gravity: [f32; 3],
+    /// The fields that move air, in the order in which they are summed.
+    pub fields: Vec<FieldNow>,
+    pub colliders: Vec<(ColliderId, Pose)>,
+    pub handles: Vec<(HandleId, Pose)>,
+}
+
+/// A scene at a moment, in frames; a part of one lies between two. Fields name `bodies` by their numbers there.
+pub fn resolve(scene: &Scene, bodies: &[BodyId], frame: f64) -> Resolved {
+    let (gravity, fields) = fields_at(scene, bodies, frame);
+    let colliders =
+        scene.colliders.iter().map(|(id, c)| (id.clone(), pose_at(scene, &c.place, frame))).collect();
+    let handles = scene.handles.iter().map(|(id, h)| (id.clone(), pose_at(scene, &h.place, frame))).collect();
+    Resolved { gravity, fields, colliders, handles }
+}
+
+/// The pulls and the fields of [`resolve`].
+pub(crate) fn fields_at(scene: &Scene, bodies: &[BodyId], frame: f64) -> ([f32; 3], Vec<FieldNow>) {
+    let moment = scene.frames.moment(frame);
+    let mut gravity = [0f32; 3];
+    let mut fields = vec![];
+    for field in scene.fields.values() {
+        let Field { name: _, on: _, when: _, share: times, place, zone, only, act } = field;
+        let share = share(field, frame) * times.at(&moment);
+        if share <= 0.0 {
+            continue;
+        }
+        let now = act.at(&moment, share);
+        if let Some(pull) = now.pull() {
+            (0..3).for_each(|k| gravity[k] += pull[k]);
+            continue;
+        }
+        // Where no bodies are named it is asked for the place itself.
+        let only = only
+            .as_ref()
+            .filter(|_| !bodies.is_empty())
+            .map(|only| only.iter().filter_map(|id| bodies.iter().position(|b| b == id)).collect::<Vec<_>>());
+        if only.as_ref().is_some_and(Vec::is_empty) {
+            continue;
+        }
+        let stand = act
+            .is_placed()
+            .then(|| stand(&place.as_ref().map_or(Pose::default(), |node| pose_at(scene, node, frame))));
+        let zone = zone.as_ref().map(|z| zone_at(scene, z, frame));
+        fields.push((act.rank(), FieldNow { act: now, stand, zone, only }));
+    }
+    // Kinds are summed one after the other, so that the order of the list changes nothing.
+    fields.sort_by_key(|f| f.0);
+    (gravity, fields.into_iter().map(|f| f.1).collect())
+}
+
+/// How much of a field acts at a moment, in frames: 0 to 1.
+fn share(field: &Field, frame: f64) -> f64 {
+    let Some(When { from, until, ease }) = &field.when else { return if field.on { 1.0 } else { 0.0 } };
+    let inside = (frame - *from as f64).min(*until as f64 - frame);
+    match () {
+        () if !field.on || inside < 0.0 => 0.0,
+        () if inside >= *ease => 1.0,
+        () => {
+            let t = inside / ease;
+            t * t * (3.0 - 2.0 * t)
+        }
+    }
+}
+
+fn zone_at(scene: &Scene, zone: &Zone, frame: f64) -> ZoneNow {
+    let moment = scene.frames.moment(frame);
+    let Zone { place, form, edge, outside } = zone;
+    let at = |v: &nematon_document::Value| v.at(&moment) as f32;
+    let form = match form {
+        ZoneForm::Ball(b) => ZoneFormNow::Ball { radius: at(&b.radius) },
+        ZoneForm::Box(b) => {
+            ZoneFormNow::Box { half: std::array::from_fn(|k| (0.5 * b.size[k].at(&moment)) as f32) }
+        }
+        ZoneForm::Capsule(c) => {
+            ZoneFormNow::Capsule { radius: at(&c.radius), half: (0.5 * c.length.at(&moment)) as f32 }
+        }
+    };
+    ZoneNow { stand: stand(&pose_at(scene, place, frame)), form, edge: at(edge), outside: *outside }
+}
+
+fn stand(pose: &Pose) -> Stand {
+    Stand::of(pose.position, pose.turn)
+}
+
+/// Where a node is in the world at a moment, in frames.
+pub fn pose_at(scene: &Scene, node: &Node, frame: f64) -> Pose {
+    let World { position, turn } = World::of(scene, node, frame);
+    Pose { position: position.map(|c| c as f32), turn: turn.map(|c| c as f32) }
+}
+
+/// A place in the world, in double precision.
+pub(crate) struct World {
+    pub position: [f64; 3],
+    /// Unit quaternion: x, y, z, w.
+    turn: [f64; 4],
+}
+
+/// More in a row than can be: a ring, which validation refuses.
+const MOST_ON_EACH_OTHER: usize = 10_000;
+
+impl World {
+    pub fn of(scene: &Scene, node: &Node, frame: f64) -> World {
+        World::on(scene, node, frame, 0)
+    }
+
+    fn on(scene: &Scene, node: &Node, frame: f64, depth: usize) -> World {
+        let (position, turn) = node.at(&scene.frames.moment(frame));
+        let own = World { position, turn: quaternion(turn) };
+        let parent = node.on.as_ref().and_then(|p| p.node(scene)).filter(|_| depth < MOST_ON_EACH_OTHER);
+        let Some(parent) = parent else { return own };
+        let under = World::on(scene, parent, frame, depth + 1);
+        World { position: under.place(own.position), turn: times(under.turn, own.turn) }
+    }
+
+    pub fn direction(&self, p: [f64; 3]) -> [f64; 3] {
+        turned(self.turn, p)
+    }
+
+    pub fn place(&self, p: [f64; 3]) -> [f64; 3] {
+        let by = self.direction(p);
+        std::array::from_fn(|k| self.position[k] + by[k])
+    }
+}
+
+/// Turned about x, then y, then z.
+fn quaternion(turn: [f64; 3]) -> [f64; 4] {
+    let [(sx, cx), (sy, cy), (sz, cz)] = turn.map(|a| libm::sincos(0.5 * a));
+    [
+        sx * cy * cz - cx * sy * sz,
+        cx * sy * cz + sx * cy * sz,
+        cx * cy * sz - sx * sy * cz,
+        cx * cy * cz + sx * sy * sz,
+    ]
+}
+
+/// First `b`, then `a`.
+fn times(a: [f64; 4], b: [f64; 4]) -> [f64; 4] {
+    [
+        a[3] * b[0] + a[0] * b[3] + a[1] * b[2] - a[2] * b[1],
+        a[3] * b[1] - a[0] * b[2] + a[1] * b[3] + a[2] * b[0],
+        a[3] * b[2] + a[0] * b[1] - a[1] * b[0] + a[2] * b[3],
+        a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2],
+    ]
+}
+
+fn turned([x, y, z, w]: [f64; 4], p: [f64; 3]) -> [f64; 3] {
+    let t = [2.0 * (y * p[2] - z * p[1]), 2.0 * (z * p[0] - x * p[2]), 2.0 * (x * p[1] - y * p[0])];
+    [
+        p[0] + w * t[0] + y * t[2] - z * t[1],
+        p[1] + w * t[1] + z * t[0] - x * t[2],
+        p[2] + w * t[2] + x * t[1] - y * t[0],
+    ]
+}

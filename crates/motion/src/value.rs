@@ -1,0 +1,171 @@
+use crate::{Formula, Key, Moment, keys};
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::{Deserialize, Serialize};
+
+/// A number that may change over time.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Value {
+    Still(f64),
+    Moving(Motion),
+}
+
+/// How a number changes: by keys, by a formula, or by the formula added to the keys.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Motion {
+    /// One after the other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub keys: Vec<Key>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub formula: Option<Formula>,
+}
+
+impl Value {
+    /// The number at a moment.
+    pub fn at(&self, moment: &Moment) -> f64 {
+        match self {
+            Value::Still(v) => *v,
+            Value::Moving(m) => match (keys::at(&m.keys, moment.frame), &m.formula) {
+                (Some(k), Some(f)) => k + f.at(moment),
+                (Some(k), None) => k,
+                (None, Some(f)) => f.at(moment),
+                (None, None) => 0.0,
+            },
+        }
+    }
+
+    /// Whether it is the same at all moments.
+    pub fn is_still(&self) -> bool {
+        matches!(self, Value::Still(_))
+    }
+
+    pub fn is(&self, number: f64) -> bool {
+        *self == Value::Still(number)
+    }
+}
+
+impl Default for Value {
+    fn default() -> Self {
+        Value::Still(0.0)
+    }
+}
+
+impl From<f64> for Value {
+    fn from(v: f64) -> Self {
+        Value::Still(v)
+    }
+}
+
+/// Three plain numbers.
+pub fn stills(v: [f64; 3]) -> [Value; 3] {
+    v.map(Value::Still)
+}
+
+// Written by hand, so that the limits of a field reach it as those of a number do.
+impl JsonSchema for Value {
+    fn inline_schema() -> bool {
+        true
+    }
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Value".into()
+    }
+    fn json_schema(g: &mut SchemaGenerator) -> Schema {
+        let (key, formula) = (g.subschema_for::<Key>(), g.subschema_for::<Formula>());
+        json_schema!({
+            "type": ["number", "object"],
+            "format": "double",
+            "animatable": true,
+            "properties": {
+                "keys": {"type": "array", "title": "Keys", "items": key, "maxItems": 20_000},
+                "formula": formula
+            },
+            "additionalProperties": false,
+            "minProperties": 1
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Way;
+    use serde_json::json;
+
+    fn at(v: &serde_json::Value, frame: f64) -> f64 {
+        let v: Value = serde_json::from_value(v.clone()).unwrap();
+        v.at(&Moment { frame, first: 1.0, rate: 24.0 })
+    }
+
+    #[test]
+    fn a_value_goes_its_way_from_key_to_key_and_stays_at_the_ends() {
+        let keys = json!({"keys": [{"frame": 10, "value": 1}, {"frame": 20, "value": 3, "then": "step"},
+            {"frame": 24, "value": 0, "then": "smooth"}, {"frame": 28, "value": 4}]});
+        for (frame, value) in [
+            (0.0, 1.0),
+            (10.0, 1.0),
+            (12.5, 1.5),
+            (20.0, 3.0),
+            (23.9, 3.0),
+            (24.0, 0.0),
+            (25.0, 4.0 * 0.15625),
+            (26.0, 2.0),
+            (30.0, 4.0),
+        ] {
+            assert_eq!(at(&keys, frame), value, "{frame}");
+        }
+        assert_eq!(at(&json!(7.5), 12.0), 7.5);
+    }
+
+    #[test]
+    fn formulas_are_plain_maths_of_time_and_add_to_keys() {
+        for (text, value) in [
+            ("2 + 3 * 4", 14.0),
+            ("7 - 2 - 1", 4.0),
+            ("8 / 4 / 2", 1.0),
+            ("2 ^ 3 + 1", 9.0),
+            ("(1 + 2) * -3", -9.0),
+            ("f", 13.0),
+            ("t", 0.5),
+            ("sin(pi * t)", libm::sin(std::f64::consts::PI * 0.5)),
+            ("abs(-2) + floor(1.7) + sign(-3)", 2.0),
+        ] {
+            assert_eq!(at(&json!({"formula": text}), 13.0), value, "{text}");
+        }
+        let both =
+            json!({"keys": [{"frame": 1, "value": 1}, {"frame": 25, "value": 3}], "formula": "10 * t"});
+        assert_eq!(at(&both, 13.0), 2.0 + 5.0);
+    }
+
+    #[test]
+    fn a_formula_that_is_none_is_told_and_counts_as_nothing() {
+        for (text, words) in [
+            ("sin(", "can't be read"),
+            ("2 *", "can't be read"),
+            ("wind * 2", "names \"wind\""),
+            (&"1+".repeat(300), "letters"),
+        ] {
+            let why = Formula::new(text).check().unwrap_err().0;
+            assert!(why.contains(words), "{text}: {why}");
+            assert_eq!(at(&json!({"formula": text}), 3.0), 0.0);
+        }
+        let moment = Moment { frame: 1.0, first: 1.0, rate: 24.0 };
+        assert!(Formula::new("1 / t").check().is_ok());
+        assert!(!Formula::new("1 / t").is_finite_at(&moment));
+        assert_eq!(Formula::new("1 / t").at(&moment), 0.0);
+    }
+
+    #[test]
+    fn json_keeps_what_was_said() {
+        for v in [
+            json!(3.5),
+            json!({"keys": [{"frame": 2, "value": 1.0}]}),
+            json!({"keys": [{"frame": 2, "value": 1.0, "then": "step"}], "formula": "t"}),
+        ] {
+            let read: Value = serde_json::from_value(v.clone()).unwrap();
+            assert_eq!(serde_json::to_value(&read).unwrap(), v);
+        }
+        assert!(serde_json::from_value::<Value>(json!({"keys": [], "ease": 1})).is_err());
+        assert_eq!(Way::default(), Way::Straight);
+    }
+}

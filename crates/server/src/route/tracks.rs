@@ -1,0 +1,95 @@
+//! Where things are, frame by frame, as the core has them: who draws them works nothing out.
+use crate::api::{Api, Says};
+use crate::extract::{Path, Query};
+use crate::problem::{Problem, apart};
+use crate::route::projects::load;
+use crate::state::App;
+use axum::extract::State;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use nematon_document::{Node, Scene};
+use nematon_evaluate::pose_at;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Most poses in one answer; beyond, frames are left out at the end.
+const MOST: usize = 200_000;
+
+pub fn routes() -> Api {
+    let says = Says::gives_bytes("Where colliders and handles are at some frames").asks::<Range>();
+    Api::default().get("/projects/{id}/tracks", says, read)
+}
+
+/// Frames; all of the scene if left out.
+#[derive(Deserialize, JsonSchema)]
+struct Range {
+    first: Option<i64>,
+    last: Option<i64>,
+}
+
+/// What stands before the poses: a length and this as JSON. A pose is seven 32-bit floats: position in metres, then turn
+/// as a unit quaternion x, y, z, w.
+#[derive(Serialize, JsonSchema)]
+pub struct TracksHead {
+    /// Frame of the first pose of each.
+    pub first: i64,
+    /// In the order of their poses.
+    pub tracks: Vec<Track>,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct Track {
+    /// `colliders` or `handles`.
+    pub of: &'static str,
+    pub id: String,
+    /// How many poses it has, one a frame; one where it never moves.
+    pub frames: usize,
+}
+
+async fn read(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(range): Query<Range>,
+) -> Result<Response, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let bytes = apart(move || pack(&scene, &range)).await?;
+    let bytes = bytes.map_err(|e| Problem::inside(e.to_string()))?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
+}
+
+/// Whether it, or anything that it stands on, moves.
+fn moves(scene: &Scene, node: &Node) -> bool {
+    let mut at = Some(node);
+    std::iter::from_fn(|| {
+        let here = at?;
+        at = here.on.as_ref().and_then(|p| p.node(scene));
+        Some(here)
+    })
+    .any(|n| !n.is_still())
+}
+
+fn pack(scene: &Scene, range: &Range) -> serde_json::Result<Vec<u8>> {
+    let span = &scene.frames;
+    let first = range.first.unwrap_or(span.first).clamp(span.first, span.last);
+    let last = range.last.unwrap_or(span.last).clamp(first, span.last);
+    let colliders = scene.colliders.iter().map(|(id, c)| ("colliders", &id.0, &c.place));
+    let things: Vec<_> =
+        colliders.chain(scene.handles.iter().map(|(id, h)| ("handles", &id.0, &h.place))).collect();
+    let moving = things.iter().filter(|t| moves(scene, t.2)).count().max(1);
+    let frames = ((last - first + 1) as usize).min((MOST / moving).max(1));
+    let (mut tracks, mut poses) = (vec![], vec![]);
+    for (of, id, node) in things {
+        let frames = if moves(scene, node) { frames } else { 1 };
+        for k in 0..frames {
+            let pose = pose_at(scene, node, (first + k as i64) as f64);
+            let numbers = pose.position.iter().chain(&pose.turn);
+            numbers.for_each(|n| poses.extend(n.to_le_bytes()));
+        }
+        tracks.push(Track { of, id: id.clone(), frames });
+    }
+    let head = serde_json::to_vec(&TracksHead { first, tracks })?;
+    let mut out = (head.len() as u32).to_le_bytes().to_vec();
+    out.extend(head);
+    out.extend(poses);
+    Ok(out)
+}

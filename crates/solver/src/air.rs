@@ -1,0 +1,32 @@
+//! The air that a body's points meet.
+use crate::build::Cloth;
+use crate::inputs::FrameInputs;
+use crate::simd::{F8, Record, V8};
+use crate::state::State;
+use crate::watch::{Phase, Watch};
+use nematon_air::Air;
+use rayon::prelude::*;
+
+/// Fills the state's air for all points of the body of that number.
+pub(crate) fn sample(
+    (cloth, number): (&Cloth, usize),
+    state: &mut State,
+    frame: &FrameInputs,
+    time: f64,
+    watch: &impl Watch,
+) {
+    let air = Air::at(&frame.fields, Some(number), time);
+    let n = cloth.points();
+    let work = |x: &[Record], out: &mut [Record]| {
+        watch.during(Phase::Air, || {
+            for (x, out) in x.chunks(8).zip(out.chunks_mut(8)) {
+                let lane = |c: usize| F8::new(&std::array::from_fn(|l| x[l.min(x.len() - 1)].0[c]));
+                let v = air.eight(V8([lane(0), lane(1), lane(2)])).0.map(F8::array);
+                for (l, r) in out.iter_mut().enumerate() {
+                    *r = Record([v[0][l], v[1][l], v[2][l], 0.0]);
+                }
+            }
+        });
+    };
+    state.x[..n].par_chunks(1024).zip(state.air[..n].par_chunks_mut(1024)).for_each(|(x, out)| work(x, out));
+}
