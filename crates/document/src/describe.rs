@@ -78,6 +78,8 @@ fn words(a: &Value, b: &Value, path: &[String], pointer: &str, roots: &[&Value; 
         _ => {
             let unit = unit_at(pointer);
             match (show(a, unit), show(b, unit)) {
+                // What moves otherwise than it did has no number to tell.
+                (Some(_), Some(_)) if a.is_object() && b.is_object() => format!("{subject} changed"),
                 (Some(x), Some(y)) => {
                     let unit = match unit {
                         Some("rad") => "°".to_owned(),
@@ -131,6 +133,7 @@ fn show(v: &Value, unit: Option<&str>) -> Option<String> {
             }))
         }
         Value::String(s) => Some(s.clone()),
+        Value::Object(m) if m.contains_key("keys") || m.contains_key("formula") => Some("moving".into()),
         Value::Array(a) if a.len() == 3 => {
             a.iter().map(|v| show(v, unit)).collect::<Option<Vec<_>>>().map(|v| format!("({})", v.join(", ")))
         }

@@ -1,26 +1,76 @@
-//! A run of frames of one body, on a grid of 16 bits an axis.
+//! A run of frames of one body: named channels, each on its own grid.
 //!
-//! Stored: little-endian header (magic `NMC1`, points u32, frames u32, origin 3 f32, step f32), then
-//! zstd of the grid coordinates: axis by axis, each frame as its difference from the frame before,
-//! low bytes apart from high bytes. On the wire: the same header, then the coordinates as they are,
-//! frame by frame, x y z a point, u16.
+//! Stored: the mark `NMC2`, a length (u32) and JSON that says what the channels are (see [`Head`]), then zstd of their grid
+//! coordinates: channel by channel, component by component, each frame as its difference from the frame before, low bytes
+//! apart from higher ones. On the wire: a length and the same JSON, filled with blanks to a multiple of four bytes, then
+//! the coordinates as they are, channel by channel, frame by frame, point by point, as u16 or u32; each channel is
+//! filled with zeros to a multiple of four bytes. Little-endian throughout.
+//!
+//! The first form, `NMC1` (positions on a grid of 16 bits), is read too.
+use serde::{Deserialize, Serialize};
 
-/// Half of the grid's step at its finest: the position error, metres.
+/// The error of a position at most, metres.
 const ERROR: f64 = 0.000_05;
-/// The error where a chunk is large, as a share of its extent.
-const SHARE: f64 = 1.0 / 50_000.0;
-const HEADER: usize = 28;
+/// And as a share of the shortest edge at rest, so that normals stay right: a corner that is off by e at an edge l turns
+/// a face by e / l.
+const EDGE_SHARE: f64 = 0.001;
+/// Finer than this f32 can't say places a few metres out.
+const FINEST: f64 = 1e-7;
+const MARK: &[u8; 4] = b"NMC2";
+const FIRST_MARK: &[u8; 4] = b"NMC1";
+const FIRST_HEADER: usize = 28;
+/// More numbers than this in one chunk are refused before they are unpacked.
+const MOST: usize = 1 << 30;
+/// And more frames.
+const MOST_FRAMES: usize = 1 << 20;
 
-/// Frames on a grid.
+/// The name of the channel that every body has: places, metres.
+pub const POSITION: &str = "position";
+
+/// How far off a stored position of a body may be, metres, by its shortest edge at rest.
+pub fn error_for(shortest_edge: f64) -> f64 {
+    if shortest_edge > 0.0 { ERROR.min(EDGE_SHARE * shortest_edge).max(FINEST) } else { ERROR }
+}
+
+/// Frames of some channels.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Chunk {
-    pub points: usize,
     pub frames: usize,
-    /// Metres.
-    origin: [f32; 3],
+    channels: Vec<Channel>,
+}
+
+/// Numbers that change with the frame; there can be more or fewer of them from frame to frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Channel {
+    name: String,
+    /// Numbers a point.
+    components: usize,
+    /// Where the grid begins, for each component.
+    origin: Vec<f32>,
     step: f32,
-    /// Frame by frame, point by point, x y z.
-    grid: Vec<u16>,
+    /// Of a coordinate: 16 or 32.
+    bits: u32,
+    /// Points of each frame.
+    counts: Vec<u32>,
+    /// Frame by frame, point by point, component by component.
+    grid: Vec<u32>,
+}
+
+/// What a chunk says of itself.
+#[derive(Serialize, Deserialize)]
+struct Head {
+    frames: usize,
+    channels: Vec<ChannelHead>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct ChannelHead {
+    name: String,
+    origin: Vec<f32>,
+    step: f32,
+    bits: u32,
+    /// Points of each frame; one number where all have as many.
+    points: Vec<u32>,
 }
 
 /// Why bytes are no chunk.
@@ -32,40 +82,158 @@ pub enum ChunkError {
     Packed(String),
 }
 
-impl Chunk {
-    /// Puts frames on the grid. Each has as many points; a place is off by at most 0.05 mm or a
-    /// 50,000th of the chunk's extent, whichever is larger.
-    pub fn of(frames: &[Vec<[f32; 3]>]) -> Chunk {
-        let all = || frames.iter().flatten();
-        let lo: [f32; 3] = std::array::from_fn(|k| all().map(|p| p[k]).fold(f32::INFINITY, f32::min));
-        let hi: [f32; 3] = std::array::from_fn(|k| all().map(|p| p[k]).fold(f32::NEG_INFINITY, f32::max));
-        let origin = if lo[0].is_finite() { lo } else { [0.0; 3] };
-        let extent = (0..3).map(|k| f64::from(hi[k]) - f64::from(lo[k])).fold(0.0, f64::max);
+impl Channel {
+    /// Puts frames of numbers on a grid; a number is off by at most `error`, or by what 32 bits allow over its extent.
+    pub fn of(name: &str, components: usize, frames: &[Vec<f32>], error: f64) -> Channel {
+        let components = components.max(1);
+        let all = || frames.iter().flat_map(|f| f.chunks_exact(components));
+        let bound = |k: usize| {
+            let of = |(lo, hi): (f32, f32), p: &[f32]| (lo.min(p[k]), hi.max(p[k]));
+            all().fold((f32::INFINITY, f32::NEG_INFINITY), of)
+        };
+        let bounds: Vec<(f32, f32)> = (0..components).map(bound).collect();
+        let origin: Vec<f32> = bounds.iter().map(|b| if b.0.is_finite() { b.0 } else { 0.0 }).collect();
+        let extent = bounds.iter().map(|(lo, hi)| f64::from(*hi) - f64::from(*lo)).fold(0.0, f64::max);
         // A little under twice the error, for the rounding of f32 on the way back.
-        let step = (1.98 * ERROR.max(extent * SHARE)) as f32;
-        let to = |c: f32, k: usize| ((f64::from(c) - f64::from(origin[k])) / f64::from(step)).round() as u16;
-        let grid = all().flat_map(|p| [to(p[0], 0), to(p[1], 1), to(p[2], 2)]).collect();
-        Chunk { points: frames.first().map_or(0, Vec::len), frames: frames.len(), origin, step, grid }
+        let step = (1.98 * error).max(extent / 4.2e9) as f32;
+        let bits = if extent / f64::from(step) < 65_500.0 { 16 } else { 32 };
+        let to = |(k, c): (usize, &f32)| {
+            ((f64::from(*c) - f64::from(origin[k])) / f64::from(step)).round().max(0.0) as u32
+        };
+        let grid = all().flat_map(|p| p.iter().enumerate().map(to)).collect();
+        let counts = frames.iter().map(|f| (f.len() / components) as u32).collect();
+        Channel { name: name.to_owned(), components, origin, step, bits, counts, grid }
+    }
+
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Where a frame's numbers begin and how many there are.
+    fn span(&self, frame: usize) -> Option<(usize, usize)> {
+        let count = *self.counts.get(frame)? as usize;
+        let before: usize = self.counts[..frame].iter().map(|c| *c as usize).sum();
+        Some((before * self.components, count * self.components))
+    }
+
+    /// The numbers of a frame, point by point; `None` beyond the last.
+    pub fn frame(&self, index: usize) -> Option<Vec<f32>> {
+        let (from, n) = self.span(index)?;
+        let at = |(k, q): (usize, &u32)| {
+            let origin = f64::from(self.origin[k % self.components]);
+            (origin + f64::from(*q) * f64::from(self.step)) as f32
+        };
+        Some(self.grid.get(from..from + n)?.iter().enumerate().map(at).collect())
+    }
+
+    fn bytes(&self) -> usize {
+        self.bits as usize / 8
+    }
+
+    /// The coordinate that another is told by: of the same point in the frame before; of the point before, where that
+    /// frame had none.
+    fn before(&self, grid: &[u32], (from, earlier): (usize, Option<(usize, usize)>), k: usize) -> u32 {
+        match earlier {
+            Some((start, n)) if k < n => grid[start + k],
+            _ if k >= self.components => grid[from + k - self.components],
+            _ => 0,
+        }
+    }
+
+    /// Calls `each` with where every coordinate stands, component by component, and what it is told by.
+    fn walk(&self, mut each: impl FnMut(usize, (usize, Option<(usize, usize)>), usize)) {
+        for component in 0..self.components {
+            let mut earlier = None;
+            let mut from = 0;
+            for count in &self.counts {
+                let n = *count as usize * self.components;
+                for k in (component..n).step_by(self.components) {
+                    each(from + k, (from, earlier), k);
+                }
+                earlier = Some((from, n));
+                from += n;
+            }
+        }
+    }
+
+    /// Differences as bytes, all of the lowest first. Zigzag: small ones of either sign have high bytes of zero.
+    fn planes(&self) -> Vec<u8> {
+        let (n, bytes) = (self.grid.len(), self.bytes());
+        let mut out = vec![0; n * bytes];
+        let mut at = 0;
+        self.walk(|place, by, k| {
+            let d = self.grid[place].wrapping_sub(self.before(&self.grid, by, k));
+            let z = match self.bits {
+                16 => u32::from(((d as i16) << 1 ^ (d as i16) >> 15) as u16),
+                _ => ((d as i32) << 1 ^ (d as i32) >> 31) as u32,
+            };
+            (0..bytes).for_each(|b| out[b * n + at] = (z >> (8 * b)) as u8);
+            at += 1;
+        });
+        out
+    }
+
+    /// Reads what [`Channel::planes`] wrote.
+    fn fill(&mut self, planes: &[u8]) {
+        let (n, bytes) = (planes.len() / self.bytes(), self.bytes());
+        let mut grid = vec![0u32; n];
+        let mut at = 0;
+        self.walk(|place, by, k| {
+            let z = (0..bytes).map(|b| u32::from(planes[b * n + at]) << (8 * b)).sum::<u32>();
+            let d = (z >> 1) ^ (z & 1).wrapping_neg();
+            let value = self.before(&grid, by, k).wrapping_add(d);
+            grid[place] = if self.bits == 16 { value & 0xffff } else { value };
+            at += 1;
+        });
+        self.grid = grid;
+    }
+
+    fn numbers(&self) -> usize {
+        self.counts.iter().map(|c| *c as usize).sum::<usize>().saturating_mul(self.components)
+    }
+}
+
+impl Chunk {
+    /// Frames of positions, each off by at most `error` metres (see [`error_for`]).
+    pub fn of(frames: &[Vec<[f32; 3]>], error: f64) -> Chunk {
+        let flat: Vec<Vec<f32>> = frames.iter().map(|f| f.as_flattened().to_vec()).collect();
+        Chunk { frames: frames.len(), channels: vec![Channel::of(POSITION, 3, &flat, error)] }
+    }
+
+    /// The same with another channel, of as many frames.
+    pub fn with(mut self, channel: Channel) -> Chunk {
+        debug_assert_eq!(channel.counts.len(), self.frames);
+        self.channels.push(channel);
+        self
+    }
+
+    pub fn channel(&self, name: &str) -> Option<&Channel> {
+        self.channels.iter().find(|c| c.name == name)
     }
 
     /// Positions of a frame, metres; `None` beyond the last.
     pub fn frame(&self, index: usize) -> Option<Vec<[f32; 3]>> {
-        let n = 3 * self.points;
-        let at = |q: &[u16]| {
-            std::array::from_fn(|k| {
-                (f64::from(self.origin[k]) + f64::from(q[k]) * f64::from(self.step)) as f32
-            })
-        };
-        let frame = (index < self.frames).then(|| self.grid.get(index * n..(index + 1) * n))??;
-        Some(frame.chunks_exact(3).map(at).collect())
+        let numbers = self.channel(POSITION).filter(|c| c.components == 3)?.frame(index)?;
+        Some(numbers.as_chunks::<3>().0.to_vec())
     }
 
-    fn header(&self) -> Vec<u8> {
-        let mut out = b"NMC1".to_vec();
-        out.extend((self.points as u32).to_le_bytes());
-        out.extend((self.frames as u32).to_le_bytes());
-        self.origin.iter().chain([&self.step]).for_each(|n| out.extend(n.to_le_bytes()));
-        out
+    fn head(&self) -> std::io::Result<Vec<u8>> {
+        let one = |c: &Channel| ChannelHead {
+            name: c.name.clone(),
+            origin: c.origin.clone(),
+            step: c.step,
+            bits: c.bits,
+            points: match c.counts.first() {
+                Some(first) if c.counts.iter().all(|n| n == first) => vec![*first],
+                _ => c.counts.clone(),
+            },
+        };
+        let head = Head { frames: self.frames, channels: self.channels.iter().map(one).collect() };
+        let mut text = serde_json::to_vec(&head)?;
+        text.resize(text.len().next_multiple_of(4), b' ');
+        let mut out = (text.len() as u32).to_le_bytes().to_vec();
+        out.extend(text);
+        Ok(out)
     }
 
     /// The form that is stored.
@@ -73,82 +241,103 @@ impl Chunk {
     /// # Errors
     /// When the compressor fails.
     pub fn pack(&self) -> std::io::Result<Vec<u8>> {
-        let n = 3 * self.points;
-        let mut low = Vec::with_capacity(self.grid.len());
-        let mut high = Vec::with_capacity(self.grid.len());
-        for axis in 0..3 {
-            for f in 0..self.frames {
-                for p in 0..self.points {
-                    let at = f * n + 3 * p + axis;
-                    let before = match (f, p) {
-                        (0, 0) => 0,
-                        (0, _) => self.grid[at - 3],
-                        _ => self.grid[at - n],
-                    };
-                    let d = self.grid[at].wrapping_sub(before) as i16;
-                    // Zigzag: small differences of either sign have a high byte of zero.
-                    let z = ((d << 1) ^ (d >> 15)) as u16;
-                    low.push(z as u8);
-                    high.push((z >> 8) as u8);
-                }
-            }
-        }
-        low.extend(high);
-        let mut out = self.header();
-        out.extend(zstd::bulk::compress(&low, 3)?);
+        let planes: Vec<u8> = self.channels.iter().flat_map(Channel::planes).collect();
+        let mut out = MARK.to_vec();
+        out.extend(self.head()?);
+        out.extend(zstd::bulk::compress(&planes, 3)?);
         Ok(out)
     }
 
-    /// Reads the stored form.
+    /// Reads the stored form, of either version.
     ///
     /// # Errors
     /// When the bytes are not what [`Chunk::pack`] wrote.
     pub fn unpack(bytes: &[u8]) -> Result<Chunk, ChunkError> {
-        let mut chunk = Chunk::read_header(bytes)?;
-        let (n, numbers) = (3 * chunk.points, 3 * chunk.points * chunk.frames);
-        let planes = zstd::bulk::decompress(&bytes[HEADER..], 2 * numbers)
-            .map_err(|e| ChunkError::Packed(e.to_string()))?;
-        if planes.len() != 2 * numbers {
-            return Err(ChunkError::Packed(format!("{} bytes where {} are due", planes.len(), 2 * numbers)));
+        let (mut chunk, packed) = match bytes.get(..4) {
+            Some(mark) if mark == MARK => Chunk::read_head(bytes)?,
+            Some(mark) if mark == FIRST_MARK => Chunk::read_first(bytes)?,
+            _ => return Err(ChunkError::Header(bytes.len())),
+        };
+        let due: usize = chunk.channels.iter().map(|c| c.numbers() * c.bytes()).sum();
+        let planes = zstd::bulk::decompress(packed, due).map_err(|e| ChunkError::Packed(e.to_string()))?;
+        if planes.len() != due {
+            return Err(ChunkError::Packed(format!("{} bytes where {due} are due", planes.len())));
         }
-        chunk.grid = vec![0; numbers];
-        for axis in 0..3 {
-            for f in 0..chunk.frames {
-                for p in 0..chunk.points {
-                    let k = (axis * chunk.frames + f) * chunk.points + p;
-                    let z = u16::from(planes[k]) | u16::from(planes[numbers + k]) << 8;
-                    let d = (z >> 1) ^ (z & 1).wrapping_neg();
-                    let at = f * n + 3 * p + axis;
-                    let before = match (f, p) {
-                        (0, 0) => 0,
-                        (0, _) => chunk.grid[at - 3],
-                        _ => chunk.grid[at - n],
-                    };
-                    chunk.grid[at] = before.wrapping_add(d);
-                }
-            }
+        let mut rest = planes.as_slice();
+        for c in &mut chunk.channels {
+            let (own, more) = rest.split_at(c.numbers() * c.bytes());
+            c.fill(own);
+            rest = more;
         }
         Ok(chunk)
     }
 
-    fn read_header(bytes: &[u8]) -> Result<Chunk, ChunkError> {
-        if bytes.len() < HEADER || &bytes[..4] != b"NMC1" {
+    fn read_head(bytes: &[u8]) -> Result<(Chunk, &[u8]), ChunkError> {
+        let wrong = || ChunkError::Header(bytes.len());
+        let length =
+            bytes.get(4..8).and_then(|b| b.try_into().ok()).map(u32::from_le_bytes).ok_or_else(wrong)?;
+        let end = 8usize.saturating_add(length as usize);
+        let text = bytes.get(8..end).ok_or_else(wrong)?;
+        let Head { frames, channels } =
+            serde_json::from_slice(text).map_err(|e| ChunkError::Packed(e.to_string()))?;
+        let refuse = |why: &str| Err(ChunkError::Packed(why.to_owned()));
+        if frames > MOST_FRAMES {
+            return refuse("there are too many frames");
+        }
+        let mut out = vec![];
+        let mut all = 0usize;
+        for ChannelHead { name, origin, step, bits, points } in channels {
+            if origin.is_empty() || ![16, 32].contains(&bits) || (points.len() != frames && points.len() != 1)
+            {
+                return refuse("a channel's header does not fit");
+            }
+            let counts = if points.len() == frames { points } else { vec![points[0]; frames] };
+            let c = Channel { name, components: origin.len(), origin, step, bits, counts, grid: vec![] };
+            all = all.saturating_add(c.numbers());
+            out.push(c);
+        }
+        if all > MOST {
+            return refuse("there are too many points");
+        }
+        Ok((Chunk { frames, channels: out }, &bytes[end..]))
+    }
+
+    /// The header of the first form: points u32, frames u32, origin 3 f32, step f32.
+    fn read_first(bytes: &[u8]) -> Result<(Chunk, &[u8]), ChunkError> {
+        if bytes.len() < FIRST_HEADER {
             return Err(ChunkError::Header(bytes.len()));
         }
         let word = |k: usize| std::array::from_fn::<u8, 4, _>(|b| bytes[4 + 4 * k + b]);
-        let (points, frames) = (u32::from_le_bytes(word(0)) as usize, u32::from_le_bytes(word(1)) as usize);
-        if points.saturating_mul(frames) > 1 << 28 {
+        let (points, frames) = (u32::from_le_bytes(word(0)), u32::from_le_bytes(word(1)) as usize);
+        if frames > MOST_FRAMES || (points as usize).saturating_mul(frames) > MOST / 4 {
             return Err(ChunkError::Packed(format!("{points} points in {frames} frames are too many")));
         }
         let number = |k: usize| f32::from_le_bytes(word(k));
-        let origin = [number(2), number(3), number(4)];
-        Ok(Chunk { points, frames, origin, step: number(5), grid: vec![] })
+        let channel = Channel {
+            name: POSITION.into(),
+            components: 3,
+            origin: (2..5).map(number).collect(),
+            step: number(5),
+            bits: 16,
+            counts: vec![points; frames],
+            grid: vec![],
+        };
+        Ok((Chunk { frames, channels: vec![channel] }, &bytes[FIRST_HEADER..]))
     }
 
     /// The form that the browser reads.
-    pub fn wire(&self) -> Vec<u8> {
-        let mut out = self.header();
-        out.extend(self.grid.iter().flat_map(|q| q.to_le_bytes()));
-        out
+    ///
+    /// # Errors
+    /// When the header can't be written, which no chunk brings about.
+    pub fn wire(&self) -> std::io::Result<Vec<u8>> {
+        let mut out = self.head()?;
+        for c in &self.channels {
+            match c.bits {
+                16 => out.extend(c.grid.iter().flat_map(|q| (*q as u16).to_le_bytes())),
+                _ => out.extend(c.grid.iter().flat_map(|q| q.to_le_bytes())),
+            }
+            out.resize(out.len().next_multiple_of(4), 0);
+        }
+        Ok(out)
     }
 }

@@ -7,7 +7,7 @@ pub async fn holds(store: &impl FrameStore) {
     let key = |n: u8| [n; 32];
     let frames: Vec<Vec<[f32; 3]>> =
         (0..3).map(|f| vec![[f as f32, 0.5, -1.0], [2.0, 0.0, 0.25 * f as f32]]).collect();
-    let packed = Chunk::of(&frames).pack().expect("packs");
+    let packed = Chunk::of(&frames, 5e-5).pack().expect("packs");
 
     let none = store.find(&[key(1), key(2)]).await.expect("answers");
     assert_eq!(none, [None, None], "an empty store finds nothing");

@@ -168,7 +168,7 @@ async fn what_is_not_there_or_not_readable_is_a_problem_and_not_a_crash() {
     let s = Server::new().await;
     for path in [
         "/projects/99",
-        "/chunks/99",
+        "/chunks/99/wire",
         "/projects/1/bodies/tent/shape",
         "/nowhere",
         "/projects/one",
@@ -552,7 +552,7 @@ async fn a_delivery_goes_out_as_it_is_read() {
         (0..40_000).map(|k| [0.01 * (k % 200) as f32, (k as f32).sin(), 1.0]).collect();
     let store = Store::open(&s.database).await.unwrap();
     for keys in prints[0].chunks(24) {
-        let packed = nematon_frames::Chunk::of(&vec![frame.clone(); keys.len()]).pack().unwrap();
+        let packed = nematon_frames::Chunk::of(&vec![frame.clone(); keys.len()], 5e-5).pack().unwrap();
         let keys: Vec<_> = keys.iter().map(|p| p.0).collect();
         nematon_frames::FrameStore::keep(&store, &keys, &packed).await.unwrap();
     }
@@ -766,6 +766,9 @@ async fn a_project_of_the_first_version_opens_is_true_where_it_was_and_undoes() 
     }
     assert_eq!(s.get("/projects/1").await["scene"], again["scene"], "and all the way forward again");
     assert_eq!(counts().await, 12);
+    let file = s.ask(Method::GET, "/projects/1/files/npy").send().await.unwrap();
+    assert_eq!(file.status(), 200, "the frames can be delivered");
+    assert_eq!(file.bytes().await.unwrap().len(), 128 + 12 * 48 * 12);
     // An edit by this version, on what came from the other.
     let patch = json!([{"op": "replace", "path": "/colliders/roller/place/position/1", "value": 1.0}]);
     assert_eq!(s.edit(s.get("/projects/1").await["revision"].as_i64().unwrap(), patch).await.0, 200);

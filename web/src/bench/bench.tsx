@@ -20,7 +20,7 @@ import { useBody } from './use-body';
 const WORDS: Record<Step, (name: string) => string> = {
   Shape: () => 'What moves, how fine it is, and what it is made of.',
   Hold: (n) => `What keeps the ${n} in place.`,
-  Air: () => 'Gravity, wind and turbulence that act on everything.',
+  Air: () => 'What acts through space: weight, and the air that bodies meet.',
   Contact: () => 'What bodies come to rest on.',
   Run: () => 'Frames, precision, and what has been computed.',
   Deliver: () => 'The motion as files, from true frames.',

@@ -1,11 +1,11 @@
 //! Computes the frames of a scene that are not stored, island by island, from the nearest checkpoint on.
-use super::keep::{Computed, KeepError, keep};
+use super::keep::{Computed, KeepError, Own, keep};
 use super::patiently;
 use super::stop::Stop;
 use crate::library::StoredMeshes;
 use nematon_document::{BodyId, Scene};
-use nematon_evaluate::{Run, RunError, Stopwatch, Touches};
-use nematon_frames::{FrameStore, Key, unpack_checkpoint};
+use nematon_evaluate::{Member, Run, RunError, Stopwatch, Touches};
+use nematon_frames::{FrameStore, error_for, unpack_checkpoint};
 use nematon_store::{RunRow, Store};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -93,18 +93,22 @@ async fn start(bench: &Bench<'_>, scene: &Arc<Scene>, bodies: Vec<BodyId>) -> Re
 }
 
 async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End, KeepError> {
-    let keys: Vec<Vec<Key>> =
-        run.members.iter().map(|m| m.fingerprints.iter().map(|f| f.0).collect()).collect();
-    let mut there = vec![true; keys[0].len()];
+    let own = |m: &Member| Own {
+        keys: m.fingerprints.iter().map(|f| f.0).collect(),
+        error: error_for(f64::from(m.shaped.density.shortest_edge)),
+    };
+    let keys: Vec<Own> = run.members.iter().map(own).collect();
+    let mut there = vec![true; keys[0].keys.len()];
     for own in &keys {
-        let found = patiently(|| bench.store.find(own)).await?;
+        let found = patiently(|| bench.store.find(&own.keys)).await?;
         there.iter_mut().zip(found).for_each(|(t, f)| *t &= f.is_some());
     }
     at.done += (there.iter().filter(|t| **t).count() * keys.len()) as i32;
     let Some(first) = there.iter().position(|t| !t) else { return Ok(End::Done) };
     // The rest state needs no checkpoint; later frames start from the last one before the gap.
     if first > 0
-        && let Some((index, packed)) = patiently(|| bench.store.last_checkpoint(&keys[0][..first])).await?
+        && let Some((index, packed)) =
+            patiently(|| bench.store.last_checkpoint(&keys[0].keys[..first])).await?
     {
         let resumed = tokio::task::spawn_blocking(move || {
             let done = unpack_checkpoint(&packed, run.snapshot_size())
@@ -186,7 +190,7 @@ fn compute(
 /// Keeps frames as they come, until there are no more; a run that is stopped still keeps what it has.
 async fn keep_all(
     bench: &Bench<'_>,
-    keys: &[Vec<Key>],
+    keys: &[Own],
     mut receive: mpsc::Receiver<Computed>,
     at: &mut RunRow,
 ) -> Result<(), KeepError> {

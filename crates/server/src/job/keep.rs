@@ -33,6 +33,13 @@ pub enum KeepError {
     NoSuchFrame(usize),
 }
 
+/// What a body's frames are kept under, and how precise their places are, metres.
+#[derive(Clone, Debug)]
+pub struct Own {
+    pub keys: Vec<Key>,
+    pub error: f64,
+}
+
 /// Frames that follow each other, for a chunk holds no others: cut wherever an index is not the next.
 pub fn runs_of(frames: Vec<Computed>) -> Vec<Vec<Computed>> {
     let mut out: Vec<Vec<Computed>> = vec![];
@@ -49,11 +56,11 @@ pub fn runs_of(frames: Vec<Computed>) -> Vec<Vec<Computed>> {
 ///
 /// # Errors
 /// When some could not be kept; those before them are.
-pub async fn keep(bench: &Bench<'_>, keys: &[Vec<Key>], frames: Vec<Computed>) -> Result<usize, KeepError> {
+pub async fn keep(bench: &Bench<'_>, bodies: &[Own], frames: Vec<Computed>) -> Result<usize, KeepError> {
     let mut count = 0;
     for run in runs_of(frames) {
         count += run.len();
-        keep_run(bench, keys, run).await?;
+        keep_run(bench, bodies, run).await?;
     }
     Ok(count)
 }
@@ -61,12 +68,12 @@ pub async fn keep(bench: &Bench<'_>, keys: &[Vec<Key>], frames: Vec<Computed>) -
 /// The snags of a frame of one body.
 type Told = (Key, String);
 
-async fn keep_run(bench: &Bench<'_>, keys: &[Vec<Key>], run: Vec<Computed>) -> Result<(), KeepError> {
+async fn keep_run(bench: &Bench<'_>, bodies: &[Own], run: Vec<Computed>) -> Result<(), KeepError> {
     let (Some(first), Some(last)) = (run.first().map(|f| f.index), run.last().map(|f| f.index)) else {
         return Ok(());
     };
-    let of: Option<Vec<Vec<Key>>> =
-        keys.iter().map(|own| own.get(first..=last).map(<[Key]>::to_vec)).collect();
+    let part = |own: &Own| Some(Own { keys: own.keys.get(first..=last)?.to_vec(), error: own.error });
+    let of: Option<Vec<Own>> = bodies.iter().map(part).collect();
     let of = Arc::new(of.ok_or(KeepError::NoSuchFrame(last))?);
     let lost = |why: String| KeepError::Pack { first, last, why };
     let own = of.clone();
@@ -77,8 +84,8 @@ async fn keep_run(bench: &Bench<'_>, keys: &[Vec<Key>], run: Vec<Computed>) -> R
     for (key, told) in snags {
         patiently(|| bench.store.keep_snags(&key, &told)).await?;
     }
-    for (keys, chunk) in of.iter().zip(chunks) {
-        patiently(|| bench.store.keep(keys, &chunk)).await?;
+    for (own, chunk) in of.iter().zip(chunks) {
+        patiently(|| bench.store.keep(&own.keys, &chunk)).await?;
     }
     for (key, checkpoint) in checkpoints {
         if checkpoint.len() > MAX_CHECKPOINT {
@@ -100,26 +107,30 @@ struct Packed {
     snags: Vec<Told>,
 }
 
-fn pack(keys: &[Vec<Key>], run: Vec<Computed>) -> std::io::Result<Packed> {
+fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
     let (mut checkpoints, mut snags) = (vec![], vec![]);
-    let mut positions = vec![vec![]; keys.len()];
+    let mut positions = vec![vec![]; bodies.len()];
     for (k, f) in run.into_iter().enumerate() {
-        for (own, of) in keys.iter().zip(&f.snags).filter(|(_, s)| !s.is_empty()) {
-            snags.push((own[k], serde_json::to_string(of)?));
+        for (own, of) in bodies.iter().zip(&f.snags).filter(|(_, s)| !s.is_empty()) {
+            snags.push((own.keys[k], serde_json::to_string(of)?));
         }
         if let Some(c) = f.checkpoint {
-            checkpoints.push((keys[0][k], pack_checkpoint(&c)?));
+            checkpoints.push((bodies[0].keys[k], pack_checkpoint(&c)?));
         }
-        if f.positions.len() != keys.len() {
+        if f.positions.len() != bodies.len() {
             return Err(std::io::Error::other(format!(
                 "{} bodies where {} are due",
                 f.positions.len(),
-                keys.len()
+                bodies.len()
             )));
         }
         positions.iter_mut().zip(f.positions).for_each(|(all, own)| all.push(own));
     }
-    let chunks = positions.iter().map(|p| Chunk::of(p).pack()).collect::<Result<_, _>>()?;
+    let chunks = positions
+        .iter()
+        .zip(bodies)
+        .map(|(p, own)| Chunk::of(p, own.error).pack())
+        .collect::<Result<_, _>>()?;
     Ok(Packed { chunks, checkpoints, snags })
 }
 
@@ -127,6 +138,10 @@ fn pack(keys: &[Vec<Key>], run: Vec<Computed>) -> std::io::Result<Packed> {
 mod tests {
     #![allow(clippy::unwrap_used)]
     use super::*;
+
+    fn own(keys: Vec<Key>) -> Own {
+        Own { keys, error: 5e-5 }
+    }
 
     fn frame(index: usize) -> Computed {
         Computed {
@@ -152,7 +167,7 @@ mod tests {
         let mut run = vec![frame(7), frame(8)];
         run[1].snags = vec![vec![snag]];
         run[1].checkpoint = Some(vec![1, 2, 3]);
-        let packed = pack(&[keys], run).unwrap();
+        let packed = pack(&[own(keys)], run).unwrap();
         assert_eq!((packed.snags[0].0, packed.checkpoints[0].0), ([8; 32], [8; 32]));
         let chunk = Chunk::unpack(&packed.chunks[0]).unwrap();
         assert!((chunk.frame(1).unwrap()[0][0] - 8.0).abs() < 1e-4);
@@ -160,7 +175,7 @@ mod tests {
 
     #[test]
     fn a_frame_of_other_bodies_is_told_and_not_kept() {
-        let two = vec![vec![[0u8; 32]], vec![[1; 32]]];
+        let two = vec![own(vec![[0u8; 32]]), own(vec![[1; 32]])];
         assert!(pack(&two, vec![frame(0)]).is_err());
     }
 }

@@ -15,7 +15,7 @@ use serde::Serialize;
 
 pub fn routes() -> Api {
     Api::default().get("/projects/{id}/lanes", Says::gives::<Lanes>("Which frames are true"), read_lanes).get(
-        "/chunks/{chunk}",
+        "/chunks/{chunk}/wire",
         Says::gives_bytes("Frames"),
         read_chunk,
     )
@@ -37,8 +37,10 @@ async fn read_lanes(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<
 /// A chunk never changes: a browser may keep it for ever.
 async fn read_chunk(State(app): State<App>, Path(chunk): Path<i64>) -> Result<Response, Problem> {
     let packed = app.store.chunk(chunk).await?.ok_or_else(|| Problem::missing("chunk of frames"))?;
-    let wire = apart(move || Chunk::unpack(&packed).map(|c| c.wire())).await?;
-    let wire = wire.map_err(|e| Problem::inside(e.to_string()))?;
+    let wire =
+        apart(move || Chunk::unpack(&packed).map_err(|e| e.to_string())?.wire().map_err(|e| e.to_string()))
+            .await?;
+    let wire = wire.map_err(Problem::inside)?;
     let headers = [
         (header::CONTENT_TYPE, "application/octet-stream"),
         (header::CACHE_CONTROL, "private, max-age=31536000, immutable"),
