@@ -8,12 +8,14 @@ mod gravity;
 pub mod simd;
 mod stand;
 mod turbulence;
+mod vortex;
 mod wind;
 mod zone;
 
 pub use gravity::GravityNow;
 pub use stand::Stand;
 pub use turbulence::TurbulenceNow;
+pub use vortex::VortexNow;
 pub use wind::WindNow;
 pub use zone::{ZoneForm, ZoneNow};
 
@@ -147,6 +149,8 @@ kinds! {
     Wind in wind,
     /// Swirling air without sources or sinks.
     Turbulence in turbulence,
+    /// Air that turns about an axis.
+    Vortex in vortex,
 }
 
 /// A field at a moment: what it does, where, and on whom.

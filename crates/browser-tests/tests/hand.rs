@@ -858,3 +858,63 @@ async fn small_things_are_said_as_they_are() -> WebDriverResult<()> {
     .await?;
     w.close().await
 }
+
+#[tokio::test]
+async fn a_vortex_is_placed_zoned_and_blown_with_and_what_moves_is_seen_to_move() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.press("Vortex").await?;
+    let field = async || scene(&site, 1).await["fields"]["vortex"].clone();
+    w.until("it is added as it begins", async || {
+        Ok(field().await["act"]["vortex"]["core"].as_f64() == Some(0.5))
+    })
+    .await?;
+    w.set("/fields/vortex/act/vortex/spin", "-6").await?;
+    w.set("/fields/vortex/place/position/0", "1.5").await?;
+    w.turn("Vortex only in a zone").await?;
+    w.has("/fields/vortex/zone/form/ball/radius", "1").await?;
+    w.choose("Zone is a", "capsule").await?;
+    w.set("/fields/vortex/zone/form/capsule/length", "3").await?;
+    w.until("all of it is set", async || {
+        let f = field().await;
+        Ok(f["act"]["vortex"]["spin"].as_f64() == Some(-6.0)
+            && f["place"]["position"][0].as_f64() == Some(1.5)
+            && f["zone"]["form"]["capsule"]["length"].as_f64() == Some(3.0))
+    })
+    .await?;
+    w.shows("landing-canopy:0").await?;
+    w.step("Run").await?;
+    w.set("/frames/last", "12").await?;
+    w.run().await?;
+    w.lanes_say("Landing canopy true").await?;
+    w.ctrl('z').await?;
+    w.ctrl('z').await?;
+    w.until("undo takes its length back", async || {
+        Ok(field().await["zone"]["form"]["capsule"]["length"].as_f64() == Some(2.0))
+    })
+    .await?;
+    w.lanes_say("out of date").await?;
+    // What keys move, alone or on what it stands on, is where the core says.
+    let x = json!({"keys": [{"frame": 0, "value": 0}, {"frame": 10, "value": 2}]});
+    let post = json!({"name": "Post", "place": {"position": [x, 1, 0], "turn": [0, 0, 0]}});
+    let lamp = json!({"name": "Lamp", "form": {"ball": {"radius": 0.2}}, "place": {"position": [0, 0.5, 0], "turn": [0, 0, 0], "on": {"handle": "post"}}});
+    edit(&site, 1, json!([{"op": "add", "path": "/handles", "value": {"post": post}}, {"op": "add", "path": "/colliders", "value": {"lamp": lamp}}])).await;
+    w.press("First frame").await?;
+    let at = async || {
+        w.script("return nematonStage.colliders.meshOf('lamp')?.position.toArray().map((c) => Math.round(1000 * c))").await
+    };
+    w.until("it stands on the post", async || Ok(at().await? == json!([0, 1500, 0]))).await?;
+    for _ in 0..5 {
+        w.press("A frame on").await?;
+    }
+    w.until("it has gone along", async || Ok(at().await? == json!([1000, 1500, 0]))).await?;
+    // A number that moves says so, and takes a plain one.
+    w.step("Contact").await?;
+    edit(&site, 1, json!([{"op": "replace", "path": "/colliders/lamp/place/position/1", "value": {"formula": "0.5 + 0.1 * f"}}])).await;
+    w.open_row("Lamp").await?;
+    w.has("/colliders/lamp/place/position/1", "moves").await?;
+    w.until("the formula moves it", async || Ok(at().await? == json!([1000, 2000, 0]))).await?;
+    w.set("/colliders/lamp/place/position/1", "0.25").await?;
+    w.until("a plain number holds it", async || Ok(at().await? == json!([1000, 1250, 0]))).await?;
+    w.close().await
+}

@@ -46,7 +46,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (6, 4, 3));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (6, 4, 5));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -55,6 +55,7 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("Wind", "/fields/wind/act/wind"),
         ("Turbulence", "/fields/eddies/act/turbulence"),
         ("Gravity", "/fields/pull/act/gravity"),
+        ("Vortex", "/fields/spout/act/vortex"),
         ("Floor", "/floor"),
         ("FrameSpan", "/frames"),
         ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),

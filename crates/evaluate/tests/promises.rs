@@ -296,3 +296,39 @@ fn a_rest_shape_that_changes_late_leaves_the_frames_before_it_true_and_maps_coun
     assert_ne!(first(&mapped(0.5, 0.0, "Sail")), first(&mapped(0.4, 0.0, "Sail")));
     assert_ne!(first(&mapped(0.5, 0.0, "Sail")), first(&mapped(0.5, 0.2, "Sail")));
 }
+
+#[test]
+fn a_field_acts_where_its_zone_is_and_on_whom_it_names() {
+    let with = |more: &str| {
+        scene(|s| {
+            let text = format!(
+                r#"{{"name": "Spout", "place": {{"position": [3, 0, 0]}}, "act": {{"vortex": {{"spin": 5, "core": 0.5}}}}{more}}}"#
+            );
+            s.fields.insert("spout".into(), serde_json::from_str(&text).unwrap());
+        })
+    };
+    let speed = |s: &Scene, p: [f32; 3]| air_at(s, 3, &[p])[0].map(f32::abs).into_iter().fold(0.0, f32::max);
+    let (everywhere, zoned) = (
+        with(""),
+        with(r#", "zone": {"place": {"position": [3, 0, 0]}, "form": {"ball": {"radius": 1}}, "edge": 0.5}"#),
+    );
+    assert!((speed(&everywhere, [3.5, 1.0, 0.0]) - 5.0).abs() < 1e-4, "fastest at its core");
+    assert!((speed(&zoned, [3.5, 0.5, 0.0]) - 5.0).abs() < 1e-4);
+    assert!(speed(&everywhere, [5.0, 0.0, 0.0]) > 1.0 && speed(&zoned, [5.0, 0.0, 0.0]) == 0.0);
+    // What names others leaves a body's frames true, and counts for whom it names.
+    let before = |body: &str| prints(&scene(|_| ()), body);
+    let named = with(r#", "only": ["flag"]"#);
+    assert_eq!(prints(&named, "canopy"), before("canopy"));
+    assert_ne!(prints(&named, "flag")[1], before("flag")[1]);
+    // It rides on what its place stands on, at any part of a frame.
+    let riding = scene(|s| {
+        let text = r#"{"name": "Mast", "place": {"position": [{"keys": [{"frame": 10, "value": 0}, {"frame": 20, "value": 10}]}, 0, 0]}}"#;
+        s.handles.insert("mast".into(), serde_json::from_str(text).unwrap());
+        let text = r#"{"name": "Spout", "place": {"position": [1, 0, 0], "on": {"handle": "mast"}}, "act": {"vortex": {"spin": 5, "core": 0.5}}}"#;
+        s.fields.insert("spout".into(), serde_json::from_str(text).unwrap());
+    });
+    let now = resolve(&riding, &[], 14.5);
+    let stand = now.fields.iter().find_map(|f| f.stand).unwrap();
+    assert!((stand.origin[0] - 5.5).abs() < 1e-6, "{stand:?}");
+    assert_eq!(now.handles[0].1.position, [4.5, 0.0, 0.0]);
+}

@@ -929,7 +929,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/chunks/{chunk}": {
+    "/api/chunks/{chunk}/wire": {
         parameters: {
             query?: never;
             header?: never;
@@ -2521,6 +2521,8 @@ export interface components {
             wind: components["schemas"]["Wind"];
         } | {
             turbulence: components["schemas"]["Turbulence"];
+        } | {
+            vortex: components["schemas"]["Vortex"];
         };
         /** @description A steady pull straight down. */
         Gravity: {
@@ -2639,6 +2641,51 @@ export interface components {
              * @default 0
              */
             seed: number;
+        };
+        /** @description Air that turns about the upright axis of its place. */
+        Vortex: {
+            /**
+             * Spin
+             * Format: double
+             * @description Speed around the axis at the rim of the core, where it is greatest; seen from above against the clock.
+             */
+            spin: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Core
+             * Format: double
+             * @description Radius at which it turns fastest.
+             */
+            core: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Pull-in
+             * Format: double
+             * @description Speed toward the axis at the rim of the core; below 0 it goes out.
+             * @default 0
+             */
+            pull_in: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
+            /**
+             * Lift
+             * Format: double
+             * @description Speed along the axis in the middle.
+             * @default 0
+             */
+            lift: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
         };
         /** @description Something that cloth is kept out of. */
         Collider: {

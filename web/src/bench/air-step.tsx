@@ -64,6 +64,7 @@ function words(f: Field, schema: Record<string, unknown> | null): string {
 const SIGNS: Record<string, string> = {
   gravity: 'M8 2v11M4.5 9.5L8 13l3.5-3.5',
   wind: 'M1 6c5-4 8 3 14-1M1 11c5-4 8 3 14-1',
+  vortex: 'M3 3c4 3 7 3 10 0M4.500 7c3 2 4.500 2 7 0M6 10.500c1.500 1 2.500 1 4 0M7.500 13.500h1',
   turbulence: 'M13 9a5 5 0 1 1-2-5M8.5 8a1.6 1.6 0 1 1-.4-1.2',
 };
 
