@@ -26,6 +26,8 @@ impl std::fmt::Display for FormulaError {
     }
 }
 
+type Function = fn(f64) -> f64;
+
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 struct Operators;
 
@@ -41,7 +43,7 @@ impl MakeOperators<f64> for Operators {
             Operator::make_constant("pi", std::f64::consts::PI),
             Operator::make_constant("e", std::f64::consts::E),
         ];
-        let functions: [(&str, fn(f64) -> f64); 11] = [
+        let functions: [(&str, Function); 11] = [
             ("sin", libm::sin),
             ("cos", libm::cos),
             ("tan", libm::tan),

@@ -88,6 +88,7 @@ impl JsonSchema for Value {
 
 #[cfg(test)]
 mod tests {
+    #![allow(clippy::unwrap_used)]
     use super::*;
     use crate::Way;
     use serde_json::json;
