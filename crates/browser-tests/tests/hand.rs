@@ -874,7 +874,12 @@ async fn a_vortex_is_placed_zoned_and_blown_with_and_what_moves_is_seen_to_move(
     w.turn("Vortex only in a zone").await?;
     w.has("/fields/vortex/zone/form/ball/radius", "1").await?;
     w.choose("Zone is a", "capsule").await?;
-    w.set("/fields/vortex/zone/form/capsule/length", "3").await?;
+    let length = "/fields/vortex/zone/form/capsule/length";
+    w.until("it is one", async || {
+        Ok(!w.driver.find_all(By::Css(format!("[data-path='{length}']"))).await?.is_empty())
+    })
+    .await?;
+    w.set(length, "3").await?;
     w.until("all of it is set", async || {
         let f = field().await;
         Ok(f["act"]["vortex"]["spin"].as_f64() == Some(-6.0)

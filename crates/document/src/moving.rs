@@ -57,7 +57,7 @@ fn number(motion: &Motion, schema: &Value, path: &str, span: &FrameSpan, faults:
     let value = crate::Value::Moving(motion.clone());
     let wrong = (span.first..=span.last).filter_map(|frame| {
         let moment = span.moment(frame as f64);
-        if !formula.is_finite_at(&moment) {
+        if formula.try_at(&moment).is_none() {
             return Some(format!("gives no number at frame {frame}"));
         }
         let v = value.at(&moment);

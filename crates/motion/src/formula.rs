@@ -92,22 +92,18 @@ impl Formula {
     /// Its value at a moment. What can't be read, or gives no finite number, counts as nothing; a scene with one is
     /// refused (`nematon_document::validate`).
     pub fn at(&self, moment: &Moment) -> f64 {
+        self.try_at(moment).unwrap_or(0.0)
+    }
+
+    /// The same; `None` where it counts as nothing.
+    pub fn try_at(&self, moment: &Moment) -> Option<f64> {
         let read = self.read.get_or_init(|| {
             self.check().ok()?;
             FlatEx::parse(&self.text).ok().map(Arc::new)
         });
-        let value = read.as_ref().and_then(|r| {
-            let of = |n: &String| if n == "t" { moment.seconds() } else { moment.frame };
-            r.eval(&r.var_names().iter().map(of).collect::<Vec<_>>()).ok()
-        });
-        value.filter(|v| v.is_finite()).unwrap_or(0.0)
-    }
-
-    /// Whether it gives a finite number at a moment.
-    pub fn is_finite_at(&self, moment: &Moment) -> bool {
-        let Ok(read) = FlatEx::<f64, Operators>::parse(&self.text) else { return false };
+        let read = read.as_ref()?;
         let of = |n: &String| if n == "t" { moment.seconds() } else { moment.frame };
-        read.eval(&read.var_names().iter().map(of).collect::<Vec<_>>()).is_ok_and(f64::is_finite)
+        read.eval(&read.var_names().iter().map(of).collect::<Vec<_>>()).ok().filter(|v| v.is_finite())
     }
 }
 
