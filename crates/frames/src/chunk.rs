@@ -1,10 +1,10 @@
 //! A run of frames of one body: named channels, each on its own grid.
 //!
 //! Stored: the mark `NMC2`, a length (u32) and JSON that says what the channels are (see [`Head`]), then zstd of their grid
-//! coordinates: channel by channel, component by component, each frame as its difference from the frame before, low bytes
-//! apart from higher ones. On the wire: a length and the same JSON, filled with blanks to a multiple of four bytes, then
-//! the coordinates as they are, channel by channel, frame by frame, point by point, as u16 or u32; each channel is
-//! filled with zeros to a multiple of four bytes. Little-endian throughout.
+//! coordinates: channel by channel, component by component, each as its difference from where it would be if its point had
+//! moved as the point before it did, low bytes apart from higher ones. On the wire: a length and the same JSON, filled with
+//! blanks to a multiple of four bytes, then the coordinates as they are, channel by channel, frame by frame, point by
+//! point, as u16 or u32; each channel is filled with zeros to a multiple of four bytes. Little-endian throughout.
 //!
 //! The first form, `NMC1` (positions on a grid of 16 bits), is read too.
 use serde::{Deserialize, Serialize};
@@ -54,6 +54,18 @@ pub struct Channel {
     counts: Vec<u32>,
     /// Frame by frame, point by point, component by component.
     grid: Vec<u32>,
+}
+
+/// Where a frame's numbers begin; where those of the frame before do, and how many they were.
+type By = (usize, Option<(usize, usize)>);
+
+/// How coordinates are told.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Form {
+    /// By the same of the frame before.
+    First,
+    /// By that and by how the point before moved.
+    Second,
 }
 
 /// What a chunk says of itself.
@@ -130,18 +142,27 @@ impl Channel {
         self.bits as usize / 8
     }
 
-    /// The coordinate that another is told by: of the same point in the frame before; of the point before, where that
-    /// frame had none.
-    fn before(&self, grid: &[u32], (from, earlier): (usize, Option<(usize, usize)>), k: usize) -> u32 {
-        match earlier {
-            Some((start, n)) if k < n => grid[start + k],
-            _ if k >= self.components => grid[from + k - self.components],
+    /// The coordinate that another is told by: where it would be if its point had moved as the point before it did. In the
+    /// first frame, and where there was no such point, if it lay as far from the point before as that from its own.
+    fn before(&self, grid: &[u32], (from, earlier): By, k: usize, form: Form) -> u32 {
+        let c = self.components;
+        let there = earlier.filter(|e| k < e.1).map(|e| e.0);
+        match (form, there) {
+            (Form::First, Some(start)) => grid[start + k],
+            (Form::Second, Some(start)) if k >= c => {
+                grid[start + k].wrapping_add(grid[from + k - c]).wrapping_sub(grid[start + k - c])
+            }
+            (Form::Second, Some(start)) => grid[start + k],
+            (Form::Second, None) if k >= 2 * c => {
+                grid[from + k - c].wrapping_mul(2).wrapping_sub(grid[from + k - 2 * c])
+            }
+            (_, None) if k >= c => grid[from + k - c],
             _ => 0,
         }
     }
 
     /// Calls `each` with where every coordinate stands, component by component, and what it is told by.
-    fn walk(&self, mut each: impl FnMut(usize, (usize, Option<(usize, usize)>), usize)) {
+    fn walk(&self, mut each: impl FnMut(usize, By, usize)) {
         for component in 0..self.components {
             let mut earlier = None;
             let mut from = 0;
@@ -162,7 +183,7 @@ impl Channel {
         let mut out = vec![0; n * bytes];
         let mut at = 0;
         self.walk(|place, by, k| {
-            let d = self.grid[place].wrapping_sub(self.before(&self.grid, by, k));
+            let d = self.grid[place].wrapping_sub(self.before(&self.grid, by, k, Form::Second));
             let z = match self.bits {
                 16 => u32::from(((d as i16) << 1 ^ (d as i16) >> 15) as u16),
                 _ => ((d as i32) << 1 ^ (d as i32) >> 31) as u32,
@@ -174,14 +195,14 @@ impl Channel {
     }
 
     /// Reads what [`Channel::planes`] wrote.
-    fn fill(&mut self, planes: &[u8]) {
+    fn fill(&mut self, planes: &[u8], form: Form) {
         let (n, bytes) = (planes.len() / self.bytes(), self.bytes());
         let mut grid = vec![0u32; n];
         let mut at = 0;
         self.walk(|place, by, k| {
             let z = (0..bytes).map(|b| u32::from(planes[b * n + at]) << (8 * b)).sum::<u32>();
             let d = (z >> 1) ^ (z & 1).wrapping_neg();
-            let value = self.before(&grid, by, k).wrapping_add(d);
+            let value = self.before(&grid, by, k, form).wrapping_add(d);
             grid[place] = if self.bits == 16 { value & 0xffff } else { value };
             at += 1;
         });
@@ -253,9 +274,9 @@ impl Chunk {
     /// # Errors
     /// When the bytes are not what [`Chunk::pack`] wrote.
     pub fn unpack(bytes: &[u8]) -> Result<Chunk, ChunkError> {
-        let (mut chunk, packed) = match bytes.get(..4) {
-            Some(mark) if mark == MARK => Chunk::read_head(bytes)?,
-            Some(mark) if mark == FIRST_MARK => Chunk::read_first(bytes)?,
+        let ((mut chunk, packed), form) = match bytes.get(..4) {
+            Some(mark) if mark == MARK => (Chunk::read_head(bytes)?, Form::Second),
+            Some(mark) if mark == FIRST_MARK => (Chunk::read_first(bytes)?, Form::First),
             _ => return Err(ChunkError::Header(bytes.len())),
         };
         let due: usize = chunk.channels.iter().map(|c| c.numbers() * c.bytes()).sum();
@@ -266,7 +287,7 @@ impl Chunk {
         let mut rest = planes.as_slice();
         for c in &mut chunk.channels {
             let (own, more) = rest.split_at(c.numbers() * c.bytes());
-            c.fill(own);
+            c.fill(own, form);
             rest = more;
         }
         Ok(chunk)
