@@ -26,6 +26,7 @@ pub use field::*;
 pub use ids::{BodyId, ColliderId, FieldId, GripId, HandleId, MapId};
 pub use map::*;
 pub use migrate::{migrate, version};
+pub use moving::MOST_ON_EACH_OTHER;
 pub use nematon_motion::{Formula, Key, Moment, Motion, Value, Way, stills};
 pub use node::{Node, Parent};
 pub use presets::{Preset, presets};

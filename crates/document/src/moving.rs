@@ -4,6 +4,8 @@ use crate::validate::{schema_at, unit_at};
 use crate::{Fault, FrameSpan, Motion, Parent, Scene};
 use serde_json::Value;
 
+/// Things that stand on each other in a row, at most.
+pub const MOST_ON_EACH_OTHER: usize = 64;
 /// Faults are told of so many frames of one formula at most: the first.
 const TOLD: usize = 1;
 
@@ -98,8 +100,12 @@ pub(crate) fn parents(scene: &Scene, faults: &mut Vec<Fault>) {
                 faults.push(Fault::new(format!("{path}/on"), message));
                 break;
             }
-            // A ring that it hangs on but is no part of is told by its members.
-            if ring.len() > scene.handles.len() + scene.colliders.len() {
+            if ring.len() > MOST_ON_EACH_OTHER {
+                // A ring that it hangs on but is no part of is told by its members.
+                if ring.len() <= scene.handles.len() + scene.colliders.len() {
+                    let message = format!("stands on more than {MOST_ON_EACH_OTHER} others in a row");
+                    faults.push(Fault::new(format!("{path}/on"), message));
+                }
                 break;
             }
             at = next.on.as_ref();

@@ -298,3 +298,19 @@ fn what_moves_beyond_its_limits_or_can_not_be_read_is_told_where_it_stands() {
         assert!(faults.iter().any(near), "{path} = {value}: {faults:?}");
     }
 }
+
+#[test]
+fn a_tower_of_too_many_things_on_each_other_is_refused_and_a_high_one_is_not() {
+    let tower = |high: usize| {
+        let mut d = full();
+        for k in 0..high {
+            let on = if k == 0 { "boom".to_owned() } else { format!("step-{}", k - 1) };
+            d["handles"][format!("step-{k}")] =
+                json!({"name": format!("Step {k}"), "place": {"on": {"handle": on}}});
+        }
+        validate(&d)
+    };
+    assert!(tower(60).is_ok());
+    let faults = tower(70).unwrap_err();
+    assert!(faults[0].message.contains("more than 64 others in a row"), "{faults:?}");
+}

@@ -1,6 +1,8 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
-use nematon_document::{BodyId, ColliderId, Field, HandleId, Node, Scene, When, Zone, ZoneForm};
+use nematon_document::{
+    BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Scene, When, Zone, ZoneForm,
+};
 use nematon_solver::Pose;
 
 /// A scene at a moment.
@@ -105,9 +107,6 @@ pub(crate) struct World {
     turn: [f64; 4],
 }
 
-/// More in a row than can be: a ring, which validation refuses.
-const MOST_ON_EACH_OTHER: usize = 10_000;
-
 impl World {
     pub fn of(scene: &Scene, node: &Node, frame: f64) -> World {
         World::on(scene, node, frame, 0)
@@ -116,7 +115,7 @@ impl World {
     fn on(scene: &Scene, node: &Node, frame: f64, depth: usize) -> World {
         let (position, turn) = node.at(&scene.frames.moment(frame));
         let own = World { position, turn: quaternion(turn) };
-        let parent = node.on.as_ref().and_then(|p| p.node(scene)).filter(|_| depth < MOST_ON_EACH_OTHER);
+        let parent = node.on.as_ref().and_then(|p| p.node(scene)).filter(|_| depth <= MOST_ON_EACH_OTHER);
         let Some(parent) = parent else { return own };
         let under = World::on(scene, parent, frame, depth + 1);
         World { position: under.place(own.position), turn: times(under.turn, own.turn) }
