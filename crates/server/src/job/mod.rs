@@ -92,7 +92,8 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
     let stop = Stop::default();
     let beating = tokio::spawn(beat(store.clone(), worker.to_owned(), claim.run, stop.clone()));
     let library = StoredMeshes::new(store.clone());
-    let end = match serde_json::from_value(claim.scene) {
+    // A worker may be there before a server has brought the database to this version.
+    let end = match serde_json::from_value(nematon_document::migrate(claim.scene)) {
         Ok(scene) => {
             let bench = bake::Bench { store, worker, pool, library: &library, stop: &stop };
             bake::bake(&bench, &Arc::new(scene), &mut at).await
