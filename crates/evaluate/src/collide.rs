@@ -39,7 +39,7 @@ pub struct Track {
 /// A grip that a handle moves.
 pub struct Carried {
     place: Node,
-    cloth: usize,
+    body: usize,
     points: Arc<Vec<u32>>,
 }
 
@@ -256,7 +256,7 @@ pub type GripsOf<'a> = (BodyId, &'a [(String, Vec<u32>)]);
 /// The grips of an island's bodies that handles move; `points` gives those of a body's grip.
 pub fn carried(scene: &Scene, bodies: &[GripsOf]) -> Vec<Carried> {
     let mut out = vec![];
-    for (cloth, (id, grips)) in bodies.iter().enumerate() {
+    for (body, (id, grips)) in bodies.iter().enumerate() {
         for (grip, points) in *grips {
             let to =
                 scene.bodies.get(id).and_then(|b| b.grips.get(&GripId::from(grip.as_str()))).map(|g| &g.to);
@@ -264,7 +264,7 @@ pub fn carried(scene: &Scene, bodies: &[GripsOf]) -> Vec<Carried> {
                 && let Some(h) = scene.handles.get(h)
             {
                 let points = Arc::new(points.clone());
-                out.push(Carried { place: h.place.clone(), cloth, points });
+                out.push(Carried { place: h.place.clone(), body, points });
             }
         }
     }
@@ -277,7 +277,7 @@ impl Carried {
         let first = scene.frames.first as f64;
         let at = |f: f64| pose_at(scene, &self.place, f);
         GripMotion {
-            cloth: self.cloth,
+            body: self.body,
             points: self.points.clone(),
             first: at(first),
             from: at(frame - 1.0),

@@ -7,7 +7,9 @@ use crate::frame_inputs;
 use crate::rest::Relaxed;
 use nematon_air::Marks;
 use nematon_document::{BodyId, Scene};
-use nematon_solver::{ClothRest, Floor, Folds, FrameInputs, GripMotion, Matter, Pose, RestMotion, Rules};
+use nematon_solver::{
+    ClothRest, Floor, Folds, FrameInputs, FreeRest, GripMotion, Matter, Pose, Rest, RestMotion, Rules,
+};
 
 /// BLAKE3 of all that a frame was made from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -16,7 +18,7 @@ pub struct Fingerprint(pub [u8; 32]);
 /// What an island's frames follow from beside the scene's own air and floor.
 pub struct Island<'a> {
     pub bodies: &'a [BodyId],
-    pub rests: &'a [ClothRest],
+    pub rests: &'a [Rest],
     pub rules: &'a Rules,
     pub tracks: &'a [Track],
     pub carried: &'a [Carried],
@@ -73,30 +75,7 @@ fn of_rest(island: &Island) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
     s.u32(&[nematon_solver::VERSION, island.rests.len() as u32]);
     for rest in island.rests {
-        let ClothRest { positions, triangles, flat, held, matter, folds, maps } = rest;
-        s.u32(&[positions.len() as u32, triangles.len() as u32]);
-        positions.iter().for_each(|p| s.f32(p));
-        triangles.iter().for_each(|t| s.u32(t));
-        flat.iter().flatten().for_each(|c| s.f32(c));
-        held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
-        let Matter { areal_weight, stretch, shear, poisson, bend, damping, drag, lift, friction, thickness } =
-            matter;
-        s.f32(&[*areal_weight, *shear, *damping, *drag, *lift, *friction, *thickness]);
-        s.f32(stretch);
-        s.f32(bend);
-        s.f32(&[*poisson]);
-        match folds {
-            Folds::Start => s.u32(&[0]),
-            Folds::Flat => s.u32(&[1]),
-            Folds::Like(to) => {
-                s.u32(&[2]);
-                to.iter().for_each(|p| s.f32(p));
-            }
-        }
-        for map in &maps.0 {
-            s.u32(&[map.len() as u32]);
-            s.f32(map);
-        }
+        of_body(&mut s, rest);
     }
     let Rules { own, between } = island.rules;
     own.iter().for_each(|o| s.u32(&[u32::from(*o)]));
@@ -105,6 +84,48 @@ fn of_rest(island: &Island) -> Fingerprint {
         s.0.update(&t.hash);
     });
     s.end()
+}
+
+/// The kinds after the first begin with what no cloth begins with.
+fn of_body(s: &mut Sink, rest: &Rest) {
+    match rest {
+        Rest::Cloth(rest) => of_cloth(s, rest),
+        Rest::Free(rest) => {
+            let FreeRest { positions, radii, masses, drag, friction } = rest;
+            s.u32(&[u32::MAX, 1, positions.len() as u32]);
+            positions.iter().for_each(|p| s.f32(p));
+            s.f32(radii);
+            s.f32(masses);
+            s.f32(&[*drag, *friction]);
+        }
+    }
+}
+
+fn of_cloth(s: &mut Sink, rest: &ClothRest) {
+    let ClothRest { positions, triangles, flat, held, matter, folds, maps } = rest;
+    s.u32(&[positions.len() as u32, triangles.len() as u32]);
+    positions.iter().for_each(|p| s.f32(p));
+    triangles.iter().for_each(|t| s.u32(t));
+    flat.iter().flatten().for_each(|c| s.f32(c));
+    held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
+    let Matter { areal_weight, stretch, shear, poisson, bend, damping, drag, lift, friction, thickness } =
+        matter;
+    s.f32(&[*areal_weight, *shear, *damping, *drag, *lift, *friction, *thickness]);
+    s.f32(stretch);
+    s.f32(bend);
+    s.f32(&[*poisson]);
+    match folds {
+        Folds::Start => s.u32(&[0]),
+        Folds::Flat => s.u32(&[1]),
+        Folds::Like(to) => {
+            s.u32(&[2]);
+            to.iter().for_each(|p| s.f32(p));
+        }
+    }
+    for map in &maps.0 {
+        s.u32(&[map.len() as u32]);
+        s.f32(map);
+    }
 }
 
 fn of_frame(
@@ -139,8 +160,8 @@ fn of_frame(
         t.mark(scene, first + index as f64, &mut numbers, &mut hashes);
     }
     for c in island.carried {
-        let GripMotion { cloth, points, first, from, to } = c.motion(scene, first + index as f64);
-        s.u32(&[4, cloth as u32]);
+        let GripMotion { body, points, first, from, to } = c.motion(scene, first + index as f64);
+        s.u32(&[4, body as u32]);
         points.iter().for_each(|p| s.u32(&[*p]));
         for Pose { position, turn } in [first, from, to] {
             numbers.extend(position);
@@ -148,8 +169,8 @@ fn of_frame(
         }
     }
     for r in island.relaxed {
-        let RestMotion { cloth, scale, folds } = r.motion(scene, first + index as f64);
-        s.u32(&[5, cloth as u32]);
+        let RestMotion { body, scale, folds } = r.motion(scene, first + index as f64);
+        s.u32(&[5, body as u32]);
         numbers.extend(scale);
         numbers.extend(folds);
     }

@@ -24,5 +24,5 @@ pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, pose_at, resolve};
 pub use run::{Member, Run, RunError, fingerprints};
 pub use set_down::{Thing, set_down};
-pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, chosen, cloth_rest, shape};
+pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, shape};
 pub use stopwatch::Stopwatch;

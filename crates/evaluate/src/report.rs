@@ -108,7 +108,7 @@ impl Run {
         match with {
             With::Itself => Touched::Itself,
             With::Floor => Touched::Floor,
-            With::Cloth(k) => {
+            With::Body(k) => {
                 Touched::Body { id: self.members[k].id.0.clone(), name: self.members[k].name.clone() }
             }
             With::Collider(k) => {
@@ -125,7 +125,7 @@ impl Run {
         for s in self.snags(before) {
             let with = s.with.map(|w| self.touched(w));
             let snag = s.fault.name().to_owned();
-            out[s.cloth].push(FrameSnag { snag, with, count: s.count, worst: s.worst, point: s.point });
+            out[s.body].push(FrameSnag { snag, with, count: s.count, worst: s.worst, point: s.point });
         }
         out
     }
@@ -138,8 +138,8 @@ impl Run {
             .zip(touches.sums.iter().zip(&touches.most))
             .filter(|(_, (sum, _))| **sum > 0)
             .map(|((p, seconds), (sum, most))| Cost {
-                body: self.members[p.cloth].id.0.clone(),
-                name: self.members[p.cloth].name.clone(),
+                body: self.members[p.body].id.0.clone(),
+                name: self.members[p.body].name.clone(),
                 with: self.touched(p.with),
                 milliseconds: 1e3 * seconds * per,
                 touches: *sum as f64 * per,

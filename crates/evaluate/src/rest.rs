@@ -4,17 +4,17 @@ use nematon_solver::RestMotion;
 
 /// A body's rest scale and bend.
 pub struct Relaxed {
-    cloth: usize,
+    body: usize,
     rest: Rest,
 }
 
 /// Of the bodies of an island, those whose rest shape is not simply as it starts.
 pub fn relaxed(bodies: &[&Body]) -> Vec<Relaxed> {
-    let keyed = |(cloth, b): (usize, &&Body)| {
+    let keyed = |(body, b): (usize, &&Body)| {
         let Kind::Cloth(own) = &b.kind;
         let moves = |v: &Value| !v.is(1.0);
         let rest = own.rest.clone().filter(|r| moves(&r.scale) || moves(&r.bend))?;
-        Some(Relaxed { cloth, rest })
+        Some(Relaxed { body, rest })
     };
     bodies.iter().enumerate().filter_map(keyed).collect()
 }
@@ -26,7 +26,7 @@ impl Relaxed {
         let scale = |f: f64| scale.at(&scene.frames.moment(f)) as f32;
         let bend = |f: f64| bend.at(&scene.frames.moment(f)) as f32;
         RestMotion {
-            cloth: self.cloth,
+            body: self.body,
             scale: [scale(frame - 1.0), scale(frame)],
             folds: [bend(frame - 1.0), bend(frame)],
         }

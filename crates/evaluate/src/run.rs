@@ -2,18 +2,18 @@ use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
 use crate::rest::{Relaxed, relaxed};
 use crate::shape::thin_enough;
-use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, cloth_rest, frame_inputs, shape};
+use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
-    BuildError, Cloth, ClothRest, Contact, ContactError, Exploded, FrameInputs, Halt, Rules, Snag,
-    SnapshotError, State, Watch, snags, step,
+    Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Halt, Rest, Rules, Snag, SnapshotError,
+    State, Watch, snags, step,
 };
 
 /// The bodies of an island on their way through the frames of a scene.
 pub struct Run {
     scene: Scene,
     pub members: Vec<Member>,
-    pub cloths: Vec<Cloth>,
+    pub bodies: Vec<Body>,
     pub contact: Contact,
     tracks: Vec<Track>,
     carried: Vec<Carried>,
@@ -53,7 +53,7 @@ pub enum RunError {
 /// An island before it moves.
 struct Parts {
     members: Vec<(BodyId, String, Shaped)>,
-    rests: Vec<ClothRest>,
+    rests: Vec<Rest>,
     rules: Rules,
     tracks: Vec<Track>,
     carried: Vec<Carried>,
@@ -66,7 +66,7 @@ impl Parts {
         for id in bodies {
             let b = scene.bodies.get(id).ok_or_else(|| RunError::NoSuchBody(id.clone()))?;
             let shaped = shape(b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
-            rests.push(cloth_rest(b, &shaped));
+            rests.push(body_rest(b, &shaped));
             members.push((id.clone(), b.name.clone(), shaped));
             found.push(b);
         }
@@ -111,18 +111,18 @@ impl Run {
     /// When a body has no shape, or one that can't move; when a collider can't be.
     pub fn start(scene: &Scene, island: &[BodyId], library: &impl MeshLibrary) -> Result<Run, RunError> {
         let parts = Parts::of(scene, island, library)?;
-        let mut cloths = vec![];
+        let mut bodies = vec![];
         for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
-            cloths.push(Cloth::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
+            bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
         let prints = parts.fingerprints(scene);
         let Parts { members, rules, tracks, carried, relaxed, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
-        let contact = Contact::new(&cloths, &rules, colliders).map_err(RunError::Contact)?;
-        let states = cloths.iter().map(Cloth::start).collect();
+        let contact = Contact::new(&bodies, &rules, colliders).map_err(RunError::Contact)?;
+        let states = bodies.iter().map(Body::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run { scene: scene.clone(), members, cloths, contact, tracks, carried, relaxed, states, at: 0 })
+        Ok(Run { scene: scene.clone(), members, bodies, contact, tracks, carried, relaxed, states, at: 0 })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
@@ -132,7 +132,7 @@ impl Run {
     pub fn resume(&mut self, index: usize, snapshot: &[u8]) -> Result<(), SnapshotError> {
         let mut rest = snapshot;
         let mut states = vec![];
-        for c in &self.cloths {
+        for c in &self.bodies {
             let size = State::snapshot_size(c);
             let (own, more) = rest.split_at(size.min(rest.len()));
             states.push(State::restore(c, own)?);
@@ -173,7 +173,7 @@ impl Run {
     /// When the motion explodes or the watch says to stop; the bodies then still stand at the frame before.
     pub fn advance(&mut self, watch: &impl Watch) -> Result<(), RunError> {
         let inputs = self.inputs(self.at + 1);
-        let done = step(&self.cloths, &mut self.states, &mut self.contact, &inputs, watch);
+        let done = step(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch);
         done.map_err(|halt| match halt {
             Halt::Stopped => RunError::Stopped,
             Halt::Exploded(why) => RunError::Exploded {
@@ -189,7 +189,7 @@ impl Run {
     /// Faults of the frame that it is at; `before` has the positions of all bodies one frame earlier.
     pub fn snags(&mut self, before: &[Vec<[f32; 3]>]) -> Vec<Snag> {
         let inputs = self.inputs(self.at);
-        snags(&self.cloths, &self.states, &mut self.contact, &inputs, before)
+        snags(&self.bodies, &self.states, &mut self.contact, &inputs, before)
     }
 
     /// The key and name of a collider of the island, by its number there.
@@ -200,16 +200,16 @@ impl Run {
 
     /// Positions of a body.
     pub fn positions(&self, member: usize) -> Vec<[f32; 3]> {
-        self.states[member].positions(&self.cloths[member])
+        self.states[member].positions(&self.bodies[member])
     }
 
     /// Bytes of a snapshot.
     pub fn snapshot_size(&self) -> usize {
-        self.cloths.iter().map(State::snapshot_size).sum()
+        self.bodies.iter().map(State::snapshot_size).sum()
     }
 
     pub fn snapshot(&self) -> Vec<u8> {
-        self.states.iter().zip(&self.cloths).flat_map(|(s, c)| s.snapshot(c)).collect()
+        self.states.iter().zip(&self.bodies).flat_map(|(s, c)| s.snapshot(c)).collect()
     }
 
     pub fn state(&self, member: usize) -> &State {

@@ -61,7 +61,8 @@ const WITHIN: f64 = 13.0;
 const WITHIN_ALL: f64 = 500_000.0;
 
 /// What meets itself or another cloth must not be so thick that each point meets hundreds: it would take all memory.
-pub(crate) fn thin_enough(rest: &ClothRest) -> Result<(), ShapeError> {
+pub(crate) fn thin_enough(rest: &nematon_solver::Rest) -> Result<(), ShapeError> {
+    let nematon_solver::Rest::Cloth(rest) = rest else { return Ok(()) };
     let area = rest.flat.iter().map(|[a, b, c]| {
         let [p, q] = [b, c].map(|x| [0, 1].map(|k| f64::from(x[k] - a[k])));
         0.5 * (p[0] * q[1] - p[1] * q[0]).abs()
@@ -241,7 +242,11 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
 }
 
 /// What the solver is told of a body before it moves.
-pub fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
+pub fn body_rest(body: &Body, shaped: &Shaped) -> nematon_solver::Rest {
+    nematon_solver::Rest::Cloth(cloth_rest(body, shaped))
+}
+
+fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
     let Kind::Cloth(own) = &body.kind;
     let warp = match &own.shape {
         Shape::Sheet(s) if s.warp == Warp::Depth => WarpAlong::V,

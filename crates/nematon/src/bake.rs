@@ -191,7 +191,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
         watch.seconds().into_iter().map(|(n, s)| (n.to_owned(), json!(ms(s)))).collect();
     let bodies = (0..run.members.len())
         .map(|k| {
-            let (cloth, state, m) = (&run.cloths[k], run.state(k), &run.members[k]);
+            let (cloth, state, m) = (&run.bodies[k], run.state(k), &run.members[k]);
             let (strain, energy) = (cloth.strain(state), cloth.energy(state, -9.81));
             json!({
                 "body": m.name, "points": cloth.points(), "constraints": cloth.constraints(),
@@ -214,7 +214,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
 /// Steps through the frames, as far as they go.
 fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered> {
     let n = run.members.len();
-    let spool = |k: usize| Spool::new(&job.args.out, run.cloths[k].points());
+    let spool = |k: usize| Spool::new(&job.args.out, run.bodies[k].points());
     let mut got = Gathered {
         motion: (0..n).map(spool).collect::<Result<_, _>>()?,
         largest: vec![0.0; n],
@@ -231,7 +231,7 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
             own.extend(told.iter().map(|s| tell(frame, s)));
         }
         for k in 0..n {
-            got.largest[k] = got.largest[k].max(run.cloths[k].strain(run.state(k)).largest);
+            got.largest[k] = got.largest[k].max(run.bodies[k].strain(run.state(k)).largest);
             if frame >= job.first {
                 got.motion[k].push(&at[k])?;
             }

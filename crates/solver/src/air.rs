@@ -1,5 +1,5 @@
 //! The air that a body's points meet.
-use crate::build::Cloth;
+use crate::body::Body;
 use crate::inputs::FrameInputs;
 use crate::simd::{F8, Record, V8};
 use crate::state::State;
@@ -9,14 +9,14 @@ use rayon::prelude::*;
 
 /// Fills the state's air for all points of the body of that number.
 pub(crate) fn sample(
-    (cloth, number): (&Cloth, usize),
+    (body, number): (&Body, usize),
     state: &mut State,
     frame: &FrameInputs,
     time: f64,
     watch: &impl Watch,
 ) {
     let air = Air::at(&frame.fields, Some(number), time);
-    let n = cloth.points();
+    let n = body.points();
     let work = |x: &[Record], out: &mut [Record]| {
         watch.during(Phase::Air, || {
             for (x, out) in x.chunks(8).zip(out.chunks_mut(8)) {

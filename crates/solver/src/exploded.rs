@@ -1,5 +1,5 @@
 //! Motion that left the world, and what most likely drove it there.
-use crate::build::Cloth;
+use crate::body::Body;
 use crate::inputs::FrameInputs;
 use crate::simd::Record;
 use crate::state::State;
@@ -30,9 +30,9 @@ pub enum Cause {
 }
 
 impl Exploded {
-    pub(crate) fn check(cloth: &Cloth, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
+    pub(crate) fn check(body: &Body, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
         let wild = |r: &Record, most: f32| r.xyz().iter().any(|c| c.is_nan() || c.abs() > most);
-        for place in 0..cloth.points() {
+        for place in 0..body.points() {
             let why = match () {
                 () if !state.x[place].xyz().iter().all(|c| c.is_finite()) => "its place is not a number",
                 () if wild(&state.x[place], 10_000.0) => "it is more than 10 km away",
@@ -41,14 +41,14 @@ impl Exploded {
             };
             let strength = |v: [f32; 3]| v.iter().map(|c| c * c).sum::<f32>().sqrt();
             let air = frame.fields.iter().map(|f| f.act.speed()).sum::<f32>();
-            let free = state.x[..cloth.points()].iter().all(|r| r.0[3] > 0.0) && frame.floor.is_none();
+            let free = state.x[..body.points()].iter().all(|r| r.0[3] > 0.0) && frame.floor.is_none();
             let cause = match () {
                 () if air.is_nan() || air > 200.0 => Cause::Air,
                 () if strength(frame.gravity).is_nan() || strength(frame.gravity) > 200.0 => Cause::Gravity,
                 () if free => Cause::Fall,
                 () => Cause::Stiffness,
             };
-            return Err(Exploded { body: 0, point: cloth.given(place), why, cause });
+            return Err(Exploded { body: 0, point: body.given(place), why, cause });
         }
         Ok(())
     }

@@ -1,130 +1,22 @@
 //! All that the solver is told, as plain arrays. Owned here, so that it never sees a document.
+pub use crate::model::cloth::{ClothRest, Folds, Maps, Matter, Scaled};
+pub use crate::model::free::FreeRest;
 use nematon_air::FieldNow;
 use std::sync::Arc;
 
-/// A cloth before it moves. Arrays are indexed by point or by triangle as named.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct ClothRest {
+/// A body before it moves.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Rest {
+    Cloth(ClothRest),
+    Free(FreeRest),
+}
+
+impl Rest {
     /// Where each point starts, metres.
-    pub positions: Vec<[f32; 3]>,
-    /// Points of each triangle.
-    pub triangles: Vec<[u32; 3]>,
-    /// Rest shape of each triangle: its corners in metres along warp and weft.
-    pub flat: Vec<[[f32; 2]; 3]>,
-    /// For each point, whether it stays where it is.
-    pub held: Vec<bool>,
-    pub matter: Matter,
-    pub folds: Folds,
-    pub maps: Maps,
-}
-
-/// What shape a cloth bends away from.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub enum Folds {
-    /// The one that it starts in.
-    #[default]
-    Start,
-    Flat,
-    /// That of its points at these places, metres.
-    Like(Vec<[f32; 3]>),
-}
-
-/// What of the matter can change from point to point.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Scaled {
-    ArealWeight,
-    Stretch,
-    Shear,
-    Bend,
-    Damping,
-    Thickness,
-    Friction,
-    Drag,
-    Lift,
-}
-
-impl Scaled {
-    pub const ALL: [Scaled; 9] = [
-        Scaled::ArealWeight,
-        Scaled::Stretch,
-        Scaled::Shear,
-        Scaled::Bend,
-        Scaled::Damping,
-        Scaled::Thickness,
-        Scaled::Friction,
-        Scaled::Drag,
-        Scaled::Lift,
-    ];
-}
-
-/// For each of [`Scaled`], what the matter's number is multiplied by at each point; empty is 1 everywhere.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Maps(pub [Vec<f32>; 9]);
-
-impl Maps {
-    pub fn of(&self, what: Scaled) -> &[f32] {
-        &self.0[what as usize]
-    }
-    /// The mean at some points.
-    pub fn over(&self, what: Scaled, points: &[u32]) -> f64 {
-        let map = self.of(what);
-        if map.is_empty() {
-            return 1.0;
-        }
-        points.iter().map(|&p| f64::from(map[p as usize])).sum::<f64>() / points.len() as f64
-    }
-    /// The largest anywhere.
-    pub fn most(&self, what: Scaled) -> f32 {
-        self.of(what).iter().copied().reduce(f32::max).unwrap_or(1.0)
-    }
-}
-
-impl ClothRest {
-    /// Where the points are in the shape that bends are measured from; for a flat one where they start.
-    pub(crate) fn shape(&self) -> &[[f32; 3]] {
-        match &self.folds {
-            Folds::Like(places) => places,
-            _ => &self.positions,
-        }
-    }
-}
-
-/// What the cloth is made of. See the document's type of the same name for meanings and limits.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Matter {
-    /// kg/m².
-    pub areal_weight: f32,
-    /// N/m, along warp and weft.
-    pub stretch: [f32; 2],
-    /// N/m.
-    pub shear: f32,
-    /// How much it narrows across a pull, as a share of how much it lengthens along it; the geometric mean of
-    /// those of the two directions.
-    pub poisson: f32,
-    /// N·m, of folds across warp and weft.
-    pub bend: [f32; 2],
-    /// 1/s, relative to the body's rigid motion.
-    pub damping: f32,
-    pub drag: f32,
-    pub lift: f32,
-    pub friction: f32,
-    /// Metres.
-    pub thickness: f32,
-}
-
-impl Default for Matter {
-    fn default() -> Self {
-        Matter {
-            areal_weight: 0.15,
-            stretch: [900.0, 700.0],
-            shear: 60.0,
-            poisson: 0.0,
-            bend: [1.2e-5, 0.9e-5],
-            damping: 0.0,
-            drag: 1.28,
-            lift: 0.6,
-            friction: 0.4,
-            thickness: 0.0006,
+    pub fn positions(&self) -> &[[f32; 3]] {
+        match self {
+            Rest::Cloth(r) => &r.positions,
+            Rest::Free(r) => &r.positions,
         }
     }
 }
@@ -224,11 +116,11 @@ pub enum Solid {
     Hull {
         planes: Vec<[f32; 4]>,
     },
-    /// All that is outside of it: cloth is kept within.
+    /// All that is outside of it: bodies are kept within.
     Inside(Box<Solid>),
 }
 
-/// Triangles that cloth can't pass.
+/// Triangles that bodies can't pass.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Skin {
     /// In its own frame, metres, as it is at first.
@@ -236,19 +128,19 @@ pub struct Skin {
     pub triangles: Vec<[u32; 3]>,
 }
 
-/// Something that cloth is kept out of. What moves and changes about it comes with each frame.
+/// Something that bodies are kept out of. What moves and changes about it comes with each frame.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ColliderRest {
-    /// Points of the cloth are kept out of it.
+    /// Points of bodies are kept out of it.
     pub solid: Option<Solid>,
-    /// Its triangles, edges and corners are kept from those of the cloth: of a mesh, or of a solid with
+    /// Its triangles, edges and corners are kept from those of bodies: of a mesh, or of a solid with
     /// edges.
     pub skin: Option<Skin>,
     /// Kept around it, metres.
     pub thickness: f32,
-    /// Coulomb; the larger of this and the cloth's acts.
+    /// Coulomb; the larger of this and the body's acts.
     pub friction: f32,
-    /// For each cloth, whether it meets it.
+    /// For each body, whether it meets it.
     pub meets: Vec<bool>,
 }
 
@@ -261,23 +153,23 @@ pub struct ColliderMotion {
     pub shape: Option<[Arc<Vec<[f32; 3]>>; 2]>,
 }
 
-/// What holds some points of a cloth, on its way through a frame: its pose over that of the first frame.
+/// What holds some points of a body, on its way through a frame: its pose over that of the first frame.
 #[derive(Clone, Debug, PartialEq)]
 pub struct GripMotion {
-    /// Number of the cloth.
-    pub cloth: usize,
-    /// As given to the cloth.
+    /// Number of the body.
+    pub body: usize,
+    /// As given to the body.
     pub points: Arc<Vec<u32>>,
     pub first: Pose,
     pub from: Pose,
     pub to: Pose,
 }
 
-/// How a cloth's rest shape changes through a frame: from its beginning to its end.
+/// How a body's rest shape changes through a frame: from its beginning to its end.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct RestMotion {
-    /// Number of the cloth.
-    pub cloth: usize,
+    /// Number of the body.
+    pub body: usize,
     /// What its lengths are multiplied by.
     pub scale: [f32; 2],
     /// What its folds are multiplied by: 0 is flat.
@@ -302,7 +194,7 @@ pub struct FrameInputs {
     pub colliders: Vec<ColliderMotion>,
     /// Of grips that move.
     pub grips: Vec<GripMotion>,
-    /// Of cloths whose rest shape is not simply as it was built.
+    /// Of bodies whose rest shape is not simply as it was built.
     pub rests: Vec<RestMotion>,
 }
 

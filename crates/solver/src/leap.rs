@@ -6,7 +6,7 @@
 //! - a *leap*: faster than anything is thrown. The body keeps its motion relative to what holds it;
 //! - a *jerk*: slower, but the search for pairs found more than [`MOST_PAIRS`] a point on the way. The body gets the
 //!   velocity that it was carried with, for such a motion may go on.
-use crate::build::Cloth;
+use crate::body::Body;
 use crate::inputs::{FrameInputs, GripMotion, Pose};
 use crate::simd::Record;
 use crate::state::State;
@@ -18,7 +18,7 @@ pub const LEAP_SPEED: f32 = 30.0;
 const LEAP_SHARE: f32 = 0.5;
 /// What is taken less far than this share of its extent is no jerk either: something else crowds it.
 const JERK_SHARE: f32 = 0.25;
-/// Pairs of features a point that a search may give in one sub-step where a body can be carried instead. Cloth in
+/// Pairs of features a point that a search may give in one sub-step where a body can be carried instead. Body in
 /// folds has some twenty, a fall into folds some hundred.
 pub const MOST_PAIRS: usize = 600;
 
@@ -36,20 +36,20 @@ struct Leap {
 /// Carries the bodies that leap, those that are `jerked` too, and gives the frame as it then is: whatever jumped stands
 /// where it arrives. Notes in the states how far.
 pub(crate) fn carry<'a>(
-    cloths: &[Cloth],
+    bodies: &[Body],
     states: &mut [State],
     frame: &'a FrameInputs,
     jerked: bool,
 ) -> Cow<'a, FrameInputs> {
-    let bodies: Vec<Option<Leap>> = cloths
+    let leaps: Vec<Option<Leap>> = bodies
         .iter()
         .zip(states.iter())
         .enumerate()
         .map(|(k, (c, s))| leap(k, c, s, frame, jerked))
         .collect();
-    states.iter_mut().zip(&bodies).for_each(|(s, l)| s.leapt = l.map_or(0.0, |l| l.beyond));
+    states.iter_mut().zip(&leaps).for_each(|(s, l)| s.leapt = l.map_or(0.0, |l| l.beyond));
     let colliders = collider_leaps(frame);
-    if bodies.iter().all(Option::is_none) && colliders.iter().all(Option::is_none) {
+    if leaps.iter().all(Option::is_none) && colliders.iter().all(Option::is_none) {
         return Cow::Borrowed(frame);
     }
     let mut out = frame.clone();
@@ -59,12 +59,12 @@ pub(crate) fn carry<'a>(
             *from = to.clone();
         }
     }
-    for (k, leap) in bodies.iter().enumerate() {
+    for (k, leap) in leaps.iter().enumerate() {
         if let Some(leap) = leap {
-            for g in out.grips.iter_mut().filter(|g| g.cloth == k) {
+            for g in out.grips.iter_mut().filter(|g| g.body == k) {
                 g.from = g.to;
             }
-            take(leap, &cloths[k], &mut states[k], &out, k);
+            take(leap, &bodies[k], &mut states[k], &out, k);
         }
     }
     Cow::Owned(out)
@@ -77,30 +77,30 @@ pub fn collider_leaps(frame: &FrameInputs) -> Vec<Option<f32>> {
     frame.colliders.iter().map(|m| Some(way(m)).filter(|w| *w > limit)).collect()
 }
 
-fn leap(number: usize, cloth: &Cloth, state: &State, frame: &FrameInputs, jerked: bool) -> Option<Leap> {
-    let grips: Vec<&GripMotion> = frame.grips.iter().filter(|g| g.cloth == number).collect();
+fn leap(number: usize, body: &Body, state: &State, frame: &FrameInputs, jerked: bool) -> Option<Leap> {
+    let grips: Vec<&GripMotion> = frame.grips.iter().filter(|g| g.body == number).collect();
     // What holds most of it takes it along.
     let grip = *grips.iter().max_by_key(|g| g.points.len())?;
-    let going = mean_velocity(cloth, state).map(|v| v * frame.duration as f32);
+    let going = mean_velocity(body, state).map(|v| v * frame.duration as f32);
     let beyond = |g: &GripMotion| {
         let each = g.points.iter().map(|&p| {
-            let own = g.first.inverse(cloth.rest[cloth.place(p) as usize].xyz());
+            let own = g.first.inverse(body.rest[body.place(p) as usize].xyz());
             let (a, b) = (g.from.place(own), g.to.place(own));
             distance([0, 1, 2].map(|c| a[c] + going[c]), b)
         });
         each.fold(0.0, f32::max)
     };
     let beyond = grips.iter().map(|g| beyond(g)).fold(0.0, f32::max);
-    let extent = extent(cloth);
+    let extent = extent(body);
     let leaps = beyond > (LEAP_SPEED * frame.duration as f32).max(LEAP_SHARE * extent);
     let jerks = jerked && beyond > JERK_SHARE * extent;
     (leaps || jerks).then_some(Leap { from: grip.from, to: grip.to, beyond, goes_on: !leaps })
 }
 
-fn take(leap: &Leap, cloth: &Cloth, state: &mut State, frame: &FrameInputs, number: usize) {
-    let mut carried = vec![false; cloth.points()];
-    for g in frame.grips.iter().filter(|g| g.cloth == number) {
-        g.points.iter().for_each(|&p| carried[cloth.place(p) as usize] = true);
+fn take(leap: &Leap, body: &Body, state: &mut State, frame: &FrameInputs, number: usize) {
+    let mut carried = vec![false; body.points()];
+    for g in frame.grips.iter().filter(|g| g.body == number) {
+        g.points.iter().for_each(|&p| carried[body.place(p) as usize] = true);
     }
     let (a, b) = (leap.from.axes(), leap.to.axes());
     let turned = |v: &mut Record| {
@@ -108,7 +108,7 @@ fn take(leap: &Leap, cloth: &Cloth, state: &mut State, frame: &FrameInputs, numb
         (0..3).for_each(|c| v.0[c] = b[0][c] * own[0] + b[1][c] * own[1] + b[2][c] * own[2]);
     };
     let (per, step) = (1.0 / frame.duration as f32, state.dt);
-    for p in 0..cloth.points() {
+    for p in 0..body.points() {
         let moves = state.x[p].0[3] > 0.0;
         // What the world holds stays.
         if !moves && !carried[p] {
@@ -132,10 +132,10 @@ fn take(leap: &Leap, cloth: &Cloth, state: &mut State, frame: &FrameInputs, numb
 }
 
 /// Of what moves, by mass, m/s.
-fn mean_velocity(cloth: &Cloth, state: &State) -> [f32; 3] {
+fn mean_velocity(body: &Body, state: &State) -> [f32; 3] {
     let (mut sum, mut mass) = ([0.0f64; 3], 0.0f64);
-    for p in (0..cloth.points()).filter(|&p| state.x[p].0[3] > 0.0) {
-        let m = f64::from(cloth.mass[p]);
+    for p in (0..body.points()).filter(|&p| state.x[p].0[3] > 0.0) {
+        let m = f64::from(body.mass[p]);
         mass += m;
         (0..3).for_each(|c| sum[c] += m * f64::from(state.v[p].0[c]));
     }
@@ -147,9 +147,9 @@ fn distance(a: [f32; 3], b: [f32; 3]) -> f32 {
 }
 
 /// From corner to corner of the box about the body at rest, metres.
-fn extent(cloth: &Cloth) -> f32 {
+fn extent(body: &Body) -> f32 {
     let (mut lo, mut hi) = ([f32::INFINITY; 3], [f32::NEG_INFINITY; 3]);
-    for p in &cloth.rest[..cloth.points()] {
+    for p in &body.rest[..body.points()] {
         let p = p.xyz();
         (lo, hi) = ([0, 1, 2].map(|c| lo[c].min(p[c])), [0, 1, 2].map(|c| hi[c].max(p[c])));
     }

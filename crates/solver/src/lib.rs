@@ -1,21 +1,19 @@
-//! The core: how a cloth moves. No input or output, no async, no document, no clock, no globals.
+//! The core: how bodies move. No input or output, no async, no document, no clock, no globals.
 //!
 //! Units are SI. Every result is the same bits on any number of threads: work is divided by the mesh
 //! (a tree of nested parts), never by who does it, and sums run in the order of the parts.
 
 mod air;
-mod build;
-mod coarse;
-mod colouring;
-mod constraint;
+mod body;
+mod carriage;
 mod contact;
 mod damping;
-mod elimination;
 mod exploded;
 mod inputs;
 mod leap;
 mod load;
 mod measure;
+mod model;
 mod parts;
 mod race;
 mod simd;
@@ -24,12 +22,12 @@ mod state;
 mod step;
 mod watch;
 
-pub use build::{BuildError, Cloth};
+pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, GripMotion, Maps, Matter, Pose,
-    RestMotion, Scaled, Skin, Solid,
+    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, GripMotion, Maps, Matter,
+    Pose, Rest, RestMotion, Scaled, Skin, Solid,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -1,4 +1,4 @@
-//! Colliders that a formula describes: cloth points are kept out of them, swept through a sub-step in the
+//! Colliders that a formula describes: body points are kept out of them, swept through a sub-step in the
 //! collider's own frame, so that neither passes through the other however fast they are.
 //!
 //! Distances: C. Ericson, "Real-Time Collision Detection" (2005), chapter 5. The sweep is sphere tracing
@@ -52,14 +52,14 @@ pub struct Swept<'a> {
     /// Kept around it, metres.
     pub thickness: f32,
     pub friction: f32,
-    /// Of the cloth: half its thickness, its friction, and what those are multiplied by at each point.
+    /// Of the body: half its thickness, its friction, and what those are multiplied by at each point.
     pub half: f32,
     pub rub: f32,
     pub maps: [&'a [f32]; 2],
 }
 
 impl Swept<'_> {
-    /// How far the middle of the cloth is kept from it at some points, metres, and the friction.
+    /// How far the middle of the body is kept from it at some points, metres, and the friction.
     #[inline(always)]
     fn keeps(&self, index: &[u32; 8]) -> [F8; 2] {
         let at = |number: f32, map: &[f32]| match map.is_empty() {

@@ -1,6 +1,6 @@
 //! From tiles that may come near to the pairs of their features that can, by their true distance and by how fast
 //! they close it.
-use super::pairs::{Kind, Pair, near};
+use super::pairs::{FOUND, KINDS, Kind, Pair, near};
 use super::search::{Duo, Found};
 use super::snug::AT_REST;
 use super::touch::Contact;
@@ -36,7 +36,7 @@ impl Contact {
         tiles: &[Duo],
         wanted: &(impl Fn(&[u32; 4], usize) -> bool + Sync),
         span: [f32; 2],
-    ) -> [Vec<Pair>; 3] {
+    ) -> [Vec<Pair>; FOUND] {
         let b = &self.between[k];
         let meeting = self.meeting(b);
         let sides = b.sides();
@@ -45,28 +45,26 @@ impl Contact {
         let sift = |i: usize| Sift {
             contact: self,
             between: k,
-            kind: [Kind::Point, Kind::Point, Kind::Edges][i],
+            kind: KINDS[i],
             sides: sides[i],
             span,
             rest,
             mapped,
         };
-        let sifts = [0, 1, 2].map(sift);
-        let parts: Vec<[Vec<Pair>; 3]> = tiles
+        let sifts: [Sift; FOUND] = std::array::from_fn(sift);
+        let parts: Vec<[Vec<Pair>; FOUND]> = tiles
             .par_chunks(SHARE)
             .map(|tiles| {
                 let mut found = Found::default();
                 tiles.iter().for_each(|d| meeting.features(*d, wanted, &mut found));
-                let mut out: [Vec<Pair>; 3] = Default::default();
-                for (i, list) in
-                    [&found.point_triangle, &found.triangle_point, &found.edges].into_iter().enumerate()
-                {
+                let mut out: [Vec<Pair>; FOUND] = Default::default();
+                for (i, list) in found.lists().into_iter().enumerate() {
                     list.chunks(8).for_each(|eight| sifts[i].take(eight, &mut out[i]));
                 }
                 out
             })
             .collect();
-        [0, 1, 2].map(|i| parts.iter().flat_map(|p| &p[i]).copied().collect())
+        std::array::from_fn(|i| parts.iter().flat_map(|p| &p[i]).copied().collect())
     }
 }
 
@@ -82,18 +80,18 @@ impl Sift<'_> {
         let at = |i: usize, x: &[Record]| unsafe { load(x.as_ptr(), &index[i]) };
         let ways: [(V8, F8); 4] = std::array::from_fn(|i| at(i, &c.ways[self.sides[i]]));
         let x = std::array::from_fn(|i| ways[i].0.fma(since, at(i, &c.base[self.sides[i]]).0));
-        let split = self.split();
+        let [split, all] = self.kind.of();
         let stray = |from: usize, to: usize| (from..to).fold(F8::splat(0.0), |s, i| s.max(ways[i].1));
         let mut closing = F8::splat(0.0);
         for i in 0..split {
-            for j in split..4 {
+            for j in split..all {
                 let d = ways[i].0 - ways[j].0;
                 closing = closing.max(d.dot(d));
             }
         }
         let closing = closing.sqrt();
         let apart = near(self.kind, &x).distance;
-        let far = apart - stray(0, split) - stray(split, 4);
+        let far = apart - stray(0, split) - stray(split, all);
         let least = closing.fnma(ahead - since, far);
         let mut gap = match self.mapped {
             true => F8::new(&std::array::from_fn(|l| {
@@ -102,7 +100,7 @@ impl Sift<'_> {
             })),
             false => F8::splat(b.gap),
         };
-        let mut hits = least.below(gap).mask() & ((1 << eight.len()) - 1);
+        let mut hits = least.below(gap * F8::splat(b.room)).mask() & ((1 << eight.len()) - 1);
         if let Some(rest) = self.rest.filter(|_| hits != 0) {
             let d = near(self.kind, &std::array::from_fn(|i| at(i, rest).0)).distance;
             gap = gap.min(d * F8::splat(AT_REST));
@@ -111,7 +109,7 @@ impl Sift<'_> {
         if hits == 0 {
             return;
         }
-        let due = ((far - gap) / closing.max(F8::splat(1e-12))).array();
+        let due = ((far - gap * F8::splat(b.room)) / closing.max(F8::splat(1e-12))).array();
         let close = apart.below(gap * F8::splat(CLOSE)).mask();
         let gap = gap.array();
         let (first, span) = (self.span[0], self.span[1] - self.span[0]);
@@ -125,11 +123,6 @@ impl Sift<'_> {
                 out.push(Pair { index: eight[l], gap, friction, due, close });
             }
         }
-    }
-
-    /// How many of the points are the first feature's.
-    fn split(&self) -> usize {
-        if self.kind == Kind::Point { 1 } else { 2 }
     }
 
     fn friction(&self, index: &[u32; 4]) -> f32 {
@@ -147,7 +140,8 @@ impl Sift<'_> {
             });
             over.sum::<f32>() / (to - from) as f32
         };
-        let both = [mean(0, self.split()), mean(self.split(), 4)];
+        let [split, all] = self.kind.of();
+        let both = [mean(0, split), mean(split, all)];
         let first = self.sides[0] == self.contact.between[self.between].a;
         if first { both } else { [both[1], both[0]] }
     }

@@ -1,7 +1,7 @@
 //! What a search didn't predict: points that left the ways they were predicted to go, and triangles that turned out
 //! of their normals' boxes. There are few, so what they may meet is looked for about them alone, and added to the
 //! lists of the search; all other pairs are as they were.
-use super::pairs::LISTS;
+use super::pairs::FOUND;
 use super::renew::{Room, expected, moving, strayed_by};
 use super::search::Duo;
 use super::surface::EIGHT;
@@ -56,7 +56,7 @@ impl Contact {
                 b.lists[i].drop_where(astray);
                 b.added[i].retain(|p| !astray(&p.index));
                 b.added[i].extend(new);
-                b.lists[LISTS / 2 + i].fill(&b.added[i]);
+                b.lists[FOUND + i].fill(&b.added[i]);
             }
         }
         true

@@ -1,4 +1,4 @@
-//! Nearest points of a point and a triangle, and of two edges: eight pairs at a time.
+//! Nearest points of a point and a triangle, of two edges, and of two points: eight pairs at a time.
 //!
 //! C. Ericson, "Real-Time Collision Detection" (2005), sections 5.1.5 and 5.1.9, without branches.
 use crate::simd::{F8, V8};
@@ -58,6 +58,13 @@ pub fn point_triangle(x: &[V8; 4]) -> Near {
     let best = pick(second.distance.below(first.distance), second, first);
     let best = pick(third.distance.below(best.distance), third, best);
     pick(inside, face, best)
+}
+
+/// A point (first) and another; the last two are the second again.
+#[inline(always)]
+pub fn point_point(x: &[V8; 4]) -> Near {
+    let (zero, one) = (F8::splat(0.0), F8::splat(1.0));
+    of([one, -one, zero, zero], x)
 }
 
 /// An edge (the first two points) and another.

@@ -7,7 +7,7 @@
 //! friction on positions (M. Macklin et al., "Unified Particle Physics for Real-Time Applications", 2014,
 //! eq. 24), along the direction of the moment, or that of the start where the moment's can't be trusted.
 use super::RECOVER;
-use super::near::{Near, edge_edge, pick, point_triangle};
+use super::near::{Near, edge_edge, pick, point_point, point_triangle};
 use crate::simd::{F8, Record, V8, load, store};
 
 /// Colours that a point's mask tells apart; pairs beyond them are solved one after another.
@@ -21,6 +21,19 @@ pub enum Kind {
     /// A point and a triangle.
     Point,
     Edges,
+    /// Two points that no triangle has, the second written three times.
+    Points,
+}
+
+impl Kind {
+    /// How many of a pair's four points are the first feature's, and how many differ.
+    pub fn of(self) -> [usize; 2] {
+        match self {
+            Kind::Point => [1, 4],
+            Kind::Edges => [2, 4],
+            Kind::Points => [1, 2],
+        }
+    }
 }
 
 /// Points of two surfaces where a sub-step finds and leaves them; of each of a pair's four points, which.
@@ -32,15 +45,20 @@ pub struct Arrays {
     pub moves: [bool; 4],
     /// Where it is added up how far they were pushed, where one of the surfaces is a collider's.
     pub met: Option<[*mut Record; 4]>,
+    /// Pairs nearer than so many gaps are kept an eye on: others may push them together.
+    pub room: f32,
 }
 
 // Safety: each group of a colour has points of its own; what does not move is only read.
 unsafe impl Send for Arrays {}
 unsafe impl Sync for Arrays {}
 
-/// The lists of two surfaces: points of the first with triangles of the second, the other way round, edges; those of
-/// the search, and what was added since.
-pub const LISTS: usize = 6;
+/// The lists of two surfaces: points of the first with triangles of the second, the other way round, edges, and loose
+/// points; those of the search, and what was added since.
+pub const LISTS: usize = 8;
+/// Lists of a search.
+pub const FOUND: usize = LISTS / 2;
+pub const KINDS: [Kind; FOUND] = [Kind::Point, Kind::Point, Kind::Edges, Kind::Points];
 
 /// Eight pairs that may come near; empty lanes repeat the last.
 #[repr(C, align(32))]
@@ -282,6 +300,7 @@ pub fn near(kind: Kind, x: &[V8; 4]) -> Near {
     match kind {
         Kind::Point => point_triangle(x),
         Kind::Edges => edge_edge(x),
+        Kind::Points => point_point(x),
     }
 }
 
@@ -293,6 +312,7 @@ fn parted(kind: Kind, n: V8, x: &[V8; 4]) -> F8 {
     match kind {
         Kind::Point => at(0) - at(1).max(at(2)).max(zero),
         Kind::Edges => at(0).min(at(1)) - at(2).max(zero),
+        Kind::Points => at(0),
     }
 }
 
@@ -329,9 +349,10 @@ pub unsafe fn prepare(
     // Safety: as the caller promises.
     let x1 = unsafe { now(&g.index, arrays).map(|p| p.0) };
     let gap = F8::new(&g.gap);
+    let room = gap * F8::splat(arrays.room);
     if parting.known {
         let apart = parted(kind, V8(parting.n.each_ref().map(F8::new)), &x1);
-        if apart.below(gap).mask() == 0 {
+        if apart.below(room).mask() == 0 {
             parting.margin = apart.least();
             return;
         }
@@ -345,7 +366,7 @@ pub unsafe fn prepare(
     parting.sure = sure.mask() & g.lanes;
     let apart = parted(kind, n0, &x1);
     parting.margin = apart.least();
-    let active = apart.below(gap).mask() & parting.sure;
+    let active = apart.below(room).mask() & parting.sure;
     if active == 0 {
         return;
     }

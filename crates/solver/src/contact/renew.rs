@@ -30,7 +30,7 @@ impl Contact {
         let steps = (self.since + 1) as f32;
         (0..self.surfaces.len()).any(|k| {
             let n = self.surfaces[k].points;
-            let now = if k < self.cloths { &states[k].x } else { &self.skins[k - self.cloths].now };
+            let now = if k < self.bodies { &states[k].x } else { &self.skins[k - self.bodies].now };
             let each =
                 now[..n].par_chunks(RUN).zip(self.base[k].par_chunks(RUN)).zip(self.ways[k].par_chunks(RUN));
             each.any(|((now, base), ways)| strays(now, base, ways, steps))
@@ -42,10 +42,10 @@ impl Contact {
         self.between.iter().any(|b| b.a == k && b.b == k)
     }
 
-    /// Whether a cloth that meets itself has turned in a way that the last search didn't predict.
+    /// Whether a body that meets itself has turned in a way that the last search didn't predict.
     pub(super) fn turned(&self, states: &[State]) -> bool {
         let mut out = vec![];
-        (0..self.cloths).filter(|k| self.meets_itself(*k)).any(|k| {
+        (0..self.bodies).filter(|k| self.meets_itself(*k)).any(|k| {
             self.surfaces[k].turned(&states[k].x, &self.boxes[k], &mut out);
             !out.is_empty()
         })
@@ -84,7 +84,7 @@ impl Contact {
     pub(super) fn meeting(&self, b: &Between) -> Meeting<'_> {
         let at =
             |k: usize| Placed { surface: &self.surfaces[k], boxes: &self.boxes[k], ways: self.ways_of(k) };
-        Meeting { a: at(b.a), b: at(b.b), own: b.a == b.b, reach: b.gap }
+        Meeting { a: at(b.a), b: at(b.b), own: b.a == b.b, reach: b.gap * b.room }
     }
 
     /// Searches anew: because the time is up, if it is `fresh`, or because points went elsewhere.

@@ -4,46 +4,46 @@ use crate::inputs::ColliderRest;
 /// Who touches whom.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Rules {
-    /// For each cloth, whether it meets itself.
+    /// For each body, whether it meets itself.
     pub own: Vec<bool>,
-    /// Pairs of cloths that meet, the lower number first.
+    /// Pairs of bodies that meet, the lower number first.
     pub between: Vec<[usize; 2]>,
 }
 
-/// Why colliders or rules don't fit the cloths.
+/// Why colliders or rules don't fit the bodies.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum ContactError {
-    #[error("the rules tell of {found} cloths where there are {expected}")]
-    Cloths { found: usize, expected: usize },
+    #[error("the rules tell of {found} bodies where there are {expected}")]
+    Bodies { found: usize, expected: usize },
     #[error("collider {collider}: {what} is {value}; it must be finite and not below 0")]
     Number { collider: usize, what: &'static str, value: f32 },
     #[error("collider {collider}: triangle {triangle} names point {point}, and there are {points}")]
     Point { collider: usize, triangle: usize, point: u32, points: usize },
 }
 
-/// What a cloth meets.
+/// What a body meets.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum With {
     Itself,
-    Cloth(usize),
+    Body(usize),
     Collider(usize),
     Floor,
 }
 
-/// A cloth and what it meets: what costs are told by.
+/// A body and what it meets: what costs are told by.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Pairing {
-    pub cloth: usize,
+    pub body: usize,
     pub with: With,
 }
 
-/// Whether a collider fits so many cloths.
+/// Whether a collider fits so many bodies.
 ///
 /// # Errors
 /// Its first number or triangle that can't be.
-pub(super) fn check(k: usize, c: &ColliderRest, cloths: usize) -> Result<(), ContactError> {
-    if c.meets.len() != cloths {
-        return Err(ContactError::Cloths { found: c.meets.len(), expected: cloths });
+pub(super) fn check(k: usize, c: &ColliderRest, bodies: usize) -> Result<(), ContactError> {
+    if c.meets.len() != bodies {
+        return Err(ContactError::Bodies { found: c.meets.len(), expected: bodies });
     }
     for (what, value) in [("thickness", c.thickness), ("friction", c.friction)] {
         if !value.is_finite() || value < 0.0 {

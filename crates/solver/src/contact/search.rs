@@ -1,6 +1,7 @@
 //! The search for pairs of features that may come near: from the tops of two trees down to their tiles, eight boxes
 //! at a time, and then from tile to tile.
 use super::boxes::{Eight, MOVING, Placed, Reach, STILL, meets, one, starts_near};
+use super::pairs::FOUND;
 use super::surface::{EIGHT, run};
 use crate::simd::F8;
 use rayon::prelude::*;
@@ -29,6 +30,15 @@ pub struct Found {
     pub triangle_point: Vec<[u32; 4]>,
     /// An edge of the first and one of the second.
     pub edges: Vec<[u32; 4]>,
+    /// A loose point of the first and one of the second, that three times.
+    pub points: Vec<[u32; 4]>,
+}
+
+impl Found {
+    /// In the order of the kinds of lists.
+    pub fn lists(&self) -> [&[[u32; 4]]; FOUND] {
+        [&self.point_triangle, &self.triangle_point, &self.edges, &self.points]
+    }
 }
 
 /// Two surfaces, or one with itself, and how near is near: metres.
@@ -181,7 +191,7 @@ impl Meeting<'_> {
         let pair = self.pair(d);
         // A point belongs to none of the triangles that it could meet, unless the tiles are kin.
         let kin = d.kin != STRANGERS;
-        let Found { point_triangle, triangle_point, edges } = out;
+        let Found { point_triangle, triangle_point, edges, points } = out;
         let alone = |f: &[u32; 4]| !(kin && f[1..].contains(&f[0]));
         let first = |f: &[u32; 4]| alone(f) && wanted(f, 0);
         pair.points(&first, point_triangle);
@@ -194,13 +204,14 @@ impl Meeting<'_> {
             }
         }
         pair.edges(&|f| alone(f) && !(kin && f[2..].contains(&f[1])) && wanted(f, 2), edges);
+        pair.loose(&|f| wanted(f, 3), points);
     }
 
     /// Calls `each` with the pairs of triangles of two tiles whose boxes meet.
     pub fn triangles(&self, d: Duo, mut each: impl FnMut(u32, u32)) {
         let p = self.pair(d);
         let (mine, others) = (&p.a.boxes.triangles[p.s], &p.b.boxes.triangles[p.o]);
-        let lanes = [p.a.surface.tiles[p.s].count, p.b.surface.tiles[p.o].count].map(|n| (1 << n) - 1);
+        let lanes = [p.a.surface.tiles[p.s].solid, p.b.surface.tiles[p.o].solid];
         for (i, j) in bits(p.crossed(mine, others, lanes, p.own)) {
             each((EIGHT * p.s + i) as u32, (EIGHT * p.o + j) as u32);
         }
@@ -252,7 +263,10 @@ impl TwoTiles<'_> {
     /// Points that the first tile stands for with triangles of the other.
     fn points(&self, wanted: &impl Fn(&[u32; 4]) -> bool, out: &mut Vec<[u32; 4]>) {
         let corners = &self.b.surface.tiles[self.o].corners;
-        let lanes = (1 << self.b.surface.tiles[self.o].count) - 1;
+        let lanes = self.b.surface.tiles[self.o].solid;
+        if lanes == 0 {
+            return;
+        }
         let triangles = &self.b.boxes.triangles[self.o];
         for points in self.a.surface.standing[run(self.a.surface.tiles[self.s].points)].chunks(EIGHT) {
             let mut all = 0u64;
@@ -265,6 +279,22 @@ impl TwoTiles<'_> {
                 if wanted(&pair) {
                     out.push(pair);
                 }
+            }
+        }
+    }
+
+    /// Loose points of both.
+    fn loose(&self, wanted: &impl Fn(&[u32; 4]) -> bool, out: &mut Vec<[u32; 4]>) {
+        let (mine, others) = (&self.a.surface.tiles[self.s], &self.b.surface.tiles[self.o]);
+        if mine.loose == 0 || others.loose == 0 {
+            return;
+        }
+        let boxes = [&self.a.boxes.triangles[self.s], &self.b.boxes.triangles[self.o]];
+        for (i, l) in bits(self.crossed(boxes[0], boxes[1], [mine.loose, others.loose], self.own)) {
+            let (p, q) = (mine.corners[0][i], others.corners[0][l]);
+            let pair = [p, q, q, q];
+            if wanted(&pair) {
+                out.push(pair);
             }
         }
     }

@@ -1,8 +1,8 @@
-//! The colliders that have a formula, and the floor, with the cloths that meet them.
+//! The colliders that have a formula, and the floor, with the bodies that meet them.
 use super::collider::{Axes, Swept, close, meet};
 use super::rules::{Pairing, With};
-use crate::build::Cloth;
-use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Scaled, Solid};
+use crate::body::Body;
+use crate::inputs::{ColliderMotion, ColliderRest, FrameInputs, Pose, Solid};
 use crate::race;
 use crate::simd::Shared;
 use crate::state::State;
@@ -15,10 +15,10 @@ const RUN: usize = 128;
 /// all.
 const ROOM: f32 = 4.0;
 
-/// A collider with a formula, or the floor, with a cloth that meets it.
+/// A collider with a formula, or the floor, with a body that meets it.
 pub(super) struct Met<'a> {
     pairing: usize,
-    cloth: usize,
+    body: usize,
     swept: Swept<'a>,
     /// The first of eight points each that are near.
     near: Vec<u32>,
@@ -26,19 +26,19 @@ pub(super) struct Met<'a> {
     reached: Option<Vec<u32>>,
 }
 
-/// The solids that each cloth meets.
+/// The solids that each body meets.
 pub(super) fn solids<'a>(
     pairings: &[Pairing],
     colliders: &'a [ColliderRest],
-    cloths: &'a [Cloth],
+    bodies: &'a [Body],
     frame: &FrameInputs,
     moments: [f32; 2],
 ) -> Vec<Met<'a>> {
     let mut out = vec![];
     for (number, p) in pairings.iter().enumerate() {
-        let cloth = &cloths[p.cloth];
-        let (half, rub) = (0.5 * cloth.matter.thickness, cloth.matter.friction);
-        let maps = [cloth.maps.of(Scaled::Thickness), cloth.maps.of(Scaled::Friction)];
+        let body = &bodies[p.body];
+        let (half, rub) = (body.outside.half, body.outside.friction);
+        let maps = body.outside.maps.each_ref().map(Vec::as_slice);
         match p.with {
             With::Collider(k) => {
                 let c = &colliders[k];
@@ -56,7 +56,7 @@ pub(super) fn solids<'a>(
                     rub,
                     maps,
                 };
-                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![], reached: None });
+                out.push(Met { pairing: number, body: p.body, swept, near: vec![], reached: None });
             }
             With::Floor => {
                 let Some(f) = frame.floor else { continue };
@@ -64,7 +64,7 @@ pub(super) fn solids<'a>(
                 let (from, to, thickness, friction) = (at, at, 0.0, f.friction);
                 let solid = &Solid::Plane;
                 let swept = Swept { solid, from, to, thickness, friction, half, rub, maps };
-                out.push(Met { pairing: number, cloth: p.cloth, swept, near: vec![], reached: None });
+                out.push(Met { pairing: number, body: p.body, swept, near: vec![], reached: None });
             }
             _ => {}
         }
@@ -76,7 +76,7 @@ fn firsts(points: usize) -> impl IndexedParallelIterator<Item = u32> {
     (0..points.div_ceil(8)).into_par_iter().map(|k| 8 * k as u32)
 }
 
-/// Finds which points are near what they meet, and adds them to those that are `pressed`: for each cloth, whether
+/// Finds which points are near what they meet, and adds them to those that are `pressed`: for each body, whether
 /// contact may move any of eight points. `gap` is what that keeps, metres.
 pub(super) fn look(
     solids: &mut [Met],
@@ -86,17 +86,17 @@ pub(super) fn look(
     watch: &impl Watch,
 ) {
     for m in &mut *solids {
-        let s = &states[m.cloth];
+        let s = &states[m.body];
         m.near = watch.between(m.pairing, || {
             let near = |first: &u32| close(&m.swept, &s.x, &s.start, *first, s.points, ROOM * gap);
             firsts(s.points).with_min_len(RUN).filter(near).collect()
         });
-        m.near.iter().for_each(|first| pressed[m.cloth][*first as usize / 8] = true);
+        m.near.iter().for_each(|first| pressed[m.body][*first as usize / 8] = true);
     }
     // What one of them pushes may come to another.
     for m in solids {
-        let here = |first: &u32| pressed[m.cloth][*first as usize / 8];
-        m.reached = Some((0..states[m.cloth].points as u32).step_by(8).filter(here).collect());
+        let here = |first: &u32| pressed[m.body][*first as usize / 8];
+        m.reached = Some((0..states[m.body].points as u32).step_by(8).filter(here).collect());
     }
 }
 
@@ -110,7 +110,7 @@ pub(super) fn meet_solids(
     watch: &impl Watch,
 ) {
     for m in solids {
-        let s = &mut states[m.cloth];
+        let s = &mut states[m.body];
         let points = s.points;
         let (x, met) = (Shared::of(s.x.as_mut_ptr()), Shared::of(s.loads.met.as_mut_ptr()));
         let start = s.start.as_slice();

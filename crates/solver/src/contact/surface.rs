@@ -12,7 +12,8 @@ pub const EIGHT: usize = 8;
 
 /// Topology of a surface; made once.
 pub struct Surface {
-    /// In the order of the tiles: triangle 8k + l is the one in lane l of tile k.
+    /// In the order of the tiles: triangle 8k + l is the one in lane l of tile k. A loose point is one with three equal
+    /// corners.
     pub triangles: Vec<[u32; 3]>,
     /// Each once, those that a tile stands for together.
     pub edges: Vec<[u32; 2]>,
@@ -37,6 +38,9 @@ pub struct Tile {
     /// The last triangle is repeated.
     pub corners: [[u32; EIGHT]; 3],
     pub count: u32,
+    /// Lanes that hold triangles, and loose points.
+    pub solid: u32,
+    pub loose: u32,
     /// Runs of the surface's edges, ends, standing points and triangles around.
     pub edges: [u32; 2],
     pub ends: [u32; 2],
@@ -82,7 +86,8 @@ impl Surface {
         let triangles: Vec<[u32; 3]> = order.into_iter().map(|t| triangles[t as usize]).collect();
         let mut beside: Vec<Vec<u32>> = vec![vec![]; points];
         for (t, tri) in triangles.iter().enumerate() {
-            tri.iter().for_each(|&p| beside[p as usize].push(t as u32));
+            let distinct = if tri[0] == tri[1] { 1 } else { 3 };
+            tri[..distinct].iter().for_each(|&p| beside[p as usize].push(t as u32));
         }
         let mut s = Surface {
             edges: vec![],
@@ -104,6 +109,11 @@ impl Surface {
         }
         s.find_kin();
         s
+    }
+
+    /// Whether it has loose points.
+    pub fn loose(&self) -> bool {
+        self.tiles.iter().any(|t| t.loose != 0)
     }
 
     /// Whether every edge has two triangles: there is an inside.
@@ -131,10 +141,12 @@ impl Surface {
                 for i in 0..3 {
                     let (a, b) = (t[i], t[(i + 1) % 3]);
                     let e = [a.min(b), a.max(b)];
-                    seen_edge.entry(e).or_insert_with(|| {
-                        self.edges.push(e);
-                        self.edges.len() as u32 - 1
-                    });
+                    if a != b {
+                        seen_edge.entry(e).or_insert_with(|| {
+                            self.edges.push(e);
+                            self.edges.len() as u32 - 1
+                        });
+                    }
                     if !std::mem::replace(&mut seen_point[a as usize], true) {
                         self.standing.push(a);
                     }
@@ -156,6 +168,8 @@ impl Surface {
             self.tiles.push(Tile {
                 corners: std::array::from_fn(|i| std::array::from_fn(|l| tri[l.min(tri.len() - 1)][i])),
                 count: tri.len() as u32,
+                solid: lanes(tri, |[a, b, c]| a != b && b != c),
+                loose: lanes(tri, |[a, b, c]| a == b && b == c),
                 edges: upto(from[0], self.edges.len()),
                 ends: upto(from[1], self.ends.len()),
                 points: upto(from[2], self.standing.len()),
@@ -215,6 +229,11 @@ impl Surface {
             parents = next;
         }
     }
+}
+
+/// A bit for each triangle of which something is true.
+fn lanes(of: &[[u32; 3]], is: impl Fn([u32; 3]) -> bool) -> u32 {
+    of.iter().enumerate().filter(|(_, t)| is(**t)).fold(0, |m, (l, _)| m | 1 << l)
 }
 
 /// Points that hang together.

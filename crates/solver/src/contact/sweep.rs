@@ -64,6 +64,7 @@ pub fn nearest(kind: Kind, x: &[P; 4]) -> Meeting {
             let first = ((b * t - c) / a).clamp(0.0, 1.0);
             of([1.0 - first, first, t - 1.0, -t])
         }
+        Kind::Points => of([1.0, -1.0, 0.0, 0.0]),
     }
 }
 
@@ -76,6 +77,7 @@ pub fn sweep(kind: Kind, x0: &[P; 4], x1: &[P; 4], gap: f64) -> Option<Meeting> 
     let most = match kind {
         Kind::Point => size(0) + size(1).max(size(2)).max(size(3)),
         Kind::Edges => size(0).max(size(1)) + size(2).max(size(3)),
+        Kind::Points => size(0) + size(1),
     };
     let mut at = nearest(kind, x0);
     let least = 0.1 * at.distance.min(gap);

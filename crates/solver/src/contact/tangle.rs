@@ -1,6 +1,6 @@
 //! Starts that are already crossed: what is tangled is let be by contact, so that nothing explodes, and is
 //! drawn apart a little each sub-step. Where the line in which surfaces cross cuts a piece off one of them,
-//! that piece is on the wrong side and goes back (D. Baraff, A. Witkin, M. Kass, "Untangling Cloth", 2003);
+//! that piece is on the wrong side and goes back (D. Baraff, A. Witkin, M. Kass, "Untangling Body", 2003);
 //! where it cuts off none, the line is shortened. Once nothing crosses any more all is watched as ever, and
 //! nothing is looked for again.
 use super::boxes::Placed;
@@ -23,8 +23,8 @@ pub struct Tangle {
     free: Vec<[BTreeSet<u32>; 2]>,
     /// Pieces on the wrong side, for each two surfaces.
     pieces: Vec<Vec<Piece>>,
-    /// Which cloths.
-    cloths: BTreeSet<usize>,
+    /// Which bodies.
+    bodies: BTreeSet<usize>,
 }
 
 /// A piece that is cut off by a crossing.
@@ -41,11 +41,11 @@ impl Tangle {
             crossings: vec![vec![]; between],
             free: vec![Default::default(); between],
             pieces: (0..between).map(|_| vec![]).collect(),
-            cloths: BTreeSet::new(),
+            bodies: BTreeSet::new(),
         }
     }
 
-    /// Whether any cloth is not yet known to be clear.
+    /// Whether any body is not yet known to be clear.
     pub fn watched(&self, states: &[State]) -> bool {
         states.iter().any(|s| s.tangled)
     }
@@ -54,14 +54,14 @@ impl Tangle {
         self.crossings.iter().any(|c| !c.is_empty())
     }
 
-    /// Finds all crossings. `sides` has the two surfaces of each pair that meet; the first `cloths` are cloths.
+    /// Finds all crossings. `sides` has the two surfaces of each pair that meet; the first `bodies` are bodies.
     pub fn look<'a>(
         &mut self,
         sides: &[[usize; 2]],
         placed: impl Fn(usize) -> (Placed<'a>, &'a [Record]),
-        cloths: usize,
+        bodies: usize,
     ) {
-        self.cloths.clear();
+        self.bodies.clear();
         for (k, &[a, b]) in sides.iter().enumerate() {
             let (pa, pb) = (placed(a), placed(b));
             self.crossings[k] = crossings(pa, pb, a == b);
@@ -69,7 +69,7 @@ impl Tangle {
             self.free[k] = Default::default();
             self.pieces[k].clear();
             for c in &self.crossings[k] {
-                self.cloths.extend([a, b].into_iter().filter(|s| *s < cloths));
+                self.bodies.extend([a, b].into_iter().filter(|s| *s < bodies));
                 self.free[k][0].extend(pa.surface.triangles[c.triangles[0] as usize]);
                 self.free[k][1].extend(pb.surface.triangles[c.triangles[1] as usize]);
             }
@@ -103,7 +103,7 @@ impl Tangle {
     }
 
     pub fn note(&self, states: &mut [State]) {
-        states.iter_mut().enumerate().for_each(|(k, s)| s.tangled = self.cloths.contains(&k));
+        states.iter_mut().enumerate().for_each(|(k, s)| s.tangled = self.bodies.contains(&k));
     }
 
     /// Whether contact leaves a pair of features alone: all its points are about a crossing. `sides` tells

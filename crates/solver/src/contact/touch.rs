@@ -5,14 +5,14 @@ use super::boxes::{Boxes, Placed, Ways};
 use super::cross::crossings;
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
-use super::pairs::{Arrays, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
+use super::pairs::{Arrays, FOUND, KINDS, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
 use super::rules::{ContactError, Pairing, Rules, With, check};
 use super::snug::snug;
 use super::solids::{Met, look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
-use crate::build::Cloth;
-use crate::inputs::{ColliderRest, FrameInputs, Scaled, Solid};
+use crate::body::Body;
+use crate::inputs::{ColliderRest, FrameInputs, Solid};
 use crate::race;
 use crate::simd::Record;
 use crate::snags::{Fault, Snag};
@@ -27,6 +27,12 @@ const RECHECKS: usize = 8;
 /// push anything by this share of its gap. A stack that lands passes on a blow by a layer a sweep.
 const SWEEPS: [usize; 2] = [2, 24];
 const SETTLED: f32 = 0.1;
+/// The same where loose points meet: a heap has many layers, and what one sweep leaves of it adds up from sub-step to
+/// sub-step.
+const LOOSE_SWEEPS: usize = 64;
+const LOOSE_SETTLED: f32 = 0.001;
+/// And pairs nearer than so many gaps are looked at: a heap presses together what was apart.
+const LOOSE_ROOM: f32 = 1.4;
 /// Groups that one thread takes at least.
 const SHARE: usize = 24;
 /// So few groups are faster solved by one thread than given to two.
@@ -40,10 +46,14 @@ pub(super) struct Between {
     pub(super) halves: [f32; 2],
     pub(super) frictions: [f32; 2],
     pub(super) gap: f32,
+    /// Whether one of them is of loose points.
+    loose: bool,
+    /// Pairs nearer than so many gaps are looked at.
+    pub(super) room: f32,
     pairing: usize,
     pub(super) lists: [List; LISTS],
-    /// The pairs of the last three lists.
-    pub(super) added: [Vec<Pair>; 3],
+    /// The pairs of the lists that were added.
+    pub(super) added: [Vec<Pair>; FOUND],
     presses: [Presses; LISTS],
 }
 
@@ -54,14 +64,14 @@ pub(super) struct PlacedSkin {
     pub(super) start: Vec<Record>,
 }
 
-/// The contact of some cloths with colliders, themselves and each other, and its scratch.
+/// The contact of some bodies with colliders, themselves and each other, and its scratch.
 pub struct Contact {
-    pub(super) cloths: usize,
+    pub(super) bodies: usize,
     pub(super) surfaces: Vec<Surface>,
     /// For each surface what its half and its friction are multiplied by at each point, as shares of the most;
     /// empty where by 1 everywhere.
     pub(super) maps: Vec<[Vec<f32>; 2]>,
-    /// Where the cloths' points stand at rest: what is near there is no contact.
+    /// Where the bodies' points stand at rest: what is near there is no contact.
     pub(super) rest: Vec<Vec<Record>>,
     /// Whether there are such.
     pub(super) snug: Vec<bool>,
@@ -94,24 +104,24 @@ pub struct Contact {
 
 impl Contact {
     /// # Errors
-    /// When rules and colliders don't fit the cloths.
+    /// When rules and colliders don't fit the bodies.
     pub fn new(
-        cloths: &[Cloth],
+        bodies: &[Body],
         rules: &Rules,
         colliders: Vec<ColliderRest>,
     ) -> Result<Contact, ContactError> {
-        let count = cloths.len();
+        let count = bodies.len();
         if rules.own.len() != count {
-            return Err(ContactError::Cloths { found: rules.own.len(), expected: count });
+            return Err(ContactError::Bodies { found: rules.own.len(), expected: count });
         }
         for (k, c) in colliders.iter().enumerate() {
             check(k, c, count)?;
         }
         let mut surfaces: Vec<Surface> =
-            cloths.iter().map(|c| Surface::new(c.triangles.clone(), &c.rest, c.points())).collect();
+            bodies.iter().map(|c| Surface::new(c.outside.elements.clone(), &c.rest, c.points())).collect();
         let rest: Vec<Vec<Record>> =
-            cloths.iter().map(|c| c.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
-        let mut maps: Vec<[Vec<f32>; 2]> = cloths.iter().map(shares_of_most).collect();
+            bodies.iter().map(|c| c.outside.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
+        let mut maps: Vec<[Vec<f32>; 2]> = bodies.iter().map(|b| b.outside.shares()).collect();
         let mut skins = vec![];
         for (k, c) in colliders.iter().enumerate() {
             if let Some(skin) = &c.skin {
@@ -121,14 +131,17 @@ impl Contact {
             }
         }
         maps.resize(surfaces.len(), Default::default());
-        let (pairings, between) = meetings(cloths, rules, &colliders, &skins);
+        let (pairings, mut between) = meetings(bodies, rules, &colliders, &skins);
+        for b in between.iter_mut().filter(|b| [b.a, b.b].iter().any(|s| surfaces[*s].loose())) {
+            (b.loose, b.room) = (true, LOOSE_ROOM);
+        }
         let snug = (0..count)
-            .map(|k| rules.own[k] && snug(&surfaces[k], &rest[k], 2.0 * half(&cloths[k])))
+            .map(|k| rules.own[k] && snug(&surfaces[k], &rest[k], 2.0 * bodies[k].outside.most_half()))
             .collect();
         let mut first = vec![0];
         surfaces.iter().for_each(|s| first.push(first[first.len() - 1] + s.points + 8));
         Ok(Contact {
-            cloths: count,
+            bodies: count,
             boxes: vec![Boxes::default(); surfaces.len()],
             base: vec![vec![]; surfaces.len()],
             ways: vec![vec![]; surfaces.len()],
@@ -154,17 +167,17 @@ impl Contact {
         })
     }
 
-    /// For cloths that meet nothing but a floor.
-    pub fn none(cloths: usize) -> Contact {
+    /// For bodies that meet nothing but a floor.
+    pub fn none(bodies: usize) -> Contact {
         Contact {
-            cloths,
+            bodies,
             surfaces: vec![],
             maps: vec![],
             rest: vec![],
             skins: vec![],
             colliders: vec![],
             between: vec![],
-            pairings: (0..cloths).map(|cloth| Pairing { cloth, with: With::Floor }).collect(),
+            pairings: (0..bodies).map(|body| Pairing { body, with: With::Floor }).collect(),
             boxes: vec![],
             base: vec![],
             ways: vec![],
@@ -179,7 +192,7 @@ impl Contact {
             words: vec![],
             first: vec![0],
             tangle: Tangle::new(0),
-            touching: vec![0; cloths],
+            touching: vec![0; bodies],
         }
     }
 
@@ -193,8 +206,8 @@ impl Contact {
         &self.touching
     }
 
-    /// Triangles of each cloth that cross what it meets where `frame` ends.
-    pub(crate) fn crossings(&mut self, cloths: &[Cloth], states: &[State], frame: &FrameInputs) -> Vec<Snag> {
+    /// Triangles of each body that cross what it meets where `frame` ends.
+    pub(crate) fn crossings(&mut self, bodies: &[Body], states: &[State], frame: &FrameInputs) -> Vec<Snag> {
         if self.between.is_empty() {
             return vec![];
         }
@@ -214,11 +227,11 @@ impl Contact {
             let place = self.surfaces[b.a].triangles[first.triangles[0] as usize][0];
             Some(Snag {
                 fault: Fault::Crossing,
-                cloth: p.cloth,
+                body: p.body,
                 with: Some(p.with),
                 count: found.len(),
                 worst: 0.0,
-                point: cloths[p.cloth].given(place as usize),
+                point: bodies[p.body].given(place as usize),
             })
         };
         self.between.iter().filter_map(each).collect()
@@ -241,10 +254,15 @@ impl Contact {
     /// Calls `each` with the points inside a collider's skin, if that is closed, and how deep they are.
     pub(crate) fn depths_in_skin(&self, collider: usize, x: &[Record], each: impl FnMut(usize, f32)) {
         let Some(k) = self.skins.iter().position(|s| s.collider == collider) else { return };
-        let surface = &self.surfaces[self.cloths + k];
+        let surface = &self.surfaces[self.bodies + k];
         if surface.closed() {
             inside::depths(&self.skins[k].now, &surface.triangles, x, each);
         }
+    }
+
+    /// Whether any of it is of loose points.
+    pub(crate) fn loose(&self) -> bool {
+        self.between.iter().any(|b| b.loose)
     }
 
     /// Whether there is anything to touch.
@@ -273,7 +291,7 @@ impl Contact {
                 let sides: Vec<[usize; 2]> = self.between.iter().map(|b| [b.a, b.b]).collect();
                 let (surfaces, boxes) = (&self.surfaces, &self.boxes);
                 let placed = |k: usize| standing(&surfaces[k], &boxes[k], x[k], &still);
-                self.tangle.look(&sides, placed, self.cloths);
+                self.tangle.look(&sides, placed, self.bodies);
             });
             self.tangle.note(states);
         }
@@ -320,7 +338,7 @@ impl Contact {
     /// end.
     pub(crate) fn resolve(
         &mut self,
-        cloths: &[Cloth],
+        bodies: &[Body],
         states: &mut [State],
         frame: &FrameInputs,
         moments: [f32; 2],
@@ -334,9 +352,13 @@ impl Contact {
                 return Err(Cut::Crowded);
             }
         }
+        let loose = self.loose();
+        if loose {
+            states.iter_mut().for_each(|s| s.loads.weigh(&mut s.x));
+        }
         let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
         let mut reached = self.press(&arrays, dt, watch);
-        let mut solids = solids(&self.pairings, &self.colliders, cloths, frame, moments);
+        let mut solids = solids(&self.pairings, &self.colliders, bodies, frame, moments);
         if !self.between.is_empty() {
             look(&mut solids, states, self.gap(), &mut reached, watch);
         }
@@ -349,6 +371,9 @@ impl Contact {
         }
         let far = moved(states, &reached);
         watch.during(Phase::Keep, || self.keep_all(&arrays, far, states, dt, watch));
+        if loose {
+            states.iter_mut().for_each(|s| s.loads.unweigh(&mut s.x, &s.start));
+        }
         self.since += 1;
         if self.crowded { Err(Cut::Crowded) } else { Ok(()) }
     }
@@ -360,7 +385,7 @@ impl Contact {
             let sides = b.sides();
             watch.between(b.pairing, || {
                 for i in 0..LISTS {
-                    let touches = approach(KINDS[i], &mut b.lists[i], self.since, &arrays[k][i], dt);
+                    let touches = approach(KINDS[i % FOUND], &mut b.lists[i], self.since, &arrays[k][i], dt);
                     let spare = sides[i].map(|s| self.surfaces[s].points as u32);
                     let first = sides[i].map(|s| self.first[s]);
                     b.presses[i].pack(&touches, arrays[k][i].moves, first, &mut self.words, spare);
@@ -402,7 +427,7 @@ impl Contact {
             }
             for (b, arrays) in self.between.iter_mut().zip(arrays) {
                 for i in from..LISTS {
-                    approach(KINDS[i], &mut b.lists[i], self.since, &arrays[i], dt);
+                    approach(KINDS[i % FOUND], &mut b.lists[i], self.since, &arrays[i], dt);
                 }
             }
             self.keep(states, arrays, f32::INFINITY, watch);
@@ -423,7 +448,7 @@ impl Contact {
             .zip(arrays)
             .flat_map(|(b, arrays)| {
                 let sides = b.sides();
-                KINDS.into_iter().zip(&mut b.lists).zip(arrays).zip(sides).map(
+                KINDS.into_iter().cycle().zip(&mut b.lists).zip(arrays).zip(sides).map(
                     move |(((kind, list), arrays), sides)| {
                         let due = list.due(since);
                         Watched { kind, list, due, arrays: *arrays, sides }
@@ -438,24 +463,28 @@ impl Contact {
     /// Points of the two surfaces as each kind of list takes them.
     fn arrays(&self, b: &Between, states: &mut [State]) -> [Arrays; LISTS] {
         let side = |k: usize, states: &mut [State]| {
-            if k < self.cloths {
+            if k < self.bodies {
                 let s = &mut states[k];
                 (s.x.as_mut_ptr(), s.start.as_ptr(), true, s.loads.met.as_mut_ptr())
             } else {
-                let s = &self.skins[k - self.cloths];
+                let s = &self.skins[k - self.bodies];
                 (s.now.as_ptr().cast_mut(), s.start.as_ptr(), false, std::ptr::null_mut())
             }
         };
         let (a, o) = (side(b.a, states), side(b.b, states));
-        let skin = b.b >= self.cloths;
+        let skin = b.b >= self.bodies;
         let of = |s: [(*mut Record, *const Record, bool, *mut Record); 4]| Arrays {
             now: s.map(|s| s.0),
             start: s.map(|s| s.1),
             moves: s.map(|s| s.2),
-            met: skin.then(|| s.map(|s| s.3)),
+            met: (skin || b.loose).then(|| s.map(|s| s.3)),
+            room: b.room,
         };
-        let three = [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o])];
-        std::array::from_fn(|i| three[i % 3])
+        let mut points = of([a, o, o, o]);
+        // The second point stands there three times, and is moved once.
+        points.moves[2..].fill(false);
+        let each = [of([a, o, o, o]), of([o, a, a, a]), of([a, a, o, o]), points];
+        std::array::from_fn(|i| each[i % FOUND])
     }
 }
 
@@ -468,20 +497,22 @@ fn sweep_apart(
     dt: f32,
     watch: &impl Watch,
 ) -> Result<(), Halt> {
-    for sweep in 0..SWEEPS[1] {
+    for sweep in 0..LOOSE_SWEEPS {
         if watch.stopped() {
             return Err(Halt::Stopped);
         }
-        let mut pushed = 0.0f32;
+        let (mut settled, mut over) = (true, sweep + 1 >= SWEEPS[1]);
         between.iter_mut().zip(arrays).for_each(|(b, arrays)| {
             watch.between(b.pairing, || {
                 for (presses, arrays) in b.presses.iter_mut().zip(arrays) {
                     bring_apart(presses, arrays);
-                    pushed = pushed.max(presses.pushed() / b.gap);
+                    let enough = if b.loose { LOOSE_SETTLED } else { SETTLED };
+                    settled &= presses.pushed() / b.gap < enough;
+                    over &= !b.loose || sweep + 1 >= LOOSE_SWEEPS;
                 }
             });
         });
-        let last = sweep + 1 >= SWEEPS[0] && pushed < SETTLED || sweep + 1 == SWEEPS[1];
+        let last = sweep + 1 >= SWEEPS[0] && settled || over;
         if last || !between.is_empty() {
             meet_solids(solids, states, touching, dt, last, watch);
         }
@@ -492,50 +523,44 @@ fn sweep_apart(
     Ok(())
 }
 
-/// What a cloth adds to a gap where that is most, metres.
-fn half(c: &Cloth) -> f32 {
-    0.5 * c.matter.thickness * c.maps.most(Scaled::Thickness)
-}
-
-fn friction(c: &Cloth) -> f32 {
-    c.matter.friction * c.maps.most(Scaled::Friction)
-}
-
-/// What a cloth's half of a gap and its friction are multiplied by at each point, as shares of the most.
-fn shares_of_most(c: &Cloth) -> [Vec<f32>; 2] {
-    [Scaled::Thickness, Scaled::Friction].map(|what| {
-        let per = 1.0 / c.maps.most(what).max(1e-12);
-        c.maps.of(what).iter().map(|s| s * per).collect()
-    })
-}
-
-/// What meets what: itself, other cloths, then for each cloth colliders and the floor.
+/// What meets what: itself, other bodies, then for each body colliders and the floor.
 fn meetings(
-    cloths: &[Cloth],
+    bodies: &[Body],
     rules: &Rules,
     colliders: &[ColliderRest],
     skins: &[PlacedSkin],
 ) -> (Vec<Pairing>, Vec<Between>) {
     let (mut pairings, mut between) = (vec![], vec![]);
-    let count = cloths.len();
-    for (k, c) in cloths.iter().enumerate().filter(|(k, _)| rules.own[*k]) {
-        pairings.push(Pairing { cloth: k, with: With::Itself });
-        between.push(Between::new([k, k], [half(c); 2], [friction(c); 2], pairings.len() - 1));
+    let count = bodies.len();
+    for (k, c) in bodies.iter().enumerate().filter(|(k, _)| rules.own[*k]) {
+        pairings.push(Pairing { body: k, with: With::Itself });
+        between.push(Between::new(
+            [k, k],
+            [c.outside.most_half(); 2],
+            [c.outside.most_friction(); 2],
+            pairings.len() - 1,
+        ));
     }
     for &[a, b] in rules.between.iter().filter(|p| p.iter().all(|k| *k < count)) {
-        pairings.push(Pairing { cloth: a, with: With::Cloth(b) });
-        let both = [&cloths[a], &cloths[b]];
-        between.push(Between::new([a, b], both.map(half), both.map(friction), pairings.len() - 1));
+        pairings.push(Pairing { body: a, with: With::Body(b) });
+        let both = [&bodies[a], &bodies[b]];
+        between.push(Between::new(
+            [a, b],
+            both.map(|b| b.outside.most_half()),
+            both.map(|b| b.outside.most_friction()),
+            pairings.len() - 1,
+        ));
     }
-    for (k, cloth) in cloths.iter().enumerate() {
+    for (k, body) in bodies.iter().enumerate() {
         for (j, c) in colliders.iter().enumerate().filter(|(_, c)| c.meets[k]) {
-            pairings.push(Pairing { cloth: k, with: With::Collider(j) });
+            pairings.push(Pairing { body: k, with: With::Collider(j) });
             if let Some(s) = skins.iter().position(|s| s.collider == j) {
-                let (halves, rubs) = ([half(cloth), c.thickness], [friction(cloth), c.friction]);
+                let (halves, rubs) =
+                    ([body.outside.most_half(), c.thickness], [body.outside.most_friction(), c.friction]);
                 between.push(Between::new([k, count + s], halves, rubs, pairings.len() - 1));
             }
         }
-        pairings.push(Pairing { cloth: k, with: With::Floor });
+        pairings.push(Pairing { body: k, with: With::Floor });
     }
     (pairings, between)
 }
@@ -586,14 +611,14 @@ fn approach(kind: Kind, list: &mut List, since: u32, arrays: &Arrays, dt: f32) -
     parts.concat()
 }
 
-const KINDS: [Kind; LISTS] = [Kind::Point, Kind::Point, Kind::Edges, Kind::Point, Kind::Point, Kind::Edges];
-
 impl Between {
     fn new([a, b]: [usize; 2], halves: [f32; 2], frictions: [f32; 2], pairing: usize) -> Between {
         Between {
             a,
             b,
             gap: halves[0] + halves[1],
+            loose: false,
+            room: 1.0,
             halves,
             frictions,
             pairing,
@@ -606,8 +631,8 @@ impl Between {
     /// The surface of each of a pair's points, by kind of list.
     pub(super) fn sides(&self) -> [[usize; 4]; LISTS] {
         let (a, b) = (self.a, self.b);
-        let three = [[a, b, b, b], [b, a, a, a], [a, a, b, b]];
-        std::array::from_fn(|i| three[i % 3])
+        let each = [[a, b, b, b], [b, a, a, a], [a, a, b, b], [a, b, b, b]];
+        std::array::from_fn(|i| each[i % FOUND])
     }
 }
 

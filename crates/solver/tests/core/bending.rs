@@ -1,7 +1,7 @@
 use crate::harness::{Trial, plain};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, sheet};
-use nematon_solver::{Cloth, ClothRest, Matter};
+use nematon_solver::{Body, ClothRest, Matter};
 
 /// Tip of a strip held level at its back border, below that border, in metres.
 fn droop(bend: [f32; 2], upright_warp: WarpAlong) -> f32 {
@@ -63,7 +63,7 @@ fn a_flat_sheet_is_flat_however_it_is_placed() {
             matter: Matter::default(),
             ..ClothRest::default()
         };
-        Cloth::build(&rest).unwrap().constraints()
+        Body::cloth(&rest).unwrap().constraints()
     };
     let level = constraints(0.0, [0.0; 3]);
     for (at, turn) in [(0.0, [0.1, 0.0, 0.0]), (1.85, [0.1, 0.7, 0.0]), (30.0, [1.0, 0.2, 2.0])] {

@@ -5,7 +5,7 @@ use crate::harness::{SheetOf, Trial, plain};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{
-    Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Matter,
+    Body, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Matter,
     NoWatch, Pose, Rules, Skin, Solid, State, snags, step,
 };
 use std::slice::from_ref;
@@ -115,7 +115,7 @@ fn a_fast_ball_does_not_pass_a_curtain() {
 
 /// Several cloths of one matter, with the rules of who meets whom.
 struct Many {
-    cloths: Vec<Cloth>,
+    cloths: Vec<Body>,
     states: Vec<State>,
     meshes: Vec<Mesh>,
     contact: Contact,
@@ -130,7 +130,7 @@ impl Many {
         colliders: Vec<ColliderRest>,
     ) -> Many {
         let build = |(m, held): &(Mesh, Vec<bool>)| {
-            Cloth::build(&ClothRest {
+            Body::cloth(&ClothRest {
                 positions: m.positions.clone(),
                 triangles: m.triangles.clone(),
                 flat: material_coordinates(m, WarpAlong::V),
@@ -140,8 +140,8 @@ impl Many {
             })
             .unwrap()
         };
-        let cloths: Vec<Cloth> = meshes.iter().map(build).collect();
-        let states = cloths.iter().map(Cloth::start).collect();
+        let cloths: Vec<Body> = meshes.iter().map(build).collect();
+        let states = cloths.iter().map(Body::start).collect();
         let contact = Contact::new(&cloths, rules, colliders).unwrap();
         let meshes = meshes.into_iter().map(|m| m.0).collect();
         Many { cloths, states, meshes, contact, frame: FrameInputs::default() }
@@ -234,7 +234,7 @@ fn a_towel_twisted_twice_by_two_grips_never_goes_through_itself() {
         };
         t.frame.grips = [(0, -1.0), (1, 1.0)]
             .map(|(e, side): (usize, f32)| GripMotion {
-                cloth: 0,
+                body: 0,
                 points: Arc::new(ends[e].clone()),
                 first: pose(0, side),
                 from: pose(k, side),
@@ -369,7 +369,7 @@ fn a_belt_over_a_pole_holds_by_friction_as_the_capstan_law_says() {
             *p = [x as f32, y as f32, p[0]];
         }
         let rest = sheet(0.05, short + arc + long, 4, n);
-        let cloth = Cloth::build(&ClothRest {
+        let cloth = Body::cloth(&ClothRest {
             positions: m.positions.clone(),
             triangles: m.triangles.clone(),
             flat: material_coordinates(&rest, WarpAlong::V),

@@ -3,7 +3,7 @@ use crate::harness::{SheetOf, Trial};
 use nematon_air::{TurbulenceNow as Turbulence, WindNow as Wind};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_solver::{
-    Cloth, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
+    Body, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
     Skin, SnapshotError, Solid, State,
 };
 
@@ -24,10 +24,10 @@ fn everything() -> Trial {
     for (what, map) in rest.maps.0.iter_mut().enumerate() {
         *map = mesh.positions.iter().map(|p| 1.0 + 0.3 * (3.0 * p[0] + what as f32).sin()).collect();
     }
-    let cloth = Cloth::build(&rest).unwrap();
+    let cloth = Body::cloth(&rest).unwrap();
     let state = cloth.start();
     let mut t = Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh };
-    t.frame.rests = vec![RestMotion { cloth: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
+    t.frame.rests = vec![RestMotion { body: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
     t.frame.fields = vec![Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1 }.into()];
     t.frame.fields.push(
         Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }

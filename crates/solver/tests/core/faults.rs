@@ -1,6 +1,6 @@
 use crate::harness::{SheetOf, plain};
 use nematon_air::WindNow as Wind;
-use nematon_solver::{BuildError, Cause, Cloth, ClothRest, Halt, Matter};
+use nematon_solver::{Body, BuildError, Cause, ClothRest, Halt, Matter};
 
 fn hanging(matter: Matter) -> crate::harness::Trial {
     SheetOf { size: [1.0, 1.0], points: [10, 10], upright: true }
@@ -58,13 +58,13 @@ fn what_no_cloth_can_be_is_refused_with_its_place() {
         matter: Matter::default(),
         ..ClothRest::default()
     };
-    assert!(Cloth::build(&good).is_ok());
+    assert!(Body::cloth(&good).is_ok());
     let with = |f: fn(&mut ClothRest)| {
         let mut r = good.clone();
         f(&mut r);
-        Cloth::build(&r).err().unwrap()
+        Body::cloth(&r).err().unwrap()
     };
-    assert_eq!(with(|r| r.triangles.clear()), BuildError::Empty);
+    assert_eq!(with(|r| r.triangles.clear()), BuildError::Empty("triangle"));
     assert_eq!(with(|r| r.flat[0][1] = [0.0, 0.0]), BuildError::NoArea { triangle: 0 });
     assert_eq!(with(|r| r.positions[2][1] = f32::NAN), BuildError::NotFinite { point: 2 });
     assert!(matches!(

@@ -1,11 +1,11 @@
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
-use nematon_solver::{Cloth, ClothRest, Contact, FrameInputs, Matter, NoWatch, State, step};
+use nematon_solver::{Body, ClothRest, Contact, FrameInputs, Matter, NoWatch, State, step};
 use std::slice::{from_mut, from_ref};
 
 /// A body on its way.
 pub struct Trial {
-    pub cloth: Cloth,
+    pub cloth: Body,
     pub state: State,
     pub contact: Contact,
     pub frame: FrameInputs,
@@ -54,7 +54,7 @@ impl Trial {
             matter,
             ..ClothRest::default()
         };
-        let cloth = Cloth::build(&rest).unwrap();
+        let cloth = Body::cloth(&rest).unwrap();
         let state = cloth.start();
         Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh }
     }

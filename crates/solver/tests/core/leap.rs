@@ -25,7 +25,7 @@ fn pose(x: f32, turn: f32) -> Pose {
 
 fn grip(t: &mut Trial, from: Pose, to: Pose) {
     let points = Arc::new(t.mesh.borders[0].points.clone());
-    t.frame.grips = vec![GripMotion { cloth: 0, points, first: pose(0.0, 0.0), from, to }];
+    t.frame.grips = vec![GripMotion { body: 0, points, first: pose(0.0, 0.0), from, to }];
 }
 
 fn faults(t: &mut Trial, before: Vec<[f32; 3]>) -> Vec<Snag> {

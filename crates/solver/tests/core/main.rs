@@ -7,6 +7,7 @@ mod cantilever;
 mod contact;
 mod determinism;
 mod faults;
+mod free;
 mod frequency;
 mod harness;
 mod leap;

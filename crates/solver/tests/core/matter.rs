@@ -3,7 +3,7 @@ use crate::harness::{Trial, plain, within};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, sheet};
 use nematon_solver::{
-    BuildError, Cloth, ClothRest, ColliderRest, Contact, Floor, Folds, FrameInputs, Maps, Matter, RestMotion,
+    Body, BuildError, ClothRest, ColliderRest, Contact, Floor, Folds, FrameInputs, Maps, Matter, RestMotion,
     Rules, Scaled, Solid,
 };
 
@@ -19,7 +19,7 @@ fn rest_of(mesh: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> ClothRe
 }
 
 fn trial(rest: &ClothRest, mesh: Mesh) -> Trial {
-    let cloth = Cloth::build(rest).unwrap();
+    let cloth = Body::cloth(rest).unwrap();
     let state = cloth.start();
     let frame = FrameInputs { gravity: [0.0; 3], ..FrameInputs::default() };
     Trial { cloth, state, contact: Contact::none(1), frame, mesh }
@@ -79,7 +79,7 @@ fn falls(matter: Matter, maps: Maps, frames: usize) -> Vec<[f32; 3]> {
     nematon_geometry::place(&mut m.positions, [0.02, 0.42, 0.01], [0.1, 0.2, 0.0]);
     let mut rest = rest_of(&m, matter, |_| false);
     rest.maps = maps;
-    let cloth = Cloth::build(&rest).unwrap();
+    let cloth = Body::cloth(&rest).unwrap();
     let ball = ColliderRest {
         solid: Some(Solid::Ball { radius: 0.15 }),
         skin: None,
@@ -163,15 +163,15 @@ fn a_map_that_no_matter_can_have_is_refused_with_its_point() {
     let m = sheet(0.1, 0.1, 3, 3);
     let mut rest = rest_of(&m, Matter::default(), |_| false);
     rest.maps.0[Scaled::Bend as usize] = vec![1.0; 8];
-    assert!(matches!(Cloth::build(&rest), Err(BuildError::Lengths { found: 8, expected: 9, .. })));
+    assert!(matches!(Body::cloth(&rest), Err(BuildError::Lengths { found: 8, expected: 9, .. })));
     rest.maps.0[Scaled::Bend as usize] = vec![1.0, 1.0, f32::NAN, 1.0, 1.0, 1.0, 1.0, 1.0, 1.0];
-    assert!(matches!(Cloth::build(&rest), Err(BuildError::Map { what: Scaled::Bend, point: 2, .. })));
+    assert!(matches!(Body::cloth(&rest), Err(BuildError::Map { what: Scaled::Bend, point: 2, .. })));
     rest.maps = Maps::default();
     rest.maps.0[Scaled::ArealWeight as usize] = vec![0.0; 9];
-    assert!(matches!(Cloth::build(&rest), Err(BuildError::Map { what: Scaled::ArealWeight, .. })));
+    assert!(matches!(Body::cloth(&rest), Err(BuildError::Map { what: Scaled::ArealWeight, .. })));
     rest.maps = Maps::default();
     rest.matter.poisson = 0.5;
-    assert!(matches!(Cloth::build(&rest), Err(BuildError::Matter { what: "Poisson's ratio", .. })));
+    assert!(matches!(Body::cloth(&rest), Err(BuildError::Matter { what: "Poisson's ratio", .. })));
 }
 
 fn width(t: &Trial, axis: usize) -> f64 {
@@ -188,7 +188,7 @@ fn a_rest_scale_grows_and_shrinks_what_it_is_of() {
         for (from, to) in [(1.0, 1.3), (1.3, 1.3), (1.3, 0.8), (0.8, 0.8)] {
             for k in 0..24 {
                 let at = |k: i32| from + (to - from) * k as f32 / 24.0;
-                t.frame.rests = vec![RestMotion { cloth: 0, scale: [at(k), at(k + 1)], folds: [1.0; 2] }];
+                t.frame.rests = vec![RestMotion { body: 0, scale: [at(k), at(k + 1)], folds: [1.0; 2] }];
                 t.run(1);
             }
             if from == to {
@@ -235,7 +235,7 @@ fn folds_come_from_where_they_are_told() {
         let mut t = trial(&rest, m);
         for k in 0..60 {
             let at = |k: i32| 1.0 + (by - 1.0) * (k as f32 / 30.0).min(1.0);
-            t.frame.rests = vec![RestMotion { cloth: 0, scale: [1.0; 2], folds: [at(k), at(k + 1)] }];
+            t.frame.rests = vec![RestMotion { body: 0, scale: [1.0; 2], folds: [at(k), at(k + 1)] }];
             t.run(1);
         }
         turn(&t)

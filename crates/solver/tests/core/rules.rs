@@ -4,7 +4,7 @@ use crate::harness::{plain, within};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, layers, place, sheet};
 use nematon_solver::{
-    Cloth, ClothRest, ColliderRest, Contact, ContactError, Floor, FrameInputs, Matter, NoWatch, Rules, Solid,
+    Body, ClothRest, ColliderRest, Contact, ContactError, Floor, FrameInputs, Matter, NoWatch, Rules, Solid,
     State, step,
 };
 
@@ -12,14 +12,14 @@ const THICK: f32 = 0.004;
 
 /// Cloths with what each is made of and whether all of it is held.
 struct Several {
-    cloths: Vec<Cloth>,
+    cloths: Vec<Body>,
     states: Vec<State>,
     contact: Contact,
     frame: FrameInputs,
 }
 
-fn cloth(m: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> Cloth {
-    Cloth::build(&ClothRest {
+fn cloth(m: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> Body {
+    Body::cloth(&ClothRest {
         positions: m.positions.clone(),
         triangles: m.triangles.clone(),
         flat: material_coordinates(m, WarpAlong::V),
@@ -31,9 +31,9 @@ fn cloth(m: &Mesh, matter: Matter, held: impl Fn(usize) -> bool) -> Cloth {
 }
 
 impl Several {
-    fn new(cloths: Vec<Cloth>, rules: &Rules, colliders: Vec<ColliderRest>) -> Several {
+    fn new(cloths: Vec<Body>, rules: &Rules, colliders: Vec<ColliderRest>) -> Several {
         let contact = Contact::new(&cloths, rules, colliders).unwrap();
-        let states = cloths.iter().map(Cloth::start).collect();
+        let states = cloths.iter().map(Body::start).collect();
         Several { cloths, states, contact, frame: FrameInputs::default() }
     }
 
@@ -141,7 +141,7 @@ fn two_that_meet_in_the_air_keep_their_momentum_and_do_not_bounce() {
         };
         let meshes = [stand(-0.05, aside, turn), stand(0.0, 0.0, 0.0)];
         let weights = [0.1f32, 0.4];
-        let cloths: Vec<Cloth> =
+        let cloths: Vec<Body> =
             meshes.iter().zip(weights).map(|(m, w)| cloth(m, matter(w), |_| false)).collect();
         // A quarter of each of the cells about a point.
         let side = |k: usize| if k == 0 || k == 8 { 0.5 } else { 1.0 };
@@ -191,7 +191,7 @@ fn rules_that_do_not_fit_are_refused_in_words() {
     let good = Rules { own: vec![true], between: vec![] };
     let wrong =
         Contact::new(&one(), &Rules { own: vec![true, false], between: vec![] }, vec![]).err().unwrap();
-    assert_eq!(wrong, ContactError::Cloths { found: 2, expected: 1 });
+    assert_eq!(wrong, ContactError::Bodies { found: 2, expected: 1 });
     for (thickness, friction, what) in [
         (-0.1, 0.2, "thickness"),
         (0.1, -0.2, "friction"),

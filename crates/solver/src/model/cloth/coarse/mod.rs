@@ -11,8 +11,8 @@
 pub mod build;
 pub mod cell;
 
-use crate::constraint::Scale;
-use crate::constraint::prolonged::Prolonged;
+use crate::model::cloth::constraint::Scale;
+use crate::model::cloth::constraint::prolonged::Prolonged;
 use crate::simd::Record;
 use cell::Cells;
 use rayon::prelude::*;

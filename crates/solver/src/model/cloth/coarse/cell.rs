@@ -4,9 +4,9 @@
 //! last with theirs. So all levels are one stiffness solved in steps, and not springs side by side, of which a sweep
 //! would leave the fine ones slack (corrections handed down as in multigrid: W. Briggs, V. Henson, S. McCormick, "A
 //! Multigrid Tutorial", 2000, ch. 3).
-use crate::colouring::pack;
-use crate::constraint::prolonged::{Prolonged, Share};
-use crate::constraint::{Scale, compliance, membrane};
+use crate::model::cloth::colouring::pack;
+use crate::model::cloth::constraint::prolonged::{Prolonged, Share};
+use crate::model::cloth::constraint::{Scale, compliance, membrane};
 use crate::simd::{F8, Record, V8, load, store};
 
 /// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and

@@ -1,153 +1,84 @@
 //! A cloth: triangles with membrane and air, hinges between them, divided into parts.
-use super::plate::Plate;
-use super::yarns::{Yarns, spin, threads};
-use super::{cells, hinges, nodes, patches, rigidity};
-use crate::coarse::build::{Element, Lattices};
-use crate::coarse::{self, Level};
-use crate::constraint::prolonged::Share;
-use crate::constraint::{bend, cell, membrane, patch, yarn};
-use crate::damping::{Rigid, Sums};
-use crate::inputs::{ClothRest, Folds, Maps, Matter, Scaled};
-use crate::load::Loads;
+//!
+//! Long, because a cloth is put together here from all that it is made of.
+mod build;
+mod coarse;
+mod colouring;
+mod constraint;
+mod elimination;
+mod measure;
+mod relax;
+mod rest;
+
+pub(crate) use relax::Begun;
+pub use rest::{ClothRest, Folds, Maps, Matter, Scaled};
+
+use crate::body::{Body, BuildError, Outside};
+use crate::model::Model;
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
-use crate::state::State;
+use build::plate::Plate;
+use build::yarns::{Yarns, spin, threads};
+use build::{cells, hinges, nodes, patches, rigidity};
+use coarse::Level;
+use coarse::build::{Element, Lattices};
+use constraint::prolonged::Share;
+use constraint::{bend, cell, membrane, patch, yarn};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Why a shape can't be a cloth.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-pub enum BuildError {
-    #[error("a cloth needs at least one triangle")]
-    Empty,
-    #[error("{what} has {found} entries where there are {expected}")]
-    Lengths { what: &'static str, found: usize, expected: usize },
-    #[error("triangle {triangle} has no rest area")]
-    NoArea { triangle: usize },
-    #[error("point {point} is not at a finite place")]
-    NotFinite { point: usize },
-    #[error("{what} is {value}; it must be finite and {limit}")]
-    Matter { what: &'static str, value: f32, limit: &'static str },
-    #[error("the map of {what:?} is {value} at point {point}; it must be finite and {limit}")]
-    Map { what: Scaled, point: usize, value: f32, limit: &'static str },
-}
-
 /// The constraints of one part.
-pub(crate) struct Work {
+struct Work {
     pub membrane: Vec<membrane::Triangles>,
     pub cell: Vec<cell::Rectangles>,
     pub bend: Vec<bend::Hinges>,
     pub patch: Vec<patch::Patches>,
 }
 
-/// A cloth ready to be moved.
+/// What holds a cloth together. Arrays are by place.
 pub struct Cloth {
-    pub(crate) parts: Parts,
     /// One for each part of the tree.
-    pub(crate) work: Vec<Work>,
+    work: Vec<Work>,
     /// Chains along warp and weft; empty where triangles do their work.
-    pub(crate) yarns: [Vec<yarn::Chains>; 2],
+    yarns: [Vec<yarn::Chains>; 2],
     /// By the bits of dt.
     eliminated: Mutex<BTreeMap<u32, Arc<[Vec<yarn::Bends>; 2]>>>,
     /// Lattices over the material, finest first.
-    pub(crate) coarse: Vec<Level>,
+    coarse: Vec<Level>,
     /// What bends where yarns don't: its system, for when sweeps fall short.
-    pub(crate) plate: Plate,
+    plate: Plate,
     /// Whether triangles resist stretch: some of it is not left to yarns.
-    pub(crate) stretchy: bool,
-    /// Where each point starts and its inverse mass, in the order of the parts; spare points follow.
-    pub(crate) rest: Vec<Record>,
-    /// The same of the shape that it bends away from, if that is another.
-    pub(crate) shape: Option<Vec<Record>>,
-    /// By place.
-    pub(crate) maps: Maps,
-    /// Mass of each point, kg, held or not.
-    pub(crate) mass: Vec<f32>,
-    pub(crate) matter: Matter,
-    /// Whether any point is held.
-    pub(crate) held: bool,
+    stretchy: bool,
+    least_weight: f32,
+    matter: Matter,
     /// Whether any hinge is folded at rest.
-    pub(crate) curved: bool,
-    pub(crate) triangles: Vec<[u32; 3]>,
-    pub(crate) flat: Vec<[[f32; 2]; 3]>,
-    places: Vec<u32>,
-    constraints: usize,
+    curved: bool,
+    triangles: Vec<[u32; 3]>,
+    flat: Vec<[[f32; 2]; 3]>,
+    pub(super) constraints: usize,
+}
+
+/// What a cloth keeps in a state.
+#[derive(Clone, Debug)]
+pub struct Own {
+    /// Pull of each yarn's edges within a sub-step; scratch.
+    chain_multipliers: [Vec<yarn::ChainMultipliers>; 2],
+    /// Pulls of the triangles of each part within a sub-step; scratch, empty where yarns have them.
+    multipliers: Vec<Vec<membrane::Multipliers>>,
+    /// Nodes of the lattices; scratch.
+    coarse: Vec<coarse::Scratch>,
+    /// Forces of the patches and scratch of their system.
+    push: Vec<Record>,
+    plate: Vec<Record>,
+    /// Strain along warp and weft at each point when a sub-step began; scratch, kept where they act on each other.
+    strain: Vec<Record>,
+    /// What lengths and folds at rest were multiplied by at the end of the last frame.
+    stretched: [f32; 2],
 }
 
 impl Cloth {
-    /// # Errors
-    /// When the arrays don't fit each other, or hold what no cloth can have.
-    pub fn build(rest: &ClothRest) -> Result<Cloth, BuildError> {
-        check(rest)?;
-        let parts = cut(&rest.positions);
-        let places = parts.places();
-        let at = |p: u32| places[p as usize];
-        let found = hinges::find(rest);
-        let folded = Folded::of(rest);
-        let threads = threads(rest, at);
-        // Where all is flat and threads run along edges, these bend.
-        let bends = !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
-        let (cells, alone) = split(rest, bends);
-        let mass = masses(rest, at, &cells, &alone);
-        let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
-        let elements = elements(rest, at, &cells, &alone);
-        let Lattices { levels: coarse, shares, edges: from } =
-            coarse::build::lattices(rest, at, &mass, elements, &edges);
-        let from: BTreeMap<[u32; 2], u32> = edges.into_iter().zip(from).collect();
-        let first_spare = (places.len() + 4 * parts.tree.len()) as u32;
-        let Yarns { groups: yarns, left, spares } = spin(rest, threads, at, first_spare, bends, |e| from[e]);
-        let records = records(rest, &parts, &mass, spares);
-        let Bent { hinges, patches, all, curved } = match bends {
-            true => Bent::none(&parts),
-            false => Bent::of(rest, &parts, at, &found, &folded),
-        };
-        let constraints =
-            3 * rest.triangles.len() + hinges.iter().map(Vec::len).sum::<usize>() + 3 * all.len();
-        let n = places.len();
-        let plate = Plate::of(all, &records[..n]);
-        let triangles = triangles(rest, &parts, at, &alone, &shares[cells.len()..], left);
-        let cells = cells_at(cells, shares, &parts, at);
-        let work = triangles.into_iter().zip(cells).zip(hinges.into_iter().zip(patches)).enumerate();
-        let work = work.map(|(part, ((t, c), (h, p)))| {
-            let spare = (n + 4 * part) as u32;
-            Work {
-                membrane: membrane::gather(&t, spare),
-                cell: cell::gather(&c, spare),
-                bend: bend::gather(&h, spare),
-                patch: patch::gather(&p, spare),
-            }
-        });
-        Ok(Cloth {
-            work: work.collect(),
-            shape: shape(rest, &parts, &records),
-            maps: by_place(rest, &parts),
-            triangles: rest.triangles.iter().map(|t| t.map(at)).collect(),
-            yarns,
-            eliminated: Mutex::default(),
-            coarse,
-            plate,
-            stretchy: left[0] > 0.0 || left[1] > 0.0,
-            rest: records,
-            mass: mass.into_iter().map(|m| m as f32).collect(),
-            matter: rest.matter,
-            held: rest.held.iter().any(|h| *h),
-            curved,
-            flat: rest.flat.clone(),
-            constraints,
-            parts,
-            places,
-        })
-    }
-
-    /// The state at rest, where every run begins.
-    pub fn start(&self) -> State {
-        let zero = vec![Record::default(); self.rest.len()];
-        let mut state = State {
-            x: self.rest.clone(),
-            free: zero.clone(),
-            v: zero.clone(),
-            air: zero.clone(),
-            flow: zero.clone(),
+    pub fn own(&self, _: &Body) -> Own {
+        Own {
             chain_multipliers: self
                 .yarns
                 .each_ref()
@@ -162,86 +93,102 @@ impl Cloth {
             plate: vec![],
             strain: vec![],
             stretched: [1.0; 2],
-            leapt: 0.0,
-            start: self.rest.clone(),
-            was: zero.clone(),
-            way: zero.clone(),
-            dt: 0.0,
-            loads: Loads::none(self.points(), self.rest.len(), self.apart()),
-            points: self.points(),
-            tangled: true,
-            rigid: Rigid::default(),
-        };
-        state.rigid = self.rigid(&state);
-        state
-    }
-
-    /// How far points lie apart at rest, in the mean, metres.
-    fn apart(&self) -> f32 {
-        let area: f64 = self.flat.iter().map(super::area).sum();
-        (area / self.points() as f64).sqrt() as f32
+        }
     }
 
     /// The bends of all yarns, eliminated for a sub-step of `dt` seconds. Kept: a run asks for one dt.
-    pub(crate) fn bends(&self, dt: f32) -> Arc<[Vec<yarn::Bends>; 2]> {
+    fn bends(&self, dt: f32, rest: &[Record]) -> Arc<[Vec<yarn::Bends>; 2]> {
         let mut known = self.eliminated.lock().unwrap_or_else(PoisonError::into_inner);
         let make = || {
-            let weight = |p: u32| self.rest[p as usize].0[3];
+            let weight = |p: u32| rest[p as usize].0[3];
             let each = |g: &yarn::Chains| g.eliminate(f64::from(dt), weight);
             Arc::new(self.yarns.each_ref().map(|groups| groups.iter().map(each).collect()))
         };
         known.entry(dt.to_bits()).or_insert_with(make).clone()
     }
-
-    /// How many points there are.
-    pub fn points(&self) -> usize {
-        self.mass.len()
-    }
-
-    /// How many scalar membrane constraints and hinges there are.
-    pub fn constraints(&self) -> usize {
-        self.constraints
-    }
-
-    /// Mass of the whole body, kg, held points included.
-    pub fn mass(&self) -> f64 {
-        self.mass.iter().map(|m| f64::from(*m)).sum()
-    }
-
-    pub(crate) fn leaves(&self) -> impl Iterator<Item = (usize, usize)> {
-        self.parts.tree.iter().filter(|p| p.halves.is_none()).map(|p| (p.from, p.to))
-    }
-
-    /// What damping is relative to: the body's own rigid motion, or that of what holds it, which so far
-    /// stands still.
-    pub(crate) fn rigid(&self, state: &State) -> Rigid {
-        if self.held {
-            return Rigid::default();
-        }
-        let mut sums = Sums::default();
-        for (from, to) in self.leaves() {
-            sums.add(&Sums::of(&state.x[from..to], &state.v[from..to], |k| self.mass[from + k]));
-        }
-        sums.rigid()
-    }
-
-    /// Coordinates of records in the order in which the points were given.
-    pub(crate) fn scatter(&self, records: &[Record]) -> Vec<[f32; 3]> {
-        self.places.iter().map(|&p| records[p as usize].xyz()).collect()
-    }
-
-    /// The place of a given point.
-    pub(crate) fn place(&self, point: u32) -> u32 {
-        self.places[point as usize]
-    }
-
-    /// The given number of the point at a place.
-    pub(crate) fn given(&self, place: usize) -> usize {
-        self.parts.order[place] as usize
-    }
 }
 
-pub(crate) fn area(f: &[[f32; 2]; 3]) -> f64 {
+pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
+    check(rest)?;
+    let parts = cut(&rest.positions);
+    let places = parts.places();
+    let at = |p: u32| places[p as usize];
+    let found = hinges::find(rest);
+    let folded = Folded::of(rest);
+    let threads = threads(rest, at);
+    // Where all is flat and threads run along edges, these bend.
+    let bends = !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
+    let (cells, alone) = split(rest, bends);
+    let mass = masses(rest, at, &cells, &alone);
+    let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
+    let elements = elements(rest, at, &cells, &alone);
+    let Lattices { levels: coarse, shares, edges: from } =
+        coarse::build::lattices(rest, at, &mass, elements, &edges);
+    let from: BTreeMap<[u32; 2], u32> = edges.into_iter().zip(from).collect();
+    let first_spare = (places.len() + 4 * parts.tree.len()) as u32;
+    let Yarns { groups: yarns, left, spares } = spin(rest, threads, at, first_spare, bends, |e| from[e]);
+    let records = records(rest, &parts, &mass, spares);
+    let Bent { hinges, patches, all, curved } = match bends {
+        true => Bent::none(&parts),
+        false => Bent::of(rest, &parts, at, &found, &folded),
+    };
+    let constraints = 3 * rest.triangles.len() + hinges.iter().map(Vec::len).sum::<usize>() + 3 * all.len();
+    let n = places.len();
+    let plate = Plate::of(all, &records[..n]);
+    let triangles = triangles(rest, &parts, at, &alone, &shares[cells.len()..], left);
+    let cells = cells_at(cells, shares, &parts, at);
+    let work = triangles.into_iter().zip(cells).zip(hinges.into_iter().zip(patches)).enumerate();
+    let work = work.map(|(part, ((t, c), (h, p)))| {
+        let spare = (n + 4 * part) as u32;
+        Work {
+            membrane: membrane::gather(&t, spare),
+            cell: cell::gather(&c, spare),
+            bend: bend::gather(&h, spare),
+            patch: patch::gather(&p, spare),
+        }
+    });
+    let maps = by_place(rest, &parts);
+    let shape = shape(rest, &parts, &records);
+    let triangles: Vec<[u32; 3]> = rest.triangles.iter().map(|t| t.map(at)).collect();
+    let m = &rest.matter;
+    let of = |what| maps.of(what).to_vec();
+    let cloth = Cloth {
+        work: work.collect(),
+        triangles: triangles.clone(),
+        yarns,
+        eliminated: Mutex::default(),
+        coarse,
+        plate,
+        stretchy: left[0] > 0.0 || left[1] > 0.0,
+        least_weight: maps.of(Scaled::ArealWeight).iter().copied().reduce(f32::min).unwrap_or(1.0).min(1.0),
+        matter: *m,
+        curved,
+        flat: rest.flat.clone(),
+        constraints,
+    };
+    let all: f64 = rest.flat.iter().map(area).sum();
+    Ok(Body {
+        rest: records,
+        mass: mass.into_iter().map(|m| m as f32).collect(),
+        held: rest.held.iter().any(|h| *h),
+        apart: (all / n as f64).sqrt() as f32,
+        damping: m.damping,
+        damped: of(Scaled::Damping),
+        airy: m.drag > 0.0 || m.lift > 0.0,
+        outside: Outside {
+            elements: triangles,
+            shape,
+            half: 0.5 * m.thickness,
+            friction: m.friction,
+            maps: [of(Scaled::Thickness), of(Scaled::Friction)],
+        },
+        model: Model::Cloth(Box::new(cloth)),
+        parts,
+        places,
+    })
+}
+
+fn area(f: &[[f32; 2]; 3]) -> f64 {
     let [a, b, c] = f.map(|p| p.map(f64::from));
     0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])).abs()
 }
@@ -437,7 +384,7 @@ fn by_place(rest: &ClothRest, parts: &Parts) -> Maps {
 fn check(rest: &ClothRest) -> Result<(), BuildError> {
     let n = rest.positions.len();
     if rest.triangles.is_empty() {
-        return Err(BuildError::Empty);
+        return Err(BuildError::Empty("triangle"));
     }
     let same = |what, found, expected| {
         if found == expected { Ok(()) } else { Err(BuildError::Lengths { what, found, expected }) }

@@ -1,6 +1,6 @@
 //! Finds the cells of a mesh whose edges run along the threads.
-use crate::constraint::cell::Cell;
 use crate::inputs::{ClothRest, Scaled};
+use crate::model::cloth::constraint::cell::Cell;
 use std::collections::BTreeMap;
 
 /// Cells, by the given points' numbers, and the triangles that are in none. `shear` in N/m, `twist` in N·m.

@@ -8,7 +8,7 @@
 //!
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
 use super::{Facing, Points, Scale, compliance};
-use crate::colouring::pack;
+use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, load, store};
 
 /// Eight hinges. Arrays are indexed by lane.

@@ -1,7 +1,7 @@
 //! Finds the patches of a mesh: each triangle with the three beside it.
-use crate::constraint::patch::Patch;
-use crate::elimination::{Factor, Matrix};
 use crate::inputs::{ClothRest, Folds, Scaled};
+use crate::model::cloth::constraint::patch::Patch;
+use crate::model::cloth::elimination::{Factor, Matrix};
 use crate::simd::Record;
 use glam::DVec3;
 use std::collections::BTreeMap;
@@ -17,7 +17,7 @@ pub fn find(rest: &ClothRest) -> Option<Vec<Patch>> {
     let mut whole: Vec<Option<Patch>> =
         (0..rest.triangles.len()).map(|t| patch(rest, t, &beside[t])).collect();
     let held = |t: usize| rest.triangles[t].iter().all(|&p| rest.held[p as usize]);
-    let area = |t: usize| super::cloth::area(&rest.flat[t]);
+    let area = |t: usize| super::area(&rest.flat[t]);
     let mut owners: Vec<Vec<usize>> =
         whole.iter().enumerate().map(|(t, p)| if p.is_some() { vec![t] } else { vec![] }).collect();
     let mut owned: Vec<f64> =
@@ -69,7 +69,7 @@ pub fn find(rest: &ClothRest) -> Option<Vec<Patch>> {
 /// curvature is put on at the border, the inside is let relax, and stiffnesses are scaled until what
 /// is left there is what the plate has.
 fn calibrate(rest: &ClothRest, patches: &mut [Option<Patch>], rigidity: [f64; 3]) {
-    let Some(place) = crate::coarse::build::lay_flat(rest) else { return };
+    let Some(place) = crate::model::cloth::coarse::build::lay_flat(rest) else { return };
     let n = place.len();
     let mut border = vec![true; n];
     for p in patches.iter().flatten() {
@@ -106,7 +106,7 @@ fn calibrate(rest: &ClothRest, patches: &mut [Option<Patch>], rigidity: [f64; 3]
         }
         for (t, p) in patches.iter().enumerate() {
             if p.as_ref().is_some_and(deep) {
-                let area = super::cloth::area(&rest.flat[t]);
+                let area = super::area(&rest.flat[t]);
                 (0..3).for_each(|m| plate[m] += area * rigidity[m]);
             }
         }
@@ -220,7 +220,7 @@ fn patch(rest: &ClothRest, t: usize, beside: &[Option<(usize, u32)>; 3]) -> Opti
         flat[3 + k] =
             [fa[0] + foot * edge[0] + side * out * edge[1], fa[1] + foot * edge[1] - side * out * edge[0]];
     }
-    let size = super::cloth::area(&rest.flat[t]).sqrt();
+    let size = super::area(&rest.flat[t]).sqrt();
     let middle: [f64; 2] = std::array::from_fn(|c| (f[0][c] + f[1][c] + f[2][c]) / 3.0);
     let basis = flat.map(|p| {
         let [u, v] = [0, 1].map(|c| (p[c] - middle[c]) / size);

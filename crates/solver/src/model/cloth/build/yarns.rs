@@ -1,7 +1,7 @@
 //! Finds the yarns of a cloth: the edges that carry all of its stretch along warp or weft.
-use crate::constraint::membrane::gradients;
-use crate::constraint::yarn::{Chains, Fibres, SPARES, chains, gather};
 use crate::inputs::{ClothRest, Scaled};
+use crate::model::cloth::constraint::membrane::gradients;
+use crate::model::cloth::constraint::yarn::{Chains, Fibres, SPARES, chains, gather};
 
 /// Yarns in both directions, and what they leave to the triangles.
 pub struct Yarns {

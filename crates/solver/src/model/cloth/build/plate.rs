@@ -1,6 +1,6 @@
 //! All patches of a body as one system.
-use crate::constraint::patch::Patch;
-use crate::elimination::{Factor, Matrix};
+use crate::model::cloth::constraint::patch::Patch;
+use crate::model::cloth::elimination::{Factor, Matrix};
 use crate::simd::Record;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};

@@ -7,7 +7,7 @@
 use super::membrane::pressure;
 use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
-use crate::colouring::pack;
+use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, Record, load, store};
 
 /// Eight cells. Arrays are indexed by lane.

@@ -9,7 +9,7 @@
 //! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
 use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
-use crate::colouring::pack;
+use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
 /// Eight triangles. Arrays are indexed by lane.

@@ -1,8 +1,8 @@
 //! Lays lattices over the material.
 use super::cell::{Cell, Cells, Spanned};
 use super::{Level, Tether};
-use crate::constraint::prolonged::Share;
 use crate::inputs::ClothRest;
+use crate::model::cloth::constraint::prolonged::Share;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Edges of the level below that a cell of a lattice spans.
@@ -115,7 +115,7 @@ pub fn lattices(
             floor.fixed[place] = true;
         }
     }
-    let area: f64 = rest.flat.iter().map(crate::build::area).sum();
+    let area: f64 = rest.flat.iter().map(crate::model::cloth::area).sum();
     // Of a square grid, two triangles a cell.
     let mut step = SPAN * (2.0 * area / rest.triangles.len() as f64).sqrt();
     let mut floors = vec![];
@@ -170,7 +170,7 @@ pub fn lay_flat(rest: &ClothRest) -> Option<Vec<[f64; 2]>> {
             for &t in &beside[p] {
                 let tri = rest.triangles[t];
                 let own = corner(t, tri.iter().position(|&q| q as usize == p)?);
-                let size = crate::build::area(&rest.flat[t]).sqrt();
+                let size = crate::model::cloth::area(&rest.flat[t]).sqrt();
                 for k in 0..3 {
                     let to = corner(t, k);
                     let there = [here[0] + to[0] - own[0], here[1] + to[1] - own[1]];

@@ -2,9 +2,9 @@
 //! for the bend along both threads, and one about each rectangle, for its twist.
 use super::cells;
 use super::patches::{clamp, fold};
-use crate::constraint::cell::Cell;
-use crate::constraint::patch::Patch;
 use crate::inputs::{ClothRest, Scaled};
+use crate::model::cloth::constraint::cell::Cell;
+use crate::model::cloth::constraint::patch::Patch;
 use std::collections::BTreeMap;
 
 /// Patches over the given points' numbers; `None` unless all triangles pair up to rectangles.

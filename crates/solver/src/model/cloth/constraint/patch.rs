@@ -8,7 +8,7 @@
 //! the energy of area A is ½ A (D_u |x_uu|² + D_v |x_vv|² + 2 √(D_u D_v) |x_uv|²): exact for quadratics on
 //! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
 use super::{Facing, Points, Scale, compliance};
-use crate::colouring::pack;
+use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, Record, V8, load, store};
 
 /// Eight patches. Arrays are indexed by lane.

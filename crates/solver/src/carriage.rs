@@ -1,0 +1,317 @@
+//! How points are taken along by their velocities, gravity and what holds them: the same for all models.
+use crate::body::Body;
+use crate::damping::{Rigid, Sums};
+use crate::inputs::{FrameInputs, GripMotion};
+use crate::load::Loads;
+use crate::race;
+use crate::simd::Record;
+use crate::state::State;
+use crate::watch::{Phase, Watch};
+use rayon::prelude::*;
+
+/// Points that one thread takes at least.
+const RUN: usize = 1024;
+
+/// How a sub-step takes points and velocities along: by what of the last way, of the velocity and of the one before,
+/// and of gravity.
+struct Scheme {
+    x: [f32; 4],
+    v: [f32; 3],
+    /// In which part of the sub-step's time what holds the points together acts.
+    balance: f32,
+}
+
+/// A motion's first sub-step, and the first of another length, is implicit Euler's.
+const EULER: Scheme = Scheme { x: [0.0, 1.0, 0.0, 1.0], v: [1.0, 0.0, 1.0], balance: 1.0 };
+/// All others go by the second backward difference (K.-J. Choi, H.-S. Ko, "Stable but Responsive Cloth", 2002,
+/// eq. 12): it keeps motion that Euler's would damp, and like that lets nothing stiff ring.
+/// x = x₀ + p/3 + h (8/9 v₀ - 2/9 v₋₁) + 4/9 h² a,  v = 4/3 v₀ - 1/3 v₋₁ + 2/3 h a, with p = x₀ - x₋₁.
+const BACKWARD: Scheme = Scheme {
+    x: [1.0 / 3.0, 8.0 / 9.0, -2.0 / 9.0, 4.0 / 9.0],
+    v: [4.0 / 3.0, -1.0 / 3.0, 2.0 / 3.0],
+    balance: 2.0 / 3.0,
+};
+
+/// By whether a motion goes on.
+const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
+
+/// In which part of a sub-step's time what holds points together acts: in one that begins a motion, and in one that goes on.
+pub(crate) const BALANCES: [f32; 2] = [EULER.balance, BACKWARD.balance];
+
+/// What all sub-steps of a frame do to the points of a body.
+pub(crate) struct Carriage<'a> {
+    body: &'a Body,
+    /// A sub-step, seconds.
+    dt: f32,
+    gravity: [f32; 3],
+    /// Grips of this body that move, by places.
+    grips: Vec<(&'a GripMotion, Vec<u32>)>,
+    /// Share of relative velocity kept over a sub-step.
+    kept: f32,
+    /// The same for each point, where it differs.
+    keeps: Vec<f32>,
+}
+
+impl<'a> Carriage<'a> {
+    /// Of the body of a number, for sub-steps of `dt` seconds.
+    pub fn new(body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
+        let kept = |scale: f32| libm::exp(-f64::from(body.damping * scale) * f64::from(dt)) as f32;
+        let grips = frame.grips.iter().filter(|g| g.body == number);
+        Carriage {
+            body,
+            dt,
+            gravity: frame.gravity,
+            grips: grips.map(|g| (g, g.points.iter().map(|&p| body.place(p)).collect())).collect(),
+            kept: kept(1.0),
+            keeps: body.damped.iter().map(|s| kept(*s)).collect(),
+        }
+    }
+
+    /// Moves all points by their velocities, and those of moving grips where these are at the second of two `moments`, from
+    /// 0 to 1 through the frame.
+    pub fn predict(&self, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
+        let rigid = self.rigid(moments, state);
+        state.rigid = rigid;
+        let scheme = SCHEMES[usize::from(state.goes_on(self.dt))];
+        let loads = std::mem::take(&mut state.loads);
+        race::phase();
+        self.predict_all(0, Arrays::of(state), (scheme, &loads), &rigid, watch);
+        state.loads = loads;
+        self.carry(moments[1], state);
+    }
+
+    /// The part of a sub-step's time in which what holds the points together acts, seconds.
+    fn balance(&self, state: &State) -> f32 {
+        BALANCES[usize::from(state.goes_on(self.dt))] * self.dt
+    }
+
+    /// Before contact: velocities from where the body's own forces let the points come.
+    pub fn hand_over(&self, state: &mut State, watch: &impl Watch) {
+        let per_dt = 1.0 / self.balance(state);
+        watch.during(Phase::Finish, || {
+            let n = state.points;
+            state.loads.begin();
+            let each = state.x[..n].par_iter().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
+            each.zip(&mut state.loads.own).with_min_len(RUN).for_each(|(((x, free), v), own)| {
+                (0..3).for_each(|c| own.0[c] = x.0[c] - free.0[c]);
+                (0..3).for_each(|c| v.0[c] += own.0[c] * per_dt);
+                *free = *x;
+            });
+        });
+    }
+
+    /// Velocities from where all let the points come.
+    pub fn end(&self, touches: bool, state: &mut State, watch: &impl Watch) {
+        let per_dt = 1.0 / if touches { self.dt } else { self.balance(state) };
+        race::phase();
+        let sums = self.finish(0, per_dt, touches, Arrays::of(state), watch);
+        state.dt = self.dt;
+        if self.kept < 1.0 && !self.body.held {
+            state.rigid = sums.rigid();
+        }
+    }
+
+    /// What damping is relative to in this sub-step: the body's own rigid motion, or that of what holds it.
+    fn rigid(&self, [from, to]: [f32; 2], state: &State) -> Rigid {
+        if !self.body.held || self.kept == 1.0 {
+            return state.rigid;
+        }
+        if self.grips.is_empty() {
+            return Rigid::default();
+        }
+        // The grips' motion as a whole, with those that stand still.
+        let held: Vec<usize> = (0..self.body.points()).filter(|&k| state.x[k].0[3] == 0.0).collect();
+        let x: Vec<Record> = held.iter().map(|&k| state.x[k]).collect();
+        let mut v = vec![Record::default(); x.len()];
+        for (g, places) in &self.grips {
+            let (p, q) = (g.from.toward(&g.to, from), g.from.toward(&g.to, to));
+            for &place in places {
+                let Ok(at) = held.binary_search(&(place as usize)) else { continue };
+                let own = g.first.inverse(self.body.rest[place as usize].xyz());
+                let (a, b) = (p.place(own), q.place(own));
+                v[at] = Record([0, 1, 2, 3].map(|c| if c < 3 { (b[c] - a[c]) / self.dt } else { 0.0 }));
+            }
+        }
+        Sums::of(&x, &v, |k| self.body.mass[held[k]].max(1e-9)).rigid()
+    }
+
+    /// Puts the points of moving grips where their grips are.
+    fn carry(&self, moment: f32, state: &mut State) {
+        for (g, places) in &self.grips {
+            let pose = g.from.toward(&g.to, moment);
+            for &place in places {
+                let k = place as usize;
+                let to = pose.place(g.first.inverse(self.body.rest[k].xyz()));
+                for c in 0..3 {
+                    state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.dt;
+                    state.x[k].0[c] = to[c];
+                    state.free[k].0[c] = to[c];
+                }
+            }
+        }
+    }
+
+    fn predict_all(
+        &self,
+        part: usize,
+        all: Arrays,
+        by: (&Scheme, &Loads),
+        rigid: &Rigid,
+        watch: &impl Watch,
+    ) {
+        let p = &self.body.parts.tree[part];
+        match p.halves {
+            Some([a, b]) => {
+                race::join(
+                    || self.predict_all(a, all, by, rigid, watch),
+                    || self.predict_all(b, all, by, rigid, watch),
+                );
+            }
+            None => watch.during(Phase::Predict, || self.predict_leaf(p.from, p.to, all, by, rigid)),
+        }
+    }
+
+    /// Velocities take gravity and damping, and carry the points along.
+    fn predict_leaf(
+        &self,
+        from: usize,
+        to: usize,
+        all: Arrays,
+        (scheme, loads): (&Scheme, &Loads),
+        rigid: &Rigid,
+    ) {
+        let dt = self.dt;
+        let relative = self.kept < 1.0 && (!self.body.held || !self.grips.is_empty());
+        let Scheme { x: [last, now, before, fall], v: [stay, old, gain], .. } = *scheme;
+        let euler = before == 0.0;
+        let g = self.gravity.map(|g| g * dt);
+        for k in from..to {
+            // Safety: the points of a leaf are touched by no other.
+            let Point { x, free, v, air, flow, start, was, way } = unsafe { all.at(k) };
+            if self.body.airy {
+                *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
+            }
+            *start = *x;
+            // Held points have no velocity, and get none.
+            let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
+            let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
+            let heavy = 1.0 / loads.times[k];
+            let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
+            for c in 0..3 {
+                // Damping is an impulse that shifts what is remembered along with what is.
+                let impulse = (v.0[c] - r[c]) * (kept - 1.0);
+                let u = (v.0[c] + impulse) * moves;
+                let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + impulse, way.0[c] + impulse * dt) };
+                let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));
+                x.0[c] += by.mul_add(dt, last * p) * moves;
+                v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c] * heavy)) * moves;
+                was.0[c] = u;
+                way.0[c] = p;
+            }
+            *free = *x;
+        }
+    }
+
+    /// Velocities change by how far the points were kept from where those led.
+    /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
+    /// What contact did is an impulse: it shifts what is remembered along.
+    fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &impl Watch) -> Sums {
+        let p = &self.body.parts.tree[part];
+        if let Some([a, b]) = p.halves {
+            let (mut s, t) = race::join(
+                || self.finish(a, per_dt, touches, all, watch),
+                || self.finish(b, per_dt, touches, all, watch),
+            );
+            s.add(&t);
+            return s;
+        }
+        watch.during(Phase::Finish, || {
+            let impulse = if touches { 1.0 } else { 0.0 };
+            for k in p.from..p.to {
+                // Safety: the points of a leaf are touched by no other.
+                let Point { x, free, v, start, was, way, .. } = unsafe { all.at(k) };
+                for c in 0..3 {
+                    let by = (x.0[c] - free.0[c]) * per_dt;
+                    v.0[c] += by;
+                    was.0[c] += by * impulse;
+                    way.0[c] = x.0[c] - start.0[c];
+                }
+            }
+            if self.kept == 1.0 || self.body.held {
+                return Sums::default();
+            }
+            // Safety: as above; nobody writes these points now.
+            let (x, v) = unsafe {
+                let n = p.to - p.from;
+                (
+                    std::slice::from_raw_parts(all.x.add(p.from), n),
+                    std::slice::from_raw_parts(all.v.add(p.from), n),
+                )
+            };
+            Sums::of(x, v, |k| self.body.mass[p.from + k])
+        })
+    }
+}
+
+/// The arrays of a state, shared between threads that each touch points of their own part.
+#[derive(Clone, Copy)]
+struct Arrays {
+    x: *mut Record,
+    free: *mut Record,
+    v: *mut Record,
+    air: *const Record,
+    flow: *mut Record,
+    start: *mut Record,
+    was: *mut Record,
+    way: *mut Record,
+}
+
+/// One point of each of the arrays.
+struct Point<'a> {
+    x: &'a mut Record,
+    free: &'a mut Record,
+    v: &'a mut Record,
+    air: &'a Record,
+    flow: &'a mut Record,
+    start: &'a mut Record,
+    was: &'a mut Record,
+    way: &'a mut Record,
+}
+
+// Safety: see `constraint::Points`.
+unsafe impl Send for Arrays {}
+unsafe impl Sync for Arrays {}
+
+impl Arrays {
+    fn of(s: &mut State) -> Arrays {
+        Arrays {
+            x: s.x.as_mut_ptr(),
+            free: s.free.as_mut_ptr(),
+            v: s.v.as_mut_ptr(),
+            air: s.air.as_ptr(),
+            flow: s.flow.as_mut_ptr(),
+            start: s.start.as_mut_ptr(),
+            was: s.was.as_mut_ptr(),
+            way: s.way.as_mut_ptr(),
+        }
+    }
+
+    /// Safety: `k` is a point that no other thread touches.
+    #[inline(always)]
+    unsafe fn at<'a>(self, k: usize) -> Point<'a> {
+        // Safety, for both: as the caller promises.
+        race::wrote(unsafe { self.x.add(k) });
+        unsafe {
+            Point {
+                x: &mut *self.x.add(k),
+                free: &mut *self.free.add(k),
+                v: &mut *self.v.add(k),
+                air: &*self.air.add(k),
+                flow: &mut *self.flow.add(k),
+                start: &mut *self.start.add(k),
+                was: &mut *self.was.add(k),
+                way: &mut *self.way.add(k),
+            }
+        }
+    }
+}

@@ -1,0 +1,289 @@
+//! What holds a cloth together, in the order of a sub-step: coarse levels, membrane with air, bend, yarns.
+use super::constraint::prolonged::Prolonged;
+use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
+use super::elimination::Factor;
+use super::{Cloth, Own, Work, coarse};
+use crate::body::Body;
+use crate::carriage::BALANCES;
+use crate::inputs::{FrameInputs, RestMotion};
+use crate::simd::{Record, Shared};
+use crate::state::State;
+use crate::watch::{Phase, Watch};
+use crate::{AIR_DENSITY, race};
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// How often a sub-step meets the yarns that come to where the cloth is held: there the directions pull
+/// hardest against each other. The second round halves the strain of a canopy at its worst eyelet in a
+/// squall, a third gives no more. All others are met once: the coarse levels have been there before.
+const YARN_ROUNDS: usize = 3;
+/// How often a sub-step meets triangles that have their stretch to themselves: mesh edges that don't run
+/// along the threads make no yarns, and single triangles pass a pull on by one cell a round.
+const TRIANGLE_ROUNDS: usize = 4;
+/// Groups of yarns that one thread takes at least.
+const YARN_SHARE: usize = 2;
+
+/// What the levels are told in a sub-step of `dt` seconds that goes on, at a rest that is multiplied.
+pub(super) fn goes_on(dt: f32, [rest, folds]: [f32; 2]) -> Scale {
+    let dt = BALANCES[1] * dt;
+    Scale { dt, per_dt2: 1.0 / (dt * dt), rest, folds, ..Scale::default() }
+}
+
+/// What the sub-steps of a frame have in common.
+pub(crate) struct Begun<'a> {
+    cloth: &'a Cloth,
+    body: &'a Body,
+    /// A sub-step, seconds.
+    dt: f32,
+    /// Those of the first sub-step and of the others.
+    scales: [Scale; 2],
+    rest: Option<&'a RestMotion>,
+    /// The bends of each group of yarns, eliminated for this sub-step.
+    bends: [Arc<[Vec<yarn::Bends>; 2]>; 2],
+    /// The plate's system where sweeps fall short.
+    plate: [Option<Arc<Factor>>; 2],
+}
+
+impl<'a> Begun<'a> {
+    pub fn new(cloth: &'a Cloth, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
+        let m = &cloth.matter;
+        let balances = BALANCES.map(|b| b * dt);
+        let scales = balances.map(|balance| Scale {
+            dt: balance,
+            per_dt2: 1.0 / (balance * balance),
+            drag: 0.5 * AIR_DENSITY * m.drag,
+            lift: 0.5 * AIR_DENSITY * m.lift,
+            whole_per_weight: dt / (m.areal_weight * cloth.least_weight),
+            poisson: m.poisson,
+            ..Scale::default()
+        });
+        Begun {
+            cloth,
+            body,
+            dt,
+            scales,
+            rest: frame.rests.iter().find(|r| r.body == number),
+            bends: balances.map(|b| cloth.bends(b, &body.rest)),
+            plate: balances.map(|b| cloth.plate.direct(b)),
+        }
+    }
+
+    /// The strains that each direction answers the other's with.
+    pub fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
+        if self.cloth.matter.poisson > 0.0 {
+            let [rest, _] = self.rests(moment);
+            watch.during(Phase::Yarn, || self.strain(rest, state, own));
+        }
+    }
+
+    pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
+        let [rest, folds] = self.rests(moment);
+        let goes_on = usize::from(state.goes_on(self.dt));
+        let scale = Scale { rest, folds, ..self.scales[goes_on] };
+        state.loads.weigh(&mut state.x);
+        watch.during(Phase::Coarse, || {
+            coarse::relax(&self.cloth.coarse, &state.x, &mut own.coarse, scale);
+            coarse::prolong_to(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &own.coarse);
+        });
+        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
+        let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
+        let nothing = Prolonged::default();
+        let prolonged = own.coarse.first().map_or(&nothing, coarse::Scratch::prolonged);
+        let multipliers = MultipliersOf { own: own.multipliers.as_mut_ptr(), prolonged };
+        for round in 0..rounds {
+            race::phase();
+            self.part(0, points, multipliers, scale, [round == 0, self.plate[goes_on].is_none()], watch);
+        }
+        if let Some(factor) = &self.plate[goes_on] {
+            watch.during(Phase::Bend, || self.plate(factor, scale, state, (&mut own.push, &mut own.plate)));
+        }
+        // Whoever comes last is met best: the directions take turns.
+        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
+        for round in 0..2 * YARN_ROUNDS {
+            let direction = round % 2;
+            let kept =
+                (self.bends[goes_on][direction].as_slice(), own.chain_multipliers[direction].as_mut_slice());
+            self.yarns(round, points, scale, kept, (&own.strain, prolonged), watch);
+        }
+        state.loads.unweigh(&mut state.x, &state.start);
+    }
+
+    pub fn finish(&self, own: &mut Own) {
+        own.stretched = self.rests(1.0);
+    }
+
+    /// What lengths and folds at rest are multiplied by at a moment.
+    fn rests(&self, moment: f32) -> [f32; 2] {
+        let at = |[from, to]: [f32; 2]| from + moment * (to - from);
+        self.rest.map_or([1.0; 2], |r| [at(r.scale), at(r.folds)])
+    }
+
+    /// Finds the strains that each direction answers the other's with.
+    fn strain(&self, rest: f32, state: &mut State, own: &mut Own) {
+        own.strain.resize(state.x.len(), Record::default());
+        for (direction, groups) in self.cloth.yarns.iter().enumerate() {
+            let (x, out) = (Shared::of(state.x.as_mut_ptr()), Shared::of(own.strain.as_mut_ptr()));
+            race::phase();
+            let task = race::task();
+            groups.par_iter().enumerate().with_min_len(YARN_SHARE).for_each(|(k, g)| {
+                // Safety: the points of a chain are in no other of its direction.
+                race::within(&task, k, || unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) });
+            });
+        }
+    }
+
+    /// How strains along and across change the rest lengths of a direction, if they do: a pull across of stress
+    /// S shortens by ν S / √(K_u K_v), and S = K_v (ε_v + ν √(K_u/K_v) ε_u) / (1 - ν²).
+    fn across<'s>(&self, direction: usize, strain: &'s [Record]) -> Option<yarn::Across<'s>> {
+        let nu = self.cloth.matter.poisson;
+        let k = self.cloth.matter.stretch;
+        let ratio = (k[1 - direction] / k[direction].max(1e-12)).sqrt();
+        let both = self.cloth.yarns.iter().all(|y| !y.is_empty());
+        let takes = [nu * nu, nu * ratio].map(|t| t / (1.0 - nu * nu));
+        (nu > 0.0 && both).then_some(yarn::Across { strain, takes, direction })
+    }
+
+    /// A leaf meets its constraints; a larger part those across its halves. Bends and air have their turn
+    /// in the `first` round.
+    fn part(
+        &self,
+        part: usize,
+        points: Points,
+        multipliers: MultipliersOf<'_>,
+        scale: Scale,
+        [first, sweeps]: [bool; 2],
+        watch: &impl Watch,
+    ) {
+        if let Some([a, b]) = self.body.parts.tree[part].halves {
+            race::join(
+                || self.part(a, points, multipliers, scale, [first, sweeps], watch),
+                || self.part(b, points, multipliers, scale, [first, sweeps], watch),
+            );
+        }
+        let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
+        // Safety, for all: this part is ours until we return; see `Points`.
+        watch.during(Phase::Membrane, || {
+            let air = self.body.airy && first;
+            if first {
+                cell.iter()
+                    .for_each(|g| unsafe { cell::solve(g, points, scale, air, multipliers.prolonged) });
+            }
+            if !self.cloth.stretchy {
+                let each = |g| unsafe {
+                    membrane::solve::<false>(g, points, scale, air, None, Some(multipliers.prolonged))
+                };
+                return membrane.iter().for_each(each);
+            }
+            let own = unsafe { multipliers.of(part) };
+            for (g, own) in membrane.iter().zip(own) {
+                unsafe {
+                    membrane::solve::<true>(
+                        g,
+                        points,
+                        scale,
+                        air,
+                        Some(own),
+                        first.then_some(multipliers.prolonged),
+                    )
+                };
+            }
+        });
+        if !first {
+            return;
+        }
+        watch.during(Phase::Bend, || match self.cloth.curved {
+            true => {
+                bend.iter().for_each(|g| unsafe { bend::solve::<true>(g, points, scale) });
+                if sweeps {
+                    patch.iter().for_each(|g| unsafe { patch::solve::<true>(g, points, scale) });
+                }
+            }
+            false => {
+                bend.iter().for_each(|g| unsafe { bend::solve::<false>(g, points, scale) });
+                if sweeps {
+                    patch.iter().for_each(|g| unsafe { patch::solve::<false>(g, points, scale) });
+                }
+            }
+        });
+    }
+
+    /// One implicit step of all patches together.
+    fn plate(
+        &self,
+        factor: &Factor,
+        scale: Scale,
+        state: &mut State,
+        (push, plate): (&mut Vec<Record>, &mut Vec<Record>),
+    ) {
+        let x = &mut state.x;
+        push.clear();
+        push.resize(x.len(), Record::default());
+        for g in self.cloth.work.iter().flat_map(|w| &w.patch) {
+            match self.cloth.curved {
+                true => patch::force::<true>(g, x, scale.rest * scale.folds, push),
+                false => patch::force::<false>(g, x, 1.0, push),
+            }
+        }
+        let n = self.body.points();
+        for (p, x) in push.iter_mut().zip(x.iter()).take(n) {
+            let by = if x.0[3] > 0.0 { scale.dt * scale.dt } else { 0.0 };
+            *p = Record(p.0.map(|f| f * by));
+        }
+        factor.solve(&mut push[..n], plate);
+        x.iter_mut().zip(push.iter()).take(n).for_each(|(x, d)| (0..3).for_each(|c| x.0[c] += d.0[c]));
+    }
+
+    /// Chains of one direction share no point, so all may go at once.
+    fn yarns(
+        &self,
+        round: usize,
+        points: Points,
+        scale: Scale,
+        (bends, chain_multipliers): (&[yarn::Bends], &mut [yarn::ChainMultipliers]),
+        (strain, prolonged): (&[Record], &Prolonged),
+        watch: &impl Watch,
+    ) {
+        let (direction, first) = (round % 2, round < 2);
+        let across = self.across(direction, strain);
+        let groups = &self.cloth.yarns[direction];
+        race::phase();
+        let task = race::task();
+        groups
+            .par_iter()
+            .zip(bends)
+            .zip(chain_multipliers)
+            .enumerate()
+            .with_min_len(YARN_SHARE)
+            .for_each_init(yarn::ChainScratch::default, |scratch, (k, ((g, bends), chain_multipliers))| {
+                if !first && !g.carries {
+                    return;
+                }
+                let first = first.then_some(yarn::First { prolonged, direction, bend: bends });
+                // Safety: the points of a chain are in no other of its direction; spare ones are the group's own.
+                watch.during(Phase::Yarn, || {
+                    race::within(&task, k, || unsafe {
+                        yarn::solve(g, points, scale, across, scratch, first, chain_multipliers);
+                    });
+                });
+            });
+    }
+}
+
+/// The pulls of each part's triangles, shared between threads that are each at their own part.
+#[derive(Clone, Copy)]
+struct MultipliersOf<'a> {
+    own: *mut Vec<membrane::Multipliers>,
+    /// What the finest lattice pulled.
+    prolonged: &'a Prolonged,
+}
+
+// Safety: as for `Arrays`.
+unsafe impl Send for MultipliersOf<'_> {}
+unsafe impl Sync for MultipliersOf<'_> {}
+
+impl MultipliersOf<'_> {
+    /// Safety: no other thread is at this part.
+    unsafe fn of<'b>(self, part: usize) -> &'b mut Vec<membrane::Multipliers> {
+        unsafe { &mut *self.own.add(part) }
+    }
+}
