@@ -1,7 +1,7 @@
 //! A steady pull straight down.
-use crate::simd::V8;
 use crate::{Flow, Kind, Marks, Now};
 use nematon_motion::{Moment, Value};
+use nematon_simd::V8;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

@@ -5,7 +5,6 @@
 //! which fingerprints are made), and ready to be asked at eight places at a time ([`Flow`]).
 
 mod gravity;
-pub mod simd;
 mod stand;
 mod turbulence;
 mod vortex;
@@ -20,9 +19,9 @@ pub use wind::WindNow;
 pub use zone::{ZoneForm, ZoneNow};
 
 use nematon_motion::Moment;
+use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use simd::{F8, V8};
 
 /// A kind of field as a scene says it.
 pub trait Kind: Sized {

@@ -1,5 +1,5 @@
 use crate::Marks;
-use crate::simd::V8;
+use nematon_simd::V8;
 
 /// Where a thing stands and how it is turned.
 #[derive(Clone, Copy, Debug, PartialEq)]

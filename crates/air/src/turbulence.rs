@@ -3,9 +3,9 @@
 //! A sum of random waves, each across its own direction of travel: R. H. Kraichnan, "Diffusion by a
 //! Random Velocity Field" (1970), eq. 3.1. Each wave is free of divergence exactly, so is the sum; it
 //! is smooth to all orders, has no grid and does not repeat.
-use crate::simd::{F8, V8};
 use crate::{Flow, Kind, Marks, Now, chance};
 use nematon_motion::{Moment, Value};
+use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

@@ -4,9 +4,9 @@
 //! Concentrated Vortices" (1991), eq. 4 with n = 2, scaled so that S is the speed at the core's rim, where it is greatest.
 //! It is rigid rotation within and a free vortex far out. Pull-in has the same profile; lift, S' / (1 + ρ⁴), is that of the
 //! core alone.
-use crate::simd::{F8, V8};
 use crate::{Flow, Kind, Marks, Now};
 use nematon_motion::{Moment, Value};
+use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

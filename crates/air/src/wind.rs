@@ -1,7 +1,7 @@
 //! A steady wind with gusts that travel along with it.
-use crate::simd::{F8, V8};
 use crate::{Flow, Kind, Marks, Now, chance};
 use nematon_motion::{Moment, Value};
+use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

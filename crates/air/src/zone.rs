@@ -1,6 +1,6 @@
 //! Where a field acts: wholly within a form, less and less over an edge about it, not at all beyond.
-use crate::simd::{F8, V8};
 use crate::{Marks, Stand};
+use nematon_simd::{F8, V8};
 
 fn all(v: f32) -> F8 {
     F8::splat(v)

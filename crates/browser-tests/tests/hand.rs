@@ -336,7 +336,7 @@ async fn what_is_new_stands_beside_is_named_apart_and_comes_into_view() -> WebDr
     rest().await;
     let s = spread("sheet").await?;
     assert!(s[0] > -0.05 && s[1] < 1.05 && s[2] > -0.05 && s[3] < 1.05 && s[1] - s[0] > 0.25, "{s:?}");
-    w.press("Add a sheet").await?;
+    w.press("Sheet").await?;
     w.bench_says("Sheet 2").await?;
     let bodies = scene(&site, id).await["bodies"].clone();
     assert!(

@@ -1,11 +1,12 @@
-use crate::{HandleId, MeshSource, Node};
+use crate::{HandleId, Node};
+pub use nematon_solid::{BallForm, BoxForm, CapsuleForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Most points in the mesh of one collider.
 pub const MAX_COLLIDER_POINTS: usize = 100_000;
 
-/// Something that cloth is kept out of.
+/// Something that bodies are kept out of.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Collider {
@@ -45,73 +46,6 @@ fn friction() -> f64 {
 }
 fn solid_group() -> String {
     "solid".into()
-}
-
-/// What a collider is like, about its own origin.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Form {
-    /// Everything below its level.
-    Plane {},
-    Ball(BallForm),
-    Capsule(CapsuleForm),
-    Box(BoxForm),
-    /// The convex hull of a mesh's points.
-    Hull(HullForm),
-    /// The triangles of a mesh, from both sides.
-    Mesh(MeshForm),
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct BallForm {
-    #[schemars(title = "Radius", range(min = 0.001, max = 100), extend("unit" = "m"))]
-    pub radius: f64,
-}
-
-/// Upright; the length is between the middles of its ends.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct CapsuleForm {
-    #[schemars(title = "Radius", range(min = 0.001, max = 100), extend("unit" = "m"))]
-    pub radius: f64,
-    #[schemars(title = "Length", range(min = 0, max = 100), extend("unit" = "m"))]
-    pub length: f64,
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct BoxForm {
-    #[schemars(title = "Size", inner(range(min = 0.001, max = 200)), extend("unit" = "m"))]
-    pub size: [f64; 3],
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct HullForm {
-    #[schemars(title = "From")]
-    pub from: MeshSource,
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct MeshForm {
-    #[schemars(title = "From")]
-    pub from: MeshSource,
-    /// Other shapes of the same points that it has at some frames, straight ways between.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[schemars(title = "Shapes", length(max = 2000))]
-    pub shapes: Vec<ShapeKey>,
-}
-
-/// The shape of a mesh at a frame.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ShapeKey {
-    #[schemars(title = "Frame", range(min = -100_000, max = 1_000_000))]
-    pub frame: i64,
-    #[schemars(title = "From")]
-    pub from: MeshSource,
 }
 
 /// A thing that grips can be held to, and that moves.

@@ -1,5 +1,5 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Form, Handle, HandleId, Kind, MeshSource, Node, Rest,
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Handle, HandleId, Kind, MeshSource, Node, Rest,
     RestShape, Shape, Weights,
 };
 use indexmap::IndexMap;
@@ -105,16 +105,8 @@ impl Scene {
             }
         }
         for (id, c) in &self.colliders {
-            match &c.form {
-                Form::Hull(h) => out.push((format!("/colliders/{id}/form/hull/from"), &h.from)),
-                Form::Mesh(m) => {
-                    out.push((format!("/colliders/{id}/form/mesh/from"), &m.from));
-                    for (k, shape) in m.shapes.iter().enumerate() {
-                        out.push((format!("/colliders/{id}/form/mesh/shapes/{k}/from"), &shape.from));
-                    }
-                }
-                _ => {}
-            }
+            let own = c.form.sources().into_iter();
+            out.extend(own.map(|(path, from)| (format!("/colliders/{id}/form/{path}"), from)));
         }
         out
     }
@@ -165,13 +157,7 @@ impl Scene {
             };
             own.into_iter().chain(rest)
         });
-        let colliders = self.colliders.values_mut().flat_map(|c| match &mut c.form {
-            Form::Hull(h) => vec![&mut h.from],
-            Form::Mesh(m) => {
-                std::iter::once(&mut m.from).chain(m.shapes.iter_mut().map(|s| &mut s.from)).collect()
-            }
-            _ => vec![],
-        });
+        let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
         bodies.chain(colliders).collect()
     }
 

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Field, FieldId, Form, HeldTo, Kind, MAX_FRAMES, MAX_POINTS, Scene, Shape,
-    VERSION, Weights, ids::is_key, migrate,
+    Act, Body, BodyId, Choice, Field, FieldId, HeldTo, Kind, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION,
+    Weights, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -238,7 +238,7 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
     shapes_in_order(scene, faults);
     crate::moving::parents(scene, faults);
     for (id, c) in &scene.colliders {
-        if c.hollow && matches!(c.form, Form::Plane {} | Form::Mesh(_)) {
+        if c.hollow && !c.form.can_be_hollow() {
             let message = "only balls, capsules, boxes and hulls can keep cloth inside";
             faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
         }
@@ -289,7 +289,7 @@ fn layers(body: &Body) -> usize {
     cloth.layers.as_ref().map_or(1, |l| l.count as usize)
 }
 
-/// How many points there are, and a ring's own two radii.
+/// How many points there are, and that the numbers of the shape fit each other.
 fn points(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
     let Kind::Cloth(cloth) = &body.kind;
     if let Some(points) = cloth.shape.points().map(|p| p * layers(body))
@@ -298,11 +298,8 @@ fn points(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
         let message = format!("makes {points} points; the most is {MAX_POINTS}");
         faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape"), message));
     }
-    if let Shape::Ring(r) = &cloth.shape
-        && r.tube >= r.radius
-    {
-        let message = format!("is {} m; it must be less than the ring's radius, {} m", r.tube, r.radius);
-        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape/ring/tube"), message));
+    if let Some((at, why)) = cloth.shape.fault() {
+        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape/{at}"), why));
     }
 }
 
@@ -381,9 +378,8 @@ fn sheet_names(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
 /// The shapes of a mesh come one after the other.
 fn shapes_in_order(scene: &Scene, faults: &mut Vec<Fault>) {
     for (id, c) in &scene.colliders {
-        if let Form::Mesh(m) = &c.form {
-            let frames: Vec<i64> = m.shapes.iter().map(|k| k.frame).collect();
-            crate::moving::in_order(&frames, &format!("/colliders/{id}/form/mesh/shapes"), faults);
+        if let Some((path, frames)) = c.form.keyed() {
+            crate::moving::in_order(&frames, &format!("/colliders/{id}/form/{path}"), faults);
         }
     }
 }

@@ -2,14 +2,12 @@
 use crate::MeshLibrary;
 use crate::resolve::pose_at;
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, Form, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Node, Scene,
+    Body, BodyId, Collider, ColliderId, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Node, Scene,
 };
-use nematon_geometry::{Mesh, block};
-use nematon_solver::{ColliderMotion, ColliderRest, GripMotion, Rules, Skin, Solid};
+use nematon_geometry::Mesh;
+use nematon_solid::{Shaped, Solid, Standing};
+use nematon_solver::{ColliderMotion, ColliderRest, GripMotion, Rules};
 use std::sync::Arc;
-
-/// Hulls of more faces are refused: each point of a cloth would meet them all.
-const MOST_FACES: usize = 512;
 
 /// Why a collider can't be. It is named by its message.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -17,13 +15,6 @@ const MOST_FACES: usize = 512;
 pub struct ColliderError {
     pub name: String,
     pub why: String,
-}
-
-/// A shape of a mesh at a frame.
-struct Shaped {
-    frame: i64,
-    positions: Arc<Vec<[f32; 3]>>,
-    hash: [u8; 32],
 }
 
 /// A collider with what it needs at hand.
@@ -63,33 +54,9 @@ pub fn tracks(
     Ok(out)
 }
 
-/// The triangles of a collider that has any, and its other shapes by frame.
-pub struct ColliderSkin {
-    pub positions: Vec<[f32; 3]>,
-    pub triangles: Vec<[u32; 3]>,
-    pub shapes: Vec<(i64, Arc<Vec<[f32; 3]>>)>,
-}
-
-/// The skin of a collider, for whoever draws it.
-///
-/// # Errors
-/// When its mesh can't be had or doesn't do.
-pub fn skin(c: &Collider, library: &impl MeshLibrary) -> Result<ColliderSkin, ColliderError> {
-    let seen = Collider { hollow: false, ..c.clone() };
-    let named = |why: String| ColliderError { name: c.name.clone(), why };
-    let t = track(&ColliderId(String::new()), &seen, vec![], library).map_err(named)?;
-    let (positions, triangles) = t.rest.skin.map(|s| (s.positions, s.triangles)).unwrap_or_default();
-    let shapes = t.shapes.into_iter().map(|s| (s.frame, s.positions)).collect();
-    Ok(ColliderSkin { positions, triangles, shapes })
-}
-
-fn track(
-    id: &ColliderId,
-    c: &Collider,
-    meets: Vec<bool>,
-    library: &impl MeshLibrary,
-) -> Result<Track, String> {
-    let mesh = |from: &MeshSource| {
+/// The meshes of a library, as colliders take them.
+fn fetch(library: &impl MeshLibrary) -> impl Fn(&MeshSource) -> Result<Arc<Mesh>, String> {
+    |from| {
         let m = library.mesh(from).map_err(|e| format!("has no mesh: {e}"))?;
         match m.positions.len() {
             n if n > MAX_COLLIDER_POINTS => {
@@ -100,49 +67,41 @@ fn track(
             }
             _ => Ok(m),
         }
+    }
+}
+
+/// What is seen of a collider, and its other shapes by frame.
+pub struct ColliderSkin {
+    pub positions: Vec<[f32; 3]>,
+    pub triangles: Vec<[u32; 3]>,
+    pub shapes: Vec<(i64, Arc<Vec<[f32; 3]>>)>,
+}
+
+/// The skin of a collider, for whoever draws it; none of one that has no end.
+///
+/// # Errors
+/// When its mesh can't be had or doesn't do.
+pub fn skin(c: &Collider, library: &impl MeshLibrary) -> Result<Option<ColliderSkin>, ColliderError> {
+    let named = |why: String| ColliderError { name: c.name.clone(), why };
+    let fetch = fetch(library);
+    let Some(Mesh { positions, triangles, .. }) = c.form.seen(&fetch).map_err(named)? else {
+        return Ok(None);
     };
-    let f = |v: f64| v as f32;
-    let skin = |m: &Mesh| Skin { positions: m.positions.clone(), triangles: m.triangles.clone() };
-    let mut shapes = vec![];
-    let (solid, skin) = match &c.form {
-        Form::Plane {} => (Some(Solid::Plane), None),
-        Form::Ball(b) => (Some(Solid::Ball { radius: f(b.radius) }), None),
-        Form::Capsule(s) => (Some(Solid::Capsule { radius: f(s.radius), half: f(0.5 * s.length) }), None),
-        Form::Box(b) => {
-            (Some(Solid::Box { half: b.size.map(|s| f(0.5 * s)) }), Some(skin(&block(b.size, [1; 3]))))
-        }
-        Form::Hull(h) => {
-            let (planes, skin) = hull(mesh(&h.from)?.as_ref())?;
-            (Some(Solid::Hull { planes }), Some(skin))
-        }
-        Form::Mesh(m) => {
-            let first = mesh(&m.from)?;
-            if first.triangles.is_empty() {
-                return Err("has no triangles".into());
-            }
-            for key in &m.shapes {
-                let at = mesh(&key.from)?;
-                if at.positions.len() != first.positions.len() {
-                    return Err(format!(
-                        "has {} points, and its shape at frame {} has {}. Shapes must have the same points",
-                        first.positions.len(),
-                        key.frame,
-                        at.positions.len()
-                    ));
-                }
-                let mut hash = blake3::Hasher::new();
-                at.positions.iter().flatten().for_each(|c| {
-                    hash.update(&c.to_bits().to_le_bytes());
-                });
-                let positions = Arc::new(at.positions.clone());
-                shapes.push(Shaped { frame: key.frame, positions, hash: *hash.finalize().as_bytes() });
-            }
-            (None, Some(skin(&first)))
-        }
-    };
+    let shapes = c.form.stand(&fetch).map_err(named)?.shapes.into_iter();
+    Ok(Some(ColliderSkin { positions, triangles, shapes: shapes.map(|s| (s.frame, s.positions)).collect() }))
+}
+
+fn track(
+    id: &ColliderId,
+    c: &Collider,
+    meets: Vec<bool>,
+    library: &impl MeshLibrary,
+) -> Result<Track, String> {
+    let Standing { solid, skin, shapes } = c.form.stand(&fetch(library))?;
     // Within a hollow one the skin has nothing to say.
     let skin = skin.filter(|_| !c.hollow);
     let solid = if c.hollow { solid.map(|s| Solid::Inside(Box::new(s))) } else { solid };
+    let f = |v: f64| v as f32;
     let rest = ColliderRest { solid, skin, thickness: f(c.thickness), friction: f(c.friction), meets };
     let mut hash = blake3::Hasher::new();
     hash.update(
@@ -158,51 +117,6 @@ fn track(
     }
     let hash = *hash.finalize().as_bytes();
     Ok(Track { id: id.clone(), place: c.place.clone(), shapes, rest, hash })
-}
-
-/// Why a mesh can't be the hull of a collider, in a sentence that begins with "it".
-pub fn hull_fault(mesh: &Mesh) -> Option<String> {
-    hull(mesh).err().map(|why| format!("it {why}"))
-}
-
-/// Planes and skin of the convex hull of a mesh's points.
-fn hull(mesh: &Mesh) -> Result<(Vec<[f32; 4]>, Skin), String> {
-    let points: Vec<Vec<f64>> =
-        mesh.positions.iter().map(|p| p.iter().map(|c| f64::from(*c)).collect()).collect();
-    let hull = chull::ConvexHullWrapper::try_new(&points, None)
-        .map_err(|_| "has no hull: its points lie in a plane, or are fewer than four".to_owned())?;
-    let (vertices, indices) = hull.vertices_indices();
-    let positions: Vec<[f32; 3]> = vertices.iter().map(|v| std::array::from_fn(|c| v[c] as f32)).collect();
-    let middle: [f64; 3] =
-        std::array::from_fn(|c| vertices.iter().map(|v| v[c]).sum::<f64>() / vertices.len().max(1) as f64);
-    let (mut planes, mut triangles): (Vec<[f32; 4]>, _) = (vec![], vec![]);
-    for t in indices.chunks_exact(3) {
-        let [a, b, c]: [[f64; 3]; 3] = std::array::from_fn(|k| std::array::from_fn(|d| vertices[t[k]][d]));
-        let (u, v): ([f64; 3], [f64; 3]) =
-            (std::array::from_fn(|k| b[k] - a[k]), std::array::from_fn(|k| c[k] - a[k]));
-        let n = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
-        let size = n.iter().map(|c| c * c).sum::<f64>().sqrt();
-        if size < 1e-18 {
-            continue;
-        }
-        let n = n.map(|c| c / size);
-        let far = |p: [f64; 3]| (0..3).map(|k| n[k] * p[k]).sum::<f64>();
-        let out = if far(a) < far(middle) { -1.0 } else { 1.0 };
-        let plane = [n[0] * out, n[1] * out, n[2] * out, far(a) * out].map(|c| c as f32);
-        // Faces of one plane are one.
-        if !planes.iter().any(|p| (0..4).all(|k| (p[k] - plane[k]).abs() < 1e-5)) {
-            planes.push(plane);
-        }
-        let t: [u32; 3] = std::array::from_fn(|k| t[k] as u32);
-        triangles.push(if out < 0.0 { [t[0], t[2], t[1]] } else { t });
-    }
-    if planes.len() > MOST_FACES {
-        return Err(format!(
-            "has a hull of {} faces; the most is {MOST_FACES}. Use it as a mesh",
-            planes.len()
-        ));
-    }
-    Ok((planes, Skin { positions, triangles }))
 }
 
 impl Track {

@@ -16,10 +16,11 @@ mod shape;
 mod stopwatch;
 
 pub use air::air_at;
-pub use collide::{ColliderError, ColliderSkin, hull_fault, skin};
+pub use collide::{ColliderError, ColliderSkin, skin};
 pub use feel::{Feel, feel};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
+pub use nematon_solid::hull_fault;
 pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, pose_at, resolve};
 pub use run::{Member, Run, RunError, fingerprints};

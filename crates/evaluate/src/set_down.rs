@@ -2,7 +2,6 @@
 use crate::resolve::World;
 use crate::{MeshLibrary, shape, skin};
 use nematon_document::{BodyId, ColliderId, Form, Kind, Scene};
-use nematon_geometry::{Mesh, ball, tube};
 use std::collections::HashMap;
 
 /// What is set down.
@@ -47,7 +46,7 @@ pub fn set_down(scene: &Scene, thing: &Thing, library: &impl MeshLibrary) -> Res
         if Thing::Collider(id.clone()) == *thing {
             continue;
         }
-        if let Form::Plane {} = c.form {
+        if let Form::Plane(_) = c.form {
             let at = World::of(scene, &c.place, scene.frames.first as f64);
             gaps.extend(over_plane(&own, &at, c.thickness));
         } else if let Ok(Some(s)) = of_collider(scene, id, library) {
@@ -81,30 +80,10 @@ fn of_body(scene: &Scene, id: &BodyId, library: &impl MeshLibrary) -> Result<Ski
 /// `None` for a plane, which has no end.
 fn of_collider(scene: &Scene, id: &ColliderId, library: &impl MeshLibrary) -> Result<Option<Skin>, String> {
     let c = scene.colliders.get(id).ok_or("There is no such collider.")?;
-    let mesh = match &c.form {
-        Form::Plane {} => return Ok(None),
-        Form::Ball(b) => ball(b.radius, 16),
-        Form::Capsule(s) => capsule(s.radius, s.length),
-        _ => {
-            let s = skin(c, library).map_err(|e| e.to_string())?;
-            Mesh { positions: s.positions, triangles: s.triangles, ..Mesh::default() }
-        }
-    };
+    let Some(mesh) = skin(c, library).map_err(|e| e.to_string())? else { return Ok(None) };
     let at = World::of(scene, &c.place, scene.frames.first as f64);
     let points = mesh.positions.iter().map(|p| at.place(p.map(f64::from)).map(|c| c as f32)).collect();
     Ok(Some(Skin { points, triangles: mesh.triangles, around: c.thickness }))
-}
-
-/// Two balls and the tube between them: what lies inside is never the lowest or the highest.
-fn capsule(radius: f64, length: f64) -> Mesh {
-    let mut out = tube(radius, length.max(1e-4), 48, 1);
-    for end in [-0.5, 0.5] {
-        let first = out.positions.len() as u32;
-        let cap = ball(radius, 16);
-        out.positions.extend(cap.positions.iter().map(|p| [p[0], p[1] + (end * length) as f32, p[2]]));
-        out.triangles.extend(cap.triangles.iter().map(|t| t.map(|p| p + first)));
-    }
-    out
 }
 
 fn over_plane(own: &Skin, at: &World, around: f64) -> Option<f64> {

@@ -1,11 +1,9 @@
 use nematon_document::{
     Along, Body, Choice, Cloth, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape,
-    Warp,
 };
-use nematon_geometry::material::{WarpAlong, material_coordinates};
+use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
-    Border, Density, Mesh, MeshFault, ball, block, density, disc, layers, nearest, place, points_in, refine,
-    ring, sheet, tube,
+    Border, Density, Mesh, MeshFault, density, layers, nearest, place, points_in, refine,
 };
 use nematon_solver::{ClothRest, Folds, Maps, Scaled};
 use std::sync::Arc;
@@ -107,14 +105,9 @@ impl Shaped {
 pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let Kind::Cloth(own) = &body.kind;
     let (position, turn) = body.place.stands();
-    let mesh = match &own.shape {
-        Shape::Sheet(s) => sheet(s.width, s.depth, s.columns, s.rows),
-        Shape::Disc(d) => disc(d.radius, d.rings),
-        Shape::Ball(b) => ball(b.radius, b.cells),
-        Shape::Tube(t) => tube(t.radius, t.length, t.around, t.along),
-        Shape::Box(b) => block(b.size, b.cells),
-        Shape::Ring(r) => ring(r.radius, r.tube, r.around, r.about),
-        Shape::Mesh(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
+    let mesh = match own.shape.made() {
+        Ok(mesh) => mesh,
+        Err(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
     };
     let mesh = layered(own, mesh)?;
     let rest = match &own.rest {
@@ -248,16 +241,12 @@ pub fn body_rest(body: &Body, shaped: &Shaped) -> nematon_solver::Rest {
 
 fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
     let Kind::Cloth(own) = &body.kind;
-    let warp = match &own.shape {
-        Shape::Sheet(s) if s.warp == Warp::Depth => WarpAlong::V,
-        _ => WarpAlong::U,
-    };
     let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
     let m = &own.matter;
     ClothRest {
         positions: shaped.placed.clone(),
         triangles: shaped.mesh.triangles.clone(),
-        flat: material_coordinates(shaped.rest.as_ref().unwrap_or(&shaped.mesh), warp),
+        flat: material_coordinates(shaped.rest.as_ref().unwrap_or(&shaped.mesh), own.shape.warp()),
         held: shaped.held(),
         matter: nematon_solver::Matter {
             areal_weight: areal_weight as f32,

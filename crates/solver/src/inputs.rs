@@ -2,6 +2,7 @@
 pub use crate::model::cloth::{ClothRest, Folds, Maps, Matter, Scaled};
 pub use crate::model::free::FreeRest;
 use nematon_air::FieldNow;
+pub use nematon_solid::{Skin, Solid};
 use std::sync::Arc;
 
 /// A body before it moves.
@@ -94,38 +95,6 @@ impl Pose {
         let [a, b, c] = self.axes();
         std::array::from_fn(|k| self.position[k] + a[k] * p[0] + b[k] * p[1] + c[k] * p[2])
     }
-}
-
-/// A solid that a formula describes, about its own origin. Metres.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Solid {
-    /// All that lies under y = 0.
-    Plane,
-    Ball {
-        radius: f32,
-    },
-    /// About the y axis; `half` its straight part.
-    Capsule {
-        radius: f32,
-        half: f32,
-    },
-    Box {
-        half: [f32; 3],
-    },
-    /// What lies under all planes: unit normals outward, and how far each is from the origin.
-    Hull {
-        planes: Vec<[f32; 4]>,
-    },
-    /// All that is outside of it: bodies are kept within.
-    Inside(Box<Solid>),
-}
-
-/// Triangles that bodies can't pass.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Skin {
-    /// In its own frame, metres, as it is at first.
-    pub positions: Vec<[f32; 3]>,
-    pub triangles: Vec<[u32; 3]>,
 }
 
 /// Something that bodies are kept out of. What moves and changes about it comes with each frame.

@@ -1,6 +1,6 @@
 //! Records of points in memory, and eight of them at a time in registers.
 use crate::race;
-pub use nematon_air::simd::{F8, V8};
+pub use nematon_simd::{F8, V8};
 use std::arch::x86_64::*;
 
 /// One point's numbers: x, y, z and one more (inverse mass, mass, or nothing).

@@ -1839,7 +1839,60 @@ export interface components {
              */
             rest?: components["schemas"]["Rest"] | null;
         };
-        /** @description Where the points come from. */
+        /**
+         * @description Where the points come from.
+         * @example {
+         *       "sheet": {
+         *         "width": 1,
+         *         "depth": 1,
+         *         "columns": 40,
+         *         "rows": 40,
+         *         "warp": "width"
+         *       }
+         *     }
+         * @example {
+         *       "disc": {
+         *         "radius": 0.5,
+         *         "rings": 20
+         *       }
+         *     }
+         * @example {
+         *       "ball": {
+         *         "radius": 0.25,
+         *         "cells": 14
+         *       }
+         *     }
+         * @example {
+         *       "tube": {
+         *         "radius": 0.15,
+         *         "length": 0.8,
+         *         "around": 40,
+         *         "along": 34
+         *       }
+         *     }
+         * @example {
+         *       "box": {
+         *         "size": [
+         *           0.5,
+         *           0.2,
+         *           0.5
+         *         ],
+         *         "cells": [
+         *           20,
+         *           8,
+         *           20
+         *         ]
+         *       }
+         *     }
+         * @example {
+         *       "ring": {
+         *         "radius": 0.3,
+         *         "tube": 0.08,
+         *         "around": 64,
+         *         "about": 20
+         *       }
+         *     }
+         */
         Shape: {
             sheet: components["schemas"]["Sheet"];
         } | {
@@ -1888,7 +1941,7 @@ export interface components {
              */
             warp: components["schemas"]["Warp"];
         };
-        /** @description Which way the warp threads run on a sheet. */
+        /** @description Which way the warp threads run on a sheet: along u or v. */
         Warp: "width" | "depth";
         /** @description A flat round piece that lies level. Its border is `rim`. */
         Disc: {
@@ -2687,7 +2740,7 @@ export interface components {
                 formula?: components["schemas"]["Formula"];
             };
         };
-        /** @description Something that cloth is kept out of. */
+        /** @description Something that bodies are kept out of. */
         Collider: {
             /** Name */
             name: string;
@@ -2740,9 +2793,34 @@ export interface components {
              */
             group: string;
         };
-        /** @description What a collider is like, about its own origin. */
+        /**
+         * @description What a collider is like, about its own origin.
+         * @example {
+         *       "plane": {}
+         *     }
+         * @example {
+         *       "ball": {
+         *         "radius": 0.25
+         *       }
+         *     }
+         * @example {
+         *       "capsule": {
+         *         "radius": 0.15,
+         *         "length": 0.6
+         *       }
+         *     }
+         * @example {
+         *       "box": {
+         *         "size": [
+         *           0.5,
+         *           0.5,
+         *           0.5
+         *         ]
+         *       }
+         *     }
+         */
         Form: {
-            plane: Record<string, never>;
+            plane: components["schemas"]["PlaneForm"];
         } | {
             ball: components["schemas"]["BallForm"];
         } | {
@@ -2754,6 +2832,9 @@ export interface components {
         } | {
             mesh: components["schemas"]["MeshForm"];
         };
+        /** @description Everything below its level. */
+        PlaneForm: Record<string, never>;
+        /** @description A ball about its middle. */
         BallForm: {
             /**
              * Radius
@@ -2774,14 +2855,17 @@ export interface components {
              */
             length: number;
         };
+        /** @description A box about its middle, with edges and corners. */
         BoxForm: {
             /** Size */
             size: number[];
         };
+        /** @description The convex hull of a mesh's points. */
         HullForm: {
             /** From */
             from: components["schemas"]["MeshSource"];
         };
+        /** @description The triangles of a mesh, from both sides. */
         MeshForm: {
             /** From */
             from: components["schemas"]["MeshSource"];
@@ -3212,7 +3296,7 @@ export interface components {
             source: string;
             matter: components["schemas"]["Matter"];
         };
-        /** @description Triangles of a collider about its own origin, metres. */
+        /** @description Triangles of a collider about its own origin, metres; none of a plane, which has no end. */
         Skin: {
             /** @description x, y, z of each point in turn. */
             positions: number[];

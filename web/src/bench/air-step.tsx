@@ -1,5 +1,5 @@
 import type { Field } from '../api/http';
-import { facts, fieldKinds } from '../state/pointer';
+import { facts, isPlaced, kinds } from '../state/pointer';
 import { edit, setValue } from '../state/project';
 import { useScene, useSchema } from '../state/queries';
 import { isMotion, plain } from '../state/value';
@@ -41,7 +41,7 @@ export function AirStep() {
       </Section>
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
-          {fieldKinds(schema).map(({ kind }) => (
+          {kinds(schema, 'Act').map(({ kind }) => (
             <Button key={kind} onClick={() => void addField(kind)}>{capital(kind)}</Button>
           ))}
         </div>
@@ -87,7 +87,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
     on
       ? edit(`${of} limited in time`, [{ op: 'add', path: `${base}/when`, value: { from: first, until: last, ease: 12 } }])
       : edit(`${of} acts always`, [{ op: 'remove', path: `${base}/when` }]);
-  const placed = fieldKinds(useSchema()).some((k) => k.kind === kind && k.placed);
+  const placed = isPlaced(useSchema(), kind);
   return (
     <>
       <Line label="Acts">

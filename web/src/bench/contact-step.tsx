@@ -2,19 +2,21 @@ import { useState } from 'react';
 import type { Body, Collider, Cost } from '../api/http';
 import { touchedWords } from '../loom/words';
 import { edit, setValue } from '../state/project';
-import { isGoing, useRuns, useScene } from '../state/queries';
+import { canBeHollow, facts, kinds } from '../state/pointer';
+import { isGoing, useRuns, useScene, useSchema } from '../state/queries';
 import { nodeMoves } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
-import { NumberField, NumberRow } from '../ui/number-field';
+import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
-import { showNumber } from '../ui/sum';
+import { shownIn, showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { chooseMesh } from './import-mesh';
 import { PlaceRows } from './place';
 import { Menu, ThingTools } from './thing-tools';
-import { addCollider, FLOOR, FORMS, formOf, removeFloor, renameGroup, type FormKind } from './things';
+import { SchemaRows } from './schema-rows';
+import { addCollider, capital, FLOOR, formOf, removeFloor, renameGroup } from './things';
 
 export function ContactStep() {
   return (
@@ -31,6 +33,7 @@ function Colliders() {
   const floor = useScene((s) => s.floor);
   const colliders = useScene((s) => s.colliders) ?? {};
   const open = useView((s) => s.collider);
+  const schema = useSchema();
   const turn = (id: string) => setView({ collider: id === open ? null : id });
   return (
     <>
@@ -42,7 +45,7 @@ function Colliders() {
           </Row>
         )}
         {Object.entries(colliders).map(([id, c]) => (
-          <Row key={id} name={c.name} note={words(c)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)} tools={<ThingTools kind="colliders" id={id} name={c.name} />}>
+          <Row key={id} name={c.name} note={words(c, schema)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)} tools={<ThingTools kind="colliders" id={id} name={c.name} />}>
             <ColliderCard id={id} c={c} />
           </Row>
         ))}
@@ -51,8 +54,8 @@ function Colliders() {
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
           {!floor && <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>Floor</Button>}
-          {(Object.keys(FORMS) as (keyof typeof FORMS)[]).map((k) => (
-            <Button key={k} onClick={() => void addCollider(k)}>{FORMS[k].name}</Button>
+          {kinds(schema, 'Form').map(({ kind }) => (
+            <Button key={kind} onClick={() => void addCollider(kind)}>{capital(kind)}</Button>
           ))}
           <Button onClick={() => chooseMesh('mesh')}>Mesh</Button>
           <Button onClick={() => chooseMesh('hull')}>Hull of a mesh</Button>
@@ -62,58 +65,54 @@ function Colliders() {
   );
 }
 
-function words(c: Collider): string {
+/** What it is and its first number. */
+function words(c: Collider, schema: Record<string, unknown> | null): string {
   if (c.on === false) return 'off';
   const kind = formOf(c);
-  const shown: Record<FormKind, string> = {
-    plane: 'all below it',
-    ball: 'ball' in c.form ? `ball, ${showNumber(c.form.ball.radius)} m` : '',
-    capsule: 'capsule' in c.form ? `capsule, ${showNumber(c.form.capsule.radius)} m` : '',
-    box: 'box',
-    hull: 'hull of a mesh',
-    mesh: 'mesh',
-  };
-  return nodeMoves(c.place) ? `${shown[kind]}, moves` : shown[kind];
+  const first = Object.entries(c.form[kind as keyof Collider['form']] as Record<string, unknown>).find(([, v]) => typeof v === 'number');
+  const [unit, factor] = shownIn(first ? facts(schema, `/colliders/-/form/${kind}/${first[0]}`).unit : '');
+  const shown = first ? `${kind}, ${showNumber((first[1] as number) * factor)} ${unit}` : (NOTES[kind] ?? kind);
+  return nodeMoves(c.place) ? `${shown}, moves` : shown;
 }
 
-function Mark({ kind, on }: { kind: FormKind; on: boolean }) {
-  const d = {
-    plane: 'M1 11h14M3 14l2-3M8 14l2-3M13 14l2-3',
-    ball: 'M8 2a6 6 0 1 1 0 12a6 6 0 0 1 0-12M4 6c2.500 1.500 5.500 1.500 8 0',
-    capsule: 'M5 5a3 3 0 0 1 6 0v6a3 3 0 0 1-6 0z',
-    box: 'M2.500 5.500l5.500-3 5.500 3v6l-5.500 3-5.500-3zM2.500 5.500l5.500 2.700 5.500-2.700M8 8.200v6',
-    hull: 'M3 4l6-2 5 5-2 6-7 1-3-5z',
-    mesh: 'M2 13l4-10 8 3-3 8zM2 13l12-7M6 3l5 11',
-  }[kind];
+const NOTES: Record<string, string> = { plane: 'all below it', hull: 'hull of a mesh' };
+
+/** Signs of the forms; one that has none has that of a mesh. */
+const SIGNS: Record<string, string> = {
+  plane: 'M1 11h14M3 14l2-3M8 14l2-3M13 14l2-3',
+  ball: 'M8 2a6 6 0 1 1 0 12a6 6 0 0 1 0-12M4 6c2.500 1.500 5.500 1.500 8 0',
+  capsule: 'M5 5a3 3 0 0 1 6 0v6a3 3 0 0 1-6 0z',
+  box: 'M2.500 5.500l5.500-3 5.500 3v6l-5.500 3-5.500-3zM2.500 5.500l5.500 2.700 5.500-2.700M8 8.200v6',
+  hull: 'M3 4l6-2 5 5-2 6-7 1-3-5z',
+  mesh: 'M2 13l4-10 8 3-3 8zM2 13l12-7M6 3l5 11',
+};
+
+function Mark({ kind, on }: { kind: string; on: boolean }) {
   return (
     <svg width="16" height="16" aria-hidden>
-      <path d={d} fill="none" stroke={on ? 'var(--rust)' : 'var(--line-strong)'} strokeWidth="1.500" strokeLinejoin="round" />
+      <path d={SIGNS[kind] ?? SIGNS['mesh']} fill="none" stroke={on ? 'var(--rust)' : 'var(--line-strong)'} strokeWidth="1.500" strokeLinejoin="round" />
     </svg>
   );
 }
-
-const NUMBERS: Record<FormKind, string[]> = { plane: [], ball: ['radius'], capsule: ['radius', 'length'], box: [], hull: [], mesh: [] };
 
 function ColliderCard({ id, c }: { id: string; c: Collider }) {
   const names = useScene((s) => Object.entries(s.colliders ?? {}).filter(([k]) => k !== id).map(([, x]) => x.name)) ?? [];
   const base = `/colliders/${id}`;
   const kind = formOf(c);
+  const schema = useSchema();
   const of = c.name;
   return (
     <>
       <Line label="Acts">
         <Toggle label={`${of} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
-      {NUMBERS[kind].map((n) => (
-        <NumberField key={n} path={`${base}/form/${kind}/${n}`} of={of} />
-      ))}
-      {kind === 'box' && <NumberRow label="Size, m" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${base}/form/box/size/${k}`, name }))} />}
+      <SchemaRows base={`${base}/form/${kind}`} of={of} seldom={false} />
       <PlaceRows base={base} of={of} />
       <NumberField path={`${base}/friction`} of={of} />
       <NumberField path={`${base}/thickness`} of={of} />
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
-        {kind !== 'plane' && kind !== 'mesh' && (
+        {canBeHollow(schema, kind) && (
           <Line label="Keeps inside">
             <Toggle label={`${of} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${of} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
           </Line>

@@ -1,7 +1,8 @@
 import type { Body, Dye } from '../api/http';
 import { DYED, DYES } from '../state/dyes';
-import { edit, editBy, setValue } from '../state/project';
-import { useMatters, useScene, useShape } from '../state/queries';
+import { edit, editBy } from '../state/project';
+import { kinds } from '../state/pointer';
+import { useMatters, useScene, useSchema, useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { setView } from '../state/view';
 import { Button } from '../ui/button';
@@ -14,28 +15,34 @@ import { FeelPicture } from './feel';
 import { chooseMesh } from './import-mesh';
 import { NoBody } from './no-body';
 import { PlaceRows } from './place';
+import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
-import { addSheet } from './things';
+import { addShape, capital } from './things';
 import { useBody } from './use-body';
 
 export function ShapeStep() {
   const bodies = useScene((s) => s.bodies) ?? {};
   const open = useBody();
+  const schema = useSchema();
   if (Object.keys(bodies).length === 0) return <NoBody />;
   return (
-    <Section
-      title="Bodies"
-      action={
-        <span>
-          <Button look="quiet" onClick={() => void addSheet()}>Add a sheet</Button>
-          <Button look="quiet" onClick={() => chooseMesh('cloth')}>Bring in a mesh</Button>
-        </span>
-      }
-    >
-      {Object.entries(bodies).map(([id, body]) => (
-        <BodyRow key={id} id={id} body={body} open={id === open} />
-      ))}
-    </Section>
+    <>
+      <Section
+        title="Bodies"
+        action={<Button look="quiet" onClick={() => chooseMesh('cloth')}>Bring in a mesh</Button>}
+      >
+        {Object.entries(bodies).map(([id, body]) => (
+          <BodyRow key={id} id={id} body={body} open={id === open} />
+        ))}
+      </Section>
+      <Section title="Add">
+        <div className="flex flex-wrap gap-2 px-4">
+          {kinds(schema, 'Shape').map(({ kind }) => (
+            <Button key={kind} onClick={() => void addShape(kind)}>{capital(kind)}</Button>
+          ))}
+        </div>
+      </Section>
+    </>
   );
 }
 
@@ -149,35 +156,8 @@ function Matter({ id, body }: { id: string; body: Body }) {
 
 /** The numbers of a generated shape, or how often a mesh is refined. */
 function ShapeNumbers({ id, body }: { id: string; body: Body }) {
-  const base = `/bodies/${id}/kind/cloth/shape`;
-  const { shape } = clothOf(body);
-  const of = body.name;
-  if ('sheet' in shape) {
-    const { warp } = shape.sheet;
-    const part = (key: string, name: string) => ({ path: `${base}/sheet/${key}`, name });
-    return (
-      <>
-        <NumberRow label="Size, m" of={of} parts={[part('width', 'wide'), part('depth', 'deep')]} />
-        <NumberRow label="Points" of={of} whole parts={[part('columns', 'wide'), part('rows', 'deep')]} />
-        <ChoiceField
-          label="Warp runs"
-          value={warp ?? 'width'}
-          options={[{ value: 'width', label: 'along the width' }, { value: 'depth', label: 'along the depth' }]}
-          onChoose={(v) => void setValue(`${of} warp`, `${base}/sheet/warp`, v)}
-        />
-      </>
-    );
-  }
-  const [kind, numbers] = Object.entries(shape)[0] as [string, Record<string, unknown>];
-  if (kind === 'mesh') return <NumberField path={`${base}/mesh/refine`} of={of} whole />;
-  const whole = new Set(['rings', 'cells', 'around', 'along', 'about']);
-  return Object.entries(numbers).map(([key, value]) =>
-    Array.isArray(value) ? (
-      <NumberRow key={key} label={key === 'cells' ? 'Cells' : 'Size, m'} of={of} whole={whole.has(key)} parts={value.map((_, k) => ({ path: `${base}/${kind}/${key}/${k}`, name: 'xyz'[k]! }))} />
-    ) : (
-      <NumberField key={key} path={`${base}/${kind}/${key}`} of={of} whole={whole.has(key)} />
-    ),
-  );
+  const kind = Object.keys(clothOf(body).shape)[0]!;
+  return <SchemaRows base={`/bodies/${id}/kind/cloth/shape/${kind}`} of={body.name} seldom={false} />;
 }
 
 /** One click from a board to a cloth: twenty edges across the narrower side, or all split once more. */

@@ -1,7 +1,7 @@
 /** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
 import { http, Problem, told, type Body, type Collider, type Field, type Node, type Op, type Scene } from '../api/http';
 import { say } from '../state/here';
-import { at, fieldKinds } from '../state/pointer';
+import { at, isPlaced, kinds } from '../state/pointer';
 import { edit, editBy, tell, turn } from '../state/project';
 import { now, openId } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
@@ -86,31 +86,32 @@ function beside([width, depth]: [number, number]): number {
   return free ? 0 : Number((right + width / 2 + Math.max(0.1, 0.1 * width)).toFixed(2));
 }
 
-export const addSheet = () => addBody('Sheet', { sheet: { width: 1, depth: 1, columns: 40, rows: 40 } }, [1, 1], 1.5);
+/** Adds a body of a kind of shape, as the schema says that it begins, some way above the ground. */
+export const addShape = (kind: string) => {
+  const begins = kinds(now.schema(), 'Shape').find((k) => k.kind === kind)?.begins ?? {};
+  const { width = 1, depth = 1, radius = 0.5, tube = 0 } = begins as Record<string, number>;
+  const wide = kind === 'sheet' ? [width, depth] : [2 * (radius + tube), 2 * (radius + tube)];
+  return addBody(capital(kind), { [kind]: begins }, wide as [number, number], 1.5);
+};
+export const addSheet = () => addShape('sheet');
 
 /** Adds a mesh that is kept as a body. */
 export const addMeshBody = (name: string, blob: string, size: number[]) => addBody(capital(name), { mesh: { from: { blob } } }, [size[0]!, size[2]!], 0);
 
-export const FORMS = {
-  ball: { name: 'Ball', form: { ball: { radius: 0.25 } } },
-  capsule: { name: 'Capsule', form: { capsule: { radius: 0.15, length: 0.6 } } },
-  box: { name: 'Box', form: { box: { size: [0.5, 0.5, 0.5] } } },
-  plane: { name: 'Plane', form: { plane: {} } },
-} as const;
-export type FormKind = keyof typeof FORMS | 'hull' | 'mesh';
-export const formOf = (c: Collider) => Object.keys(c.form)[0] as FormKind;
+export const formOf = (c: Collider) => Object.keys(c.form)[0]!;
 
 const collider = (wanted: string, form: object) =>
   add('colliders', wanted, (name) => ({ name, form, place: { position: [0, 'plane' in form ? 0 : 0.5, 0], turn: [0, 0, 0] } }));
-export const addCollider = (kind: keyof typeof FORMS) => collider(FORMS[kind].name, FORMS[kind].form);
+/** Adds a collider of a form, as the schema says that it begins. */
+export const addCollider = (form: string) => collider(capital(form), { [form]: kinds(now.schema(), 'Form').find((k) => k.kind === form)?.begins });
 export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') => collider(capital(name), { [kind]: { from: { blob } } });
 
 export const fieldOf = (f: Field) => Object.keys(f.act)[0]!;
 /** Adds a field of a kind, as the schema says that it begins. */
 export const addField = (kind: string) =>
   add('fields', capital(kind), (name) => {
-    const begins = fieldKinds(now.schema()).find((k) => k.kind === kind);
-    const place = begins?.placed ? { place: { position: [0, 0, 0], turn: [0, 0, 0] } } : {};
+    const begins = kinds(now.schema(), 'Act').find((k) => k.kind === kind);
+    const place = isPlaced(now.schema(), kind) ? { place: { position: [0, 0, 0], turn: [0, 0, 0] } } : {};
     return { name, ...place, act: { [kind]: begins?.begins } };
   });
 

@@ -63,26 +63,66 @@ function step(s: Schema, key: string, follow: (s: Schema) => Schema): Schema | u
   return typeof more === 'object' && more ? (more as Schema) : undefined;
 }
 
-/** What the schema says of the numbers of an object, in its order. */
-export type Entry = { key: string; title: string; whole: boolean; three: boolean; seldom: boolean };
+/** What the schema says of the values of an object, in its order: numbers, three of them, or one of a few words. */
+export type Entry = {
+  key: string;
+  title: string;
+  whole: boolean;
+  three: boolean;
+  seldom: boolean;
+  /** The words that it may be, with what each means. */
+  words: { value: string; label: string }[] | undefined;
+  /** The row that it shares with those of the same name, and its name there. */
+  row: string | undefined;
+  part: string | undefined;
+};
 export function entries(schema: Schema | null, path: string): Entry[] {
   const found = schema ? walk(schema, path) : undefined;
   const properties = (found?.at['properties'] ?? {}) as Record<string, Schema>;
-  return Object.entries(properties).map(([key, s]) => ({
-    key,
-    title: (s['title'] as string | undefined) ?? key,
-    whole: s['type'] === 'integer',
-    three: s['type'] === 'array',
-    seldom: s['seldom'] === true,
-  }));
-}
-
-/** The kinds of fields: how each begins, and whether it stands somewhere. */
-export function fieldKinds(schema: Schema | null): { kind: string; begins: unknown; placed: boolean }[] {
-  const act = (schema?.['$defs'] as Record<string, Schema> | undefined)?.['Act'];
-  return ((act?.['examples'] ?? []) as Record<string, unknown>[]).map((e) => {
-    const kind = Object.keys(e)[0]!;
-    const of = schema ? walk(schema, `/fields/-/act/${kind}`) : undefined;
-    return { kind, begins: e[kind], placed: of?.at['placed'] === true };
+  return Object.entries(properties).flatMap(([key, s]): Entry[] => {
+    const own = schema ? (walk(schema, `${path}/${key}`)?.at ?? s) : s;
+    const words = ((own['oneOf'] ?? []) as Schema[]).filter((o) => typeof o['const'] === 'string');
+    const three = s['type'] === 'array';
+    const inner = (s['items'] ?? {}) as Schema;
+    // What is no number and no word has rows of its own, where it has any.
+    if ((three && inner['type'] === undefined && inner['$ref'] === undefined && inner['anyOf'] === undefined) || own['type'] === 'object' || (three && s['maxItems'] !== 3)) return [];
+    if (!three && words.length === 0 && own['properties']) return [];
+    const text = (of: string) => s[of] as string | undefined;
+    return [
+      {
+        key,
+        title: text('title') ?? key,
+        whole: s['type'] === 'integer' || inner['type'] === 'integer',
+        three,
+        seldom: s['seldom'] === true,
+        words: words.length > 0 ? words.map((w) => ({ value: w['const'] as string, label: plainly(w) })) : undefined,
+        row: text('row'),
+        part: text('part'),
+      },
+    ];
   });
 }
+
+/** What a word means, as it stands in a list. */
+const plainly = (word: Schema) => {
+  const told = (word['description'] as string | undefined)?.replace(/\.$/, '');
+  return told ? told.charAt(0).toLowerCase() + told.slice(1) : (word['const'] as string);
+};
+
+/** The kinds of an enum of the schema that can be added, as each begins. */
+export function kinds(schema: Schema | null, of: 'Act' | 'Form' | 'Shape'): { kind: string; begins: unknown }[] {
+  const found = (schema?.['$defs'] as Record<string, Schema> | undefined)?.[of];
+  return ((found?.['examples'] ?? []) as Record<string, unknown>[]).map((e) => {
+    const kind = Object.keys(e)[0]!;
+    return { kind, begins: e[kind] };
+  });
+}
+
+/** Whether a kind of field stands somewhere. */
+export const isPlaced = (schema: Schema | null, kind: string) => (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at['placed'] === true;
+
+/** Whether a form of a collider can keep bodies inside. */
+export const canBeHollow = (schema: Schema | null, form: string) => {
+  const found = (schema?.['$defs'] as Record<string, Schema> | undefined)?.['Form'];
+  return ((found?.['hollow'] ?? []) as string[]).includes(form);
+};

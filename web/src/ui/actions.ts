@@ -1,8 +1,8 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
 import { grow, holdChosen } from '../bench/grips';
 import { chooseMesh } from '../bench/import-mesh';
-import { fieldKinds } from '../state/pointer';
-import { addCollider, addField, addSheet, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
+import { kinds } from '../state/pointer';
+import { addCollider, addField, addShape, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
 import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
@@ -64,11 +64,7 @@ export const fixed: Action[] = [
   { name: 'Look around', act: () => setView({ tool: 'look' }) },
   { name: 'Pick points by click', act: () => (goTo('Hold'), setView({ tool: 'pick' })) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
-  { name: 'Add a sheet', act: () => void addSheet() },
   { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
-  { name: 'Add a ball', act: () => void addCollider('ball') },
-  { name: 'Add a box', act: () => void addCollider('box') },
-  { name: 'Add a capsule', act: () => void addCollider('capsule') },
   { name: 'New project', act: () => void newProject() },
   { name: 'All projects', act: toProjects },
   { name: 'All keys', key: '?', act: () => setView({ keys: true }) },
@@ -80,6 +76,8 @@ export const fixed: Action[] = [
 export function actions(): Action[] {
   const projects = client.getQueryData<Summary[]>(['projects', false]) ?? [];
   const open = projects.map((p): Action => ({ name: `Open: ${p.name} (${p.id})`, act: () => openProject(p.id) }));
-  const fields = fieldKinds(now.schema()).map(({ kind }): Action => ({ name: `Add a field: ${kind}`, act: () => void addField(kind) }));
+  const adding = (of: 'Shape' | 'Form' | 'Act', what: string, add: (kind: string) => unknown) =>
+    kinds(now.schema(), of).map(({ kind }): Action => ({ name: `Add ${what}: ${kind}`, act: () => void add(kind) }));
+  const fields = [...adding('Shape', 'a body', addShape), ...adding('Form', 'a collider', addCollider), ...adding('Act', 'a field', addField)];
   return [...fixed, ...fields, ...open].filter((a) => a.can?.() ?? true);
 }

@@ -81,14 +81,14 @@ export class ColliderLayer {
       let d = this.drawn.get(id);
       if (!d) {
         const material = new T.MeshStandardMaterial({ color: '#c9ab93', roughness: 0.9, transparent: true, side: T.DoubleSide });
-        d = { mesh: new T.Mesh(shapeOf(c), material), key: JSON.stringify(c.form), collider: c };
+        d = { mesh: new T.Mesh(formOf(c) === 'plane' ? new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2) : new T.BufferGeometry(), material), key: JSON.stringify(c.form), collider: c };
         d.mesh.rotation.order = 'ZYX';
         d.mesh.userData = { kind: 'colliders', id };
         d.mesh.castShadow = formOf(c) !== 'plane';
         d.mesh.receiveShadow = true;
         this.group.add(d.mesh);
         this.drawn.set(id, d);
-        if (formOf(c) === 'mesh' || formOf(c) === 'hull') {
+        if (formOf(c) !== 'plane') {
           const mine = d;
           void fetchSkin(project, id, c).then(
             (skin) => {
@@ -164,13 +164,4 @@ function bend(g: T.BufferGeometry, skin: Skin, frame: number) {
   g.computeBoundingSphere();
   // Its tree is made anew for the next ray.
   g.boundsTree = undefined as never;
-}
-
-function shapeOf(c: Collider): T.BufferGeometry {
-  const f = c.form;
-  if ('ball' in f) return new T.SphereGeometry(f.ball.radius, 40, 28);
-  if ('capsule' in f) return new T.CapsuleGeometry(f.capsule.radius, f.capsule.length, 12, 32);
-  if ('box' in f) return new T.BoxGeometry(...(f.box.size as [number, number, number]));
-  if ('plane' in f) return new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2);
-  return new T.BufferGeometry();
 }

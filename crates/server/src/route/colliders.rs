@@ -1,4 +1,4 @@
-//! The skins of colliders that come from meshes, as the viewport needs them.
+//! What is seen of colliders.
 use crate::api::{Api, Says};
 use crate::extract::Path;
 use crate::problem::{Problem, apart};
@@ -16,8 +16,8 @@ pub fn routes() -> Api {
     Api::default().get("/projects/{id}/colliders/{collider}/skin", says, read)
 }
 
-/// Triangles of a collider about its own origin, metres.
-#[derive(Serialize, JsonSchema)]
+/// Triangles of a collider about its own origin, metres; none of a plane, which has no end.
+#[derive(Default, Serialize, JsonSchema)]
 pub struct Skin {
     /// x, y, z of each point in turn.
     pub positions: Vec<f32>,
@@ -43,6 +43,7 @@ async fn read(
     let found = apart(move || scene.colliders.get(&id).map(|c| skin(c, &meshes))).await?;
     let found = found.ok_or_else(|| Problem::missing("collider"))?;
     let found = found.map_err(|e| Problem::unfit("The collider has no shape", e.to_string()))?;
+    let Some(found) = found else { return Ok(Json(Skin::default())) };
     let flat = |p: &[[f32; 3]]| p.iter().flatten().copied().collect();
     let shapes =
         found.shapes.iter().map(|(frame, p)| SkinShape { frame: *frame, positions: flat(p) }).collect();

@@ -1,7 +1,7 @@
 //! Colliders that a formula describes: body points are kept out of them, swept through a sub-step in the
 //! collider's own frame, so that neither passes through the other however fast they are.
 //!
-//! Distances: C. Ericson, "Real-Time Collision Detection" (2005), chapter 5. The sweep is sphere tracing
+//! The sweep is sphere tracing
 //! (J. Hart, "Sphere Tracing", 1996): a distance never changes faster than the point moves. Friction on
 //! positions: M. Macklin, M. Müller, N. Chentanez, T. Kim, "Unified Particle Physics for Real-Time
 //! Applications" (2014), eq. 24.
@@ -73,66 +73,6 @@ impl Swept<'_> {
     }
 }
 
-#[inline(always)]
-fn unit(v: V8) -> (V8, F8) {
-    let length = v.dot(v).max(F8::splat(1e-24)).sqrt();
-    (v.scale(F8::splat(1.0) / length), length)
-}
-
-/// Distance to a solid's skin, negative inside, and the way out; in the solid's own frame.
-#[inline(always)]
-fn distance(solid: &Solid, p: V8) -> (V8, F8) {
-    let zero = F8::splat(0.0);
-    match solid {
-        Solid::Plane => (V8::splat([0.0, 1.0, 0.0]), p.0[1]),
-        Solid::Ball { radius } => {
-            let (n, length) = unit(p);
-            (n, length - F8::splat(*radius))
-        }
-        Solid::Capsule { radius, half } => {
-            let half = F8::splat(*half);
-            let on = p.0[1].max(-half).min(half);
-            let (n, length) = unit(V8([p.0[0], p.0[1] - on, p.0[2]]));
-            (n, length - F8::splat(*radius))
-        }
-        Solid::Box { half } => {
-            let over: [F8; 3] = std::array::from_fn(|c| p.0[c].abs() - F8::splat(half[c]));
-            let sign = |c: usize| p.0[c].below(zero).pick(F8::splat(-1.0), F8::splat(1.0));
-            let signs = [sign(0), sign(1), sign(2)];
-            let out = V8(over.map(|o| o.max(zero)));
-            let far = out.dot(out);
-            let most = over[0].max(over[1]).max(over[2]);
-            let (n, length) = unit(out);
-            let outside = zero.below(far);
-            // Inside, the way out is through the nearest face; the first of those that are as near.
-            let first = most.below(over[0] + F8::splat(1e-9));
-            let second = most.below(over[1] + F8::splat(1e-9));
-            let one = F8::splat(1.0);
-            let face = V8([
-                first.pick(one, zero),
-                first.pick(zero, second.pick(one, zero)),
-                first.pick(zero, second.pick(zero, one)),
-            ]);
-            let n = V8::pick(outside, n, face);
-            (V8(std::array::from_fn(|c| n.0[c] * signs[c])), outside.pick(length, most))
-        }
-        Solid::Hull { planes } => {
-            let (mut n, mut most) = (V8::splat([0.0, 1.0, 0.0]), F8::splat(f32::NEG_INFINITY));
-            for [x, y, z, d] in planes {
-                let normal = V8::splat([*x, *y, *z]);
-                let here = normal.dot(p) - F8::splat(*d);
-                n = V8::pick(most.below(here), normal, n);
-                most = most.max(here);
-            }
-            (n, most)
-        }
-        Solid::Inside(solid) => {
-            let (n, d) = distance(solid, p);
-            (n.scale(F8::splat(-1.0)), -d)
-        }
-    }
-}
-
 /// Eight points from one on; the last lanes may be one point several times: they all come to the same.
 #[inline(always)]
 fn eight(first: u32, points: usize) -> [u32; 8] {
@@ -149,17 +89,7 @@ pub fn close(c: &Swept, x: &[Record], start: &[Record], first: u32, points: usiz
     let (p1, p0) = (c.to.inward(p), c.from.inward(q));
     let way = p1 - p0;
     let far = gap + way.dot(way).sqrt() + F8::splat(room);
-    distance(c.solid, p1).1.below(far).mask() != 0
-}
-
-/// The least radius of a skin that is round everywhere: a way that is short beside it meets it as its end does.
-fn round(solid: &Solid) -> Option<f32> {
-    match solid {
-        Solid::Plane => Some(f32::INFINITY),
-        Solid::Ball { radius } | Solid::Capsule { radius, .. } => Some(*radius),
-        Solid::Inside(solid) => round(solid),
-        Solid::Box { .. } | Solid::Hull { .. } => None,
-    }
+    c.solid.distance(p1).1.below(far).mask() != 0
 }
 
 /// Keeps points out, by eights from each `first` on of so many, and tells how many it moved. `start` has where they
@@ -177,7 +107,7 @@ pub unsafe fn meet(
     dt: f32,
 ) -> usize {
     let mut moved_points = 0;
-    let short = F8::splat(SHORT * round(c.solid).unwrap_or(0.0));
+    let short = F8::splat(SHORT * c.solid.round().unwrap_or(0.0));
     let hollow = matches!(c.solid, Solid::Inside(_));
     let zero = F8::splat(0.0);
     let one = F8::splat(1.0);
@@ -188,13 +118,13 @@ pub unsafe fn meet(
         let ((p, w), (q, _)) = unsafe { (load(x, &index), load(start, &index)) };
         let (p1, p0) = (c.to.inward(p), c.from.inward(q));
         let way = p1 - p0;
-        let (forth, length) = unit(way);
-        let (n1, d1) = distance(c.solid, p1);
+        let (forth, length) = way.and_length();
+        let (n1, d1) = c.solid.distance(p1);
         // However it came here, it was never nearer than this.
         if d1.below(gap + length).mask() == 0 {
             continue;
         }
-        let (n0, d0) = distance(c.solid, p0);
+        let (n0, d0) = c.solid.distance(p0);
         // A short way to a round skin need not be gone: whatever it touches first faces as its end does.
         let round = length.below(short).mask() == 0xff;
         let begun = Touch { gone: zero, n: if round { n1 } else { n0 }, here: d0 };
@@ -225,7 +155,7 @@ pub unsafe fn meet(
         let mut change = n.scale(depth) - slip.scale(act.pick(lost, zero));
         // In a hollow, what is kept from one wall, or leaves it, may be behind the next.
         for _ in 0..if hollow { WALLS } else { 0 } {
-            let (m, d) = distance(c.solid, p1 + change);
+            let (m, d) = c.solid.distance(p1 + change);
             change = m.fma(hit.pick((keep - d).max(zero), zero), change);
         }
         // Safety: as above.
@@ -256,7 +186,7 @@ fn trace(solid: &Solid, from: V8, forth: V8, length: F8, gap: F8, begun: Touch) 
         }
         let next = (gone + (here - gap)).min(length);
         gone = on.pick(next, gone);
-        let (m, d) = distance(solid, forth.fma(gone, from));
+        let (m, d) = solid.distance(forth.fma(gone, from));
         n = V8::pick(on, m, n);
         here = on.pick(d, here);
     }
@@ -268,7 +198,7 @@ pub fn depths(solid: &Solid, pose: &Pose, x: &[Record], mut each: impl FnMut(usi
     let frame = Axes::of(pose);
     for (k, chunk) in x.chunks(8).enumerate() {
         let lane = |c: usize| F8::new(&std::array::from_fn(|l| chunk[l.min(chunk.len() - 1)].0[c]));
-        let d = distance(solid, frame.inward(V8([lane(0), lane(1), lane(2)]))).1.array();
+        let d = solid.distance(frame.inward(V8([lane(0), lane(1), lane(2)]))).1.array();
         (0..chunk.len()).for_each(|l| each(8 * k + l, -d[l]));
     }
 }

@@ -1,4 +1,57 @@
+use super::Kind;
+use crate::material::WarpAlong;
 use crate::{Border, Corner, Mesh};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A flat rectangle that lies level before it is placed: width along x, depth along z, and UVs
+/// from 0 to 1 along both.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Sheet {
+    #[schemars(title = "Width", range(min = 0.001, max = 1000), extend("unit" = "m", "row" = "Size", "part" = "wide"))]
+    pub width: f64,
+    #[schemars(title = "Depth", range(min = 0.001, max = 1000), extend("unit" = "m", "row" = "Size", "part" = "deep"))]
+    pub depth: f64,
+    /// Points along the width.
+    #[schemars(title = "Points across", range(min = 2, max = 2000), extend("row" = "Points", "part" = "wide"))]
+    pub columns: u32,
+    /// Points along the depth.
+    #[schemars(title = "Points along", range(min = 2, max = 2000), extend("row" = "Points", "part" = "deep"))]
+    pub rows: u32,
+    #[serde(default)]
+    #[schemars(title = "Warp runs")]
+    pub warp: Warp,
+}
+
+/// Which way the warp threads run on a sheet: along u or v.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Warp {
+    /// Along the width.
+    #[default]
+    Width,
+    /// Along the depth.
+    Depth,
+}
+
+impl Kind for Sheet {
+    fn begin() -> Sheet {
+        Sheet { width: 1.0, depth: 1.0, columns: 40, rows: 40, warp: Warp::Width }
+    }
+    fn points(&self) -> usize {
+        self.columns as usize * self.rows as usize
+    }
+    fn mesh(&self) -> Mesh {
+        sheet(self.width, self.depth, self.columns, self.rows)
+    }
+    fn warp(&self) -> WarpAlong {
+        match self.warp {
+            Warp::Width => WarpAlong::U,
+            Warp::Depth => WarpAlong::V,
+        }
+    }
+}
 
 /// A flat sheet about the origin in the plane y = 0, facing up: `width` along x in `columns` points,
 /// `depth` along z in `rows` points, u along x, v along z. Diagonals alternate, so that neither is

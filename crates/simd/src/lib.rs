@@ -180,6 +180,12 @@ impl V8 {
     pub fn scale(self, s: F8) -> V8 {
         V8(self.0.map(|c| c * s))
     }
+    /// The unit vector, and how long it was.
+    #[inline(always)]
+    pub fn and_length(self) -> (V8, F8) {
+        let length = self.dot(self).max(F8::splat(1e-24)).sqrt();
+        (self.scale(F8::splat(1.0) / length), length)
+    }
     /// Of length 1, or 0 where it has no direction.
     #[inline(always)]
     pub fn unit(self) -> V8 {

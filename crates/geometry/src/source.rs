@@ -1,0 +1,25 @@
+//! Big arrays never stand in a scene: they are named.
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// A mesh brought in from a file. Warp runs along u where it has UVs, along its widest axis where not.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ImportedMesh {
+    #[schemars(title = "From")]
+    pub from: MeshSource,
+    /// Each step splits every edge once: four times the triangles.
+    #[serde(default)]
+    #[schemars(title = "Refined", range(min = 0, max = 4))]
+    pub refine: u32,
+}
+
+/// Big arrays never stand in the document: they are named.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum MeshSource {
+    /// Path of an OBJ, glTF or GLB file, relative to the scene file. For scenes kept as files.
+    File(String),
+    /// BLAKE3 of the mesh, as the server stores it.
+    Blob(#[schemars(regex(pattern = r"^[0-9a-f]{64}$"))] String),
+}
