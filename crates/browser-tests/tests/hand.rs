@@ -565,16 +565,16 @@ async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() 
     w.press("madder").await?;
     w.until("it is dyed", async || Ok(scene(&site, 2).await["bodies"]["blanket"]["dye"] == "madder")).await?;
     let colour =
-        w.script("return nematonStage.layers.get('blanket').cloth.material.color.getHexString()").await?;
+        w.script("return nematonStage.layers.get('blanket').drawn.material.color.getHexString()").await?;
     assert_ne!(colour, json!("e6dcc4"));
     w.more("Blanket", "Hide").await?;
     w.until("it is hidden", async || {
-        Ok(w.script("return nematonStage.layers.get('blanket').cloth.group.visible").await? == json!(false))
+        Ok(w.script("return nematonStage.layers.get('blanket').drawn.group.visible").await? == json!(false))
     })
     .await?;
     w.press("Show Blanket").await?;
     w.until("it is shown", async || {
-        Ok(w.script("return nematonStage.layers.get('blanket').cloth.group.visible").await? == json!(true))
+        Ok(w.script("return nematonStage.layers.get('blanket').drawn.group.visible").await? == json!(true))
     })
     .await?;
     // Arms move its start; Escape puts it back.

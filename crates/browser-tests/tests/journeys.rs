@@ -284,6 +284,58 @@ async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()>
 }
 
 #[tokio::test]
+async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.project("Thistledown Relay", "Landing canopy").await?;
+    let scene = async || get(&site, "/projects/1").await["scene"].clone();
+    w.step("Run").await?;
+    w.set("/frames/last", "14").await?;
+    w.step("Shape").await?;
+    w.press("Drift").await?;
+    w.bench_says("400 pieces").await?;
+    w.bench_says("the pieces fall through").await?;
+    // More than there is room for is refused in words, and nothing is lost.
+    w.set("/bodies/drift/kind/drift/count", "4000").await?;
+    w.bench_says("has room for 1000").await?;
+    w.keys("\u{e00c}").await?;
+    assert_eq!(scene().await["bodies"]["drift"]["kind"]["drift"]["count"], json!(400));
+    w.set("/bodies/drift/kind/drift/count", "120").await?;
+    w.set("/bodies/drift/kind/drift/weight", "2 g").await?;
+    w.until("grams are read", async || {
+        Ok(scene().await["bodies"]["drift"]["kind"]["drift"]["weight"] == json!(0.002))
+    })
+    .await?;
+    w.press("Let them touch").await?;
+    w.until("both touch", async || Ok(scene().await["bodies"]["canopy"]["touch"]["others"] == json!(true)))
+        .await?;
+    w.run().await?;
+    w.lanes_say("Drift true").await?;
+    w.keys("\u{e010}").await?;
+    w.until("they lie on the canopy", async || {
+        let low = "return Math.min(...nematonStage.layers.get('drift').drawn.positions.filter((_, k) => k % 3 === 1))";
+        Ok(w.script(low).await?.as_f64().is_some_and(|y| (0.6..1.2).contains(&y)))
+    })
+    .await?;
+    // Nothing holds them.
+    w.step("Hold").await?;
+    w.bench_says("nothing holds them").await?;
+    w.step("Shape").await?;
+    for (shape, points) in [("Disc", 1261), ("Ball", 1178), ("Tube", 1400), ("Box", 962), ("Ring", 1280)] {
+        w.press(shape).await?;
+        w.bench_says(&format!("{points} points")).await?;
+    }
+    for _ in 0..9 {
+        w.ctrl('z').await?;
+    }
+    w.until("all of it is undone", async || {
+        let s = scene().await;
+        Ok(s["bodies"].as_object().is_some_and(|b| b.len() == 1))
+    })
+    .await?;
+    w.close().await
+}
+
+#[tokio::test]
 async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.project("Washing loft", "Blanket").await?;

@@ -10,6 +10,7 @@ mod describe;
 mod edit;
 mod field;
 mod ids;
+mod kind;
 mod map;
 mod migrate;
 mod moving;
@@ -24,6 +25,10 @@ pub use describe::{Change, changes};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse};
 pub use field::*;
 pub use ids::{BodyId, ColliderId, FieldId, GripId, HandleId, MapId};
+pub use kind::{
+    Ball, BoxShape, Cloth, Disc, Drift, ImportedMesh, Kind, Layers, Matter, MeshSource, Ring, Shape, Sheet,
+    Tube, Warp,
+};
 pub use map::*;
 pub use migrate::{migrate, version};
 pub use moving::MOST_ON_EACH_OTHER;

@@ -1,6 +1,5 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Handle, HandleId, Kind, MeshSource, Node, Rest,
-    RestShape, Shape, Weights,
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Handle, HandleId, MeshSource, Node, Weights,
 };
 use indexmap::IndexMap;
 use nematon_motion::Moment;
@@ -96,13 +95,8 @@ impl Scene {
     pub fn sources(&self) -> Vec<(String, &MeshSource)> {
         let mut out = vec![];
         for (id, b) in &self.bodies {
-            let Kind::Cloth(cloth) = &b.kind;
-            if let Shape::Mesh(m) = &cloth.shape {
-                out.push((format!("/bodies/{id}/kind/cloth/shape/mesh/from"), &m.from));
-            }
-            if let Some(Rest { shape: RestShape::Mesh(from), .. }) = &cloth.rest {
-                out.push((format!("/bodies/{id}/kind/cloth/rest/shape/mesh"), from));
-            }
+            let own = b.kind.sources().into_iter();
+            out.extend(own.map(|(path, from)| (format!("/bodies/{id}/kind/{path}"), from)));
         }
         for (id, c) in &self.colliders {
             let own = c.form.sources().into_iter();
@@ -145,18 +139,7 @@ impl Scene {
 
     /// The same, to be changed.
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
-        let bodies = self.bodies.values_mut().flat_map(|b| {
-            let Kind::Cloth(cloth) = &mut b.kind;
-            let own = match &mut cloth.shape {
-                Shape::Mesh(m) => Some(&mut m.from),
-                _ => None,
-            };
-            let rest = match &mut cloth.rest {
-                Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
-                _ => None,
-            };
-            own.into_iter().chain(rest)
-        });
+        let bodies = self.bodies.values_mut().flat_map(|b| b.kind.sources_mut());
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
         bodies.chain(colliders).collect()
     }

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Field, FieldId, HeldTo, Kind, MAX_FRAMES, MAX_POINTS, Scene, Shape, VERSION,
-    Weights, ids::is_key, migrate,
+    Act, Body, BodyId, Choice, Cloth, Field, FieldId, HeldTo, MAX_FRAMES, Scene, Shape, VERSION, Weights,
+    ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -221,7 +221,9 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
 fn together(scene: &Scene, faults: &mut Vec<Fault>) {
     span(scene, faults);
     for (id, body) in &scene.bodies {
-        points(id, body, faults);
+        for (at, why) in body.kind.faults(body) {
+            faults.push(Fault::new(format!("/bodies/{id}/{at}"), why));
+        }
         handles(scene, id, body, faults);
         areas(id, body, faults);
         maps(id, body, faults);
@@ -230,8 +232,7 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
                 "is where the body starts: it neither moves nor rides. Hold it to a handle that does";
             faults.push(Fault::new(format!("/bodies/{id}/place"), message));
         }
-        let Kind::Cloth(cloth) = &body.kind;
-        if let Shape::Sheet(_) = &cloth.shape {
+        if let Some(Cloth { shape: Shape::Sheet(_), .. }) = body.kind.cloth() {
             sheet_names(id, body, faults);
         }
     }
@@ -285,22 +286,7 @@ fn acts(scene: &Scene, id: &FieldId, field: &Field, faults: &mut Vec<Fault>) {
 }
 
 fn layers(body: &Body) -> usize {
-    let Kind::Cloth(cloth) = &body.kind;
-    cloth.layers.as_ref().map_or(1, |l| l.count as usize)
-}
-
-/// How many points there are, and that the numbers of the shape fit each other.
-fn points(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
-    let Kind::Cloth(cloth) = &body.kind;
-    if let Some(points) = cloth.shape.points().map(|p| p * layers(body))
-        && points > MAX_POINTS
-    {
-        let message = format!("makes {points} points; the most is {MAX_POINTS}");
-        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape"), message));
-    }
-    if let Some((at, why)) = cloth.shape.fault() {
-        faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape/{at}"), why));
-    }
+    body.kind.cloth().and_then(|c| c.layers.as_ref()).map_or(1, |l| l.count as usize)
 }
 
 fn handles(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {

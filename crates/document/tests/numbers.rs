@@ -46,7 +46,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (6, 4, 5));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 4, 5));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -59,6 +59,7 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("Floor", "/floor"),
         ("FrameSpan", "/frames"),
         ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),
+        ("Drift", "/bodies/pods/kind/drift"),
         ("Ring", "/bodies/float/kind/cloth/shape/ring"),
     ] {
         let full = full();
@@ -140,7 +141,7 @@ fn any_row_of_edits_is_undone_by_their_inverses_and_done_again_by_theirs() {
     for _ in 0..20 {
         let mut document = full();
         let mut steps = vec![document.clone()];
-        for _ in 0..10 {
+        for _ in 0..14 {
             let patch = match dice.throw(5) {
                 0 => json!([{"op": "remove", "path": "/fields/eddies"}]),
                 1 => {

@@ -22,7 +22,7 @@ fn patch(v: Value) -> json_patch::Patch {
 #[test]
 fn a_good_scene_is_read_and_its_defaults_are_filled_in() {
     let s = validate(&scene()).unwrap();
-    let nematon_document::Kind::Cloth(cloth) = &s.bodies[0].kind;
+    let Some(cloth) = s.bodies[0].kind.cloth() else { unreachable!() };
     assert_eq!(cloth.matter.drag, 1.28);
     assert_eq!(s.floor.unwrap().friction, 0.5);
 }
@@ -288,4 +288,29 @@ fn a_bend_is_told_in_the_unit_that_is_shown() {
         json!({"areal_weight": 0.3, "bend_warp": 2.4e-5});
     let told = changes(&before, &validate(&stiffer).unwrap(), "canopy");
     assert_eq!(told[0].words, "Landing canopy bend, warp, 12 to 24 µN·m");
+}
+
+#[test]
+fn loose_pieces_need_room_and_are_neither_held_nor_painted() {
+    let drift = |change: &dyn Fn(&mut Value)| {
+        let mut d = scene();
+        d["bodies"]["canopy"] = json!({"name": "Pods", "kind": {"drift": {
+            "size": [0.3, 0.3, 0.3], "count": 400, "radius": 0.012, "variation": 0.2, "weight": 0.001
+        }}});
+        change(&mut d["bodies"]["canopy"]);
+        validate(&d).err().unwrap_or_default()
+    };
+    assert_eq!(drift(&|_| {}), vec![]);
+    let faults = drift(&|b| b["kind"]["drift"]["size"] = json!([0.1, 0.1, 0.1]));
+    assert_eq!(faults[0].path, "/bodies/canopy/kind/drift/count");
+    assert!(faults[0].message.contains("has room for 27"), "{}", faults[0].message);
+    let faults = drift(&|b| b["grips"] = json!({"g": {"name": "G", "points": [{"corner": "a"}]}}));
+    assert_eq!(faults[0].path, "/bodies/canopy/grips");
+    let faults = drift(
+        &|b| b["maps"] = json!({"m": {"name": "M", "layers": [{"weights": {"distance": {"to": {"border": "back"}, "from": 0, "until": 1}}}]}}),
+    );
+    assert!(
+        faults.iter().any(|f| f.path == "/bodies/canopy/maps" || f.path.starts_with("/bodies/canopy/maps")),
+        "{faults:?}"
+    );
 }

@@ -1,6 +1,6 @@
 //! What a matter is like in the hand: how a strip of it droops, what the body weighs, how it swings.
 use crate::{MeshLibrary, ShapeError, shape};
-use nematon_document::{Act, Body, Kind, Scene};
+use nematon_document::{Act, Body, Scene};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -33,6 +33,7 @@ pub struct Feel {
 /// # Errors
 /// When the body has no shape.
 pub fn feel(scene: &Scene, body: &Body, library: &impl MeshLibrary) -> Result<Feel, ShapeError> {
+    let own = body.kind.cloth().ok_or(ShapeError::Loose)?;
     let shaped = shape(body, library)?;
     let first = scene.frames.moment(scene.frames.first as f64);
     let strength = |f: &nematon_document::Field| match &f.act {
@@ -45,7 +46,6 @@ pub fn feel(scene: &Scene, body: &Body, library: &impl MeshLibrary) -> Result<Fe
         .iter()
         .map(|[_, b, c]| 0.5 * f64::from(b[0] * c[1] - b[1] * c[0]).abs())
         .sum();
-    let Kind::Cloth(own) = &body.kind;
     let m = &own.matter;
     let weight = m.areal_weight * gravity;
     let (lo, hi) = shaped.placed.iter().fold((f32::MAX, f32::MIN), |(a, b), p| (a.min(p[1]), b.max(p[1])));

@@ -3,6 +3,7 @@
 
 mod air;
 mod collide;
+mod drift;
 mod feel;
 mod fingerprint;
 mod inputs;

@@ -1,5 +1,5 @@
 //! Rest shapes that change with time.
-use nematon_document::{Body, Kind, Rest, Scene, Value};
+use nematon_document::{Body, Rest, Scene, Value};
 use nematon_solver::RestMotion;
 
 /// A body's rest scale and bend.
@@ -11,7 +11,7 @@ pub struct Relaxed {
 /// Of the bodies of an island, those whose rest shape is not simply as it starts.
 pub fn relaxed(bodies: &[&Body]) -> Vec<Relaxed> {
     let keyed = |(body, b): (usize, &&Body)| {
-        let Kind::Cloth(own) = &b.kind;
+        let own = b.kind.cloth()?;
         let moves = |v: &Value| !v.is(1.0);
         let rest = own.rest.clone().filter(|r| moves(&r.scale) || moves(&r.bend))?;
         Some(Relaxed { body, rest })

@@ -73,8 +73,11 @@ pub fn set_down(scene: &Scene, thing: &Thing, library: &impl MeshLibrary) -> Res
 fn of_body(scene: &Scene, id: &BodyId, library: &impl MeshLibrary) -> Result<Skin, String> {
     let body = scene.bodies.get(id).ok_or("There is no such body.")?;
     let s = shape(body, library).map_err(|e| format!("{}: {e}", body.name))?;
-    let Kind::Cloth(own) = &body.kind;
-    Ok(Skin { points: s.placed, triangles: s.mesh.triangles, around: 0.5 * own.matter.thickness })
+    let around = match &body.kind {
+        Kind::Cloth(own) => 0.5 * own.matter.thickness,
+        Kind::Drift(own) => own.largest(),
+    };
+    Ok(Skin { points: s.placed, triangles: s.mesh.triangles, around })
 }
 
 /// `None` for a plane, which has no end.

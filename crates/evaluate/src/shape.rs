@@ -50,6 +50,8 @@ pub enum ShapeError {
         "its rest shape has {found} points and triangles, and its own has {own}. Both must be one mesh in two shapes"
     )]
     OtherRest { found: String, own: String },
+    #[error("it is loose pieces; only cloth is like something in the hand")]
+    Loose,
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
 }
@@ -103,7 +105,13 @@ impl Shaped {
 /// # Errors
 /// When the mesh is missing or unfit, or a grip names what isn't there.
 pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
-    let Kind::Cloth(own) = &body.kind;
+    match &body.kind {
+        Kind::Cloth(own) => cloth(body, own, library),
+        Kind::Drift(own) => Ok(crate::drift::shape(body, own)),
+    }
+}
+
+fn cloth(body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let (position, turn) = body.place.stands();
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
@@ -236,11 +244,13 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
 
 /// What the solver is told of a body before it moves.
 pub fn body_rest(body: &Body, shaped: &Shaped) -> nematon_solver::Rest {
-    nematon_solver::Rest::Cloth(cloth_rest(body, shaped))
+    match &body.kind {
+        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(own, shaped))),
+        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(own, shaped)),
+    }
 }
 
-fn cloth_rest(body: &Body, shaped: &Shaped) -> ClothRest {
-    let Kind::Cloth(own) = &body.kind;
+fn cloth_rest(own: &Cloth, shaped: &Shaped) -> ClothRest {
     let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
     let m = &own.matter;
     ClothRest {

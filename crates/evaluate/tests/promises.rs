@@ -1,6 +1,6 @@
 //! What stands between the document and the solver.
 #![allow(clippy::unwrap_used)]
-use nematon_document::{BodyId, Cloth, Kind, Scene, parse};
+use nematon_document::{BodyId, Cloth, Scene, parse};
 use nematon_evaluate::*;
 use nematon_solver::NoWatch;
 
@@ -21,12 +21,12 @@ fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
 }
 
 fn cloth<'s>(s: &'s mut Scene, body: &str) -> &'s mut Cloth {
-    let Kind::Cloth(cloth) = &mut s.bodies[&BodyId::from(body)].kind;
+    let Some(cloth) = s.bodies[&BodyId::from(body)].kind.cloth_mut() else { unreachable!() };
     cloth
 }
 
 fn nth(s: &mut Scene, body: usize) -> &mut Cloth {
-    let Kind::Cloth(cloth) = &mut s.bodies[body].kind;
+    let Some(cloth) = s.bodies[body].kind.cloth_mut() else { unreachable!() };
     cloth
 }
 

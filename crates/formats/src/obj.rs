@@ -90,6 +90,12 @@ pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]], with: With) ->
     for t in &mesh.uvs {
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
     }
+    if !mesh.radii.is_empty() {
+        (1..=positions.len()).for_each(|p| {
+            let _ = writeln!(out, "p {p}");
+        });
+        return out;
+    }
     if with.normals {
         for n in mesh.normals(positions) {
             let _ = writeln!(out, "vn {} {} {}", n[0], n[1], n[2]);

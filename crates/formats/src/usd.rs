@@ -1,4 +1,4 @@
-//! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates.
+//! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates, and loose points.
 use crate::motion::{Delivery, Frame, Motion, With};
 use nematon_geometry::Mesh;
 use std::fmt::Display;
@@ -37,6 +37,9 @@ type Again<'a, 'b> = &'a mut dyn FnMut() -> Box<dyn Iterator<Item = Frame> + 'b>
 
 fn mesh(sink: &mut impl Write, name: &str, motion: &Motion, with: With, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
+    if !mesh.radii.is_empty() {
+        return points(sink, name, motion, frames);
+    }
     write!(
         sink,
         "def Mesh \"{name}\"\n{{\n    uniform token subdivisionScheme = \"none\"\n    \
@@ -68,6 +71,27 @@ fn mesh(sink: &mut impl Write, name: &str, motion: &Motion, with: With, frames: 
         }
     }
     // Known only after the points.
+    writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
+    for (number, (lo, hi)) in (first..).zip(&extents) {
+        triples(sink, number, &[*lo, *hi])?;
+    }
+    writeln!(sink, "    }}\n}}")
+}
+
+/// Loose points, each as wide as it is.
+fn points(sink: &mut impl Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
+    let Motion { mesh, first, .. } = *motion;
+    writeln!(sink, "def Points \"{name}\"\n{{")?;
+    writeln!(sink, "    float[] widths = [{}]", list(mesh.radii.iter().map(|r| 2.0 * r)))?;
+    writeln!(sink, "    point3f[] points.timeSamples = {{")?;
+    let most = mesh.radii.iter().copied().fold(0.0, f32::max);
+    let mut extents = vec![];
+    for (number, frame) in (first..).zip(frames()) {
+        let frame = Mesh { positions: frame?, ..Mesh::default() };
+        let (lo, hi) = frame.bounds();
+        extents.push((lo.map(|c| c - most), hi.map(|c| c + most)));
+        triples(sink, number, &frame.positions)?;
+    }
     writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
     for (number, (lo, hi)) in (first..).zip(&extents) {
         triples(sink, number, &[*lo, *hi])?;

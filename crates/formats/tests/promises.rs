@@ -136,6 +136,30 @@ fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
 }
 
 #[test]
+fn loose_points_go_out_as_points_as_wide_as_they_are() {
+    let positions = vec![[0.0, 1.0, 0.0], [0.5, 1.0, 0.0]];
+    let m = nematon_geometry::Mesh {
+        positions: positions.clone(),
+        radii: vec![0.01, 0.025],
+        ..Default::default()
+    };
+    let motion = Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0 };
+    let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
+    let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
+    for part in [
+        "def Points \"Pods\"",
+        "float[] widths = [0.02, 0.05]",
+        "8: [(0, 0.5, 0), (0.5, 0.5, 0)],",
+        "8: [(-0.025, 0.475, -0.025), (0.525, 0.525, 0.025)],",
+    ] {
+        assert!(text.contains(part), "{part} is missing from {text}");
+    }
+    assert!(!text.contains("face") && text.matches('{').count() == text.matches('}').count(), "{text}");
+    let still = String::from_utf8(write(Kind::Still, &motion, &frames).unwrap()).unwrap();
+    assert!(still.contains("v 0.5 1 0\np 1\np 2\n") && !still.contains("vn"), "{still}");
+}
+
+#[test]
 fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
     let m = sheet(1.0, 1.0, 2, 2);
     let motion = Motion { name: "../Ärmel", mesh: &m, first: 1001, count: 3, rate: 24.0 };

@@ -5,6 +5,7 @@ mod borders;
 mod check;
 mod clean;
 mod density;
+pub mod fill;
 mod layers;
 pub mod material;
 mod mesh;

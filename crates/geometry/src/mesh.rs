@@ -17,6 +17,8 @@ pub struct Mesh {
     /// How many of the triangles, one after the other, make up each face as it was made or brought in; empty where each
     /// triangle is one.
     pub faces: Vec<u32>,
+    /// Of loose points, metres; empty where points belong to triangles.
+    pub radii: Vec<f32>,
 }
 
 /// A face: its points in turn, and their texture coordinates where the mesh has any.

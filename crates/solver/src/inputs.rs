@@ -8,7 +8,7 @@ use std::sync::Arc;
 /// A body before it moves.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Rest {
-    Cloth(ClothRest),
+    Cloth(Box<ClothRest>),
     Free(FreeRest),
 }
 

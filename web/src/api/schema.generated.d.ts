@@ -1802,9 +1802,29 @@ export interface components {
          * @enum {string}
          */
         Dye: "linen" | "madder" | "weld" | "woad" | "moss" | "plum" | "rust";
-        /** @description What a body is, with what only its kind has. */
+        /**
+         * @description What a body is, with what only its kind has.
+         * @example {
+         *       "drift": {
+         *         "size": [
+         *           0.3,
+         *           0.3,
+         *           0.3
+         *         ],
+         *         "count": 400,
+         *         "radius": 0.012,
+         *         "variation": 0.2,
+         *         "weight": 0.001,
+         *         "drag": 0.47,
+         *         "friction": 0.4,
+         *         "seed": 0
+         *       }
+         *     }
+         */
         Kind: {
             cloth: components["schemas"]["Cloth"];
+        } | {
+            drift: components["schemas"]["Drift"];
         };
         /** @description A surface that bends and hardly stretches. */
         Cloth: {
@@ -2211,6 +2231,59 @@ export interface components {
         /** @description How a value goes from a key to the next. */
         Way: "straight" | "step" | "smooth";
         Formula: string;
+        /** @description Loose pieces that nothing holds together: pods, beads, crumbs. They fill a box about the body's place. */
+        Drift: {
+            /**
+             * Space
+             * @description The box that they fill at first.
+             */
+            size: number[];
+            /**
+             * Pieces
+             * Format: uint32
+             */
+            count: number;
+            /**
+             * Radius
+             * Format: double
+             * @description Of a piece of the mean size.
+             */
+            radius: number;
+            /**
+             * Variation
+             * Format: double
+             * @description By how much of it the largest are larger, and the smallest smaller.
+             * @default 0
+             */
+            variation: number;
+            /**
+             * Weight
+             * Format: double
+             * @description Of a piece of the mean size; larger ones weigh more by their volume.
+             */
+            weight: number;
+            /**
+             * Drag
+             * Format: double
+             * @description Drag coefficient of a ball: 0.47 for one that is smooth.
+             * @default 0.47
+             */
+            drag: number;
+            /**
+             * Friction
+             * Format: double
+             * @description Coulomb friction; the larger of two acts.
+             * @default 0.4
+             */
+            friction: number;
+            /**
+             * Seed
+             * Format: uint32
+             * @description Another is another filling of the same kind.
+             * @default 0
+             */
+            seed: number;
+        };
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
          *     a place has one.
@@ -3354,7 +3427,7 @@ export interface components {
         };
         /**
          * @description Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `triangles` (triangles x 3 u32), and where there are
+         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points (radii f32, metres), `triangles` (triangles x 3 u32), and where there are
          *     UVs their corners (triangles x 3 u32).
          */
         ShapeHead: {
@@ -3364,6 +3437,11 @@ export interface components {
             triangles: number;
             /** Format: uint */
             uvs: number;
+            /**
+             * Format: uint
+             * @description As many as points where these are loose, or none.
+             */
+            radii: number;
             /**
              * Format: float
              * @description Metres.

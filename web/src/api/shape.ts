@@ -6,6 +6,8 @@ export type Shape = {
   /** Where the points start in the world, metres. */
   placed: Float32Array;
   uvs: Float32Array;
+  /** Of loose points, metres; empty where points belong to triangles. */
+  radii: Float32Array;
   triangles: Uint32Array;
   uvTriangles: Uint32Array;
 };
@@ -27,7 +29,8 @@ export async function readShape(id: number, body: string): Promise<Shape> {
   // The unplaced shape stands between.
   floats(3 * head.points);
   const uvs = floats(2 * head.uvs);
+  const radii = floats(head.radii);
   const triangles = words(3 * head.triangles);
   const uvTriangles = head.uvs > 0 ? words(3 * head.triangles) : new Uint32Array();
-  return { head, placed, uvs, triangles, uvTriangles };
+  return { head, placed, uvs, radii, triangles, uvTriangles };
 }

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
 import { useScene, useShape } from '../state/queries';
+import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, SwitchField } from '../ui/choice-field';
@@ -24,15 +25,25 @@ export function HoldStep() {
   const { shape } = useShape(id);
   const open = useView((v) => v.grip);
   const points = useView((v) => v.points.length);
+  const loose = useScene((s) => Boolean(s.bodies[id] && !clothOf(s.bodies[id]))) ?? false;
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
   const to = (g: Grip) => (typeof g.to === 'object' ? ` to ${handles[g.to.handle]?.name ?? 'a handle'}` : '');
+  const which = bodies.length > 1 && (
+    <div className="pb-2">
+      <ChoiceField label="Body" value={id} options={bodies} onChoose={(b) => setView({ body: b, points: [], grip: null })} />
+    </div>
+  );
+  if (loose) {
+    return (
+      <>
+        {which}
+        <Note>These are loose pieces: nothing holds them. They begin in their space and fall.</Note>
+      </>
+    );
+  }
   return (
     <>
-      {bodies.length > 1 && (
-        <div className="pb-2">
-          <ChoiceField label="Body" value={id} options={bodies} onChoose={(b) => setView({ body: b, points: [], grip: null })} />
-        </div>
-      )}
+      {which}
       <Section
         title="Grips"
         action={

@@ -209,7 +209,7 @@ function curesOf(key: string, snag: Snag): Cure[] {
     label: `${steps} to ${Math.min(200, 2 * steps)}`,
     act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: Math.min(200, 2 * steps) }]),
   };
-  const matter = clothOf(body).matter as unknown as Record<string, number> | undefined;
+  const matter = clothOf(body)?.matter as unknown as Record<string, number> | undefined;
   const twice = (keys: string[], words: string, label: string): Cure => ({
     words,
     label,

@@ -3,7 +3,7 @@ import { DYED, DYES } from '../state/dyes';
 import { edit, editBy } from '../state/project';
 import { kinds } from '../state/pointer';
 import { useMatters, useScene, useSchema, useShape } from '../state/queries';
-import { clothOf } from '../state/value';
+import { clothOf, kindOf } from '../state/value';
 import { setView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
@@ -17,7 +17,7 @@ import { NoBody } from './no-body';
 import { PlaceRows } from './place';
 import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
-import { addShape, capital } from './things';
+import { addKind, addShape, capital } from './things';
 import { useBody } from './use-body';
 
 export function ShapeStep() {
@@ -40,19 +40,25 @@ export function ShapeStep() {
           {kinds(schema, 'Shape').map(({ kind }) => (
             <Button key={kind} onClick={() => void addShape(kind)}>{capital(kind)}</Button>
           ))}
+          {kinds(schema, 'Kind').map(({ kind }) => (
+            <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>{capital(kind)}</Button>
+          ))}
         </div>
       </Section>
     </>
   );
 }
 
+/** What kinds of bodies are, in a few words. */
+const KINDS: Record<string, string> = { drift: 'Loose pieces that fall and pile up: pods, beads, crumbs' };
+
 function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) {
   const { shape, fault } = useShape(id);
   return (
     <Row
       name={body.name}
-      note={shape ? count(shape.head.points, 'point') : fault ? 'no shape' : '…'}
-      mark={<Swatch dye={body.dye ?? 'linen'} />}
+      note={shape ? count(shape.head.points, clothOf(body) ? 'point' : 'piece') : fault ? 'no shape' : '…'}
+      mark={<Swatch dye={body.dye ?? 'linen'} kind={kindOf(body)} />}
       open={open}
       onOpen={() => setView({ body: id, points: [], grip: null })}
       tools={<ThingTools kind="bodies" id={id} name={body.name} />}
@@ -62,9 +68,15 @@ function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) 
   );
 }
 
-const Swatch = ({ dye }: { dye: Dye }) => (
+/** The outlines of the kinds. */
+const OUTLINES: Record<string, string> = {
+  cloth: 'M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z',
+  drift: 'M2 5a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M9 4a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M5.500 11.500a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0',
+};
+
+const Swatch = ({ dye, kind }: { dye: Dye; kind: string }) => (
   <svg width="16" height="16" aria-hidden>
-    <path d="M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z" fill={DYED[dye]} stroke="var(--ink)" strokeWidth="1.5" />
+    <path d={OUTLINES[kind] ?? OUTLINES['cloth']} fill={DYED[dye]} stroke="var(--ink)" strokeWidth="1.5" />
   </svg>
 );
 
@@ -78,16 +90,27 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
   return (
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
-      <Matter id={id} body={body} />
-      <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
-        <ShapeNumbers id={id} body={body} />
-        {fault && <Note tone="care">{fault}</Note>}
-        {shape && (
-          <Note>
-            Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide, {count(shape.head.triangles, 'triangle')}
-          </Note>
-        )}
-      </Fold>
+      {clothOf(body) ? (
+        <>
+          <Matter id={id} body={body} />
+          <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
+            <ShapeNumbers id={id} body={body} />
+            {fault && <Note tone="care">{fault}</Note>}
+            {shape && (
+              <Note>
+                Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide, {count(shape.head.triangles, 'triangle')}
+              </Note>
+            )}
+          </Fold>
+        </>
+      ) : (
+        <>
+          <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
+          <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
+          {fault && <Note tone="care">{fault}</Note>}
+          <Passing id={id} body={body} />
+        </>
+      )}
       {shape?.head.coarse && (
         <>
           <Note tone="care">Too coarse to fold: fewer than 16 edges across make a board.</Note>
@@ -116,15 +139,30 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
   );
 }
 
+/** Loose pieces fall through what doesn't touch others: said where that is so, with the cure. */
+function Passing({ id, body }: { id: string; body: Body }) {
+  const others = useScene((s) => Object.entries(s.bodies).filter(([k, b]) => k !== id && clothOf(b) && !b.touch?.others)) ?? [];
+  if (others.length === 0 || !body.touch?.others) return null;
+  const names = others.map(([, b]) => b.name).join(', ');
+  const cure = () =>
+    edit(`${names} touched by others`, others.map(([k, b]) => ({ op: 'add', path: `/bodies/${k}/touch`, value: { ...b.touch, others: true } })));
+  return (
+    <>
+      <Note tone="care">{names} {others.length === 1 ? 'touches' : 'touch'} no other bodies: the pieces fall through.</Note>
+      <Actions><Button onClick={() => void cure()}>Let them touch</Button></Actions>
+    </>
+  );
+}
+
 /** What it is made of: the picture first, then what is changed most. */
 function Matter({ id, body }: { id: string; body: Body }) {
   const matters = useMatters();
   const of = body.name;
   const base = `/bodies/${id}/kind/cloth/matter`;
   const part = (key: string, name?: string) => ({ path: `${base}/${key}`, ...(name ? { name } : {}) });
-  const began = matters.find((m) => m.id === clothOf(body).matter?.preset);
+  const began = matters.find((m) => m.id === clothOf(body)?.matter?.preset);
   const choose = (m: (typeof matters)[number], word: string) => edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
-  const nudged = began && Object.entries(began.matter).some(([k, v]) => clothOf(body).matter?.[k as keyof typeof began.matter] !== v);
+  const nudged = began && Object.entries(began.matter).some(([k, v]) => clothOf(body)?.matter?.[k as keyof typeof began.matter] !== v);
   return (
     <Fold name="Matter" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
       <ChoiceField
@@ -156,7 +194,7 @@ function Matter({ id, body }: { id: string; body: Body }) {
 
 /** The numbers of a generated shape, or how often a mesh is refined. */
 function ShapeNumbers({ id, body }: { id: string; body: Body }) {
-  const kind = Object.keys(clothOf(body).shape)[0]!;
+  const kind = Object.keys(clothOf(body)!.shape)[0]!;
   return <SchemaRows base={`/bodies/${id}/kind/cloth/shape/${kind}`} of={body.name} seldom={false} />;
 }
 
@@ -166,7 +204,7 @@ function makeFiner(id: string, body: Body) {
   return editBy(() => {
     const label = `${body.name} made finer`;
     const to = (path: string, value: unknown) => ({ op: 'replace' as const, path: `${base}/${path}`, value });
-    const { shape } = clothOf(body);
+    const { shape } = clothOf(body)!;
     if ('sheet' in shape) {
       const { width, depth } = shape.sheet;
       const edge = Math.min(width, depth) / 20;

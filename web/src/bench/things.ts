@@ -66,6 +66,28 @@ async function add(kind: Kind, wanted: string, make: (name: string, scene: Scene
 const addBody = (wanted: string, shape: object, size: [number, number], y: number) =>
   add('bodies', wanted, (name) => ({ name, kind: { cloth: { shape } }, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
 
+/** Adds a body of a kind that needs no shape first, as the schema says that it begins; it touches itself and others, and falls on what there is. */
+export const addKind = (kind: string) => {
+  const begins = kinds(now.schema(), 'Kind').find((k) => k.kind === kind)?.begins as { size?: number[] } | undefined;
+  const [, high = 1] = begins?.size ?? [];
+  return add('bodies', capital(kind), (name) => ({
+    name,
+    kind: { [kind]: begins },
+    place: { position: [0, above(high), 0], turn: [0, 0, 0] },
+    touch: { itself: true, others: true, group: 'cloth' },
+  }));
+};
+
+/** How high the middle of a thing of some height stands clear of all bodies. */
+function above(high: number): number {
+  let top = 1.3;
+  for (const key of Object.keys(now.scene()?.bodies ?? {})) {
+    const placed = now.shape(key)?.placed ?? new Float32Array();
+    for (let k = 1; k < placed.length; k += 3) top = Math.max(top, placed[k]!);
+  }
+  return Number((top + high / 2 + 0.05).toFixed(2));
+}
+
 /** Where along x a thing of some width and depth stands free of all bodies, the middle where that is free. */
 function beside([width, depth]: [number, number]): number {
   let right = -Infinity;

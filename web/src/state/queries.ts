@@ -1,6 +1,7 @@
 /** What the server knows, as it was last told: kept once and shown everywhere. */
 import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
 import { http, Problem, told, type Body, type Collider, type Lane, type Project, type Run } from '../api/http';
+import { clothOf } from './value';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
 import { useHere } from './here';
@@ -40,7 +41,7 @@ const projects = (removed: boolean) =>
   });
 const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown> });
 const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
-const shapeKey = (b: Body) => JSON.stringify([b.kind.cloth.shape, b.place, b.grips, b.kind.cloth.layers]);
+const shapeKey = (b: Body) => JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers]);
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
     queryKey: ['shape', id, key, shapeKey(body)],
@@ -106,7 +107,7 @@ export function useFeel(key: string) {
   const id = useOpen();
   const of = useScene((s) => {
     const b = s.bodies[key];
-    return b && JSON.stringify([shapeKey(b), b.kind.cloth.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
+    return b && clothOf(b) && JSON.stringify([shapeKey(b), clothOf(b)?.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
   });
   return useQuery({
     queryKey: ['feel', id, key, of],

@@ -27,5 +27,8 @@ export const placeOf = (n: Node | undefined) => ({
   turn: [0, 1, 2].map((k) => plain(n?.turn?.[k])),
 });
 
-/** What a body has of its kind. */
-export const clothOf = (b: Body) => b.kind.cloth;
+/** What kind of body it is. */
+export const kindOf = (b: Body) => Object.keys(b.kind)[0]!;
+
+/** What a cloth has of its kind; nothing of another kind. */
+export const clothOf = (b: Body) => ('cloth' in b.kind ? b.kind.cloth : undefined);

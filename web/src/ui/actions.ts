@@ -2,7 +2,7 @@
 import { grow, holdChosen } from '../bench/grips';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
-import { addCollider, addField, addShape, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
+import { addCollider, addField, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
 import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
@@ -76,8 +76,8 @@ export const fixed: Action[] = [
 export function actions(): Action[] {
   const projects = client.getQueryData<Summary[]>(['projects', false]) ?? [];
   const open = projects.map((p): Action => ({ name: `Open: ${p.name} (${p.id})`, act: () => openProject(p.id) }));
-  const adding = (of: 'Shape' | 'Form' | 'Act', what: string, add: (kind: string) => unknown) =>
+  const adding = (of: 'Shape' | 'Kind' | 'Form' | 'Act', what: string, add: (kind: string) => unknown) =>
     kinds(now.schema(), of).map(({ kind }): Action => ({ name: `Add ${what}: ${kind}`, act: () => void add(kind) }));
-  const fields = [...adding('Shape', 'a body', addShape), ...adding('Form', 'a collider', addCollider), ...adding('Act', 'a field', addField)];
+  const fields = [...adding('Shape', 'a body', addShape), ...adding('Kind', 'a body', addKind), ...adding('Form', 'a collider', addCollider), ...adding('Act', 'a field', addField)];
   return [...fixed, ...fields, ...open].filter((a) => a.can?.() ?? true);
 }

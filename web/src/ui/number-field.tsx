@@ -2,9 +2,10 @@
 import { useEffect, useRef, useState } from 'react';
 import { setValue } from '../state/project';
 import { setHere, useHere } from '../state/here';
+import type { Body } from '../api/http';
 import { at, facts } from '../state/pointer';
 import { now, openId, useScene, useSchema } from '../state/queries';
-import { isMotion, motionWords, type Value } from '../state/value';
+import { clothOf, isMotion, motionWords, type Value } from '../state/value';
 import { useView } from '../state/view';
 import { trial } from '../stream/trial';
 import { readSum, shownIn, showNumber } from './sum';
@@ -262,9 +263,11 @@ function Num(props: {
   );
 }
 
+const presetOf = (b: Body | undefined) => b && clothOf(b)?.matter?.preset;
+
 /** What the preset says that a matter began as. */
 function presetValue(path: string): number | undefined {
   const [, body, key] = /^\/bodies\/([^/]+)\/kind\/cloth\/matter\/(\w+)$/.exec(path) ?? [];
-  const preset = body && now.scene()?.bodies[body]?.kind.cloth.matter?.preset;
+  const preset = body && presetOf(now.scene()?.bodies[body]);
   return preset ? (now.matters().find((m) => m.id === preset)?.matter[key!] as number | undefined) : undefined;
 }

@@ -7,11 +7,12 @@ const UNITS: Record<string, Record<string, number>> = {
   'm/s': { 'm/s': 1, 'km/h': 1 / 3.6, kn: 1852 / 3600, mph: 0.44704 },
   '°': { '°': 1, deg: 1, rad: 180 / Math.PI },
   'µN·m': { 'µN·m': 1, 'uN·m': 1, 'µNm': 1, 'mN·m': 1e3, 'N·m': 1e6, Nm: 1e6 },
+  g: { g: 1, kg: 1000, mg: 1e-3 },
   'kg/m²': { 'kg/m²': 1, 'kg/m2': 1, 'g/m²': 1e-3, 'g/m2': 1e-3 },
 };
 
 /** Units of files that are shown as others: how they are called, and how many of them one is. */
-const SHOWN: Record<string, [string, number]> = { rad: ['°', 180 / Math.PI], 'N·m': ['µN·m', 1e6] };
+const SHOWN: Record<string, [string, number]> = { rad: ['°', 180 / Math.PI], 'N·m': ['µN·m', 1e6], kg: ['g', 1000] };
 
 /** The unit that a unit of the files is shown in, and the factor to it. */
 export function shownIn(unit: string): [string, number] {

@@ -2,11 +2,12 @@
 import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import type { Shape } from '../api/shape';
+import type { BodyLayer } from './body-layer';
 
 /** How often the hollows are evened out over the mesh: folds some edges wide show as one. */
 const EVEN = 3;
 
-export class ClothLayer {
+export class ClothLayer implements BodyLayer {
   readonly group = new T.Group();
   /** Places of the points on screen, metres; written by who has a frame, then `changed`. */
   readonly positions: Float32Array;

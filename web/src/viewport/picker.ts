@@ -23,7 +23,7 @@ export class Picker {
     const layer = this.stage.layers.get(id);
     const { canvas, camera } = this.stage;
     if (!layer || !canvas) return null;
-    const p = layer.cloth.positions;
+    const p = layer.drawn.positions;
     const out = new Float32Array(p.length);
     const v = new T.Vector3();
     camera.updateMatrixWorld();
@@ -36,13 +36,18 @@ export class Picker {
     return out;
   }
 
+  /** The same of a body whose points can be held: not of loose pieces. */
+  private held(id: string): Float32Array | null {
+    return this.stage.layers.get(id)?.shape.radii.length ? null : this.projected(id);
+  }
+
   /** Tells whether nothing stands between a point and the eye. */
   private sight(id: string): (point: number) => boolean {
     const { layers, colliders, camera } = this.stage;
     const layer = layers.get(id);
     if (!layer) return () => false;
-    for (const l of layers.values()) l.cloth.ready();
-    const meshes = [...[...layers.values()].filter((l) => l.cloth.group.visible).map((l) => l.cloth.mesh), ...colliders.meshes()];
+    for (const l of layers.values()) l.drawn.ready();
+    const meshes = [...[...layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...colliders.meshes()];
     // The triangles about a point are met at the point itself.
     const slack = 0.25 * layer.shape.head.shortest_edge;
     const eye = camera.getWorldPosition(new T.Vector3());
@@ -60,7 +65,7 @@ export class Picker {
 
   /** The point nearest to a place on the canvas, within a finger's reach. */
   pick(id: string, x: number, y: number, through: boolean): number | null {
-    const p = this.projected(id);
+    const p = this.held(id);
     if (!p) return null;
     const near: { point: number; score: number }[] = [];
     for (let k = 0; k < p.length; k += 3) {
@@ -75,7 +80,7 @@ export class Picker {
 
   /** All points inside a rectangle of the canvas. */
   within(id: string, x0: number, y0: number, x1: number, y1: number, through: boolean): number[] {
-    const p = this.projected(id);
+    const p = this.held(id);
     const found: number[] = [];
     for (let k = 0; p && k < p.length; k += 3) {
       const [x, y] = [p[k]!, p[k + 1]!];

@@ -14,7 +14,7 @@ import { clock } from '../stream/clock';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
 import { Arms, type Grabbed } from './arms';
-import { ClothLayer } from './cloth-layer';
+import { layerOf, type BodyLayer } from './body-layer';
 import { ColliderLayer } from './collider-layer';
 import { Ground } from './ground';
 import { Labels } from './labels';
@@ -66,7 +66,7 @@ function sky(dusk: boolean): T.Texture {
   return texture;
 }
 
-export type Layer = { cloth: ClothLayer; marks: MarkLayer; shape: Shape; shown: string };
+export type Layer = { drawn: BodyLayer; marks: MarkLayer; shape: Shape; shown: string };
 
 export class Stage {
   readonly scene = new T.Scene();
@@ -170,7 +170,7 @@ export class Stage {
       this.renderer?.dispose();
       this.renderer = undefined as never;
       // The next mount starts anew.
-      for (const l of this.layers.values()) l.cloth.dispose();
+      for (const l of this.layers.values()) l.drawn.dispose();
       this.layers.clear();
       this.framed = false;
       this.due = false;
@@ -255,19 +255,19 @@ export class Stage {
     const news: string[] = [];
     for (const [id, l] of this.layers) {
       if (shapes[id] === l.shape) continue;
-      this.scene.remove(l.cloth.group, l.marks.group);
-      l.cloth.dispose();
+      this.scene.remove(l.drawn.group, l.marks.group);
+      l.drawn.dispose();
       l.marks.dispose();
       this.layers.delete(id);
       if (shapes[id]) news.push(`again ${id}`);
     }
     for (const [id, shape] of Object.entries(shapes)) {
       if (this.layers.has(id)) continue;
-      const cloth = new ClothLayer(shape, this.plain, DYED[this.bodies[id]?.dye ?? 'linen']);
+      const drawn = layerOf(shape, this.plain, DYED[this.bodies[id]?.dye ?? 'linen']);
       const marks = new MarkLayer(shape);
-      cloth.mesh.userData = { kind: 'bodies', id };
-      this.layers.set(id, { cloth, marks, shape, shown: '' });
-      this.scene.add(cloth.group, marks.group);
+      drawn.mesh.userData = { kind: 'bodies', id };
+      this.layers.set(id, { drawn, marks, shape, shown: '' });
+      this.scene.add(drawn.group, marks.group);
       if (!news.includes(`again ${id}`)) news.push(id);
     }
     this.hide(this.hidden);
@@ -283,9 +283,9 @@ export class Stage {
 
   /** Whether a body lies in the view and is not tiny there. */
   private isSeen(id: string): boolean {
-    const cloth = this.layers.get(id)?.cloth;
-    if (!cloth) return true;
-    const ball = cloth.bounds().getBoundingSphere(new T.Sphere());
+    const drawn = this.layers.get(id)?.drawn;
+    if (!drawn) return true;
+    const ball = drawn.bounds().getBoundingSphere(new T.Sphere());
     this.camera.updateMatrixWorld();
     const seen = new T.Frustum().setFromProjectionMatrix(new T.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse));
     const high = ball.radius / (ball.center.distanceTo(this.camera.position) * Math.tan(T.MathUtils.degToRad(this.camera.fov / 2)));
@@ -295,7 +295,7 @@ export class Stage {
 
   setBodies(bodies: Record<string, Body>) {
     this.bodies = bodies;
-    for (const [id, l] of this.layers) l.cloth.setDye(DYED[bodies[id]?.dye ?? 'linen']);
+    for (const [id, l] of this.layers) l.drawn.setDye(DYED[bodies[id]?.dye ?? 'linen']);
     this.draw(false);
   }
 
@@ -333,7 +333,7 @@ export class Stage {
     const back = object.matrixWorld.clone().invert();
     const move = () => {
       object.updateMatrixWorld();
-      for (const g of [layer.cloth.group, layer.marks.group]) {
+      for (const g of [layer.drawn.group, layer.marks.group]) {
         g.matrixAutoUpdate = false;
         g.matrix.multiplyMatrices(object.matrixWorld, back);
       }
@@ -346,7 +346,7 @@ export class Stage {
       onDone: (position, turn) =>
         void placeThing('bodies', id, body.name, position, 'placed', turn).then((done) => {
           if (done) return;
-          for (const g of [layer.cloth.group, layer.marks.group]) g.matrix.identity();
+          for (const g of [layer.drawn.group, layer.marks.group]) g.matrix.identity();
           this.drawAll();
         }),
     };
@@ -360,13 +360,13 @@ export class Stage {
   setLook(look: { wire: boolean; air: boolean; dusk: boolean; floor: number | null; chosen: string | null; points: number[]; tool: Tool; hidden: string[] }) {
     this.chosen = look.chosen;
     for (const [id, l] of this.layers) {
-      l.cloth.setWire(look.wire);
+      l.drawn.setWire(look.wire);
       l.marks.choose(id === look.chosen ? look.points : []);
     }
     this.ground.set(look.floor, look.dusk);
     this.scene.background = sky(look.dusk);
     this.air.setLook(look.air, look.dusk);
-    for (const l of this.layers.values()) l.marks.follow(l.cloth.positions);
+    for (const l of this.layers.values()) l.marks.follow(l.drawn.positions);
     // Left is for choosing while points are chosen; the wheel and the other buttons always look around.
     if (this.controls) this.controls.mouseButtons.LEFT = (look.tool === 'look' ? T.MOUSE.ROTATE : -1) as T.MOUSE;
     this.hide(look.hidden);
@@ -376,7 +376,7 @@ export class Stage {
 
   private hide(hidden: string[]) {
     this.hidden = hidden;
-    for (const [id, l] of this.layers) l.cloth.group.visible = l.marks.group.visible = !hidden.includes(id);
+    for (const [id, l] of this.layers) l.drawn.group.visible = l.marks.group.visible = !hidden.includes(id);
     this.colliders.hide(hidden);
   }
 
@@ -388,15 +388,15 @@ export class Stage {
     let any = false;
     this.ghostShown = frame === clock.first;
     for (const [id, layer] of this.layers) {
-      const { cloth, marks } = layer;
+      const { drawn, marks } = layer;
       const tried = trial.shown?.places.get(id);
       const stretches = this.lanes.find((l) => l.body === id)?.stretches ?? [];
       const s = stretches.find((x) => x.first <= frame && frame <= x.last);
       let shown: Shown = { state: s?.state ?? 'missing', reasons: s?.reasons ?? [] };
       let moved = false;
-      if (tried && tried.length === cloth.positions.length) {
-        cloth.positions.set(tried);
-        cloth.changed('true');
+      if (tried && tried.length === drawn.positions.length) {
+        drawn.positions.set(tried);
+        drawn.changed('true');
         layer.shown = 'trial';
         moved = true;
         shown = { state: 'trial', reasons: [] };
@@ -408,8 +408,8 @@ export class Stage {
         // Lanes are told anew all the while a run goes on: what is on screen already stays.
         if (chunk && key === layer.shown) {
           told.push(`${id}:${frame}:${shown.state}`);
-        } else if (chunk && writeFrame(chunk, slot, cloth.positions)) {
-          cloth.changed(s.state === 'true' ? 'true' : 'stale');
+        } else if (chunk && writeFrame(chunk, slot, drawn.positions)) {
+          drawn.changed(s.state === 'true' ? 'true' : 'stale');
           layer.shown = key;
           moved = true;
           told.push(`${id}:${frame}:${shown.state}`);
@@ -427,7 +427,7 @@ export class Stage {
         told.push(`${id}:${frame}:${shown.state}`);
       }
       if (layer.shown === 'ghost') this.ghostShown = true;
-      if (moved) marks.follow(cloth.positions);
+      if (moved) marks.follow(drawn.positions);
       any ||= moved;
       if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
       for (const x of stretches) {
@@ -445,7 +445,7 @@ export class Stage {
   private ghost(layer: Layer): boolean {
     if (layer.shown === 'ghost') return false;
     layer.shown = 'ghost';
-    layer.cloth.rest();
+    layer.drawn.rest();
     return true;
   }
 
@@ -458,7 +458,7 @@ export class Stage {
   /** A box around all bodies as they stand on screen, or one. */
   bounds(only?: string | null): T.Box3 {
     const box = new T.Box3();
-    for (const [id, { cloth }] of this.layers) if ((!only || only === id) && cloth.group.visible) box.union(cloth.bounds());
+    for (const [id, { drawn }] of this.layers) if ((!only || only === id) && drawn.group.visible) box.union(drawn.bounds());
     if (box.isEmpty()) box.set(new T.Vector3(-1, 0, -1), new T.Vector3(1, 2, 1));
     return box;
   }
@@ -516,7 +516,7 @@ export class Stage {
 
   /** Where a point of a body is. */
   pointOf(id: string, point: number): T.Vector3 | null {
-    const p = this.layers.get(id)?.cloth.positions;
+    const p = this.layers.get(id)?.drawn.positions;
     return p && 3 * point + 2 < p.length ? new T.Vector3(p[3 * point], p[3 * point + 1], p[3 * point + 2]) : null;
   }
 
@@ -524,8 +524,8 @@ export class Stage {
   hit(x: number, y: number): Hit | null {
     if (this.arms.isNear) return null;
     const ray = this.picker.ray(x, y);
-    for (const l of this.layers.values()) l.cloth.ready();
-    const meshes = [...[...this.layers.values()].filter((l) => l.cloth.group.visible).map((l) => l.cloth.mesh), ...this.colliders.meshes()];
+    for (const l of this.layers.values()) l.drawn.ready();
+    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes()];
     const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
     return found ? (found.object.userData as Hit) : null;
   }

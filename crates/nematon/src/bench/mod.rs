@@ -4,8 +4,8 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Kind, Node, Scene, Shape, Sheet, Warp,
-    Wind, presets,
+    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Node, Scene, Shape, Sheet, Warp, Wind,
+    presets,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
 use serde_json::json;
@@ -188,7 +188,7 @@ fn metre((columns, rows): (u32, u32)) -> Scene {
     scene.floor = None;
     scene.fields.retain(|_, f| matches!(f.act, Act::Gravity(_)));
     for body in scene.bodies.values_mut() {
-        let Kind::Cloth(cloth) = &mut body.kind;
+        let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
         cloth.shape = Shape::Sheet(Sheet { width: 1.0, depth: 1.0, columns, rows, warp: Warp::Width });
         cloth.matter = cotton.clone();
         body.grips.clear();
@@ -205,7 +205,7 @@ fn square(n: (u32, u32), air: bool) -> Scene {
         body.grips
             .insert("corners".into(), Grip { name: "Corners".into(), on: true, points, to: HeldTo::World });
         if !air {
-            let Kind::Cloth(cloth) = &mut body.kind;
+            let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
             (cloth.matter.drag, cloth.matter.lift) = (0.0, 0.0);
         }
     }
@@ -235,7 +235,7 @@ fn folds(n: (u32, u32)) -> Scene {
     for body in scene.bodies.values_mut() {
         body.place = Node::still([0.03, 0.75, 0.02], [0.0, 0.3, 0.0]);
         body.touch.itself = true;
-        let Kind::Cloth(cloth) = &mut body.kind;
+        let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
         cloth.matter.thickness = 0.002;
     }
     let ball = Collider {
@@ -255,7 +255,7 @@ fn folds(n: (u32, u32)) -> Scene {
 fn canopy((columns, rows): (u32, u32)) -> Scene {
     let mut scene = demo::relay();
     for body in scene.bodies.values_mut() {
-        let Kind::Cloth(cloth) = &mut body.kind;
+        let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
         if let Shape::Sheet(s) = &mut cloth.shape {
             (s.columns, s.rows) = (columns, rows);
         }

@@ -60,13 +60,15 @@ struct SetDown {
 }
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `triangles` (triangles x 3 u32), and where there are
+/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points (radii f32, metres), `triangles` (triangles x 3 u32), and where there are
 /// UVs their corners (triangles x 3 u32).
 #[derive(Serialize, JsonSchema)]
 pub struct ShapeHead {
     pub points: usize,
     pub triangles: usize,
     pub uvs: usize,
+    /// As many as points where these are loose, or none.
+    pub radii: usize,
     /// Metres.
     pub shortest_edge: f32,
     pub longest_edge: f32,
@@ -185,6 +187,7 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
         points: m.positions.len(),
         triangles: m.triangles.len(),
         uvs: m.uvs.len(),
+        radii: m.radii.len(),
         shortest_edge: s.density.shortest_edge,
         longest_edge: s.density.longest_edge,
         smallest_fold: s.density.smallest_fold,
@@ -198,6 +201,7 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
     let mut out = (text.len() as u32).to_le_bytes().to_vec();
     out.extend(text);
     let floats = s.placed.iter().flatten().chain(m.positions.iter().flatten()).chain(m.uvs.iter().flatten());
+    let floats = floats.chain(&m.radii);
     out.extend(floats.flat_map(|c| c.to_le_bytes()));
     out.extend(m.triangles.iter().chain(&m.uv_triangles).flatten().flat_map(|k| k.to_le_bytes()));
     Ok(out)

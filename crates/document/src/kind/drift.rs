@@ -1,0 +1,87 @@
+use super::{Fault, Traits};
+use crate::{Body, MAX_POINTS};
+use nematon_geometry::fill;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Loose pieces that nothing holds together: pods, beads, crumbs. They fill a box about the body's place.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Drift {
+    /// The box that they fill at first.
+    #[schemars(title = "Space", inner(range(min = 0.001, max = 100)), extend("unit" = "m"))]
+    pub size: [f64; 3],
+    #[schemars(title = "Pieces", range(min = 1, max = 50_000))]
+    pub count: u32,
+    /// Of a piece of the mean size.
+    #[schemars(title = "Radius", range(min = 0.0002, max = 5), extend("unit" = "m"))]
+    pub radius: f64,
+    /// By how much of it the largest are larger, and the smallest smaller.
+    #[schemars(title = "Variation", range(min = 0, max = 0.9))]
+    #[serde(default)]
+    pub variation: f64,
+    /// Of a piece of the mean size; larger ones weigh more by their volume.
+    #[schemars(title = "Weight", range(min = 1e-8, max = 100), extend("unit" = "kg"))]
+    pub weight: f64,
+    /// Drag coefficient of a ball: 0.47 for one that is smooth.
+    #[schemars(title = "Drag", range(min = 0, max = 10))]
+    #[serde(default = "drag")]
+    pub drag: f64,
+    /// Coulomb friction; the larger of two acts.
+    #[schemars(title = "Friction", range(min = 0, max = 4))]
+    #[serde(default = "friction")]
+    pub friction: f64,
+    /// Another is another filling of the same kind.
+    #[schemars(title = "Seed", range(min = 0, max = 1_000_000), extend("seldom" = true))]
+    #[serde(default)]
+    pub seed: u32,
+}
+
+fn drag() -> f64 {
+    0.47
+}
+fn friction() -> f64 {
+    0.4
+}
+
+impl Drift {
+    /// Of the largest piece, metres.
+    pub fn largest(&self) -> f64 {
+        self.radius * (1.0 + self.variation)
+    }
+}
+
+impl Traits for Drift {
+    fn begin() -> Option<Drift> {
+        Some(Drift {
+            size: [0.3; 3],
+            count: 400,
+            radius: 0.012,
+            variation: 0.2,
+            weight: 0.001,
+            drag: drag(),
+            friction: friction(),
+            seed: 0,
+        })
+    }
+
+    fn faults(&self, body: &Body) -> Vec<Fault> {
+        let mut out = vec![];
+        let room = fill::room(self.size, self.largest());
+        if self.count as usize > MAX_POINTS {
+            out.push(Fault::own("count", format!("is {}; the most is {MAX_POINTS}", self.count)));
+        } else if self.count as usize > room {
+            let why =
+                format!("is {}, and its space has room for {room} of this size. Make it larger", self.count);
+            out.push(Fault::own("count", why));
+        }
+        if !body.grips.is_empty() {
+            out.push(Fault::common("grips", "can't be: nothing holds loose pieces"));
+        }
+        if !body.maps.is_empty() || !body.scaled.is_empty() {
+            let at = if body.maps.is_empty() { "scaled" } else { "maps" };
+            out.push(Fault::common(at, "can't be: maps are painted on cloth"));
+        }
+        out
+    }
+}

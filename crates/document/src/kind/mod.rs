@@ -1,0 +1,101 @@
+//! What a body is: one kind a file, with what only it has and what must fit there.
+mod cloth;
+mod drift;
+
+pub use cloth::*;
+pub use drift::Drift;
+
+use crate::Body;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What doesn't fit, where, in words that go on from its name.
+pub struct Fault {
+    /// Path in the kind's own part, or in what all bodies have.
+    pub at: String,
+    pub own: bool,
+    pub why: String,
+}
+
+impl Fault {
+    fn own(at: &str, why: String) -> Fault {
+        Fault { at: at.into(), own: true, why }
+    }
+    fn common(at: &str, why: &str) -> Fault {
+        Fault { at: at.into(), own: false, why: why.into() }
+    }
+}
+
+/// A kind of body.
+trait Traits: Sized {
+    /// One as it begins when it is added; none where it needs a shape first.
+    fn begin() -> Option<Self>;
+    /// The meshes that it names, with their paths in it.
+    fn sources(&self) -> Vec<(String, &MeshSource)> {
+        vec![]
+    }
+    fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+        vec![]
+    }
+    /// What the schema can't say.
+    fn faults(&self, body: &Body) -> Vec<Fault>;
+}
+
+macro_rules! kinds {
+    ($($kind:ident,)*) => {
+        /// What a body is, with what only its kind has.
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+        #[serde(rename_all = "lowercase")]
+        #[schemars(extend("examples" = Kind::all()))]
+        pub enum Kind {
+            $($kind($kind),)*
+        }
+
+        impl Kind {
+            /// One of each kind that needs no shape first, as it begins.
+            pub fn all() -> Vec<Kind> {
+                [$($kind::begin().map(Kind::$kind),)*].into_iter().flatten().collect()
+            }
+            /// The meshes that it names, with their paths in it.
+            pub fn sources(&self) -> Vec<(String, &MeshSource)> {
+                match self {
+                    $(Kind::$kind(k) => {
+                        let at = |path: String| format!("{}/{path}", stringify!($kind).to_lowercase());
+                        k.sources().into_iter().map(|(path, m)| (at(path), m)).collect()
+                    })*
+                }
+            }
+            pub fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+                match self { $(Kind::$kind(k) => k.sources_mut(),)* }
+            }
+            /// What doesn't fit, with its path in the body.
+            pub fn faults(&self, body: &Body) -> Vec<(String, String)> {
+                match self {
+                    $(Kind::$kind(k) => {
+                        let name = stringify!($kind).to_lowercase();
+                        let at = |f: &Fault| if f.own { format!("kind/{name}/{}", f.at) } else { f.at.clone() };
+                        k.faults(body).into_iter().map(|f| (at(&f), f.why)).collect()
+                    })*
+                }
+            }
+            /// A cloth, where it is one.
+            pub fn cloth(&self) -> Option<&Cloth> {
+                match self {
+                    Kind::Cloth(c) => Some(c),
+                    _ => None,
+                }
+            }
+            pub fn cloth_mut(&mut self) -> Option<&mut Cloth> {
+                match self {
+                    Kind::Cloth(c) => Some(c),
+                    _ => None,
+                }
+            }
+        }
+    };
+}
+
+kinds! {
+    Cloth,
+    Drift,
+}

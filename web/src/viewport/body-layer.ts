@@ -1,0 +1,27 @@
+/** What a body is drawn as. A kind of body that looks otherwise is one file more and a line in `layerOf`. */
+import type * as T from 'three';
+import type { Shape } from '../api/shape';
+import { ClothLayer } from './cloth-layer';
+import { DriftLayer } from './drift-layer';
+
+export interface BodyLayer {
+  readonly group: T.Group;
+  /** What rays meet. */
+  readonly mesh: T.Mesh;
+  /** Places of the points on screen, metres; written by who has a frame, then `changed`. */
+  readonly positions: Float32Array;
+  setWire(on: boolean): void;
+  setDye(colour: string): void;
+  /** The rest shape, as a ghost: there is no frame to show. */
+  rest(): void;
+  /** Takes in what was written to `positions`. */
+  changed(as: 'true' | 'stale' | 'ghost'): void;
+  /** Makes it ready for rays. */
+  ready(): void;
+  bounds(): T.Box3;
+  dispose(): void;
+}
+
+/** `plain` where drawing is slow. */
+export const layerOf = (shape: Shape, plain: boolean, colour: string): BodyLayer =>
+  shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour);

@@ -1,0 +1,69 @@
+/** Loose pieces: a small ball at each point. */
+import * as T from 'three';
+import type { Shape } from '../api/shape';
+import type { BodyLayer } from './body-layer';
+
+/** Pieces up to which each is drawn round. */
+const ROUND = 600;
+
+export class DriftLayer implements BodyLayer {
+  readonly group = new T.Group();
+  readonly positions: Float32Array;
+  readonly mesh: T.InstancedMesh;
+  private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
+  private place = new T.Matrix4();
+
+  constructor(private shape: Shape, plain: boolean, colour: string) {
+    this.positions = shape.placed.slice();
+    const look = { color: colour };
+    this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.85 });
+    const count = shape.head.points;
+    this.mesh = new T.InstancedMesh(new T.IcosahedronGeometry(1, count <= ROUND ? 2 : 1), this.material, count);
+    this.mesh.castShadow = this.mesh.receiveShadow = true;
+    this.mesh.frustumCulled = false;
+    this.group.add(this.mesh);
+    this.rest();
+  }
+
+  setWire(on: boolean) {
+    this.material.wireframe = on;
+  }
+
+  setDye(colour: string) {
+    this.material.color.set(colour);
+  }
+
+  rest() {
+    this.positions.set(this.shape.placed);
+    this.changed('ghost');
+  }
+
+  changed(as: 'true' | 'stale' | 'ghost') {
+    const solid = as === 'true';
+    if (this.material.transparent === solid) {
+      this.material.transparent = !solid;
+      this.material.needsUpdate = true;
+    }
+    this.material.opacity = solid ? 1 : as === 'stale' ? 0.8 : 0.55;
+    const { positions: p, place } = this;
+    const { radii } = this.shape;
+    for (let k = 0; k < radii.length; k++) {
+      const r = radii[k]!;
+      this.mesh.setMatrixAt(k, place.makeScale(r, r, r).setPosition(p[3 * k]!, p[3 * k + 1]!, p[3 * k + 2]!));
+    }
+    this.mesh.instanceMatrix.needsUpdate = true;
+    this.mesh.boundingSphere = null;
+  }
+
+  ready() {}
+
+  bounds(): T.Box3 {
+    return new T.Box3().setFromArray(this.positions).expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
+  }
+
+  dispose() {
+    this.mesh.geometry.dispose();
+    this.mesh.dispose();
+    this.material.dispose();
+  }
+}
