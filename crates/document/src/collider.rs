@@ -1,4 +1,4 @@
-use crate::{HandleId, Node};
+use crate::{HandleId, Node, Value};
 pub use nematon_solid::{BallForm, BoxForm, CapsuleForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -31,7 +31,7 @@ pub struct Collider {
     /// Coulomb friction; the larger of collider and matter acts.
     #[serde(default = "friction")]
     #[schemars(title = "Friction", range(min = 0, max = 4))]
-    pub friction: f64,
+    pub friction: Value,
     /// Whoever is in a group that is set apart from this one passes through.
     #[serde(default = "solid_group")]
     #[schemars(title = "Group", length(min = 1, max = 40))]
@@ -41,8 +41,8 @@ pub struct Collider {
 fn thickness() -> f64 {
     0.002
 }
-fn friction() -> f64 {
-    0.4
+fn friction() -> Value {
+    Value::Still(0.4)
 }
 fn solid_group() -> String {
     "solid".into()

@@ -23,7 +23,7 @@ fn patch(v: Value) -> json_patch::Patch {
 fn a_good_scene_is_read_and_its_defaults_are_filled_in() {
     let s = validate(&scene()).unwrap();
     let Some(cloth) = s.bodies[0].kind.cloth() else { unreachable!() };
-    assert_eq!(cloth.matter.drag, 1.28);
+    assert_eq!(cloth.matter.drag, 1.28.into());
     assert_eq!(s.floor.unwrap().friction, 0.5);
 }
 

@@ -2,11 +2,12 @@
 use crate::MeshLibrary;
 use crate::resolve::pose_at;
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Node, Scene,
+    Body, BodyId, Collider, ColliderId, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment, Node, Scene,
+    Value,
 };
 use nematon_geometry::Mesh;
 use nematon_solid::{Shaped, Solid, Standing};
-use nematon_solver::{ColliderMotion, ColliderRest, GripMotion, Rules};
+use nematon_solver::{ColliderMotion, ColliderRest, FrictionNow, GripMotion, Rules};
 use std::sync::Arc;
 
 /// Why a collider can't be. It is named by its message.
@@ -21,6 +22,7 @@ pub struct ColliderError {
 pub struct Track {
     pub id: ColliderId,
     place: Node,
+    friction: Value,
     shapes: Vec<Shaped>,
     pub rest: ColliderRest,
     /// Of what does not change with time.
@@ -44,11 +46,12 @@ pub fn tracks(
     library: &impl MeshLibrary,
 ) -> Result<Vec<Track>, ColliderError> {
     let mut out = vec![];
+    let first = scene.frames.moment(scene.frames.first as f64);
     for (id, c) in scene.colliders.iter().filter(|(_, c)| c.on) {
         let meets: Vec<bool> = bodies.iter().map(|b| scene.meet(&b.touch.group, &c.group)).collect();
         if meets.iter().any(|m| *m) {
             let named = |why: String| ColliderError { name: c.name.clone(), why };
-            out.push(track(id, c, meets, library).map_err(named)?);
+            out.push(track(id, c, meets, library, &first).map_err(named)?);
         }
     }
     Ok(out)
@@ -96,13 +99,15 @@ fn track(
     c: &Collider,
     meets: Vec<bool>,
     library: &impl MeshLibrary,
+    first: &Moment,
 ) -> Result<Track, String> {
     let Standing { solid, skin, shapes } = c.form.stand(&fetch(library))?;
     // Within a hollow one the skin has nothing to say.
     let skin = skin.filter(|_| !c.hollow);
     let solid = if c.hollow { solid.map(|s| Solid::Inside(Box::new(s))) } else { solid };
     let f = |v: f64| v as f32;
-    let rest = ColliderRest { solid, skin, thickness: f(c.thickness), friction: f(c.friction), meets };
+    let rest =
+        ColliderRest { solid, skin, thickness: f(c.thickness), friction: f(c.friction.at(first)), meets };
     let mut hash = blake3::Hasher::new();
     hash.update(
         format!("{:?} {:?} {:?} {:?}", rest.solid, rest.thickness, rest.friction, rest.meets).as_bytes(),
@@ -116,7 +121,7 @@ fn track(
         });
     }
     let hash = *hash.finalize().as_bytes();
-    Ok(Track { id: id.clone(), place: c.place.clone(), shapes, rest, hash })
+    Ok(Track { id: id.clone(), place: c.place.clone(), friction: c.friction.clone(), shapes, rest, hash })
 }
 
 impl Track {
@@ -141,6 +146,12 @@ impl Track {
         }
         let mix = |(p, q): (&[f32; 3], &[f32; 3])| std::array::from_fn(|c| p[c] + t * (q[c] - p[c]));
         Some(Arc::new(a.positions.iter().zip(b.positions.iter()).map(mix).collect()))
+    }
+
+    /// Its friction on the way to a frame, where that changes: as in the middle of the interval.
+    pub fn rubs(&self, scene: &Scene, collider: usize, frame: f64) -> Option<FrictionNow> {
+        let at = scene.frames.moment(frame - 0.5);
+        (!self.friction.is_still()).then(|| FrictionNow { collider, friction: self.friction.at(&at) as f32 })
     }
 
     /// Its way from the frame before to this one, by the scene's own numbers.

@@ -1,6 +1,6 @@
 //! Loose pieces: where they start, and what the solver is told of them.
 use crate::Shaped;
-use nematon_document::{Body, Drift};
+use nematon_document::{Body, Drift, Moment};
 use nematon_geometry::{Density, Mesh, fill, place};
 use nematon_solver::{FreeRest, Maps};
 
@@ -24,13 +24,13 @@ pub fn shape(body: &Body, own: &Drift) -> Shaped {
     Shaped { mesh, placed, rest: None, maps: Maps::default(), grips: vec![], density }
 }
 
-pub fn rest(own: &Drift, shaped: &Shaped) -> FreeRest {
+pub fn rest(own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
     let weight = |radius: &f32| (own.weight * (f64::from(*radius) / own.radius).powi(3)) as f32;
     FreeRest {
         positions: shaped.placed.clone(),
         radii: shaped.mesh.radii.clone(),
         masses: shaped.mesh.radii.iter().map(weight).collect(),
-        drag: own.drag as f32,
-        friction: own.friction as f32,
+        drag: own.drag.at(first) as f32,
+        friction: own.friction.at(first) as f32,
     }
 }

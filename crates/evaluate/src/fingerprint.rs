@@ -4,11 +4,13 @@
 //! A stored frame is true exactly when the scene as it is now asks for its fingerprint.
 use crate::collide::{Carried, Track};
 use crate::frame_inputs;
+use crate::matters::Changing;
 use crate::rest::Relaxed;
 use nematon_air::Marks;
 use nematon_document::{BodyId, Scene};
 use nematon_solver::{
-    ClothRest, Floor, Folds, FrameInputs, FreeRest, GripMotion, Matter, Pose, Rest, RestMotion, Rules,
+    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion, Matter, MatterNow, Pose, Rest,
+    RestMotion, Rules,
 };
 
 /// BLAKE3 of all that a frame was made from.
@@ -23,6 +25,7 @@ pub struct Island<'a> {
     pub tracks: &'a [Track],
     pub carried: &'a [Carried],
     pub relaxed: &'a [Relaxed],
+    pub changing: &'a [Changing],
 }
 
 /// The fingerprints of all frames of an island, the first frame first.
@@ -138,8 +141,19 @@ fn of_frame(
     let mut s = Sink(blake3::Hasher::new());
     s.0.update(&before.0);
     // Those of the island are told by what they follow from.
-    let FrameInputs { start, duration, substeps, gravity, fields, floor, colliders: _, grips: _, rests: _ } =
-        inputs;
+    let FrameInputs {
+        start,
+        duration,
+        substeps,
+        gravity,
+        fields,
+        floor,
+        colliders: _,
+        grips: _,
+        rests: _,
+        matters: _,
+        frictions: _,
+    } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
     s.f32(gravity);
@@ -173,6 +187,17 @@ fn of_frame(
         s.u32(&[5, body as u32]);
         numbers.extend(scale);
         numbers.extend(folds);
+    }
+    for c in island.changing {
+        let MatterNow { body, damping, drag, lift, friction } = c.motion(scene, first + index as f64);
+        s.u32(&[6, body as u32]);
+        numbers.extend([damping, drag, lift, friction]);
+    }
+    for (k, t) in island.tracks.iter().enumerate() {
+        if let Some(FrictionNow { collider, friction }) = t.rubs(scene, k, first + index as f64) {
+            s.u32(&[7, collider as u32]);
+            numbers.push(friction);
+        }
     }
     s.f32(&numbers);
     hashes.iter().for_each(|h| {

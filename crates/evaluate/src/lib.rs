@@ -8,6 +8,7 @@ mod feel;
 mod fingerprint;
 mod inputs;
 mod maps;
+mod matters;
 mod report;
 mod resolve;
 mod rest;

@@ -1,5 +1,6 @@
 use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
+use crate::matters::{Changing, changing};
 use crate::rest::{Relaxed, relaxed};
 use crate::shape::thin_enough;
 use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, body_rest, frame_inputs, shape};
@@ -18,6 +19,7 @@ pub struct Run {
     tracks: Vec<Track>,
     carried: Vec<Carried>,
     relaxed: Vec<Relaxed>,
+    changing: Vec<Changing>,
     states: Vec<State>,
     /// The frame that the states are at, counted from the first.
     at: usize,
@@ -58,15 +60,17 @@ struct Parts {
     tracks: Vec<Track>,
     carried: Vec<Carried>,
     relaxed: Vec<Relaxed>,
+    changing: Vec<Changing>,
 }
 
 impl Parts {
     fn of(scene: &Scene, bodies: &[BodyId], library: &impl MeshLibrary) -> Result<Parts, RunError> {
         let (mut members, mut rests, mut found) = (vec![], vec![], vec![]);
+        let first = scene.frames.moment(scene.frames.first as f64);
         for id in bodies {
             let b = scene.bodies.get(id).ok_or_else(|| RunError::NoSuchBody(id.clone()))?;
             let shaped = shape(b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
-            rests.push(body_rest(b, &shaped));
+            rests.push(body_rest(b, &shaped, &first));
             members.push((id.clone(), b.name.clone(), shaped));
             found.push(b);
         }
@@ -79,14 +83,15 @@ impl Parts {
                 thin_enough(rest).map_err(|why| RunError::Shape { body: found[k].name.clone(), why })?;
             }
         }
-        let relaxed = relaxed(&found);
-        Ok(Parts { members, rests, rules, tracks, carried, relaxed })
+        let (relaxed, changing) = (relaxed(&found), changing(&found));
+        Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing })
     }
 
     fn fingerprints(&self, scene: &Scene) -> Vec<Vec<Fingerprint>> {
-        let Parts { members, rests, rules, tracks, carried, relaxed } = self;
+        let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
-        let island = of_island(scene, &Island { bodies: &bodies, rests, rules, tracks, carried, relaxed });
+        let island =
+            of_island(scene, &Island { bodies: &bodies, rests, rules, tracks, carried, relaxed, changing });
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
     }
@@ -116,13 +121,24 @@ impl Run {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
         let prints = parts.fingerprints(scene);
-        let Parts { members, rules, tracks, carried, relaxed, .. } = parts;
+        let Parts { members, rules, tracks, carried, relaxed, changing, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
         let contact = Contact::new(&bodies, &rules, colliders).map_err(RunError::Contact)?;
         let states = bodies.iter().map(Body::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run { scene: scene.clone(), members, bodies, contact, tracks, carried, relaxed, states, at: 0 })
+        Ok(Run {
+            scene: scene.clone(),
+            members,
+            bodies,
+            contact,
+            tracks,
+            carried,
+            relaxed,
+            changing,
+            states,
+            at: 0,
+        })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
@@ -164,6 +180,10 @@ impl Run {
         inputs.colliders = self.tracks.iter().map(|t| t.motion(&self.scene, first + index as f64)).collect();
         inputs.grips = self.carried.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
         inputs.rests = self.relaxed.iter().map(|r| r.motion(&self.scene, first + index as f64)).collect();
+        inputs.matters = self.changing.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
+        let frictions = self.tracks.iter().enumerate();
+        inputs.frictions =
+            frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();
         inputs
     }
 

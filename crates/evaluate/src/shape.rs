@@ -1,5 +1,6 @@
 use nematon_document::{
-    Along, Body, Choice, Cloth, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Rest, RestShape, Shape,
+    Along, Body, Choice, Cloth, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest, RestShape,
+    Shape,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -242,15 +243,15 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
     }
 }
 
-/// What the solver is told of a body before it moves.
-pub fn body_rest(body: &Body, shaped: &Shaped) -> nematon_solver::Rest {
+/// What the solver is told of a body before it moves; numbers of its matter as they are at the `first` frame.
+pub fn body_rest(body: &Body, shaped: &Shaped, first: &Moment) -> nematon_solver::Rest {
     match &body.kind {
-        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(own, shaped))),
-        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(own, shaped)),
+        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(own, shaped, first))),
+        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(own, shaped, first)),
     }
 }
 
-fn cloth_rest(own: &Cloth, shaped: &Shaped) -> ClothRest {
+fn cloth_rest(own: &Cloth, shaped: &Shaped, first: &Moment) -> ClothRest {
     let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
     let m = &own.matter;
     ClothRest {
@@ -264,10 +265,10 @@ fn cloth_rest(own: &Cloth, shaped: &Shaped) -> ClothRest {
             shear: shear as f32,
             poisson: m.poisson as f32,
             bend: [bend_warp as f32, bend_weft as f32],
-            damping: m.damping as f32,
-            drag: m.drag as f32,
-            lift: m.lift as f32,
-            friction: m.friction as f32,
+            damping: m.damping.at(first) as f32,
+            drag: m.drag.at(first) as f32,
+            lift: m.lift.at(first) as f32,
+            friction: m.friction.at(first) as f32,
             thickness: m.thickness as f32,
         },
         folds: match (&shaped.rest, own.rest.as_ref().map(|r| &r.shape)) {

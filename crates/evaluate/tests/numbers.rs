@@ -81,6 +81,10 @@ fn a_key_leaves_true_what_comes_before_the_one_before_it() {
         ("/handles/boom/place/position/1/keys/1/value", 1),
         ("/bodies/canopy/kind/cloth/rest/scale/keys/1/value", 2),
         ("/bodies/canopy/kind/cloth/rest/bend/keys/1/value", 3),
+        ("/bodies/canopy/kind/cloth/matter/drag/keys/1/value", 3),
+        ("/bodies/canopy/kind/cloth/matter/friction/keys/1/value", 3),
+        ("/bodies/pods/kind/drift/drag/keys/1/value", 3),
+        ("/colliders/globe/friction/keys/1/value", 3),
     ] {
         let after = prints(&nudged(path));
         let same = before[0].iter().zip(&after[0]).take_while(|(p, q)| p == q).count();

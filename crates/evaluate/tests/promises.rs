@@ -141,8 +141,8 @@ fn what_can_not_be_run_is_named() {
     let fall = scene(|s| {
         s.frames.rate = 1.0;
         s.frames.last = 400;
-        nth(s, 1).matter.drag = 0.0;
-        nth(s, 1).matter.lift = 0.0;
+        nth(s, 1).matter.drag = 0.0.into();
+        nth(s, 1).matter.lift = 0.0.into();
     });
     let mut run = Run::start(&fall, &["flag".into()], &NoMeshes).unwrap();
     let e = loop {
@@ -331,4 +331,34 @@ fn a_field_acts_where_its_zone_is_and_on_whom_it_names() {
     let stand = now.fields.iter().find_map(|f| f.stand).unwrap();
     assert!((stand.origin[0] - 5.5).abs() < 1e-6, "{stand:?}");
     assert_eq!(now.handles[0].1.position, [4.5, 0.0, 0.0]);
+}
+
+#[test]
+fn drag_that_is_keyed_away_lets_a_sheet_fall_as_in_a_vacuum() {
+    let with = |drag: &str, lift: &str| {
+        let text = format!(
+            r#"{{"nematon": 2, "name": "Fall", "frames": {{"first": 1, "last": 25, "rate": 24}},
+            "bodies": {{"sheet": {{"name": "Sheet", "place": {{"position": [0, 9, 0]}},
+                "kind": {{"cloth": {{"shape": {{"sheet": {{"width": 0.5, "depth": 0.5, "columns": 9, "rows": 9}}}},
+                    "matter": {{"drag": {drag}, "lift": {lift}}}}}}}}}}},
+            "fields": {{"pull": {{"name": "Pull", "act": {{"gravity": {{"strength": 9.81}}}}}}}}}}"#
+        );
+        let scene = parse(&text).unwrap();
+        let mut run = Run::start(&scene, &[BodyId::from("sheet")], &NoMeshes).unwrap();
+        let mut speeds = vec![];
+        while !run.is_done() {
+            let before = run.positions(0)[40][1];
+            run.advance(&NoWatch).unwrap();
+            speeds.push(f64::from(before - run.positions(0)[40][1]) * 24.0);
+        }
+        speeds
+    };
+    let gone = r#"{"keys": [{"frame": 1, "value": 1.28, "then": "step"}, {"frame": 13, "value": 0}]}"#;
+    let held = with("1.28", "0");
+    let let_go = with(gone, "0");
+    assert_eq!(held[..12], let_go[..12], "as ever until the key");
+    // Near its final speed it gains nothing; without air it gains g t.
+    assert!(held[23] - held[13] < 0.05, "{held:?}");
+    let gain = let_go[23] - let_go[13];
+    assert!((gain - 9.81 * 10.0 / 24.0).abs() < 0.02, "{gain}");
 }

@@ -43,7 +43,8 @@ pub(crate) struct Outside {
 }
 
 impl Outside {
-    fn most(map: &[f32]) -> f32 {
+    /// The largest of a map; 1 where it is empty.
+    pub fn most(map: &[f32]) -> f32 {
         map.iter().copied().reduce(f32::max).unwrap_or(1.0)
     }
 

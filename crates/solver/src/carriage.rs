@@ -50,12 +50,16 @@ pub(crate) struct Carriage<'a> {
     kept: f32,
     /// The same for each point, where it differs.
     keeps: Vec<f32>,
+    /// Whether air acts on it.
+    airy: bool,
 }
 
 impl<'a> Carriage<'a> {
     /// Of the body of a number, for sub-steps of `dt` seconds.
     pub fn new(body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
-        let kept = |scale: f32| libm::exp(-f64::from(body.damping * scale) * f64::from(dt)) as f32;
+        let now = frame.matter_of(number);
+        let damping = now.map_or(body.damping, |m| m.damping);
+        let kept = |scale: f32| libm::exp(-f64::from(damping * scale) * f64::from(dt)) as f32;
         let grips = frame.grips.iter().filter(|g| g.body == number);
         Carriage {
             body,
@@ -64,6 +68,7 @@ impl<'a> Carriage<'a> {
             grips: grips.map(|g| (g, g.points.iter().map(|&p| body.place(p)).collect())).collect(),
             kept: kept(1.0),
             keeps: body.damped.iter().map(|s| kept(*s)).collect(),
+            airy: now.map_or(body.airy, |m| m.drag > 0.0 || m.lift > 0.0),
         }
     }
 
@@ -188,7 +193,7 @@ impl<'a> Carriage<'a> {
         for k in from..to {
             // Safety: the points of a leaf are touched by no other.
             let Point { x, free, v, air, flow, start, was, way } = unsafe { all.at(k) };
-            if self.body.airy {
+            if self.airy {
                 *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
             }
             *start = *x;

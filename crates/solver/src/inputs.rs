@@ -145,6 +145,27 @@ pub struct RestMotion {
     pub folds: [f32; 2],
 }
 
+/// What of a body's matter is other in a frame than when it was built.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MatterNow {
+    /// Number of the body.
+    pub body: usize,
+    /// 1/s; of no use to loose points.
+    pub damping: f32,
+    pub drag: f32,
+    /// Of no use to loose points.
+    pub lift: f32,
+    pub friction: f32,
+}
+
+/// A collider's friction where it is other in a frame than at first.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FrictionNow {
+    /// Number of the collider.
+    pub collider: usize,
+    pub friction: f32,
+}
+
 /// All that one frame needs.
 #[derive(Clone, Debug, PartialEq)]
 pub struct FrameInputs {
@@ -165,6 +186,22 @@ pub struct FrameInputs {
     pub grips: Vec<GripMotion>,
     /// Of bodies whose rest shape is not simply as it was built.
     pub rests: Vec<RestMotion>,
+    /// Of bodies whose matter is not as it was built.
+    pub matters: Vec<MatterNow>,
+    /// Of colliders whose friction is not as at first.
+    pub frictions: Vec<FrictionNow>,
+}
+
+impl FrameInputs {
+    /// What is other of a body's matter.
+    pub(crate) fn matter_of(&self, body: usize) -> Option<&MatterNow> {
+        self.matters.iter().find(|m| m.body == body)
+    }
+
+    /// The friction of a collider that has `first` where nothing is said of it.
+    pub(crate) fn friction_of(&self, collider: usize, first: f32) -> f32 {
+        self.frictions.iter().find(|f| f.collider == collider).map_or(first, |f| f.friction)
+    }
 }
 
 impl Default for FrameInputs {
@@ -179,6 +216,8 @@ impl Default for FrameInputs {
             colliders: vec![],
             grips: vec![],
             rests: vec![],
+            matters: vec![],
+            frictions: vec![],
         }
     }
 }

@@ -26,8 +26,8 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, GripMotion, Maps, Matter,
-    Pose, Rest, RestMotion, Scaled, Skin, Solid,
+    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion,
+    Maps, Matter, MatterNow, Pose, Rest, RestMotion, Scaled, Skin, Solid,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -1,5 +1,5 @@
 use super::{Fault, Traits};
-use crate::{Body, MAX_POINTS, Rest, RestShape};
+use crate::{Body, MAX_POINTS, Rest, RestShape, Value};
 pub use nematon_geometry::shape::{Ball, BoxShape, Disc, Ring, Shape, Sheet, Tube, Warp};
 pub use nematon_geometry::{ImportedMesh, MeshSource};
 use schemars::JsonSchema;
@@ -113,15 +113,15 @@ pub struct Matter {
     pub bend_weft: f64,
     /// Rate at which motion relative to the body's own rigid motion dies away.
     #[schemars(title = "Damping", range(min = 0, max = 1000), extend("unit" = "1/s"))]
-    pub damping: f64,
+    pub damping: Value,
     /// Force against a flow that meets the cloth squarely: 1.28 for a flat plate.
     #[schemars(title = "Drag", range(min = 0, max = 10))]
-    pub drag: f64,
+    pub drag: Value,
     /// Force across a flow that meets the cloth at a slant.
     #[schemars(title = "Lift", range(min = 0, max = 10))]
-    pub lift: f64,
+    pub lift: Value,
     #[schemars(title = "Friction", range(min = 0, max = 4))]
-    pub friction: f64,
+    pub friction: Value,
     /// Half of it is kept between the cloth's middle and what it rests on.
     #[schemars(title = "Thickness", range(min = 0.00001, max = 0.1), extend("unit" = "m"))]
     pub thickness: f64,
@@ -138,10 +138,10 @@ impl Default for Matter {
             poisson: 0.0,
             bend_warp: 1.2e-5,
             bend_weft: 0.9e-5,
-            damping: 0.3,
-            drag: 1.28,
-            lift: 0.6,
-            friction: 0.4,
+            damping: 0.3.into(),
+            drag: 1.28.into(),
+            lift: 0.6.into(),
+            friction: 0.4.into(),
             thickness: 0.0006,
         }
     }

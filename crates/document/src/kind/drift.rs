@@ -1,5 +1,5 @@
 use super::{Fault, Traits};
-use crate::{Body, MAX_POINTS};
+use crate::{Body, MAX_POINTS, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -26,22 +26,22 @@ pub struct Drift {
     /// Drag coefficient of a ball: 0.47 for one that is smooth.
     #[schemars(title = "Drag", range(min = 0, max = 10))]
     #[serde(default = "drag")]
-    pub drag: f64,
+    pub drag: Value,
     /// Coulomb friction; the larger of two acts.
     #[schemars(title = "Friction", range(min = 0, max = 4))]
     #[serde(default = "friction")]
-    pub friction: f64,
+    pub friction: Value,
     /// Another is another filling of the same kind.
     #[schemars(title = "Seed", range(min = 0, max = 1_000_000), extend("seldom" = true))]
     #[serde(default)]
     pub seed: u32,
 }
 
-fn drag() -> f64 {
-    0.47
+fn drag() -> Value {
+    Value::Still(0.47)
 }
-fn friction() -> f64 {
-    0.4
+fn friction() -> Value {
+    Value::Still(0.4)
 }
 
 impl Drift {

@@ -206,7 +206,7 @@ fn square(n: (u32, u32), air: bool) -> Scene {
             .insert("corners".into(), Grip { name: "Corners".into(), on: true, points, to: HeldTo::World });
         if !air {
             let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
-            (cloth.matter.drag, cloth.matter.lift) = (0.0, 0.0);
+            (cloth.matter.drag, cloth.matter.lift) = (0.0.into(), 0.0.into());
         }
     }
     if air {
@@ -245,7 +245,7 @@ fn folds(n: (u32, u32)) -> Scene {
         place: Node::still([0.0, 0.3, 0.0], [0.0; 3]),
         hollow: false,
         thickness: 0.001,
-        friction: 0.4,
+        friction: 0.4.into(),
         group: "solid".into(),
     };
     scene.colliders.insert("ball".into(), ball);

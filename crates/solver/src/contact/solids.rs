@@ -37,7 +37,8 @@ pub(super) fn solids<'a>(
     let mut out = vec![];
     for (number, p) in pairings.iter().enumerate() {
         let body = &bodies[p.body];
-        let (half, rub) = (body.outside.half, body.outside.friction);
+        let half = body.outside.half;
+        let rub = frame.matter_of(p.body).map_or(body.outside.friction, |m| m.friction);
         let maps = body.outside.maps.each_ref().map(Vec::as_slice);
         match p.with {
             With::Collider(k) => {
@@ -51,7 +52,7 @@ pub(super) fn solids<'a>(
                     from: at(moments[0]),
                     to: at(moments[1]),
                     thickness: c.thickness,
-                    friction: c.friction,
+                    friction: frame.friction_of(k, c.friction),
                     half,
                     rub,
                     maps,

@@ -11,7 +11,7 @@ use super::snug::snug;
 use super::solids::{Met, look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
-use crate::body::Body;
+use crate::body::{Body, Outside};
 use crate::inputs::{ColliderRest, FrameInputs, Solid};
 use crate::race;
 use crate::simd::Record;
@@ -42,7 +42,7 @@ const FEW: usize = 96;
 pub(super) struct Between {
     pub(super) a: usize,
     pub(super) b: usize,
-    /// What each side adds to the gap, metres, and its friction, where those are most.
+    /// What each side adds to the gap, metres, and its friction in this frame, where those are most.
     pub(super) halves: [f32; 2],
     pub(super) frictions: [f32; 2],
     pub(super) gap: f32,
@@ -100,6 +100,8 @@ pub struct Contact {
     first: Vec<usize>,
     pub(crate) tangle: Tangle,
     touching: Vec<usize>,
+    /// Of each body its friction where that is most, and what that is of its matter's.
+    rubs: Vec<[f32; 2]>,
 }
 
 impl Contact {
@@ -156,6 +158,10 @@ impl Contact {
             first,
             tangle: Tangle::new(between.len()),
             touching: vec![0; pairings.len()],
+            rubs: bodies
+                .iter()
+                .map(|b| [b.outside.most_friction(), Outside::most(&b.outside.maps[1])])
+                .collect(),
             surfaces,
             maps,
             snug,
@@ -193,6 +199,7 @@ impl Contact {
             first: vec![0],
             tangle: Tangle::new(0),
             touching: vec![0; bodies],
+            rubs: vec![],
         }
     }
 
@@ -276,6 +283,10 @@ impl Contact {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }
+        for k in 0..self.between.len() {
+            let b = &self.between[k];
+            self.between[k].frictions = [b.a, b.b].map(|side| self.friction(side, frame));
+        }
         // A frame begins with a search, as far ahead as its motion lets one look.
         self.most = self.outlook(states);
         self.crowded = false;
@@ -294,6 +305,20 @@ impl Contact {
                 self.tangle.look(&sides, placed, self.bodies);
             });
             self.tangle.note(states);
+        }
+    }
+
+    /// The most friction of a surface in a frame.
+    fn friction(&self, side: usize, frame: &FrameInputs) -> f32 {
+        match side.checked_sub(self.bodies) {
+            None => {
+                let [most, times] = self.rubs[side];
+                frame.matter_of(side).map_or(most, |m| m.friction * times)
+            }
+            Some(k) => {
+                let collider = self.skins[k].collider;
+                frame.friction_of(collider, self.colliders[collider].friction)
+            }
         }
     }
 

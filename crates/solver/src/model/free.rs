@@ -6,6 +6,7 @@
 use crate::AIR_DENSITY;
 use crate::body::{Body, BuildError, Outside};
 use crate::carriage::BALANCES;
+use crate::inputs::FrameInputs;
 use crate::model::Model;
 use crate::parts::cut;
 use crate::simd::Record;
@@ -35,8 +36,9 @@ pub struct FreeRest {
 
 /// What air does to each point.
 pub(crate) struct Free {
-    /// ½ ρ C π r² / m, 1/m, by place.
+    /// ½ ρ π r² / m, 1/m, by place.
     caught: Vec<f32>,
+    drag: f32,
 }
 
 pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
@@ -56,7 +58,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
     records.resize(records.len() + SPARES, Record::default());
     let most = radii.iter().copied().fold(0.0, f32::max);
     let area = |r: f32| std::f32::consts::PI * r * r;
-    let caught = radii.iter().zip(&mass).map(|(r, m)| 0.5 * AIR_DENSITY * rest.drag * area(*r) / m);
+    let caught = radii.iter().zip(&mass).map(|(r, m)| 0.5 * AIR_DENSITY * area(*r) / m);
     let alike = radii.iter().all(|r| *r == most);
     Ok(Body {
         places: parts.places(),
@@ -73,7 +75,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
             friction: rest.friction,
             maps: [if alike { vec![] } else { radii.iter().map(|r| r / most).collect() }, vec![]],
         },
-        model: Model::Free(Free { caught: caught.collect() }),
+        model: Model::Free(Free { caught: caught.collect(), drag: rest.drag }),
         mass,
         parts,
     })
@@ -82,17 +84,17 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
 /// What the sub-steps of a frame have in common.
 pub(crate) struct Begun<'a> {
     model: &'a Free,
-    body: &'a Body,
+    drag: f32,
     dt: f32,
 }
 
 impl<'a> Begun<'a> {
-    pub fn new(model: &'a Free, body: &'a Body, dt: f32) -> Self {
-        Begun { model, body, dt }
+    pub fn new(model: &'a Free, number: usize, frame: &FrameInputs, dt: f32) -> Self {
+        Begun { model, drag: frame.matter_of(number).map_or(model.drag, |now| now.drag), dt }
     }
 
     pub fn relax(&self, state: &mut State, watch: &impl Watch) {
-        if !self.body.airy {
+        if self.drag == 0.0 {
             return;
         }
         let h = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
@@ -103,7 +105,7 @@ impl<'a> Begun<'a> {
                 let u: [f32; 3] = std::array::from_fn(|c| air.0[c] - v.0[c]);
                 let speed = (u[0] * u[0] + u[1] * u[1] + u[2] * u[2]).sqrt();
                 // What is left of u: s = |u| / (1 + h caught s).
-                let a = h * caught;
+                let a = h * self.drag * caught;
                 let left = 2.0 * speed / (1.0 + (1.0 + 4.0 * a * speed).sqrt());
                 let k = a * left;
                 (0..3).for_each(|c| x.0[c] += h * (k / (1.0 + k)) * u[c]);

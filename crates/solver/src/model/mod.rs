@@ -43,7 +43,7 @@ impl Model {
     pub fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
         match self {
             Model::Cloth(m) => Begun::Cloth(Box::new(cloth::Begun::new(m, body, number, frame, dt))),
-            Model::Free(m) => Begun::Free(free::Begun::new(m, body, dt)),
+            Model::Free(m) => Begun::Free(free::Begun::new(m, number, frame, dt)),
         }
     }
 

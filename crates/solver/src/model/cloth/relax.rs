@@ -42,17 +42,20 @@ pub(crate) struct Begun<'a> {
     bends: [Arc<[Vec<yarn::Bends>; 2]>; 2],
     /// The plate's system where sweeps fall short.
     plate: [Option<Arc<Factor>>; 2],
+    /// Whether air acts on it.
+    airy: bool,
 }
 
 impl<'a> Begun<'a> {
     pub fn new(cloth: &'a Cloth, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
         let m = &cloth.matter;
+        let [drag, lift] = frame.matter_of(number).map_or([m.drag, m.lift], |now| [now.drag, now.lift]);
         let balances = BALANCES.map(|b| b * dt);
         let scales = balances.map(|balance| Scale {
             dt: balance,
             per_dt2: 1.0 / (balance * balance),
-            drag: 0.5 * AIR_DENSITY * m.drag,
-            lift: 0.5 * AIR_DENSITY * m.lift,
+            drag: 0.5 * AIR_DENSITY * drag,
+            lift: 0.5 * AIR_DENSITY * lift,
             whole_per_weight: dt / (m.areal_weight * cloth.least_weight),
             poisson: m.poisson,
             ..Scale::default()
@@ -65,6 +68,7 @@ impl<'a> Begun<'a> {
             rest: frame.rests.iter().find(|r| r.body == number),
             bends: balances.map(|b| cloth.bends(b, &body.rest)),
             plate: balances.map(|b| cloth.plate.direct(b)),
+            airy: drag > 0.0 || lift > 0.0,
         }
     }
 
@@ -163,7 +167,7 @@ impl<'a> Begun<'a> {
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
         // Safety, for all: this part is ours until we return; see `Points`.
         watch.during(Phase::Membrane, || {
-            let air = self.body.airy && first;
+            let air = self.airy && first;
             if first {
                 cell.iter()
                     .for_each(|g| unsafe { cell::solve(g, points, scale, air, multipliers.prolonged) });
