@@ -2126,27 +2126,43 @@ export interface components {
              * @description Rate at which motion relative to the body's own rigid motion dies away.
              * @default 0.3
              */
-            damping: number;
+            damping: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Drag
              * Format: double
              * @description Force against a flow that meets the cloth squarely: 1.28 for a flat plate.
              * @default 1.28
              */
-            drag: number;
+            drag: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Lift
              * Format: double
              * @description Force across a flow that meets the cloth at a slant.
              * @default 0.6
              */
-            lift: number;
+            lift: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Friction
              * Format: double
              * @default 0.4
              */
-            friction: number;
+            friction: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Thickness
              * Format: double
@@ -2155,6 +2171,24 @@ export interface components {
              */
             thickness: number;
         };
+        /** @description A value at a frame, and how it goes on to the next. */
+        Key: {
+            /**
+             * Frame
+             * Format: int64
+             */
+            frame: number;
+            /**
+             * Value
+             * Format: double
+             */
+            value: number;
+            /** Then */
+            then?: components["schemas"]["Way"];
+        };
+        /** @description How a value goes from a key to the next. */
+        Way: "straight" | "step" | "smooth";
+        Formula: string;
         /** @description Copies of a shape, each moved, turned and scaled from the one before. */
         Layers: {
             /**
@@ -2213,24 +2247,6 @@ export interface components {
         RestShape: "start" | "flat" | {
             mesh: components["schemas"]["MeshSource"];
         };
-        /** @description A value at a frame, and how it goes on to the next. */
-        Key: {
-            /**
-             * Frame
-             * Format: int64
-             */
-            frame: number;
-            /**
-             * Value
-             * Format: double
-             */
-            value: number;
-            /** Then */
-            then?: components["schemas"]["Way"];
-        };
-        /** @description How a value goes from a key to the next. */
-        Way: "straight" | "step" | "smooth";
-        Formula: string;
         /** @description Loose pieces that nothing holds together: pods, beads, crumbs. They fill a box about the body's place. */
         Drift: {
             /**
@@ -2268,14 +2284,22 @@ export interface components {
              * @description Drag coefficient of a ball: 0.47 for one that is smooth.
              * @default 0.47
              */
-            drag: number;
+            drag: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Friction
              * Format: double
              * @description Coulomb friction; the larger of two acts.
              * @default 0.4
              */
-            friction: number;
+            friction: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Seed
              * Format: uint32
@@ -2858,7 +2882,11 @@ export interface components {
              * @description Coulomb friction; the larger of collider and matter acts.
              * @default 0.4
              */
-            friction: number;
+            friction: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+            };
             /**
              * Group
              * @description Whoever is in a group that is set apart from this one passes through.

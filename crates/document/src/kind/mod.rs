@@ -48,13 +48,13 @@ macro_rules! kinds {
         #[serde(rename_all = "lowercase")]
         #[schemars(extend("examples" = Kind::all()))]
         pub enum Kind {
-            $($kind($kind),)*
+            $($kind(Box<$kind>),)*
         }
 
         impl Kind {
             /// One of each kind that needs no shape first, as it begins.
             pub fn all() -> Vec<Kind> {
-                [$($kind::begin().map(Kind::$kind),)*].into_iter().flatten().collect()
+                [$($kind::begin().map(|k| Kind::$kind(Box::new(k))),)*].into_iter().flatten().collect()
             }
             /// The meshes that it names, with their paths in it.
             pub fn sources(&self) -> Vec<(String, &MeshSource)> {
@@ -81,13 +81,13 @@ macro_rules! kinds {
             /// A cloth, where it is one.
             pub fn cloth(&self) -> Option<&Cloth> {
                 match self {
-                    Kind::Cloth(c) => Some(c),
+                    Kind::Cloth(c) => Some(c.as_ref()),
                     _ => None,
                 }
             }
             pub fn cloth_mut(&mut self) -> Option<&mut Cloth> {
                 match self {
-                    Kind::Cloth(c) => Some(c),
+                    Kind::Cloth(c) => Some(c.as_mut()),
                     _ => None,
                 }
             }

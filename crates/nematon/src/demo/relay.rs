@@ -32,7 +32,7 @@ pub fn relay() -> Scene {
     let canopy = Body {
         name: "Landing canopy".into(),
         dye: None,
-        kind: Kind::Cloth(cloth),
+        kind: Kind::Cloth(Box::new(cloth)),
         place: Node::still([0.0, 1.85, 0.0], [0.1, 0.0, 0.0]),
         grips: [
             ("ridge-eyelets".into(), grip("Eyelets, ridge side", eyelets)),
