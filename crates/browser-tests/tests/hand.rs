@@ -564,9 +564,11 @@ async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() 
     w.shows("blanket:0").await?;
     w.press("madder").await?;
     w.until("it is dyed", async || Ok(scene(&site, 2).await["bodies"]["blanket"]["dye"] == "madder")).await?;
-    let colour =
-        w.script("return nematonStage.layers.get('blanket').drawn.material.color.getHexString()").await?;
-    assert_ne!(colour, json!("e6dcc4"));
+    w.until("it is seen dyed", async || {
+        let colour = "return nematonStage.layers.get('blanket').drawn.material.color.getHexString()";
+        Ok(w.script(colour).await? != json!("e6dcc4"))
+    })
+    .await?;
     w.more("Blanket", "Hide").await?;
     w.until("it is hidden", async || {
         Ok(w.script("return nematonStage.layers.get('blanket').drawn.group.visible").await? == json!(false))

@@ -85,8 +85,8 @@ export function entries(schema: Schema | null, path: string): Entry[] {
     const three = s['type'] === 'array';
     const inner = (s['items'] ?? {}) as Schema;
     // What is no number and no word has rows of its own, where it has any.
-    if ((three && inner['type'] === undefined && inner['$ref'] === undefined && inner['anyOf'] === undefined) || own['type'] === 'object' || (three && s['maxItems'] !== 3)) return [];
-    if (!three && words.length === 0 && own['properties']) return [];
+    const number = ['number', 'integer'].some((t) => [s['type']].flat().includes(t));
+    if (!number && words.length === 0 && !(three && s['maxItems'] === 3)) return [];
     const text = (of: string) => s[of] as string | undefined;
     return [
       {
