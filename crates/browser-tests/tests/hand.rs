@@ -919,9 +919,69 @@ async fn a_vortex_is_placed_zoned_and_blown_with_and_what_moves_is_seen_to_move(
     w.step("Contact").await?;
     edit(&site, 1, json!([{"op": "replace", "path": "/colliders/lamp/place/position/1", "value": {"formula": "0.5 + 0.1 * f"}}])).await;
     w.open_row("Lamp").await?;
-    w.has("/colliders/lamp/place/position/1", "moves").await?;
+    w.has("/colliders/lamp/place/position/1", "1").await?;
     w.until("the formula moves it", async || Ok(at().await? == json!([1000, 2000, 0]))).await?;
     w.set("/colliders/lamp/place/position/1", "0.25").await?;
     w.until("a plain number holds it", async || Ok(at().await? == json!([1000, 1250, 0]))).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_number_is_keyed_curved_and_driven_by_a_formula_that_is_wrong_at_first() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Air").await?;
+    w.open_row("Ridge wind").await?;
+    let path = "/fields/ridge-wind/act/wind/speed";
+    let speed = async || scene(&site, 1).await["fields"]["ridge-wind"]["act"]["wind"]["speed"].clone();
+    let still = speed().await.as_f64().unwrap();
+    w.press("How Ridge wind Speed moves").await?;
+    w.press("Key here").await?;
+    w.until("it is keyed as it is", async || {
+        Ok(speed().await == json!({"keys": [{"frame": 0, "value": still}]}))
+    })
+    .await?;
+    w.keys("\u{e00c}").await?;
+    for _ in 0..4 {
+        w.press("A frame on").await?;
+    }
+    // A number typed where it moves is a key there.
+    w.set(path, "9.5").await?;
+    w.until("and at the fourth frame", async || Ok(speed().await["keys"][1]["value"] == json!(9.5))).await?;
+    w.press("A frame back").await?;
+    w.press("A frame back").await?;
+    w.has(path, &format!("{}", 0.5 * (still + 9.5))).await?;
+    w.press("How Ridge wind Speed moves").await?;
+    w.choose("From 0", "as a curve").await?;
+    w.choose("After", "repeats").await?;
+    w.until("its way is said", async || {
+        let s = speed().await;
+        Ok(s["keys"][0]["then"] == json!("curve") && s["after"] == json!("repeat"))
+    })
+    .await?;
+    // Half a formula is told at its letter, and nothing is lost.
+    let field = async || w.driver.find(By::Css("[aria-label='Ridge wind speed formula']")).await;
+    field().await?.send_keys("0.5 * wave(t)").await?;
+    w.until("what is wrong is said", async || {
+        let told = w.driver.find_all(By::Css("[role=alert]")).await?;
+        let mut all = String::new();
+        for t in told {
+            all += &t.text().await?;
+        }
+        Ok(all.contains("\"wave\", which there is not"))
+    })
+    .await?;
+    assert!(speed().await["formula"].is_null());
+    field().await?.send_keys("\u{e009}a\u{e009}").await?;
+    field().await?.send_keys("0.5 * sin(t)\u{e007}").await?;
+    w.until("the formula drives it", async || Ok(speed().await["formula"] == json!("0.5 * sin(t)"))).await?;
+    w.press("The key before").await?;
+    w.press("Take the key out").await?;
+    w.until("one key is left", async || Ok(speed().await["keys"].as_array().is_some_and(|k| k.len() == 1)))
+        .await?;
+    w.keys("\u{e00c}").await?;
+    for _ in 0..6 {
+        w.ctrl('z').await?;
+    }
+    w.until("all of it is undone", async || Ok(speed().await.as_f64() == Some(still))).await?;
     w.close().await
 }

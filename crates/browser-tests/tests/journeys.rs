@@ -306,8 +306,10 @@ async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDr
     })
     .await?;
     w.press("Let them touch").await?;
-    w.until("both touch", async || Ok(scene().await["bodies"]["canopy"]["touch"]["others"] == json!(true)))
-        .await?;
+    w.until("both touch", async || {
+        Ok(scene().await["bodies"]["landing-canopy"]["touch"]["others"] == json!(true))
+    })
+    .await?;
     w.run().await?;
     w.lanes_say("Drift true").await?;
     w.keys("\u{e010}").await?;

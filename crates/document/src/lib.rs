@@ -32,7 +32,9 @@ pub use kind::{
 pub use map::*;
 pub use migrate::{migrate, version};
 pub use moving::MOST_ON_EACH_OTHER;
-pub use nematon_motion::{Formula, Key, Moment, Motion, Value, Way, stills};
+pub use nematon_motion::{
+    Beyond, Formula, FormulaError, Handle as KeyHandle, Key, Moment, Motion, Value, Way, stills,
+};
 pub use node::{Node, Parent};
 pub use presets::{Preset, presets};
 pub use scene::*;

@@ -1,7 +1,7 @@
 //! What can be wrong with numbers that move and with places that ride on others: found by the schema alone, whichever
 //! number it is.
 use crate::validate::{schema_at, unit_at};
-use crate::{Fault, FrameSpan, Motion, Parent, Scene};
+use crate::{Beyond, Fault, FrameSpan, Motion, Parent, Scene, Way};
 use serde_json::Value;
 
 /// Things that stand on each other in a row, at most.
@@ -50,22 +50,35 @@ fn number(motion: &Motion, schema: &Value, path: &str, span: &FrameSpan, faults:
             faults.push(Fault::new(path, format!("is {}{unit}; {why}", key.value)));
         }
     }
-    let Some(formula) = &motion.formula else { return };
-    let path = format!("{path}/formula");
-    if let Err(why) = formula.check() {
-        faults.push(Fault::new(path, why.to_string()));
-        return;
-    }
+    let path = match &motion.formula {
+        Some(formula) => {
+            let path = format!("{path}/formula");
+            if let Err(why) = formula.check() {
+                faults.push(Fault::new(path, why.to_string()));
+                return;
+            }
+            path
+        }
+        // Straight and smooth ways stay between their keys; curves, and what lies beyond the keys, may not.
+        None if strays(motion) => format!("{path}/keys"),
+        None => return,
+    };
     let value = crate::Value::Moving(motion.clone());
     let wrong = (span.first..=span.last).filter_map(|frame| {
         let moment = span.moment(frame as f64);
-        if formula.try_at(&moment).is_none() {
+        if motion.formula.as_ref().is_some_and(|f| f.try_at(&moment, motion.seed).is_none()) {
             return Some(format!("gives no number at frame {frame}"));
         }
         let v = value.at(&moment);
         beyond(v).map(|why| format!("is {v}{unit} at frame {frame}; {why}"))
     });
     faults.extend(wrong.take(TOLD).map(|message| Fault::new(path.clone(), message)));
+}
+
+/// Whether its keys' way may leave what lies between them.
+fn strays(motion: &Motion) -> bool {
+    let [before, after] = [motion.before, motion.after].map(|b| matches!(b, Beyond::Offset | Beyond::On));
+    before || after || motion.keys.iter().any(|k| k.then == Way::Curve)
 }
 
 /// Frames come one after the other.

@@ -32,10 +32,12 @@ pub struct Island<'a> {
 pub fn of_island(scene: &Scene, island: &Island) -> Vec<Fingerprint> {
     let count = scene.frames.count();
     let mut out = vec![of_rest(island)];
+    let mut blew = false;
     for index in 1..count {
-        let next =
-            of_frame(&out[index - 1], &frame_inputs(scene, island.bodies, index), scene, index, island);
-        out.push(next);
+        let inputs = frame_inputs(scene, island.bodies, index);
+        let stills = blew && inputs.fields.is_empty();
+        blew = !inputs.fields.is_empty();
+        out.push(of_frame(&out[index - 1], &inputs, stills, scene, index, island));
     }
     out.truncate(count);
     out
@@ -134,6 +136,7 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
 fn of_frame(
     before: &Fingerprint,
     inputs: &FrameInputs,
+    stills: bool,
     scene: &Scene,
     index: usize,
     island: &Island,
@@ -163,6 +166,10 @@ fn of_frame(
     }
     let mut marks = Marks::default();
     fields.iter().for_each(|f| f.mark(&mut marks));
+    // Air that no field moves any more went on blowing once: frames of then are not those of now.
+    if stills {
+        marks.words(&[14]);
+    }
     s.0.update(&marks.0);
     if let Some(Floor { height, friction }) = floor {
         s.u32(&[3]);

@@ -8,8 +8,8 @@ mod formula;
 mod keys;
 mod value;
 
-pub use formula::{Formula, FormulaError, MOST_LETTERS};
-pub use keys::{Key, Way};
+pub use formula::{Formula, FormulaError, MOST_DEEP, MOST_LETTERS};
+pub use keys::{Beyond, Handle, Key, Way};
 pub use value::{Motion, Value, stills};
 
 /// A moment of a scene.

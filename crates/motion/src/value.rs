@@ -1,4 +1,4 @@
-use crate::{Formula, Key, Moment, keys};
+use crate::{Beyond, Formula, Key, Moment, keys};
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Deserialize, Serialize};
 
@@ -19,6 +19,19 @@ pub struct Motion {
     pub keys: Vec<Key>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub formula: Option<Formula>,
+    /// How it goes before the first key.
+    #[serde(default, skip_serializing_if = "Beyond::is_hold")]
+    pub before: Beyond,
+    /// How it goes after the last key.
+    #[serde(default, skip_serializing_if = "Beyond::is_hold")]
+    pub after: Beyond,
+    /// What the formula calls `seed`: another is another of the same kind.
+    #[serde(default, skip_serializing_if = "none")]
+    pub seed: u32,
+}
+
+fn none(seed: &u32) -> bool {
+    *seed == 0
 }
 
 impl Value {
@@ -26,12 +39,15 @@ impl Value {
     pub fn at(&self, moment: &Moment) -> f64 {
         match self {
             Value::Still(v) => *v,
-            Value::Moving(m) => match (keys::at(&m.keys, moment.frame), &m.formula) {
-                (Some(k), Some(f)) => k + f.at(moment),
-                (Some(k), None) => k,
-                (None, Some(f)) => f.at(moment),
-                (None, None) => 0.0,
-            },
+            Value::Moving(m) => {
+                let formula = m.formula.as_ref().map(|f| f.at(moment, m.seed));
+                match (keys::at(&m.keys, [m.before, m.after], moment.frame), formula) {
+                    (Some(k), Some(f)) => k + f,
+                    (Some(k), None) => k,
+                    (None, Some(f)) => f,
+                    (None, None) => 0.0,
+                }
+            }
         }
     }
 
@@ -71,14 +87,18 @@ impl JsonSchema for Value {
         "Value".into()
     }
     fn json_schema(g: &mut SchemaGenerator) -> Schema {
-        let (key, formula) = (g.subschema_for::<Key>(), g.subschema_for::<Formula>());
+        let (key, formula, beyond) =
+            (g.subschema_for::<Key>(), g.subschema_for::<Formula>(), g.subschema_for::<Beyond>());
         json_schema!({
             "type": ["number", "object"],
             "format": "double",
             "animatable": true,
             "properties": {
                 "keys": {"type": "array", "title": "Keys", "items": key, "maxItems": 20_000},
-                "formula": formula
+                "formula": formula,
+                "before": beyond.clone(),
+                "after": beyond,
+                "seed": {"type": "integer", "title": "Seed", "minimum": 0, "maximum": 1_000_000}
             },
             "additionalProperties": false,
             "minProperties": 1
@@ -141,19 +161,19 @@ mod tests {
     #[test]
     fn a_formula_that_is_none_is_told_and_counts_as_nothing() {
         for (text, words) in [
-            ("sin(", "can't be read"),
-            ("2 *", "can't be read"),
+            ("sin(", "number is missing"),
+            ("2 *", "number is missing"),
             ("wind * 2", "names \"wind\""),
             (&"1+".repeat(300), "letters"),
         ] {
-            let why = Formula::new(text).check().unwrap_err().0;
+            let why = Formula::new(text).check().unwrap_err().to_string();
             assert!(why.contains(words), "{text}: {why}");
             assert_eq!(at(&json!({"formula": text}), 3.0), 0.0);
         }
         let moment = Moment { frame: 1.0, first: 1.0, rate: 24.0 };
         assert!(Formula::new("1 / t").check().is_ok());
-        assert_eq!(Formula::new("1 / t").try_at(&moment), None);
-        assert_eq!(Formula::new("1 / t").at(&moment), 0.0);
+        assert_eq!(Formula::new("1 / t").try_at(&moment, 0), None);
+        assert_eq!(Formula::new("1 / t").at(&moment, 0), 0.0);
     }
 
     #[test]
@@ -162,6 +182,8 @@ mod tests {
             json!(3.5),
             json!({"keys": [{"frame": 2, "value": 1.0}]}),
             json!({"keys": [{"frame": 2, "value": 1.0, "then": "step"}], "formula": "t"}),
+            json!({"keys": [{"frame": 2, "value": 1.0, "then": "curve", "arrive": {"frames": 1.0, "value": 0.5}}],
+                "before": "on", "after": "repeat", "seed": 7}),
         ] {
             let read: Value = serde_json::from_value(v.clone()).unwrap();
             assert_eq!(serde_json::to_value(&read).unwrap(), v);

@@ -815,3 +815,30 @@ async fn where_things_are_is_told_frame_by_frame_and_on_what_they_stand() {
     assert_eq!((&told["first"], few.len()), (&json!(4), 7 * (3 + 1 + 3)));
     assert_eq!(&few[..7], lamp(4));
 }
+
+#[tokio::test]
+async fn numbers_that_move_are_told_frame_by_frame_and_a_typed_formula_with_its_fault() {
+    let s = Server::new().await;
+    let keys = json!({"keys": [{"frame": 0, "value": 2}, {"frame": 10, "value": 4}], "after": "on"});
+    let speed = "/fields/ridge-wind/act/wind/speed";
+    let patch = json!([{"op": "replace", "path": speed, "value": keys}]);
+    assert_eq!(s.edit(0, patch).await.0, 200);
+    let ask = async |body: Value| -> Value {
+        let told = s.ask(Method::POST, "/projects/1/values").json(&body).send().await.unwrap();
+        assert_eq!(told.status(), 200);
+        told.json().await.unwrap()
+    };
+    let told =
+        ask(json!({"paths": [speed, "/frames/rate", "/name", "/nowhere"], "first": 4, "last": 12})).await;
+    assert_eq!(told["first"], json!(4));
+    let row: Vec<f64> = serde_json::from_value(told["numbers"][0].clone()).unwrap();
+    let want: Vec<f64> = (4..=12).map(|f| 2.0 + 0.2 * f64::from(f)).collect();
+    assert!(row.len() == 9 && row.iter().zip(want).all(|(a, b)| (a - b).abs() < 1e-12), "{row:?}");
+    assert_eq!(told["numbers"][1], json!([24.0]), "what never moves has one");
+    assert_eq!((&told["numbers"][2], &told["numbers"][3]), (&json!([]), &json!([])));
+    let told = ask(json!({"motion": {"formula": "f * 2"}, "first": 1, "last": 3})).await;
+    assert_eq!((&told["motion"], &told["fault"]), (&json!([2.0, 4.0, 6.0]), &Value::Null));
+    let told = ask(json!({"motion": {"formula": "2 * wind"}})).await;
+    assert_eq!((&told["motion"], &told["fault"]["at"]), (&json!([]), &json!(4)));
+    assert!(told["fault"]["why"].as_str().unwrap().contains("wind"));
+}

@@ -1633,6 +1633,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Numbers that move, at some frames */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Values"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1701,7 +1752,7 @@ export interface components {
             };
             /** Handles */
             handles?: {
-                [key: string]: components["schemas"]["Handle"];
+                [key: string]: components["schemas"]["Handle2"];
             };
             /**
              * Set apart
@@ -2130,6 +2181,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Drag
@@ -2141,6 +2196,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Lift
@@ -2152,6 +2211,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Friction
@@ -2162,6 +2225,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Thickness
@@ -2185,10 +2252,37 @@ export interface components {
             value: number;
             /** Then */
             then?: components["schemas"]["Way"];
+            /**
+             * Arrives
+             * @description How a curve comes to it; left out, as evenly as its neighbours let it.
+             */
+            arrive?: components["schemas"]["Handle"] | null;
+            /**
+             * Leaves
+             * @description How a curve leaves it; left out, as evenly as its neighbours let it.
+             */
+            leave?: components["schemas"]["Handle"] | null;
         };
         /** @description How a value goes from a key to the next. */
-        Way: "straight" | "step" | "smooth";
+        Way: "straight" | "step" | "smooth" | "curve";
+        /** @description Where a curve is drawn to beside a key. */
+        Handle: {
+            /**
+             * Frames
+             * Format: double
+             * @description How many frames away; beyond the next key it is at it.
+             */
+            frames: number;
+            /**
+             * Value
+             * Format: double
+             * @description How much more than the key's value.
+             */
+            value: number;
+        };
         Formula: string;
+        /** @description How a value goes before the first key or after the last. */
+        Beyond: "hold" | "repeat" | "offset" | "back" | "on";
         /** @description Copies of a shape, each moved, turned and scaled from the one before. */
         Layers: {
             /**
@@ -2231,6 +2325,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Rest bend
@@ -2241,6 +2339,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
         };
         /** @description Where lengths and folds at rest come from. */
@@ -2288,6 +2390,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Friction
@@ -2299,6 +2405,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Seed
@@ -2325,6 +2435,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             })[];
             /**
              * Turn
@@ -2339,6 +2453,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             })[];
             /**
              * Stands on
@@ -2539,6 +2657,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Place
@@ -2608,6 +2730,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Outside
@@ -2632,6 +2758,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
         };
         ZoneBox: {
@@ -2640,6 +2770,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             })[];
         };
         ZoneCapsule: {
@@ -2651,6 +2785,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Length
@@ -2660,6 +2798,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
         };
         /** @description Key of a body in its scene. */
@@ -2684,6 +2826,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
         };
         /** @description Air that moves one way, with gusts that travel along with it. */
@@ -2696,6 +2842,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Heading
@@ -2706,6 +2856,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Rise
@@ -2717,6 +2871,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Gusts
@@ -2728,6 +2886,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Gust period
@@ -2754,6 +2916,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Size
@@ -2803,6 +2969,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Core
@@ -2813,6 +2983,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Pull-in
@@ -2824,6 +2998,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Lift
@@ -2835,6 +3013,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
         };
         /** @description Something that bodies are kept out of. */
@@ -2886,6 +3068,10 @@ export interface components {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
             };
             /**
              * Group
@@ -2987,7 +3173,7 @@ export interface components {
             from: components["schemas"]["MeshSource"];
         };
         /** @description A thing that grips can be held to, and that moves. */
-        Handle: {
+        Handle2: {
             /** Name */
             name: string;
             /**
@@ -3431,6 +3617,56 @@ export interface components {
         /** @description Frames; all of the scene if left out. */
         Range: {
             /** Format: int64 */
+            first?: number | null;
+            /** Format: int64 */
+            last?: number | null;
+        };
+        Values: {
+            /**
+             * Format: int64
+             * @description Frame of the first value of each.
+             */
+            first: number;
+            /** @description Of each path in turn; one value where it never moves, none where there is no number. */
+            numbers: number[][];
+            /** @description Of the motion; a frame at which it gives no number is 0. */
+            motion: number[];
+            fault?: components["schemas"]["Wrong"] | null;
+        };
+        /** @description Why a formula can't be read. */
+        Wrong: {
+            /** @description In words that go on from "it". */
+            why: string;
+            /**
+             * Format: uint
+             * @description The letter where it goes wrong, counted from 0.
+             */
+            at: number;
+        };
+        /** @description What is asked for. */
+        Asked: {
+            /**
+             * @description JSON Pointers of numbers in the scene.
+             * @default []
+             */
+            paths: string[];
+            /**
+             * Format: double
+             * @description A motion that is not in the scene.
+             */
+            motion?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            } | null;
+            /**
+             * Format: int64
+             * @description Frames; all of the scene if left out.
+             */
             first?: number | null;
             /** Format: int64 */
             last?: number | null;

@@ -93,7 +93,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       <Line label="Acts">
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
-      {'wind' in field.act && <WindPicture wind={field.act.wind} />}
+      {'wind' in field.act && <WindPicture wind={field.act.wind} base={act} />}
       <SchemaRows base={act} of={of} seldom={false} />
       {placed && <PlaceRows base={base} of={of} />}
       {kind !== 'gravity' && <ZoneRows base={base} of={of} zone={field.zone ?? undefined} />}

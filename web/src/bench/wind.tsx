@@ -1,6 +1,6 @@
 /** A wind on the weather scale, with a vane. */
 import type { Field } from '../api/http';
-import { plain } from '../state/value';
+import { useNow } from '../state/motion';
 
 type Wind = Extract<Field['act'], { wind: unknown }>['wind'];
 
@@ -22,8 +22,9 @@ const SCALE: [number, string, string][] = [
 ];
 const force = (speed: number) => SCALE.findLastIndex(([from]) => speed >= from);
 
-export function WindPicture({ wind }: { wind: Wind }) {
-  const [speed, share, heading] = [plain(wind.speed), plain(wind.gust), plain(wind.heading)];
+/** As it blows at the frame on screen. */
+export function WindPicture({ wind, base }: { wind: Wind; base: string }) {
+  const [speed, share, heading] = [useNow(`${base}/speed`, wind.speed), useNow(`${base}/gust`, wind.gust), useNow(`${base}/heading`, wind.heading)];
   const k = Math.max(0, force(speed));
   const [, name, sight] = SCALE[k]!;
   const gust = speed * (1 + share);

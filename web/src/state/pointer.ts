@@ -15,7 +15,7 @@ export function at(root: unknown, path: string): unknown {
 type Schema = Record<string, unknown>;
 
 /** What the schema says of a number. */
-export type Facts = { title: string; unit: string; min: number; max: number; initial: number | undefined; note: string };
+export type Facts = { title: string; unit: string; min: number; max: number; initial: number | undefined; note: string; moves: boolean };
 
 /** The schema of the value at a pointer, with references followed. */
 export function facts(schema: Schema | null, path: string): Facts {
@@ -30,6 +30,8 @@ export function facts(schema: Schema | null, path: string): Facts {
     max: number('maximum') ?? Infinity,
     initial: found?.initial as number | undefined,
     note: (up?.['description'] as string | undefined) ?? '',
+    // Of a coordinate the list says it, of a number itself.
+    moves: (inner?.['animatable'] ?? up?.['animatable']) === true,
   };
 }
 

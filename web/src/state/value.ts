@@ -1,8 +1,8 @@
 /** Numbers that may move, as a scene has them. What they are at a frame only the core works out. */
 import type { Body, Node } from '../api/http';
 
-export type Key = { frame: number; value: number; then?: string };
-export type Motion = { keys?: Key[]; formula?: string | null };
+export type Key = { frame: number; value: number; then?: string; arrive?: { frames: number; value: number }; leave?: { frames: number; value: number } };
+export type Motion = { keys?: Key[]; formula?: string | null; before?: string; after?: string; seed?: number };
 export type Value = number | Motion;
 
 export const isMotion = (v: unknown): v is Motion => typeof v === 'object' && v !== null && !Array.isArray(v) && ('keys' in v || 'formula' in v);

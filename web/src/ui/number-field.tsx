@@ -6,7 +6,9 @@ import type { Body } from '../api/http';
 import { at, facts } from '../state/pointer';
 import { now, openId, useScene, useSchema } from '../state/queries';
 import { clothOf, isMotion, motionWords, type Value } from '../state/value';
+import { setKey, useFrame, useNumbers, valueAt } from '../state/motion';
 import { useView } from '../state/view';
+import { MotionMark } from './motion-mark';
 import { trial } from '../stream/trial';
 import { readSum, shownIn, showNumber } from './sum';
 
@@ -27,6 +29,9 @@ type Props = {
   /** Numbers of frames: seconds can be typed, from `zero` on. */
   frames?: { rate: number; zero: number };
 };
+
+/** Where a body starts does not move. */
+const STARTS = /^\/bodies\/[^/]+\/place\//;
 
 /** One number on a row of its own. */
 export function NumberField({ path, ...rest }: { path: string; label?: string; of: string; whole?: boolean; frames?: { rate: number; zero: number } }) {
@@ -84,6 +89,9 @@ function Num(props: {
   const value = typeof said === 'number' ? said : undefined;
   const f = facts(useSchema(), path);
   const [unit, factor] = shownIn(f.unit);
+  const numbers = useNumbers(path, said);
+  const frame = useFrame(Boolean(moves));
+  const moving = moves ? valueAt(numbers?.numbers[0], numbers?.first ?? 0, frame) : undefined;
   // What is being typed, dragged or nudged, or is on its way to the server; null when it shows the scene's own value.
   const [draft, setDraftNow] = useState<Draft | null>(null);
   const held = useRef<Draft | null>(null);
@@ -93,7 +101,7 @@ function Num(props: {
   };
   const drag = useRef<{ x: number; from: number; moved: boolean; to: number; end: () => void } | null>(null);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
-  const shown = draft?.text ?? (moves ? 'moves' : value === undefined ? '' : showNumber(value * factor));
+  const shown = draft?.text ?? (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
 
   useEffect(() => onBad(null), [said]);
@@ -111,6 +119,10 @@ function Num(props: {
     if (typeof here === 'number' && Math.abs(next - here) <= 1e-9 * Math.abs(here)) return setDraft(null);
     const mine: Draft = { text: showNumber(v), typed: false };
     setDraft(mine);
+    if (moves?.keys?.length) {
+      void setKey(`${of} ${named.toLowerCase()}`.trim(), path, frame, next).then(() => held.current === mine && setDraft(null));
+      return;
+    }
     // Shown until the scene has it, so that the old value does not flash up.
     void setValue(`${of} ${named.toLowerCase()}`.trim(), path, next).then(() => held.current === mine && setDraft(null));
   };
@@ -214,7 +226,7 @@ function Num(props: {
   };
 
   return (
-    <span className={`flex h-6 min-w-0 flex-1 items-center rounded-[5px] border bg-field ${bad ? 'border-madder' : 'border-line-strong'}`}>
+    <span className={`group/num flex h-6 min-w-0 flex-1 items-center rounded-[5px] border bg-field ${bad ? 'border-madder' : 'border-line-strong'}`}>
       <span
         aria-hidden
         title={`${f.note ? `${f.note}\n` : ''}Drag to change, double-click to reset`}
@@ -233,7 +245,7 @@ function Num(props: {
         aria-label={`${of} ${named}${unit ? `, ${unit}` : ''}`.trim()}
         aria-invalid={bad}
         value={shown}
-        title={moves ? `${motionWords(moves)}. A number typed here takes their place.` : undefined}
+        title={moves ? `${motionWords(moves)}. ${moves.keys?.length ? 'A number typed here is a key at this frame.' : 'A number typed here takes its place.'}` : undefined}
         onChange={(e) => setDraft({ text: e.target.value, typed: true })}
         onFocus={(e) => e.target.select()}
         onBlur={() => (enter(), settle())}
@@ -258,7 +270,8 @@ function Num(props: {
         }}
         onDoubleClick={reset}
       />
-      {unit && <span className={`shrink-0 pr-1.5 text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
+      {unit && <span className={`shrink-0 ${f.moves ? 'pr-0.5' : 'pr-1.5'} text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
+      {f.moves && !STARTS.test(path) && <MotionMark path={path} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />}
     </span>
   );
 }

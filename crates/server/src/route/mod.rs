@@ -13,6 +13,7 @@ pub mod schema;
 pub mod shape;
 pub mod space;
 pub mod tracks;
+pub mod values;
 
 use crate::api::Api;
 use crate::problem::Problem;
@@ -34,6 +35,7 @@ pub fn all() -> Api {
         .and(colliders::routes())
         .and(space::routes())
         .and(tracks::routes())
+        .and(values::routes())
 }
 
 pub async fn missing() -> Problem {

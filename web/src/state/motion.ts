@@ -1,0 +1,105 @@
+/** Numbers that move: what they are at the frames of the scene, as the server has them, and every way to change how they move. */
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useSyncExternalStore } from 'react';
+import { http, told } from '../api/http';
+import { clock } from '../stream/clock';
+import { edit, setValue } from './project';
+import { at } from './pointer';
+import { now, openId, useOpen, useScene } from './queries';
+import { isMotion, plain, type Key, type Motion, type Value } from './value';
+
+/** A key's way on. Not written as a property, for whatever has one of that name may be taken for a promise. */
+const way = (on: string | undefined) => Object.fromEntries(on ? [['then', on]] : []) as { then?: string };
+
+let halted = 0;
+/** The frame on screen, for who `asks`; while things play the one at which they began, for a field is no place to watch that. */
+export const useFrame = (asks = true) => useSyncExternalStore(clock.subscribe, () => (!asks ? 0 : clock.playing ? halted : (halted = clock.frame)));
+
+/** What a number that moves is at all frames of the scene, and the first of them; `typed` is a formula in its place. */
+export function useNumbers(path: string, said: Value | undefined, typed?: string) {
+  const id = useOpen();
+  const span = useScene((s) => [s.frames.first, s.frames.last, s.frames.rate ?? 24] as const);
+  const motion = isMotion(said) ? said : undefined;
+  const asked = typed === undefined ? undefined : { ...motion, formula: typed };
+  return useQuery({
+    queryKey: ['values', id, path, JSON.stringify([said, typed, span])],
+    queryFn: () =>
+      told(
+        http.POST('/api/projects/{id}/values', {
+          params: { path: { id } },
+          body: { paths: [path], ...(asked ? { motion: asked as never } : {}) },
+        }),
+      ),
+    enabled: Boolean(motion) || typed !== undefined,
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+    retry: 0,
+  }).data;
+}
+
+/** The value at a frame of a row that begins at `first`; the last where it is shorter. */
+export const valueAt = (row: number[] | undefined, first: number, frame: number) => row?.[Math.min(row.length - 1, Math.max(0, frame - first))];
+
+/** What a number is at the frame on screen, also where it moves. */
+export function useNow(path: string, said: Value | undefined): number {
+  const numbers = useNumbers(path, said);
+  const frame = useFrame(isMotion(said));
+  return isMotion(said) ? (valueAt(numbers?.numbers[0], numbers?.first ?? 0, frame) ?? plain(said)) : plain(said);
+}
+
+const motionOf = (path: string): Motion => {
+  const said = at(now.scene(), path) as Value | undefined;
+  return isMotion(said) ? said : {};
+};
+const keysOf = (m: Motion): Key[] => m.keys ?? [];
+
+/** What is left when nothing moves it any more: a plain number. */
+const plainly = (m: Motion, otherwise: number): Value => (keysOf(m).length === 0 && !m.formula ? otherwise : m);
+
+/** What its formula adds to the keys at a frame. */
+async function added({ formula, seed }: Motion, frame: number): Promise<number> {
+  if (!formula) return 0;
+  const body = { paths: [], motion: { formula, seed: seed ?? 0 }, first: frame, last: frame };
+  return (await told(http.POST('/api/projects/{id}/values', { params: { path: { id: openId() } }, body }))).motion[0] ?? 0;
+}
+
+/** Puts a key at a frame, or changes the one there, so that with its formula the number is `wanted` there. */
+export async function setKey(of: string, path: string, frame: number, wanted: number) {
+  const m = motionOf(path);
+  const value = Number((wanted - (await added(m, frame))).toPrecision(12));
+  const was = keysOf(m).find((k) => k.frame === frame);
+  const before = keysOf(m).filter((k) => k.frame < frame).at(-1);
+  const key: Key = { ...(was ?? way(before?.then)), frame, value };
+  const keys = [...keysOf(m).filter((k) => k.frame !== frame), key].sort((a, b) => a.frame - b.frame);
+  return setValue(`${of} key at ${frame}`, path, { ...m, keys });
+}
+
+export function removeKey(of: string, path: string, frame: number) {
+  const m = motionOf(path);
+  const gone = keysOf(m).find((k) => k.frame === frame);
+  if (!gone) return;
+  const { keys: _, ...rest } = m;
+  const keys = keysOf(m).filter((k) => k.frame !== frame);
+  return setValue(`${of} key at ${frame} taken out`, path, plainly(keys.length > 0 ? { ...m, keys } : rest, gone.value));
+}
+
+/** How it goes on from the key at or before a frame. */
+export function setWay(of: string, path: string, frame: number, on: string) {
+  const m = motionOf(path);
+  const from = keysOf(m).filter((k) => k.frame <= frame).at(-1) ?? keysOf(m)[0];
+  const keys = keysOf(m).map((k) => (k === from ? { ...k, ...way(on) } : k));
+  return setValue(`${of} goes on ${on}`, path, { ...m, keys });
+}
+
+export const setBeyond = (of: string, path: string, side: 'before' | 'after', how: string) => setValue(`${of} ${side} its keys`, path, { ...motionOf(path), [side]: how });
+
+/** Takes a formula as it was typed; none where nothing was. */
+export function setFormula(of: string, path: string, text: string, otherwise: number) {
+  const { formula: _, ...rest } = motionOf(path);
+  if (!text.trim()) return setValue(`${of} without a formula`, path, plainly(rest, otherwise));
+  const seed = /\bseed\b/.test(text) && !rest.seed ? { seed: 1 } : {};
+  return setValue(`${of} by a formula`, path, { ...rest, ...seed, formula: text.trim() });
+}
+
+/** Makes it a plain number again. */
+export const stay = (of: string, path: string, value: number) => edit(`${of} stays`, [{ op: 'replace', path, value }]);
