@@ -951,8 +951,8 @@ async fn a_number_is_keyed_curved_and_driven_by_a_formula_that_is_wrong_at_first
     w.press("A frame back").await?;
     w.has(path, &format!("{}", 0.5 * (still + 9.5))).await?;
     w.press("How Ridge wind Speed moves").await?;
-    w.choose("From 0", "as a curve").await?;
-    w.choose("After", "repeats").await?;
+    w.choose("Ridge wind speed From 0", "as a curve").await?;
+    w.choose("Ridge wind speed After", "repeats").await?;
     w.until("its way is said", async || {
         let s = speed().await;
         Ok(s["keys"][0]["then"] == json!("curve") && s["after"] == json!("repeat"))

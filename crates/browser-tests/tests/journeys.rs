@@ -314,8 +314,14 @@ async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDr
     w.lanes_say("Drift true").await?;
     w.keys("\u{e010}").await?;
     w.until("they lie on the canopy", async || {
-        let low = "return Math.min(...nematonStage.layers.get('drift').drawn.positions.filter((_, k) => k % 3 === 1))";
-        Ok(w.script(low).await?.as_f64().is_some_and(|y| (0.6..1.2).contains(&y)))
+        let low = |of: &str| {
+            format!(
+                "Math.min(...nematonStage.layers.get('{of}').drawn.positions.filter((_, k) => k % 3 === 1))"
+            )
+        };
+        let both = w.script(&format!("return [{}, {}]", low("drift"), low("landing-canopy"))).await?;
+        let [pieces, cloth] = [0, 1].map(|k| both[k].as_f64().unwrap_or(0.0));
+        Ok(pieces > cloth && pieces < 1.9)
     })
     .await?;
     // Nothing holds them.

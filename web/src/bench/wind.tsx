@@ -1,6 +1,7 @@
 /** A wind on the weather scale, with a vane. */
 import type { Field } from '../api/http';
 import { useNow } from '../state/motion';
+import type { Value } from '../state/value';
 
 type Wind = Extract<Field['act'], { wind: unknown }>['wind'];
 
@@ -24,7 +25,7 @@ const force = (speed: number) => SCALE.findLastIndex(([from]) => speed >= from);
 
 /** As it blows at the frame on screen. */
 export function WindPicture({ wind, base }: { wind: Wind; base: string }) {
-  const [speed, share, heading] = [useNow(`${base}/speed`, wind.speed), useNow(`${base}/gust`, wind.gust), useNow(`${base}/heading`, wind.heading)];
+  const [speed, share, heading] = [useNow(`${base}/speed`, wind.speed as Value), useNow(`${base}/gust`, wind.gust as Value), useNow(`${base}/heading`, wind.heading as Value)];
   const k = Math.max(0, force(speed));
   const [, name, sight] = SCALE[k]!;
   const gust = speed * (1 + share);
