@@ -1,6 +1,7 @@
 /** The colliders of a scene, where they are at the frame. */
 import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
+import { toCreasedNormals } from 'three/addons/utils/BufferGeometryUtils.js';
 import type { Collider, Skin } from '../api/http';
 import { poseAt, type Tracks } from '../api/tracks';
 import { formOf } from '../bench/things';
@@ -8,6 +9,8 @@ import { fetchSkin, fetchTracks } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
 
 const RUST = '#a5583a';
+/** Faces that meet at more than this make an edge, radians. */
+const CREASE = 0.7;
 
 type Drawn = { mesh: T.Mesh; key: string; collider: Collider; skin?: Skin };
 
@@ -97,7 +100,8 @@ export class ColliderLayer {
               g.setAttribute('position', new T.BufferAttribute(new Float32Array(skin.positions), 3));
               g.setIndex(skin.triangles);
               g.computeVertexNormals();
-              mine.mesh.geometry = g;
+              // Edges are seen as edges; one that deforms is written point by point, and stays round.
+              mine.mesh.geometry = skin.shapes.length > 0 ? g : toCreasedNormals(g, CREASE);
               this.go(this.frame);
               this.ask(true);
             },

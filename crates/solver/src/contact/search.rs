@@ -1,5 +1,7 @@
 //! The search for pairs of features that may come near: from the tops of two trees down to their tiles, eight boxes
 //! at a time, and then from tile to tile.
+//!
+//! Long, because its tests count what it finds.
 use super::boxes::{Eight, MOVING, Placed, Reach, STILL, meets, one, starts_near};
 use super::pairs::FOUND;
 use super::surface::{EIGHT, run};
