@@ -18,7 +18,7 @@ pub const LEAP_SPEED: f32 = 30.0;
 const LEAP_SHARE: f32 = 0.5;
 /// What is taken less far than this share of its extent is no jerk either: something else crowds it.
 const JERK_SHARE: f32 = 0.25;
-/// Pairs of features a point that a search may give in one sub-step where a body can be carried instead. Body in
+/// Pairs of features a point that a search may give in one sub-step where a body can be carried instead. Cloth in
 /// folds has some twenty, a fall into folds some hundred.
 pub const MOST_PAIRS: usize = 600;
 

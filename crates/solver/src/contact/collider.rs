@@ -1,9 +1,8 @@
-//! Colliders that a formula describes: body points are kept out of them, swept through a sub-step in the
+//! Colliders that a formula describes: points of bodies are kept out of them, swept through a sub-step in the
 //! collider's own frame, so that neither passes through the other however fast they are.
 //!
-//! The sweep is sphere tracing
-//! (J. Hart, "Sphere Tracing", 1996): a distance never changes faster than the point moves. Friction on
-//! positions: M. Macklin, M. Müller, N. Chentanez, T. Kim, "Unified Particle Physics for Real-Time
+//! The sweep is sphere tracing (J. Hart, "Sphere Tracing", 1996): a distance never changes faster than the point
+//! moves. Friction on positions: M. Macklin, M. Müller, N. Chentanez, T. Kim, "Unified Particle Physics for Real-Time
 //! Applications" (2014), eq. 24.
 use super::RECOVER;
 use crate::inputs::{Pose, Solid};

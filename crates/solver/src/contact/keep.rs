@@ -2,7 +2,7 @@
 //!
 //! First one by one: what is hit goes only as far as lets it stay apart. Where that doesn't settle it, points
 //! that hit each other go on as one piece, with what is left of their own ways halved again and again
-//! (rigid impact zones: X. Provot, "Collision and Self-Collision Handling in Body Model Dedicated to Design
+//! (rigid impact zones: X. Provot, "Collision and Self-Collision Handling in Cloth Model Dedicated to Design
 //! Garments", 1997); in the end they move as one, and what moves as one can't cross.
 use super::pairs::{Arrays, Kind, List, PairGroup, Parting, doubtful};
 use super::sweep::{Meeting, dot, sweep};

@@ -1,6 +1,6 @@
 //! Starts that are already crossed: what is tangled is let be by contact, so that nothing explodes, and is
 //! drawn apart a little each sub-step. Where the line in which surfaces cross cuts a piece off one of them,
-//! that piece is on the wrong side and goes back (D. Baraff, A. Witkin, M. Kass, "Untangling Body", 2003);
+//! that piece is on the wrong side and goes back (D. Baraff, A. Witkin, M. Kass, "Untangling Cloth", 2003);
 //! where it cuts off none, the line is shortened. Once nothing crosses any more all is watched as ever, and
 //! nothing is looked for again.
 use super::boxes::Placed;
