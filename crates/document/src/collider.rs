@@ -1,5 +1,5 @@
 use crate::{HandleId, Node, Value};
-pub use nematon_solid::{BallForm, BoxForm, CapsuleForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey};
+pub use nematon_solid::{BallForm, BoxForm, CapsuleForm, FigureForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -80,11 +80,14 @@ impl Default for Touch {
     }
 }
 
-/// What a grip holds its points to: where they stand in the world at rest, or a handle.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+/// What a grip holds its points to: where they stand in the world at rest, a handle, or a surface.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum HeldTo {
     #[default]
     World,
     Handle(HandleId),
+    /// Each point to the spot of a figure's surface that is nearest to it at the first
+    /// frame.
+    Figure(FigureForm),
 }

@@ -33,6 +33,7 @@ id!(GripId, "grip");
 id!(FieldId, "field");
 id!(ColliderId, "collider");
 id!(HandleId, "handle");
+id!(FigureId, "figure");
 id!(MapId, "map");
 
 /// True for a key that the maps of a scene accept.

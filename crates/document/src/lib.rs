@@ -9,6 +9,7 @@ mod collider;
 mod describe;
 mod edit;
 mod field;
+mod figure;
 mod ids;
 mod kind;
 mod map;
@@ -24,7 +25,8 @@ pub use collider::*;
 pub use describe::{Change, changes};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse};
 pub use field::*;
-pub use ids::{BodyId, ColliderId, FieldId, GripId, HandleId, MapId};
+pub use figure::*;
+pub use ids::{BodyId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId};
 pub use kind::{
     Ball, BoxShape, Cloth, Disc, Drift, ImportedMesh, Kind, Layers, Matter, MeshSource, Ring, Shape, Sheet,
     Tube, Warp,

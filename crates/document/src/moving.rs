@@ -115,7 +115,7 @@ pub(crate) fn parents(scene: &Scene, faults: &mut Vec<Fault>) {
             }
             if ring.len() > MOST_ON_EACH_OTHER {
                 // A ring that it hangs on but is no part of is told by its members.
-                if ring.len() <= scene.handles.len() + scene.colliders.len() {
+                if ring.len() <= scene.handles.len() + scene.colliders.len() + scene.figures.len() {
                     let message = format!("stands on more than {MOST_ON_EACH_OTHER} others in a row");
                     faults.push(Fault::new(format!("{path}/on"), message));
                 }

@@ -1,4 +1,4 @@
-use crate::{ColliderId, HandleId, Scene};
+use crate::{ColliderId, FigureId, HandleId, JointOf, Scene, SpotOf};
 use nematon_motion::{Moment, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -22,11 +22,15 @@ pub struct Node {
 }
 
 /// What a node can stand on.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Parent {
     Handle(HandleId),
     Collider(ColliderId),
+    /// As it is placed, whatever it does there.
+    Figure(FigureId),
+    Joint(JointOf),
+    Spot(SpotOf),
 }
 
 impl Node {
@@ -58,6 +62,18 @@ impl Parent {
         match self {
             Parent::Handle(h) => scene.handles.get(h).map(|h| &h.place),
             Parent::Collider(c) => scene.colliders.get(c).map(|c| &c.place),
+            Parent::Figure(f) => scene.figures.get(f).map(|f| &f.place),
+            Parent::Joint(j) => scene.figures.get(&j.figure).map(|f| &f.place),
+            Parent::Spot(s) => scene.figures.get(&s.figure).map(|f| &f.place),
+        }
+    }
+
+    /// The figure whose own motion carries it.
+    pub fn rides(&self) -> Option<&FigureId> {
+        match self {
+            Parent::Joint(j) => Some(&j.figure),
+            Parent::Spot(s) => Some(&s.figure),
+            Parent::Handle(_) | Parent::Collider(_) | Parent::Figure(_) => None,
         }
     }
 
@@ -66,6 +82,13 @@ impl Parent {
         match self {
             Parent::Handle(h) => scene.handles.get(h).map_or(h.0.clone(), |h| h.name.clone()),
             Parent::Collider(c) => scene.colliders.get(c).map_or(c.0.clone(), |c| c.name.clone()),
+            Parent::Figure(f) | Parent::Spot(SpotOf { figure: f, .. }) => {
+                scene.figures.get(f).map_or(f.0.clone(), |f| f.name.clone())
+            }
+            Parent::Joint(j) => {
+                let of = scene.figures.get(&j.figure).map_or(&j.figure.0, |f| &f.name);
+                format!("{} of {of}", j.joint)
+            }
         }
     }
 }

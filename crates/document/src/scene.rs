@@ -1,5 +1,6 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Handle, HandleId, MeshSource, Node, Weights,
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId, MeshSource, Node,
+    Parent, Weights,
 };
 use indexmap::IndexMap;
 use nematon_motion::Moment;
@@ -45,6 +46,9 @@ pub struct Scene {
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Handles")]
     pub handles: IndexMap<HandleId, Handle>,
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Figures")]
+    pub figures: IndexMap<FigureId, Figure>,
     /// Pairs of groups that pass through each other.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[schemars(title = "Set apart", length(max = 200), inner(inner(length(min = 1, max = 40))))]
@@ -91,7 +95,7 @@ impl Scene {
         self.sources().into_iter().map(|(_, m)| m).collect()
     }
 
-    /// Every mesh that the scene names, with the JSON path of where it does.
+    /// Every file of meshes and their motion that the scene names, with the JSON path of where it does.
     pub fn sources(&self) -> Vec<(String, &MeshSource)> {
         let mut out = vec![];
         for (id, b) in &self.bodies {
@@ -102,20 +106,25 @@ impl Scene {
             let own = c.form.sources().into_iter();
             out.extend(own.map(|(path, from)| (format!("/colliders/{id}/form/{path}"), from)));
         }
+        for (id, f) in &self.figures {
+            out.push((format!("/figures/{id}/from"), &f.from));
+            out.extend(f.points.iter().map(|from| (format!("/figures/{id}/points"), from)));
+        }
         out
     }
 
     /// All that has a place, with the JSON path of it.
     pub fn nodes(&self) -> Vec<(String, &Node)> {
-        let Scene { bodies, fields, colliders, handles, .. } = self;
+        let Scene { bodies, fields, colliders, handles, figures, .. } = self;
         let bodies = bodies.iter().map(|(id, b)| (format!("/bodies/{id}/place"), &b.place));
         let handles = handles.iter().map(|(id, h)| (format!("/handles/{id}/place"), &h.place));
         let colliders = colliders.iter().map(|(id, c)| (format!("/colliders/{id}/place"), &c.place));
+        let figures = figures.iter().map(|(id, f)| (format!("/figures/{id}/place"), &f.place));
         let fields = fields.iter().flat_map(|(id, f)| {
             let own = f.place.iter().map(move |p| (format!("/fields/{id}/place"), p));
             own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)))
         });
-        handles.chain(colliders).chain(bodies).chain(fields).collect()
+        handles.chain(colliders).chain(figures).chain(bodies).chain(fields).collect()
     }
 
     /// Every file beside a scene file that the scene names, with the JSON path of where it does.
@@ -141,7 +150,24 @@ impl Scene {
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
         let bodies = self.bodies.values_mut().flat_map(|b| b.kind.sources_mut());
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
-        bodies.chain(colliders).collect()
+        let figures = self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));
+        bodies.chain(colliders).chain(figures).collect()
+    }
+
+    /// Whether a node, or anything that it stands on, moves.
+    pub fn moves(&self, node: &Node) -> bool {
+        self.chain(node).any(|(n, on)| !n.is_still() || on.is_some_and(|p| p.rides().is_some()))
+    }
+
+    /// A node and those that it stands on, each with what it itself stands on.
+    pub fn chain<'s>(&'s self, node: &'s Node) -> impl Iterator<Item = (&'s Node, Option<&'s Parent>)> {
+        let mut at = Some(node);
+        std::iter::from_fn(move || {
+            let here = at?;
+            at = here.on.as_ref().and_then(|p| p.node(self));
+            Some((here, here.on.as_ref()))
+        })
+        .take(crate::MOST_ON_EACH_OTHER + 1)
     }
 
     /// Bodies that touch each other, as runs of their keys in the order of the document: what can't touch is

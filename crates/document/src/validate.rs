@@ -1,6 +1,6 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Cloth, Field, FieldId, HeldTo, MAX_FRAMES, Scene, Shape, VERSION, Weights,
+    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scene, Shape, VERSION, Weights,
     ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
@@ -208,7 +208,7 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
         }
     };
     check(&document["bodies"], "/bodies".into());
-    for of in ["fields", "colliders", "handles"] {
+    for of in ["fields", "colliders", "handles", "figures"] {
         check(&document[of], format!("/{of}"));
     }
     for (id, body) in document["bodies"].as_object().into_iter().flatten() {
@@ -227,9 +227,8 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         handles(scene, id, body, faults);
         areas(id, body, faults);
         maps(id, body, faults);
-        if !body.place.is_still() || body.place.on.is_some() {
-            let message =
-                "is where the body starts: it neither moves nor rides. Hold it to a handle that does";
+        if !body.place.is_still() {
+            let message = "is where the body starts: it does not move. Hold it to a handle that does";
             faults.push(Fault::new(format!("/bodies/{id}/place"), message));
         }
         if let Some(Cloth { shape: Shape::Sheet(_), .. }) = body.kind.cloth() {
@@ -239,6 +238,16 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
     shapes_in_order(scene, faults);
     crate::moving::parents(scene, faults);
     for (id, c) in &scene.colliders {
+        if let Form::Figure(f) = &c.form {
+            if !scene.figures.contains_key(f.figure.as_str()) {
+                let message = format!("names the figure \"{}\", which there is not", f.figure);
+                faults.push(Fault::new(format!("/colliders/{id}/form/figure/figure"), message));
+            }
+            if c.place != Node::default() {
+                let message = "can't be elsewhere: it is where its figure is. Move the figure";
+                faults.push(Fault::new(format!("/colliders/{id}/place"), message));
+            }
+        }
         if c.hollow && !c.form.can_be_hollow() {
             let message = "only balls, capsules, boxes and hulls can keep cloth inside";
             faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
@@ -291,12 +300,14 @@ fn layers(body: &Body) -> usize {
 
 fn handles(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
     for (grip, g) in &body.grips {
-        if let HeldTo::Handle(h) = &g.to
-            && !scene.handles.contains_key(h)
-        {
-            let message = format!("names the handle \"{h}\", which there is not");
-            faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/handle"), message));
-        }
+        let missing = match &g.to {
+            HeldTo::Handle(h) if !scene.handles.contains_key(h) => ("handle", &h.0),
+            HeldTo::Figure(f) if !scene.figures.contains_key(f.figure.as_str()) => ("figure", &f.figure),
+            _ => continue,
+        };
+        let (what, name) = missing;
+        let message = format!("names the {what} \"{name}\", which there is not");
+        faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/{what}"), message));
     }
 }
 

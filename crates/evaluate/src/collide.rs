@@ -1,13 +1,14 @@
 //! Colliders, handles and who touches whom, from the document to the solver's plain arrays.
-use crate::MeshLibrary;
-use crate::resolve::pose_at;
+use crate::resolve::{World, pose_at};
+use crate::{MeshLibrary, Playing, Stage};
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment, Node, Scene,
+    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment, Node,
     Value,
 };
 use nematon_geometry::Mesh;
-use nematon_solid::{Shaped, Solid, Standing};
-use nematon_solver::{ColliderMotion, ColliderRest, FrictionNow, GripMotion, Rules};
+use nematon_figure::{Spot, spots};
+use nematon_solid::{Fetch, Shaped, Solid, Standing};
+use nematon_solver::{ColliderMotion, ColliderRest, FrictionNow, GripMotion, Holder, Places, Rules, Way};
 use std::sync::Arc;
 
 /// Why a collider can't be. It is named by its message.
@@ -24,16 +25,35 @@ pub struct Track {
     place: Node,
     friction: Value,
     shapes: Vec<Shaped>,
+    /// The figure that it is the surface of.
+    plays: Option<Arc<Playing>>,
     pub rest: ColliderRest,
     /// Of what does not change with time.
     pub hash: [u8; 32],
 }
 
-/// A grip that a handle moves.
+/// A grip that moves.
 pub struct Carried {
+    /// Of what moves it.
     place: Node,
     body: usize,
     points: Arc<Vec<u32>>,
+    surface: Option<Surface>,
+}
+
+/// Spots of a figure's surface, one a point, where they were nearest at the first frame.
+struct Surface {
+    plays: Arc<Playing>,
+    spots: Vec<Spot>,
+}
+
+/// A grip that can't hold, in words that go on from its body's name.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[error("the grip \"{grip}\" is held to \"{to}\", which {why}")]
+pub struct NoHold {
+    pub grip: String,
+    pub to: String,
+    pub why: String,
 }
 
 /// The colliders of a scene that any of an island's bodies meet, in the order of the document.
@@ -41,7 +61,7 @@ pub struct Carried {
 /// # Errors
 /// The first that has no mesh, or one that doesn't do.
 pub fn tracks(
-    scene: &Scene,
+    scene: &Stage,
     bodies: &[&Body],
     library: &impl MeshLibrary,
 ) -> Result<Vec<Track>, ColliderError> {
@@ -51,25 +71,47 @@ pub fn tracks(
         let meets: Vec<bool> = bodies.iter().map(|b| scene.meet(&b.touch.group, &c.group)).collect();
         if meets.iter().any(|m| *m) {
             let named = |why: String| ColliderError { name: c.name.clone(), why };
-            out.push(track(id, c, meets, library, &first).map_err(named)?);
+            out.push(track(scene, id, c, meets, library, &first).map_err(named)?);
         }
     }
     Ok(out)
 }
 
-/// The meshes of a library, as colliders take them.
-fn fetch(library: &impl MeshLibrary) -> impl Fn(&MeshSource) -> Result<Arc<Mesh>, String> {
-    |from| {
-        let m = library.mesh(from).map_err(|e| format!("has no mesh: {e}"))?;
-        match m.positions.len() {
-            n if n > MAX_COLLIDER_POINTS => {
-                Err(format!("has {n} points; the most is {MAX_COLLIDER_POINTS}. Reduce its mesh"))
-            }
-            _ if m.positions.iter().flatten().any(|c| !c.is_finite()) => {
-                Err("has a point that is at no finite place".to_owned())
-            }
-            _ => Ok(m),
+/// The meshes of a library and the figures of a scene, as colliders take them.
+struct At<'a, L>(&'a Stage, &'a L);
+
+impl<L: MeshLibrary> Fetch for At<'_, L> {
+    fn mesh(&self, from: &MeshSource) -> Result<Arc<Mesh>, String> {
+        let m = self.1.mesh(from).map_err(|e| format!("has no mesh: {e}"))?;
+        fits(&m)?;
+        Ok(m)
+    }
+
+    fn figure(&self, of: &FigureForm) -> Result<Arc<Mesh>, String> {
+        let Some(own) = self.0.figures.get(of.figure.as_str()) else {
+            return Err(format!("is the surface of \"{}\", which there is not", of.figure));
+        };
+        let plays = self.0.figure(&of.figure);
+        let plays = plays.map_err(|why| format!("is the surface of \"{}\", which {why}", own.name))?;
+        let first = plays.time(self.0, self.0.frames.first as f64);
+        let mut mesh = Mesh { positions: (*plays.points(first)).clone(), ..Mesh::default() };
+        fits(&mesh)?;
+        mesh.triangles = plays
+            .triangles(&of.parts)
+            .map_err(|why| format!("is the surface of \"{}\", which {why}", own.name))?;
+        Ok(Arc::new(mesh))
+    }
+}
+
+fn fits(m: &Mesh) -> Result<(), String> {
+    match m.positions.len() {
+        n if n > MAX_COLLIDER_POINTS => {
+            Err(format!("has {n} points; the most is {MAX_COLLIDER_POINTS}. Reduce its mesh"))
         }
+        _ if m.positions.iter().flatten().any(|c| !c.is_finite()) => {
+            Err("has a point that is at no finite place".to_owned())
+        }
+        _ => Ok(()),
     }
 }
 
@@ -84,9 +126,13 @@ pub struct ColliderSkin {
 ///
 /// # Errors
 /// When its mesh can't be had or doesn't do.
-pub fn skin(c: &Collider, library: &impl MeshLibrary) -> Result<Option<ColliderSkin>, ColliderError> {
+pub fn skin(
+    scene: &Stage,
+    c: &Collider,
+    library: &impl MeshLibrary,
+) -> Result<Option<ColliderSkin>, ColliderError> {
     let named = |why: String| ColliderError { name: c.name.clone(), why };
-    let fetch = fetch(library);
+    let fetch = At(scene, library);
     let Some(Mesh { positions, triangles, .. }) = c.form.seen(&fetch).map_err(named)? else {
         return Ok(None);
     };
@@ -95,13 +141,14 @@ pub fn skin(c: &Collider, library: &impl MeshLibrary) -> Result<Option<ColliderS
 }
 
 fn track(
+    scene: &Stage,
     id: &ColliderId,
     c: &Collider,
     meets: Vec<bool>,
     library: &impl MeshLibrary,
     first: &Moment,
 ) -> Result<Track, String> {
-    let Standing { solid, skin, shapes } = c.form.stand(&fetch(library))?;
+    let Standing { solid, skin, shapes } = c.form.stand(&At(scene, library))?;
     // Within a hollow one the skin has nothing to say.
     let skin = skin.filter(|_| !c.hollow);
     let solid = if c.hollow { solid.map(|s| Solid::Inside(Box::new(s))) } else { solid };
@@ -121,7 +168,13 @@ fn track(
         });
     }
     let hash = *hash.finalize().as_bytes();
-    Ok(Track { id: id.clone(), place: c.place.clone(), friction: c.friction.clone(), shapes, rest, hash })
+    // The surface of a figure is where the figure is.
+    let plays = match &c.form {
+        Form::Figure(f) => scene.figure(&f.figure).ok().cloned(),
+        _ => None,
+    };
+    let place = plays.as_ref().map_or(&c.place, |p| &p.own.place).clone();
+    Ok(Track { id: id.clone(), place, friction: c.friction.clone(), shapes, plays, rest, hash })
 }
 
 impl Track {
@@ -149,21 +202,30 @@ impl Track {
     }
 
     /// Its friction on the way to a frame, where that changes: as in the middle of the interval.
-    pub fn rubs(&self, scene: &Scene, collider: usize, frame: f64) -> Option<FrictionNow> {
+    pub fn rubs(&self, scene: &Stage, collider: usize, frame: f64) -> Option<FrictionNow> {
         let at = scene.frames.moment(frame - 0.5);
         (!self.friction.is_still()).then(|| FrictionNow { collider, friction: self.friction.at(&at) as f32 })
     }
 
     /// Its way from the frame before to this one, by the scene's own numbers.
-    pub fn motion(&self, scene: &Scene, frame: f64) -> ColliderMotion {
-        let at = |f: f64| pose_at(scene, &self.place, f);
-        let shape = self.shape(frame - 1.0).zip(self.shape(frame)).map(|(a, b)| [a, b]);
-        ColliderMotion { from: at(frame - 1.0), to: at(frame), shape }
+    pub fn motion(&self, scene: &Stage, frame: f64) -> ColliderMotion {
+        let way = way(scene, &self.place, frame);
+        let shapes = match &self.plays {
+            Some(plays) => {
+                times(scene, plays, frame).into_iter().map(|time| plays.points(time)).collect()
+            }
+            None => [frame - 1.0, frame].into_iter().filter_map(|f| self.shape(f)).collect(),
+        };
+        ColliderMotion { way, shapes: Places(shapes) }
     }
 
     /// What [`Track::motion`] depends on.
-    pub fn mark(&self, scene: &Scene, frame: f64, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
-        for f in [frame - 1.0, frame] {
+    pub fn mark(&self, scene: &Stage, frame: f64, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
+        if let Some(plays) = &self.plays {
+            hashes.push(plays.digest());
+            numbers.extend(times(scene, plays, frame).into_iter().flat_map(bits));
+        }
+        for f in scene.moments(&self.place, frame) {
             let p = pose_at(scene, &self.place, f);
             numbers.extend(p.position);
             numbers.extend(p.turn);
@@ -175,44 +237,130 @@ impl Track {
     }
 }
 
-/// A body and the points of each of its grips.
-pub type GripsOf<'a> = (BodyId, &'a [(String, Vec<u32>)]);
+/// The way of what stands at a node to a frame.
+fn way(scene: &Stage, node: &Node, frame: f64) -> Way {
+    Way::through(scene.moments(node, frame).into_iter().map(|f| pose_at(scene, node, f)).collect())
+}
 
-/// The grips of an island's bodies that handles move; `points` gives those of a body's grip.
-pub fn carried(scene: &Scene, bodies: &[GripsOf]) -> Vec<Carried> {
+/// The times of a figure's clip at which it is looked at on the way to a frame: one where it stands still.
+fn times(scene: &Stage, plays: &Playing, frame: f64) -> Vec<f64> {
+    let at = |f: f64| plays.time(scene, f);
+    let all: Vec<f64> = scene.through(frame, true).into_iter().map(at).collect();
+    if all.iter().all(|t| *t == all[0]) { vec![all[0]] } else { all }
+}
+
+/// All of a number, as those that are hashed.
+fn bits(n: f64) -> [f32; 2] {
+    let b = n.to_bits();
+    [f32::from_bits(b as u32), f32::from_bits((b >> 32) as u32)]
+}
+
+/// A body, where its points start, and those of each of its grips.
+pub type GripsOf<'a> = (BodyId, &'a [[f32; 3]], &'a [(String, Vec<u32>)]);
+
+/// The grips of an island's bodies that move; `points` gives those of a body's grip.
+///
+/// # Errors
+/// The number of the body in the island, and why one of its grips can't hold.
+pub fn carried(scene: &Stage, bodies: &[GripsOf]) -> Result<Vec<Carried>, (usize, NoHold)> {
     let mut out = vec![];
-    for (body, (id, grips)) in bodies.iter().enumerate() {
+    for (body, (id, placed, grips)) in bodies.iter().enumerate() {
         for (grip, points) in *grips {
-            let to =
-                scene.bodies.get(id).and_then(|b| b.grips.get(&GripId::from(grip.as_str()))).map(|g| &g.to);
-            if let Some(HeldTo::Handle(h)) = to
-                && let Some(h) = scene.handles.get(h)
-            {
-                let points = Arc::new(points.clone());
-                out.push(Carried { place: h.place.clone(), body, points });
+            let own = scene.bodies.get(id).and_then(|b| b.grips.get(&GripId::from(grip.as_str())));
+            let points = Arc::new(points.clone());
+            match own.map(|g| &g.to) {
+                Some(HeldTo::Handle(h)) => {
+                    if let Some(h) = scene.handles.get(h) {
+                        out.push(Carried { place: h.place.clone(), body, points, surface: None });
+                    }
+                }
+                Some(HeldTo::Figure(f)) => {
+                    let Some(figure) = scene.figures.get(f.figure.as_str()) else { continue };
+                    let surface = surface(scene, figure, f, placed, &points).map_err(|why| {
+                        let grip = own.map_or(grip, |g| &g.name).clone();
+                        (body, NoHold { grip, to: figure.name.clone(), why })
+                    })?;
+                    let place = figure.place.clone();
+                    out.push(Carried { place, body, points, surface: Some(surface) });
+                }
+                Some(HeldTo::World) | None => {}
             }
         }
     }
-    out
+    Ok(out)
+}
+
+fn surface(
+    scene: &Stage,
+    figure: &Figure,
+    of: &FigureForm,
+    placed: &[[f32; 3]],
+    points: &[u32],
+) -> Result<Surface, String> {
+    let plays = scene.figure(&of.figure)?.clone();
+    let first = scene.frames.first as f64;
+    let at = World::of(scene, &figure.place, first);
+    let own: Vec<[f32; 3]> =
+        points.iter().map(|p| at.inverse(placed[*p as usize].map(f64::from)).map(|c| c as f32)).collect();
+    let now = plays.points(plays.time(scene, first));
+    let triangles = plays.triangles(&of.parts)?;
+    let mesh = Mesh { positions: (*now).clone(), triangles, ..Mesh::default() };
+    let spots = spots(&mesh, &own).ok_or("has no surface")?;
+    Ok(Surface { plays, spots })
 }
 
 impl Carried {
     /// Its way from the frame before to this one; the pose of the scene's `first` frame moves nothing.
-    pub fn motion(&self, scene: &Scene, frame: f64) -> GripMotion {
-        let first = scene.frames.first as f64;
-        let at = |f: f64| pose_at(scene, &self.place, f);
-        GripMotion {
-            body: self.body,
-            points: self.points.clone(),
-            first: at(first),
-            from: at(frame - 1.0),
-            to: at(frame),
+    pub fn motion(&self, scene: &Stage, frame: f64) -> GripMotion {
+        let first = pose_at(scene, &self.place, scene.frames.first as f64);
+        let by = match &self.surface {
+            None => Holder::Thing { first, way: way(scene, &self.place, frame) },
+            Some(s) => Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect())),
+        };
+        GripMotion { body: self.body, points: self.points.clone(), by }
+    }
+
+    /// Spots are looked at as finely as what carries them or their surface moves.
+    fn moments(&self, scene: &Stage, frame: f64) -> impl Iterator<Item = f64> + use<> {
+        let still = self.surface.as_ref().is_none_or(|s| times(scene, &s.plays, frame).len() == 1);
+        let moments = if still { scene.moments(&self.place, frame) } else { scene.through(frame, true) };
+        moments.into_iter()
+    }
+
+    /// What [`Carried::motion`] depends on.
+    pub fn mark(&self, scene: &Stage, frame: f64, words: &mut Vec<u32>, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
+        let Carried { place, body, points, surface } = self;
+        words.extend([if surface.is_some() { 8 } else { 4 }, *body as u32]);
+        words.extend(points.iter());
+        let mut pose = |f: f64| {
+            let p = pose_at(scene, place, f);
+            numbers.extend(p.position);
+            numbers.extend(p.turn);
+        };
+        pose(scene.frames.first as f64);
+        match surface {
+            None => scene.moments(place, frame).into_iter().for_each(pose),
+            Some(s) => {
+                // Spots follow from where the points start, which the body's rest says.
+                self.moments(scene, frame).for_each(pose);
+                hashes.push(s.plays.digest());
+                numbers.extend(self.moments(scene, frame).flat_map(|f| bits(s.plays.time(scene, f))));
+            }
         }
     }
 }
 
+impl Surface {
+    fn places(&self, scene: &Stage, of: &Carried, frame: f64) -> Arc<Vec<[f32; 3]>> {
+        let now = self.plays.points(self.plays.time(scene, frame));
+        let at = World::of(scene, &of.place, frame);
+        let place = |s: &Spot| at.place(s.place(&now).to_array()).map(|c| c as f32);
+        Arc::new(self.spots.iter().map(place).collect())
+    }
+}
+
 /// Who meets whom in an island.
-pub fn rules(scene: &Scene, bodies: &[&Body]) -> Rules {
+pub fn rules(scene: &Stage, bodies: &[&Body]) -> Rules {
     let own = bodies.iter().map(|b| b.touch.itself).collect();
     let pairs = (0..bodies.len()).flat_map(|b| (0..b).map(move |a| [a, b]));
     let between = pairs.filter(|[a, b]| scene.touch(bodies[*a], bodies[*b])).collect();

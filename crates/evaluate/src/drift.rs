@@ -1,16 +1,16 @@
 //! Loose pieces: where they start, and what the solver is told of them.
-use crate::Shaped;
+use crate::resolve::place_body;
+use crate::{Shaped, Stage};
 use nematon_document::{Body, Drift, Moment};
-use nematon_geometry::{Density, Mesh, fill, place};
+use nematon_geometry::{Density, Mesh, fill};
 use nematon_solver::{FreeRest, Maps};
 
-pub fn shape(body: &Body, own: &Drift) -> Shaped {
+pub fn shape(scene: &Stage, body: &Body, own: &Drift) -> Shaped {
     let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
     let radii = (0..positions.len()).map(|k| (own.radius * fill::varied(own.variation, k, own.seed)) as f32);
     let mesh = Mesh { radii: radii.collect(), positions, ..Mesh::default() };
-    let (position, turn) = body.place.stands();
     let mut placed = mesh.positions.clone();
-    place(&mut placed, position, turn);
+    place_body(scene, &body.place, &mut placed);
     // A piece is as fine as it is small.
     let across = (2.0 * own.radius * (1.0 - own.variation)) as f32;
     let density = Density {

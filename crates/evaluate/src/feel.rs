@@ -1,6 +1,6 @@
 //! What a matter is like in the hand: how a strip of it droops, what the body weighs, how it swings.
-use crate::{MeshLibrary, ShapeError, shape};
-use nematon_document::{Act, Body, Scene};
+use crate::{Stage, MeshLibrary, ShapeError, shape};
+use nematon_document::{Act, Body};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -32,9 +32,9 @@ pub struct Feel {
 
 /// # Errors
 /// When the body has no shape.
-pub fn feel(scene: &Scene, body: &Body, library: &impl MeshLibrary) -> Result<Feel, ShapeError> {
+pub fn feel(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<Feel, ShapeError> {
     let own = body.kind.cloth().ok_or(ShapeError::Loose)?;
-    let shaped = shape(body, library)?;
+    let shaped = shape(scene, body, library)?;
     let first = scene.frames.moment(scene.frames.first as f64);
     let strength = |f: &nematon_document::Field| match &f.act {
         Act::Gravity(g) if f.on => g.strength.at(&first) * f.share.at(&first),

@@ -2,14 +2,15 @@
 //!
 //! `fingerprint(0) = H(solver version, rest state)`, `fingerprint(f) = H(fingerprint(f - 1), inputs(f))`.
 //! A stored frame is true exactly when the scene as it is now asks for its fingerprint.
+use crate::Stage;
 use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::matters::Changing;
 use crate::rest::Relaxed;
 use nematon_air::Marks;
-use nematon_document::{BodyId, Scene};
+use nematon_document::BodyId;
 use nematon_solver::{
-    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion, Matter, MatterNow, Pose, Rest,
+    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest,
     RestMotion, Rules,
 };
 
@@ -29,7 +30,7 @@ pub struct Island<'a> {
 }
 
 /// The fingerprints of all frames of an island, the first frame first.
-pub fn of_island(scene: &Scene, island: &Island) -> Vec<Fingerprint> {
+pub fn of_island(scene: &Stage, island: &Island) -> Vec<Fingerprint> {
     let count = scene.frames.count();
     let mut out = vec![of_rest(island)];
     let mut blew = false;
@@ -137,7 +138,7 @@ fn of_frame(
     before: &Fingerprint,
     inputs: &FrameInputs,
     stills: bool,
-    scene: &Scene,
+    scene: &Stage,
     index: usize,
     island: &Island,
 ) -> Fingerprint {
@@ -181,13 +182,9 @@ fn of_frame(
         t.mark(scene, first + index as f64, &mut numbers, &mut hashes);
     }
     for c in island.carried {
-        let GripMotion { body, points, first, from, to } = c.motion(scene, first + index as f64);
-        s.u32(&[4, body as u32]);
-        points.iter().for_each(|p| s.u32(&[*p]));
-        for Pose { position, turn } in [first, from, to] {
-            numbers.extend(position);
-            numbers.extend(turn);
-        }
+        let mut words = vec![];
+        c.mark(scene, first + index as f64, &mut words, &mut numbers, &mut hashes);
+        s.u32(&words);
     }
     for r in island.relaxed {
         let RestMotion { body, scale, folds } = r.motion(scene, first + index as f64);

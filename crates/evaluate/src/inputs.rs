@@ -1,11 +1,12 @@
+use crate::Stage;
 use crate::resolve::fields_at;
-use nematon_document::{BodyId, Scene};
+use nematon_document::BodyId;
 use nematon_solver::{Floor, FrameInputs};
 
 /// All that the solver is told to come from frame `index - 1` to frame `index`, counted from the
 /// scene's first frame (so from 1); colliders and moving grips are added by the island's run. Fields stand as in the
 /// middle of the interval, and name `bodies` by their numbers there.
-pub fn frame_inputs(scene: &Scene, bodies: &[BodyId], index: usize) -> FrameInputs {
+pub fn frame_inputs(scene: &Stage, bodies: &[BodyId], index: usize) -> FrameInputs {
     let duration = 1.0 / scene.frames.rate;
     let (gravity, fields) = fields_at(scene, bodies, scene.frames.first as f64 + index as f64 - 0.5);
     FrameInputs {

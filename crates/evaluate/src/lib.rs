@@ -15,6 +15,8 @@ mod rest;
 mod run;
 mod set_down;
 mod shape;
+mod stage;
+mod stand_ins;
 mod stopwatch;
 
 pub use air::air_at;
@@ -28,4 +30,6 @@ pub use resolve::{Resolved, pose_at, resolve};
 pub use run::{Member, Run, RunError, fingerprints};
 pub use set_down::{Thing, set_down};
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, shape};
+pub use stage::{NoPlace, Playing, Stage};
+pub use stand_ins::{skin_cost, stand_ins, turns};
 pub use stopwatch::Stopwatch;

@@ -1,5 +1,6 @@
 //! Matters that change with time.
-use nematon_document::{Body, Kind, Moment, Scene, Value};
+use crate::Stage;
+use nematon_document::{Body, Kind, Moment, Value};
 use nematon_solver::MatterNow;
 
 /// What of a body's matter may move.
@@ -38,7 +39,7 @@ impl Changing {
     }
 
     /// What it is on the way to a frame: as in the middle of the interval.
-    pub fn motion(&self, scene: &Scene, frame: f64) -> MatterNow {
+    pub fn motion(&self, scene: &Stage, frame: f64) -> MatterNow {
         self.at(&scene.frames.moment(frame - 0.5))
     }
 }

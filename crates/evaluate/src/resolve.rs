@@ -1,8 +1,7 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
-use nematon_document::{
-    BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Scene, When, Zone, ZoneForm,
-};
+use crate::Stage;
+use nematon_document::{BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, When, Zone, ZoneForm};
 use nematon_solver::Pose;
 
 /// A scene at a moment.
@@ -17,7 +16,7 @@ pub struct Resolved {
 }
 
 /// A scene at a moment, in frames; a part of one lies between two. Fields name `bodies` by their numbers there.
-pub fn resolve(scene: &Scene, bodies: &[BodyId], frame: f64) -> Resolved {
+pub fn resolve(scene: &Stage, bodies: &[BodyId], frame: f64) -> Resolved {
     let (gravity, fields) = fields_at(scene, bodies, frame);
     let colliders =
         scene.colliders.iter().map(|(id, c)| (id.clone(), pose_at(scene, &c.place, frame))).collect();
@@ -26,7 +25,7 @@ pub fn resolve(scene: &Scene, bodies: &[BodyId], frame: f64) -> Resolved {
 }
 
 /// The pulls and the fields of [`resolve`].
-pub(crate) fn fields_at(scene: &Scene, bodies: &[BodyId], frame: f64) -> ([f32; 3], Vec<FieldNow>) {
+pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> ([f32; 3], Vec<FieldNow>) {
     let moment = scene.frames.moment(frame);
     let mut gravity = [0f32; 3];
     let mut fields = vec![];
@@ -74,7 +73,7 @@ fn share(field: &Field, frame: f64) -> f64 {
     }
 }
 
-fn zone_at(scene: &Scene, zone: &Zone, frame: f64) -> ZoneNow {
+fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
     let moment = scene.frames.moment(frame);
     let Zone { place, form, edge, outside } = zone;
     let at = |v: &nematon_document::Value| v.at(&moment) as f32;
@@ -95,9 +94,19 @@ fn stand(pose: &Pose) -> Stand {
 }
 
 /// Where a node is in the world at a moment, in frames.
-pub fn pose_at(scene: &Scene, node: &Node, frame: f64) -> Pose {
+pub fn pose_at(scene: &Stage, node: &Node, frame: f64) -> Pose {
     let World { position, turn } = World::of(scene, node, frame);
     Pose { position: position.map(|c| c as f32), turn: turn.map(|c| c as f32) }
+}
+
+/// Puts the points of a body where it starts.
+pub(crate) fn place_body(scene: &Stage, node: &Node, points: &mut [[f32; 3]]) {
+    let (position, turn) = node.stands();
+    if node.on.is_none() {
+        return nematon_geometry::place(points, position, turn);
+    }
+    let at = World::of(scene, node, scene.frames.first as f64);
+    points.iter_mut().for_each(|p| *p = at.place(p.map(f64::from)).map(|c| c as f32));
 }
 
 /// A place in the world, in double precision.
@@ -108,21 +117,32 @@ pub(crate) struct World {
 }
 
 impl World {
-    pub fn of(scene: &Scene, node: &Node, frame: f64) -> World {
+    pub fn of(scene: &Stage, node: &Node, frame: f64) -> World {
         World::on(scene, node, frame, 0)
     }
 
-    fn on(scene: &Scene, node: &Node, frame: f64, depth: usize) -> World {
+    fn on(scene: &Stage, node: &Node, frame: f64, depth: usize) -> World {
         let (position, turn) = node.at(&scene.frames.moment(frame));
         let own = World { position, turn: quaternion(turn) };
         let parent = node.on.as_ref().and_then(|p| p.node(scene)).filter(|_| depth <= MOST_ON_EACH_OTHER);
         let Some(parent) = parent else { return own };
-        let under = World::on(scene, parent, frame, depth + 1);
+        let mut under = World::on(scene, parent, frame, depth + 1);
+        // What its file brings along stands between the two.
+        if let Some(by) = node.on.as_ref().and_then(|p| scene.carried(p, frame)) {
+            let turn = times(under.turn, by.turn.to_array());
+            under = World { position: under.place(by.position.to_array()), turn };
+        }
         World { position: under.place(own.position), turn: times(under.turn, own.turn) }
     }
 
     pub fn direction(&self, p: [f64; 3]) -> [f64; 3] {
         turned(self.turn, p)
+    }
+
+    /// A place in the world as the thing's own.
+    pub fn inverse(&self, p: [f64; 3]) -> [f64; 3] {
+        let [x, y, z, w] = self.turn;
+        turned([-x, -y, -z, w], std::array::from_fn(|k| p[k] - self.position[k]))
     }
 
     pub fn place(&self, p: [f64; 3]) -> [f64; 3] {

@@ -1,5 +1,6 @@
 //! Rest shapes that change with time.
-use nematon_document::{Body, Rest, Scene, Value};
+use crate::Stage;
+use nematon_document::{Body, Rest, Value};
 use nematon_solver::RestMotion;
 
 /// A body's rest scale and bend.
@@ -21,7 +22,7 @@ pub fn relaxed(bodies: &[&Body]) -> Vec<Relaxed> {
 
 impl Relaxed {
     /// How the rest shape changes on the way to a frame.
-    pub fn motion(&self, scene: &Scene, frame: f64) -> RestMotion {
+    pub fn motion(&self, scene: &Stage, frame: f64) -> RestMotion {
         let Rest { shape: _, scale, bend } = &self.rest;
         let scale = |f: f64| scale.at(&scene.frames.moment(f)) as f32;
         let bend = |f: f64| bend.at(&scene.frames.moment(f)) as f32;

@@ -1,9 +1,9 @@
-use crate::collide::{Carried, ColliderError, Track, carried, rules, tracks};
+use crate::collide::{Carried, ColliderError, NoHold, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
 use crate::matters::{Changing, changing};
 use crate::rest::{Relaxed, relaxed};
 use crate::shape::thin_enough;
-use crate::{Fingerprint, MeshLibrary, ShapeError, Shaped, body_rest, frame_inputs, shape};
+use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
     Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Halt, Rest, Rules, Snag, SnapshotError,
@@ -12,7 +12,7 @@ use nematon_solver::{
 
 /// The bodies of an island on their way through the frames of a scene.
 pub struct Run {
-    scene: Scene,
+    scene: Stage,
     pub members: Vec<Member>,
     pub bodies: Vec<Body>,
     pub contact: Contact,
@@ -45,6 +45,10 @@ pub enum RunError {
     #[error(transparent)]
     Collider(ColliderError),
     #[error(transparent)]
+    Place(NoPlace),
+    #[error("{body}: {why}")]
+    Hold { body: String, why: NoHold },
+    #[error(transparent)]
     Contact(ContactError),
     #[error("{body} exploded at frame {frame}: {why}")]
     Exploded { body: String, frame: i64, why: Exploded },
@@ -64,19 +68,24 @@ struct Parts {
 }
 
 impl Parts {
-    fn of(scene: &Scene, bodies: &[BodyId], library: &impl MeshLibrary) -> Result<Parts, RunError> {
+    fn of(scene: &Stage, bodies: &[BodyId], library: &impl MeshLibrary) -> Result<Parts, RunError> {
+        scene.check().map_err(RunError::Place)?;
         let (mut members, mut rests, mut found) = (vec![], vec![], vec![]);
         let first = scene.frames.moment(scene.frames.first as f64);
         for id in bodies {
             let b = scene.bodies.get(id).ok_or_else(|| RunError::NoSuchBody(id.clone()))?;
-            let shaped = shape(b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
+            let shaped = shape(scene, b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
             rests.push(body_rest(b, &shaped, &first));
             members.push((id.clone(), b.name.clone(), shaped));
             found.push(b);
         }
         let tracks = tracks(scene, &found, library).map_err(RunError::Collider)?;
-        let grips: Vec<_> = members.iter().map(|(id, _, s)| (id.clone(), s.grips.as_slice())).collect();
-        let carried = carried(scene, &grips);
+        let grips: Vec<_> = members
+            .iter()
+            .map(|(id, _, s)| (id.clone(), s.placed.as_slice(), s.grips.as_slice()))
+            .collect();
+        let carried = carried(scene, &grips)
+            .map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
         let rules = rules(scene, &found);
         for (k, rest) in rests.iter().enumerate() {
             if rules.own[k] || rules.between.iter().any(|b| b.contains(&k)) {
@@ -87,7 +96,7 @@ impl Parts {
         Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing })
     }
 
-    fn fingerprints(&self, scene: &Scene) -> Vec<Vec<Fingerprint>> {
+    fn fingerprints(&self, scene: &Stage) -> Vec<Vec<Fingerprint>> {
         let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let island =
@@ -106,7 +115,8 @@ pub fn fingerprints(
     island: &[BodyId],
     library: &impl MeshLibrary,
 ) -> Result<Vec<Vec<Fingerprint>>, RunError> {
-    Ok(Parts::of(scene, island, library)?.fingerprints(scene))
+    let scene = Stage::new(scene, library);
+    Ok(Parts::of(&scene, island, library)?.fingerprints(&scene))
 }
 
 impl Run {
@@ -115,12 +125,13 @@ impl Run {
     /// # Errors
     /// When a body has no shape, or one that can't move; when a collider can't be.
     pub fn start(scene: &Scene, island: &[BodyId], library: &impl MeshLibrary) -> Result<Run, RunError> {
-        let parts = Parts::of(scene, island, library)?;
+        let scene = Stage::new(scene, library);
+        let parts = Parts::of(&scene, island, library)?;
         let mut bodies = vec![];
         for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
-        let prints = parts.fingerprints(scene);
+        let prints = parts.fingerprints(&scene);
         let Parts { members, rules, tracks, carried, relaxed, changing, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
         let contact = Contact::new(&bodies, &rules, colliders).map_err(RunError::Contact)?;
@@ -128,7 +139,7 @@ impl Run {
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
         Ok(Run {
-            scene: scene.clone(),
+            scene,
             members,
             bodies,
             contact,

@@ -1,5 +1,7 @@
+use crate::Stage;
+use crate::resolve::place_body;
 use nematon_document::{
-    Along, Body, Choice, Cloth, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest, RestShape,
+    Along, Body, Choice, Cloth, Figure, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest, RestShape,
     Shape,
 };
 use nematon_geometry::material::material_coordinates;
@@ -13,6 +15,12 @@ use std::sync::Arc;
 pub trait MeshLibrary {
     /// The mesh that a source names, or why it can't be had, in a sentence.
     fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String>;
+
+    /// What the file of a figure holds, moved by its points where it has any; or why it can't be had, in words that go on
+    /// from the figure's name.
+    fn figure(&self, figure: &Figure) -> Result<Arc<nematon_figure::Figure>, String> {
+        Err(format!("has no file here: {:?}", figure.from))
+    }
 
     /// The weights of a file of a map, or why they can't be had, in a sentence.
     fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {
@@ -105,15 +113,19 @@ impl Shaped {
 ///
 /// # Errors
 /// When the mesh is missing or unfit, or a grip names what isn't there.
-pub fn shape(body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
+pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     match &body.kind {
-        Kind::Cloth(own) => cloth(body, own, library),
-        Kind::Drift(own) => Ok(crate::drift::shape(body, own)),
+        Kind::Cloth(own) => cloth(scene, body, own, library),
+        Kind::Drift(own) => Ok(crate::drift::shape(scene, body, own)),
     }
 }
 
-fn cloth(body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
-    let (position, turn) = body.place.stands();
+fn cloth(
+    scene: &Stage,
+    body: &Body,
+    own: &Cloth,
+    library: &impl MeshLibrary,
+) -> Result<Shaped, ShapeError> {
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
         Err(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
@@ -133,14 +145,14 @@ fn cloth(body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped,
                 (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
                 rest.triangles.clone_from(&mesh.triangles);
             }
-            place(&mut rest.positions, position, turn);
+            place_body(scene, &body.place, &mut rest.positions);
             Some(rest)
         }
         _ => None,
     };
     let maps = crate::maps::maps(body, &mesh, library)?;
     let mut placed = mesh.positions.clone();
-    place(&mut placed, position, turn);
+    place_body(scene, &body.place, &mut placed);
     let mut grips = vec![];
     for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
         let mut points = vec![];

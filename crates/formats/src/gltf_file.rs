@@ -92,7 +92,7 @@ fn read(bytes: &[u8]) -> Result<Mesh, ReadError> {
 }
 
 /// The bytes of a buffer: the file's own, or written out in base64.
-fn contents(buffer: &gltf::Buffer<'_>, own: Option<&[u8]>) -> Result<Vec<u8>, ReadError> {
+pub(crate) fn contents(buffer: &gltf::Buffer<'_>, own: Option<&[u8]>) -> Result<Vec<u8>, ReadError> {
     let fail = |e: String| ReadError::Gltf(e);
     let bytes = match buffer.source() {
         gltf::buffer::Source::Bin => {

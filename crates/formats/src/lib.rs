@@ -1,12 +1,15 @@
 //! Open file formats, one a file. Readers give a mesh with its borders found; writers take plain arrays.
 mod faces;
+mod figure;
 mod gltf_file;
+mod gltf_figure;
 mod motion;
 mod names;
 mod npy;
 mod obj;
 mod usd;
 
+pub use figure::{read_figure, with_points};
 pub use motion::{Delivery, Frame, Frames, Kind, Motion, With};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
@@ -34,6 +37,10 @@ pub enum ReadError {
     TooMuch { what: &'static str },
     #[error("not a readable glTF: {0}")]
     Gltf(String),
+    #[error("\"{0}\" is not a kind of animated mesh that is read here: .glb, .gltf, .obj, and a .zip of .obj files are")]
+    FigureKind(String),
+    #[error("{0}")]
+    Figure(String),
 }
 
 /// Reads a mesh by the ending of its file name. Points at one place within an OBJ or glTF primitive

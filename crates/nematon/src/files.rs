@@ -17,6 +17,26 @@ impl MeshLibrary for Folder {
         nematon_formats::read_mesh(name, &bytes).map(Arc::new).map_err(|e| format!("{name}: {e}"))
     }
 
+    fn figure(&self, figure: &nematon_document::Figure) -> Result<Arc<nematon_figure::Figure>, String> {
+        let read = |source: &MeshSource| match source {
+            MeshSource::File(name) => {
+                let bytes = std::fs::read(self.0.join(name)).map_err(|e| format!("can't be had: {name}: {e}"))?;
+                Ok((name.clone(), bytes))
+            }
+            MeshSource::Blob(_) => {
+                Err("is kept by a server; a scene file names its figures as files".to_owned())
+            }
+        };
+        let (name, bytes) = read(&figure.from)?;
+        let fault = |name: &str, e: nematon_formats::ReadError| format!("can't be had: {name}: {e}");
+        let mut found = nematon_formats::read_figure(&name, &bytes).map_err(|e| fault(&name, e))?;
+        if let Some(points) = &figure.points {
+            let (name, bytes) = read(points)?;
+            found = nematon_formats::with_points(found, &bytes).map_err(|e| fault(&name, e))?;
+        }
+        Ok(Arc::new(found))
+    }
+
     fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {
         let text = std::fs::read_to_string(self.0.join(path)).map_err(|e| format!("{path}: {e}"))?;
         numbers(&text).map(Arc::new).map_err(|e| format!("{path}: {e}"))

@@ -2,6 +2,7 @@
 mod bake;
 mod bench;
 mod demo;
+mod figure;
 mod files;
 mod mend;
 
@@ -33,6 +34,8 @@ enum Verb {
     },
     /// Tells what is wrong with a mesh file, and writes it without.
     Mend(mend::MendArgs),
+    /// Tells what an animated mesh holds: joints, parts and clips; or fits capsules to it.
+    Figure(figure::FigureArgs),
     /// Prints the JSON Schema of a scene.
     Schema,
     /// Prints the OpenAPI document of the server.
@@ -99,6 +102,7 @@ fn main() -> ExitCode {
         }
         Verb::Bake(a) => bake::bake(&a),
         Verb::Mend(a) => mend::mend(&a),
+        Verb::Figure(a) => figure::figure(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {
             println!(
                 "{} is a scene: {} bodies, {} fields, {} frames",

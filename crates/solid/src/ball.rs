@@ -17,10 +17,10 @@ impl Kind for BallForm {
     fn begin() -> Option<BallForm> {
         Some(BallForm { radius: 0.25 })
     }
-    fn stand(&self, _: &Fetch) -> Result<Standing, String> {
+    fn stand(&self, _: &dyn Fetch) -> Result<Standing, String> {
         Ok(Standing::of(Solid::Ball { radius: self.radius as f32 }))
     }
-    fn seen(&self, _: &Fetch) -> Result<Option<Mesh>, String> {
+    fn seen(&self, _: &dyn Fetch) -> Result<Option<Mesh>, String> {
         Ok(Some(ball(self.radius, 16)))
     }
 }

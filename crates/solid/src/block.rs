@@ -17,7 +17,7 @@ impl Kind for BoxForm {
     fn begin() -> Option<BoxForm> {
         Some(BoxForm { size: [0.5; 3] })
     }
-    fn stand(&self, _: &Fetch) -> Result<Standing, String> {
+    fn stand(&self, _: &dyn Fetch) -> Result<Standing, String> {
         let solid = Solid::Box { half: self.size.map(|s| (0.5 * s) as f32) };
         Ok(Standing { skin: Some(Skin::of(&block(self.size, [1; 3]))), ..Standing::of(solid) })
     }

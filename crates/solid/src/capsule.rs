@@ -19,10 +19,10 @@ impl Kind for CapsuleForm {
     fn begin() -> Option<CapsuleForm> {
         Some(CapsuleForm { radius: 0.15, length: 0.6 })
     }
-    fn stand(&self, _: &Fetch) -> Result<Standing, String> {
+    fn stand(&self, _: &dyn Fetch) -> Result<Standing, String> {
         Ok(Standing::of(Solid::Capsule { radius: self.radius as f32, half: (0.5 * self.length) as f32 }))
     }
-    fn seen(&self, _: &Fetch) -> Result<Option<Mesh>, String> {
+    fn seen(&self, _: &dyn Fetch) -> Result<Option<Mesh>, String> {
         Ok(Some(capsule(self.radius, self.length)))
     }
 }

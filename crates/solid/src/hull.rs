@@ -23,8 +23,8 @@ impl Kind for HullForm {
     fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
         vec![&mut self.from]
     }
-    fn stand(&self, mesh: &Fetch) -> Result<Standing, String> {
-        let (planes, skin) = hull(mesh(&self.from)?.as_ref())?;
+    fn stand(&self, mesh: &dyn Fetch) -> Result<Standing, String> {
+        let (planes, skin) = hull(mesh.mesh(&self.from)?.as_ref())?;
         Ok(Standing { skin: Some(skin), ..Standing::of(Solid::Hull { planes }) })
     }
 }

@@ -5,6 +5,7 @@
 mod ball;
 mod block;
 mod capsule;
+mod figure;
 mod hull;
 mod mesh;
 mod plane;
@@ -18,8 +19,12 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
-/// Where meshes come from: the one of a source, or why there is none, in words that go on from the collider's name.
-pub type Fetch<'a> = dyn Fn(&MeshSource) -> Result<Arc<Mesh>, String> + 'a;
+/// Where meshes come from; why there is none is told in words that go on from the collider's name.
+pub trait Fetch {
+    fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String>;
+    /// The surface of a figure, or of some of its parts, as it is at first.
+    fn figure(&self, of: &FigureForm) -> Result<Arc<Mesh>, String>;
+}
 
 /// A form of a collider.
 pub trait Kind: Sized {
@@ -41,9 +46,9 @@ pub trait Kind: Sized {
         None
     }
     /// What contact meets.
-    fn stand(&self, mesh: &Fetch) -> Result<Standing, String>;
+    fn stand(&self, mesh: &dyn Fetch) -> Result<Standing, String>;
     /// What is seen of it, about its own origin; none where it has no end.
-    fn seen(&self, mesh: &Fetch) -> Result<Option<Mesh>, String> {
+    fn seen(&self, mesh: &dyn Fetch) -> Result<Option<Mesh>, String> {
         let skin = self.stand(mesh)?.skin;
         Ok(skin.map(|s| Mesh { positions: s.positions, triangles: s.triangles, ..Mesh::default() }))
     }
@@ -137,12 +142,12 @@ macro_rules! kinds {
             }
             /// # Errors
             /// When a mesh can't be had or doesn't do, in words that go on from the collider's name.
-            pub fn stand(&self, mesh: &Fetch) -> Result<Standing, String> {
+            pub fn stand(&self, mesh: &dyn Fetch) -> Result<Standing, String> {
                 match self { $(Form::$kind(f) => f.stand(mesh),)* }
             }
             /// # Errors
             /// As for `stand`.
-            pub fn seen(&self, mesh: &Fetch) -> Result<Option<Mesh>, String> {
+            pub fn seen(&self, mesh: &dyn Fetch) -> Result<Option<Mesh>, String> {
                 match self { $(Form::$kind(f) => f.seen(mesh),)* }
             }
         }
@@ -156,6 +161,7 @@ kinds! {
     Box(BoxForm) in block,
     Hull(HullForm) in hull,
     Mesh(MeshForm) in mesh,
+    Figure(FigureForm) in figure,
 }
 
 /// A solid that a formula describes, about its own origin. Metres.

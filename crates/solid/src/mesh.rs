@@ -37,8 +37,8 @@ impl Kind for MeshForm {
     fn keyed(&self) -> Option<(&'static str, Vec<i64>)> {
         Some(("shapes", self.shapes.iter().map(|k| k.frame).collect()))
     }
-    fn stand(&self, mesh: &Fetch) -> Result<Standing, String> {
-        let first = mesh(&self.from)?;
+    fn stand(&self, mesh: &dyn Fetch) -> Result<Standing, String> {
+        let first = mesh.mesh(&self.from)?;
         if first.triangles.is_empty() {
             return Err("has no triangles".into());
         }
@@ -47,8 +47,8 @@ impl Kind for MeshForm {
     }
 }
 
-fn shape(key: &ShapeKey, first: &Mesh, mesh: &Fetch) -> Result<Shaped, String> {
-    let at = mesh(&key.from)?;
+fn shape(key: &ShapeKey, first: &Mesh, mesh: &dyn Fetch) -> Result<Shaped, String> {
+    let at = mesh.mesh(&key.from)?;
     if at.positions.len() != first.positions.len() {
         return Err(format!(
             "has {} points, and its shape at frame {} has {}. Shapes must have the same points",

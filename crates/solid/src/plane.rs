@@ -13,11 +13,11 @@ impl Kind for PlaneForm {
     fn begin() -> Option<PlaneForm> {
         Some(PlaneForm {})
     }
-    fn stand(&self, _: &Fetch) -> Result<Standing, String> {
+    fn stand(&self, _: &dyn Fetch) -> Result<Standing, String> {
         Ok(Standing::of(Solid::Plane))
     }
     /// It has no end.
-    fn seen(&self, _: &Fetch) -> Result<Option<Mesh>, String> {
+    fn seen(&self, _: &dyn Fetch) -> Result<Option<Mesh>, String> {
         Ok(None)
     }
 }

@@ -129,11 +129,11 @@ impl<'a> Carriage<'a> {
         let x: Vec<Record> = held.iter().map(|&k| state.x[k]).collect();
         let mut v = vec![Record::default(); x.len()];
         for (g, places) in &self.grips {
-            let (p, q) = (g.from.toward(&g.to, from), g.from.toward(&g.to, to));
-            for &place in places {
+            let (p, q) = (g.places(from), g.places(to));
+            for (k, &place) in places.iter().enumerate() {
                 let Ok(at) = held.binary_search(&(place as usize)) else { continue };
-                let own = g.first.inverse(self.body.rest[place as usize].xyz());
-                let (a, b) = (p.place(own), q.place(own));
+                let rest = self.body.rest[place as usize].xyz();
+                let (a, b) = (p(k, rest), q(k, rest));
                 v[at] = Record([0, 1, 2, 3].map(|c| if c < 3 { (b[c] - a[c]) / self.dt } else { 0.0 }));
             }
         }
@@ -143,10 +143,10 @@ impl<'a> Carriage<'a> {
     /// Puts the points of moving grips where their grips are.
     fn carry(&self, moment: f32, state: &mut State) {
         for (g, places) in &self.grips {
-            let pose = g.from.toward(&g.to, moment);
-            for &place in places {
+            let goes = g.places(moment);
+            for (number, &place) in places.iter().enumerate() {
                 let k = place as usize;
-                let to = pose.place(g.first.inverse(self.body.rest[k].xyz()));
+                let to = goes(number, self.body.rest[k].xyz());
                 for c in 0..3 {
                     state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.dt;
                     state.x[k].0[c] = to[c];

@@ -113,25 +113,134 @@ pub struct ColliderRest {
     pub meets: Vec<bool>,
 }
 
+/// Poses through a frame, evenly spaced from its beginning to its end; between, straight and by the shorter turn.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Way(Vec<Pose>);
+
+impl Default for Way {
+    fn default() -> Self {
+        Way(vec![Pose::default()])
+    }
+}
+
+impl Way {
+    /// Where nothing is given, it stays at the origin.
+    pub fn through(poses: Vec<Pose>) -> Way {
+        if poses.is_empty() { Way::default() } else { Way(poses) }
+    }
+
+    /// Straight from a pose to another.
+    pub fn straight(from: Pose, to: Pose) -> Way {
+        Way(vec![from, to])
+    }
+
+    pub fn from(&self) -> Pose {
+        self.0[0]
+    }
+
+    pub fn to(&self) -> Pose {
+        self.0[self.0.len() - 1]
+    }
+
+    /// At a moment, from 0 to 1 through the frame.
+    pub fn at(&self, t: f32) -> Pose {
+        let (k, t) = between(self.0.len(), t);
+        self.0[k].toward(&self.0[(k + 1).min(self.0.len() - 1)], t)
+    }
+
+    /// As if it had been at its end all the time.
+    pub(crate) fn arrived(&self) -> Way {
+        Way(vec![self.to()])
+    }
+
+    pub fn poses(&self) -> &[Pose] {
+        &self.0
+    }
+}
+
+/// Which of so many evenly spaced moments of a frame come before one, from 0 to 1, and how far it is to the next.
+fn between(moments: usize, t: f32) -> (usize, f32) {
+    let gaps = moments.saturating_sub(1);
+    let at = t.clamp(0.0, 1.0) * gaps as f32;
+    let k = (at as usize).min(gaps.saturating_sub(1));
+    (k, if gaps == 0 { 0.0 } else { at - k as f32 })
+}
+
+/// Places of some points through a frame, evenly spaced moments from its beginning to its end.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Places(pub Vec<Arc<Vec<[f32; 3]>>>);
+
+impl Places {
+    /// Where each point is at a moment, from 0 to 1 through the frame; `None` where there are none.
+    pub fn at(&self, t: f32) -> Option<impl Fn(usize) -> [f32; 3] + '_> {
+        let (k, t) = between(self.0.len(), t);
+        let a = self.0.get(k)?;
+        let b = self.0.get(k + 1).unwrap_or(a);
+        Some(move |p: usize| std::array::from_fn(|c| a[p][c] + t * (b[p][c] - a[p][c])))
+    }
+}
+
 /// A collider on its way through a frame.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct ColliderMotion {
-    pub from: Pose,
-    pub to: Pose,
-    /// Where the points of a skin that changes its shape are in its own frame, at both ends.
-    pub shape: Option<[Arc<Vec<[f32; 3]>>; 2]>,
+    pub way: Way,
+    /// Where the points of a skin that changes its shape are in its own frame; none where it keeps it.
+    pub shapes: Places,
 }
 
-/// What holds some points of a body, on its way through a frame: its pose over that of the first frame.
+/// What holds some points of a body, on its way through a frame.
 #[derive(Clone, Debug, PartialEq)]
 pub struct GripMotion {
     /// Number of the body.
     pub body: usize,
     /// As given to the body.
     pub points: Arc<Vec<u32>>,
-    pub first: Pose,
-    pub from: Pose,
-    pub to: Pose,
+    pub by: Holder,
+}
+
+/// Where held points go.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Holder {
+    /// With a thing: its pose over that of the first frame.
+    Thing { first: Pose, way: Way },
+    /// Each to a place of its own, metres.
+    Spots(Places),
+}
+
+impl GripMotion {
+    /// Where one of its points is at a moment, from 0 to 1 through the frame; `rest` is where it started.
+    pub(crate) fn places(&self, t: f32) -> impl Fn(usize, [f32; 3]) -> [f32; 3] {
+        let (thing, spots) = match &self.by {
+            Holder::Thing { first, way } => (Some((*first, way.at(t))), None),
+            Holder::Spots(places) => (None, places.at(t)),
+        };
+        move |k, rest| match (&thing, &spots) {
+            (Some((first, now)), _) => now.place(first.inverse(rest)),
+            (None, Some(at)) => at(k),
+            (None, None) => rest,
+        }
+    }
+
+    /// What it is as one piece at both ends of the frame.
+    pub(crate) fn ends(&self) -> [Pose; 2] {
+        let middle = |p: &Arc<Vec<[f32; 3]>>| {
+            let per = 1.0 / p.len().max(1) as f64;
+            let sum = |c: usize| p.iter().map(|p| f64::from(p[c])).sum::<f64>();
+            Pose { position: std::array::from_fn(|c| (sum(c) * per) as f32), ..Pose::default() }
+        };
+        match &self.by {
+            Holder::Thing { way, .. } => [way.from(), way.to()],
+            Holder::Spots(p) => [p.0.first(), p.0.last()].map(|p| p.map(middle).unwrap_or_default()),
+        }
+    }
+
+    /// As if it had been at its end all the time.
+    pub(crate) fn arrive(&mut self) {
+        match &mut self.by {
+            Holder::Thing { way, .. } => *way = way.arrived(),
+            Holder::Spots(p) => p.0 = p.0.last().cloned().into_iter().collect(),
+        }
+    }
 }
 
 /// How a body's rest shape changes through a frame: from its beginning to its end.

@@ -54,15 +54,13 @@ pub(crate) fn carry<'a>(
     }
     let mut out = frame.clone();
     for (m, _) in out.colliders.iter_mut().zip(&colliders).filter(|(_, l)| l.is_some()) {
-        m.from = m.to;
-        if let Some([from, to]) = &mut m.shape {
-            *from = to.clone();
-        }
+        m.way = m.way.arrived();
+        m.shapes.0 = m.shapes.0.last().cloned().into_iter().collect();
     }
     for (k, leap) in leaps.iter().enumerate() {
         if let Some(leap) = leap {
             for g in out.grips.iter_mut().filter(|g| g.body == k) {
-                g.from = g.to;
+                g.arrive();
             }
             take(leap, &bodies[k], &mut states[k], &out, k);
         }
@@ -73,7 +71,7 @@ pub(crate) fn carry<'a>(
 /// How far each collider jumps in a frame, where it does, metres.
 pub fn collider_leaps(frame: &FrameInputs) -> Vec<Option<f32>> {
     let limit = LEAP_SPEED * frame.duration as f32;
-    let way = |m: &crate::inputs::ColliderMotion| distance(m.from.position, m.to.position);
+    let way = |m: &crate::inputs::ColliderMotion| distance(m.way.from().position, m.way.to().position);
     frame.colliders.iter().map(|m| Some(way(m)).filter(|w| *w > limit)).collect()
 }
 
@@ -83,9 +81,10 @@ fn leap(number: usize, body: &Body, state: &State, frame: &FrameInputs, jerked: 
     let grip = *grips.iter().max_by_key(|g| g.points.len())?;
     let going = mean_velocity(body, state).map(|v| v * frame.duration as f32);
     let beyond = |g: &GripMotion| {
-        let each = g.points.iter().map(|&p| {
-            let own = g.first.inverse(body.rest[body.place(p) as usize].xyz());
-            let (a, b) = (g.from.place(own), g.to.place(own));
+        let (p, q) = (g.places(0.0), g.places(1.0));
+        let each = g.points.iter().enumerate().map(|(k, &point)| {
+            let rest = body.rest[body.place(point) as usize].xyz();
+            let (a, b) = (p(k, rest), q(k, rest));
             distance([0, 1, 2].map(|c| a[c] + going[c]), b)
         });
         each.fold(0.0, f32::max)
@@ -94,7 +93,8 @@ fn leap(number: usize, body: &Body, state: &State, frame: &FrameInputs, jerked: 
     let extent = extent(body);
     let leaps = beyond > (LEAP_SPEED * frame.duration as f32).max(LEAP_SHARE * extent);
     let jerks = jerked && beyond > JERK_SHARE * extent;
-    (leaps || jerks).then_some(Leap { from: grip.from, to: grip.to, beyond, goes_on: !leaps })
+    let [from, to] = grip.ends();
+    (leaps || jerks).then_some(Leap { from, to, beyond, goes_on: !leaps })
 }
 
 fn take(leap: &Leap, body: &Body, state: &mut State, frame: &FrameInputs, number: usize) {

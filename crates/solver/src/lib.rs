@@ -27,7 +27,7 @@ pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
     ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion,
-    Maps, Matter, MatterNow, Pose, Rest, RestMotion, Scaled, Skin, Solid,
+    Holder, Maps, Matter, MatterNow, Places, Pose, Rest, RestMotion, Scaled, Skin, Solid, Way,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

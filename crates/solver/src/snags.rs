@@ -116,7 +116,7 @@ fn inside(
     let x = &state.x[..body.points()];
     match pairing.with {
         With::Collider(c) => {
-            let pose = frame.colliders.get(c).map(|m| m.to).unwrap_or_default();
+            let pose = frame.colliders.get(c).map(|m| m.way.to()).unwrap_or_default();
             match contact.solid(c) {
                 Some(solid) => depths(solid, &pose, x, &mut see),
                 None => contact.depths_in_skin(c, x, &mut see),

@@ -1538,6 +1538,153 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/figures/{figure}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a figure's file holds */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    figure: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FigureLook"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/figures/{figure}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a figure's points are at some frames: a chunk, as for bodies */
+        get: {
+            parameters: {
+                query?: {
+                    first?: number | null;
+                    last?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    figure: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/figures/{figure}/stand-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Capsules in place of a figure's skin, one a joint */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    figure: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StandIns"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/space": {
         parameters: {
             query?: never;
@@ -1590,7 +1737,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where colliders and handles are at some frames */
+        /** Where colliders, handles and figures are at some frames */
         get: {
             parameters: {
                 query?: {
@@ -1753,6 +1900,10 @@ export interface components {
             /** Handles */
             handles?: {
                 [key: string]: components["schemas"]["Handle2"];
+            };
+            /** Figures */
+            figures?: {
+                [key: string]: components["schemas"]["Figure"];
             };
             /**
              * Set apart
@@ -2469,11 +2620,36 @@ export interface components {
             handle: components["schemas"]["HandleId"];
         } | {
             collider: components["schemas"]["ColliderId"];
+        } | {
+            figure: components["schemas"]["FigureId"];
+        } | {
+            joint: components["schemas"]["JointOf"];
+        } | {
+            spot: components["schemas"]["SpotOf"];
         };
         /** @description Key of a handle in its scene. */
         HandleId: string;
         /** @description Key of a collider in its scene. */
         ColliderId: string;
+        /** @description Key of a figure in its scene. */
+        FigureId: string;
+        /** @description A joint of a figure, by the name that it has in its file. */
+        JointOf: {
+            /** Figure */
+            figure: components["schemas"]["FigureId"];
+            /** Joint */
+            joint: string;
+        };
+        /** @description A spot on the surface of a figure: it rides with the triangle that is nearest to it, and turns with it. */
+        SpotOf: {
+            /** Figure */
+            figure: components["schemas"]["FigureId"];
+            /**
+             * At
+             * @description On the figure as it rests, before it is placed.
+             */
+            at: number[];
+        };
         /** @description A set of points, held. */
         Grip: {
             /** Name */
@@ -2530,9 +2706,21 @@ export interface components {
             /** @description Two spots each: everything along them. Spots of no triangle and no edge are the points nearest to them. */
             edges?: number[][];
         };
-        /** @description What a grip holds its points to: where they stand in the world at rest, or a handle. */
+        /** @description What a grip holds its points to: where they stand in the world at rest, a handle, or a surface. */
         HeldTo: "world" | {
             handle: components["schemas"]["HandleId"];
+        } | {
+            figure: components["schemas"]["FigureForm"];
+        };
+        /** @description The surface of a figure, from both sides, as it moves. */
+        FigureForm: {
+            /** Figure */
+            figure: string;
+            /**
+             * Parts
+             * @description By their names in its file; all where none is named.
+             */
+            parts?: string[];
         };
         /** @description What a body touches beside colliders and the floor. */
         Touch: {
@@ -3118,6 +3306,8 @@ export interface components {
             hull: components["schemas"]["HullForm"];
         } | {
             mesh: components["schemas"]["MeshForm"];
+        } | {
+            figure: components["schemas"]["FigureForm"];
         };
         /** @description Everything below its level. */
         PlaneForm: Record<string, never>;
@@ -3193,6 +3383,65 @@ export interface components {
              */
             place: components["schemas"]["Node"];
         };
+        /** @description An animated mesh from a file: seen, touched, held to, stood on. */
+        Figure: {
+            /** Name */
+            name: string;
+            /**
+             * From
+             * @description A file of joints and clips (GLB, glTF), of one shape (OBJ), or of a sequence of shapes (a zip of OBJ files).
+             */
+            from: components["schemas"]["MeshSource"];
+            /**
+             * Points from
+             * @description A NumPy array of the same points, shape by shape, that moves them in place of the file's own motion.
+             */
+            points?: components["schemas"]["MeshSource"] | null;
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Node"];
+            /**
+             * Size
+             * Format: double
+             * @description What its lengths are multiplied by.
+             */
+            size?: number;
+            /**
+             * Clip
+             * @description By its name in the file; left out, the first that there is.
+             */
+            clip?: string | null;
+            /**
+             * Begins at frame
+             * Format: double
+             * @description The frame at which the clip begins; before it the figure stands as at its beginning.
+             * @default 0
+             */
+            begins: number;
+            /**
+             * Speed
+             * Format: double
+             * @description How many times as fast as in the file.
+             */
+            speed?: number;
+            /** At its end */
+            then?: components["schemas"]["AtEnd"];
+        };
+        /** @description How a clip goes on after its end. */
+        AtEnd: "hold" | "repeat" | "back";
         /** @description A level plane with friction. */
         Floor: {
             /**
@@ -3597,6 +3846,64 @@ export interface components {
             frame: number;
             positions: number[];
         };
+        /** @description What a figure's file holds. */
+        FigureLook: {
+            /** Format: uint */
+            points: number;
+            /** @description Three points of each triangle in turn. */
+            triangles: number[];
+            parts: components["schemas"]["PartLook"][];
+            joints: components["schemas"]["JointLook"][];
+            clips: components["schemas"]["ClipLook"][];
+            /**
+             * Format: double
+             * @description Of the clip that is played, or the sequence, seconds.
+             */
+            length: number;
+            /**
+             * Format: uint
+             * @description Shapes of a sequence; 0 where joints move it.
+             */
+            shapes: number;
+        };
+        PartLook: {
+            name: string;
+            /**
+             * Format: uint
+             * @description Triangles, in the order of the parts.
+             */
+            triangles: number;
+        };
+        JointLook: {
+            name: string;
+            /** Format: uint */
+            parent?: number | null;
+        };
+        ClipLook: {
+            name: string;
+            /**
+             * Format: double
+             * @description Seconds.
+             */
+            length: number;
+        };
+        /** @description Frames; all of the scene if left out. */
+        Range: {
+            /** Format: int64 */
+            first?: number | null;
+            /** Format: int64 */
+            last?: number | null;
+        };
+        /** @description Capsules in place of a skin. */
+        StandIns: {
+            /** @description Each stands on its joint. */
+            colliders: components["schemas"]["Collider"][];
+            /**
+             * Format: double
+             * @description What moving the skin takes of each frame, milliseconds, as just measured here; capsules take next to nothing of it.
+             */
+            skin: number;
+        };
         /** @description Bytes. */
         Space: {
             /** Format: int64 */
@@ -3615,7 +3922,7 @@ export interface components {
             limit: number;
         };
         /** @description Frames; all of the scene if left out. */
-        Range: {
+        Range2: {
             /** Format: int64 */
             first?: number | null;
             /** Format: int64 */
@@ -3762,7 +4069,7 @@ export interface components {
             tracks: components["schemas"]["Track"][];
         };
         Track: {
-            /** @description `colliders` or `handles`. */
+            /** @description `colliders`, `handles` or `figures`. */
             of: string;
             id: string;
             /**

@@ -97,6 +97,7 @@ pub fn relay() -> Scene {
         .collect(),
         colliders: Default::default(),
         handles: Default::default(),
+        figures: Default::default(),
         apart: vec![],
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
     }

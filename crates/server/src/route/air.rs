@@ -2,7 +2,7 @@
 use crate::api::{Api, Says};
 use crate::extract::{Body, Path};
 use crate::problem::{Problem, apart};
-use crate::route::projects::load;
+use crate::route::projects::stage;
 use crate::state::App;
 use axum::Json;
 use axum::extract::State;
@@ -42,7 +42,7 @@ async fn ask(
             format!("{} were asked for; the most is {MOST}.", places.len()),
         ));
     }
-    let (_, scene) = load(&app, id).await?;
+    let scene = stage(&app, id).await?;
     let index = frame.clamp(scene.frames.first, scene.frames.last) - scene.frames.first;
     let velocities = apart(move || air_at(&scene, index as usize, &places)).await?;
     Ok(Json(AirAnswer { velocities }))

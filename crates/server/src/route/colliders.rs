@@ -2,7 +2,7 @@
 use crate::api::{Api, Says};
 use crate::extract::Path;
 use crate::problem::{Problem, apart};
-use crate::route::projects::load;
+use crate::route::projects::stage;
 use crate::state::App;
 use axum::Json;
 use axum::extract::State;
@@ -37,10 +37,9 @@ async fn read(
     State(app): State<App>,
     Path((id, collider)): Path<(i64, String)>,
 ) -> Result<Json<Skin>, Problem> {
-    let (_, scene) = load(&app, id).await?;
-    app.meshes.fetch(&scene).await?;
+    let scene = stage(&app, id).await?;
     let (id, meshes) = (ColliderId(collider), app.meshes.clone());
-    let found = apart(move || scene.colliders.get(&id).map(|c| skin(c, &meshes))).await?;
+    let found = apart(move || scene.colliders.get(&id).map(|c| skin(&scene, c, &meshes))).await?;
     let found = found.ok_or_else(|| Problem::missing("collider"))?;
     let found = found.map_err(|e| Problem::unfit("The collider has no shape", e.to_string()))?;
     let Some(found) = found else { return Ok(Json(Skin::default())) };

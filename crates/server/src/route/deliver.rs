@@ -3,7 +3,7 @@ use crate::api::{Api, Says};
 use crate::delivery::{disposition, read as read_frames, send, true_frames};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
-use crate::route::projects::load;
+use crate::route::projects::{load, stage};
 use crate::state::App;
 use axum::extract::State;
 use axum::http::header;
@@ -66,11 +66,12 @@ async fn read(
     let first = which.first.unwrap_or(scene.frames.first);
     let last = if kind == Kind::Still { first } else { which.last.unwrap_or(scene.frames.last) };
     let with = With { normals: which.normals.unwrap_or(true), triangles: which.triangles.unwrap_or(false) };
+    let stage = stage(&app, id).await?;
     let mut sent = vec![];
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
-        let (own, meshes, key) = (scene.clone(), app.meshes.clone(), id.clone());
-        let mesh = match apart(move || own.bodies.get(&key).map(|b| shape(b, &meshes))).await? {
+        let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
+        let mesh = match apart(move || own.bodies.get(&key).map(|b| shape(&own, b, &meshes))).await? {
             Some(Ok(s)) => s.mesh,
             Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
             None => return Err(Problem::missing("body")),

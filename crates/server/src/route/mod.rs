@@ -4,6 +4,7 @@ pub mod attempt;
 pub mod colliders;
 pub mod deliver;
 pub mod events;
+pub mod figures;
 pub mod frames;
 pub mod matters;
 pub mod meshes;
@@ -33,6 +34,7 @@ pub fn all() -> Api {
         .and(schema::routes())
         .and(matters::routes())
         .and(colliders::routes())
+        .and(figures::routes())
         .and(space::routes())
         .and(tracks::routes())
         .and(values::routes())

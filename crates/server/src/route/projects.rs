@@ -13,6 +13,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use futures::StreamExt;
 use nematon_document::{Scene, apply, inverse, migrate, validate};
+use nematon_evaluate::Stage;
 use nematon_formats::file_name;
 use nematon_store::{EditOutcome, NewEdit, ProjectRow, ProjectSummary};
 use schemars::JsonSchema;
@@ -121,6 +122,14 @@ pub async fn load(app: &App, id: i64) -> Result<(ProjectRow, Arc<Scene>), Proble
     let row = app.store.project(id).await?.ok_or_else(|| Problem::missing("project"))?;
     let scene = serde_json::from_value(row.scene.clone()).map_err(|e| Problem::inside(e.to_string()))?;
     Ok((row, Arc::new(scene)))
+}
+
+/// A project's scene with its meshes and figures at hand.
+pub async fn stage(app: &App, id: i64) -> Result<Stage, Problem> {
+    let (_, scene) = load(app, id).await?;
+    app.meshes.fetch(&scene).await?;
+    let meshes = app.meshes.clone();
+    apart(move || Stage::new(&scene, &meshes)).await
 }
 
 async fn list(

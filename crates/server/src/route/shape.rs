@@ -2,17 +2,16 @@
 use crate::api::{Api, Says};
 use crate::extract::{Body, Path};
 use crate::problem::{Problem, apart};
-use crate::route::projects::load;
+use crate::route::projects::stage;
 use crate::state::App;
 use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{Area, BodyId, Choice, ColliderId, Scene};
+use nematon_document::{Area, BodyId, Choice, ColliderId};
 use nematon_evaluate::{Feel, Shaped, Thing, feel, set_down, shape};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes("Its rest shape: length, ShapeHead, arrays");
@@ -102,12 +101,11 @@ pub struct GripHead {
 }
 
 async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> Result<Response, Problem> {
-    let (_, scene) = load(&app, id).await?;
-    app.meshes.fetch(&scene).await?;
+    let scene = stage(&app, id).await?;
     let (id, meshes) = (BodyId(body), app.meshes.clone());
     let bytes = apart(move || {
         let body = scene.bodies.get(&id).ok_or_else(|| Problem::missing("body"))?;
-        let found = shape(body, &meshes);
+        let found = shape(&scene, body, &meshes);
         let s = found.map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
         pack(&s).map_err(|e| Problem::inside(e.to_string()))
     });
@@ -115,22 +113,15 @@ async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> 
     Ok((headers, bytes.await??).into_response())
 }
 
-/// The scene with its meshes at hand.
-async fn ready(app: &App, id: i64) -> Result<Arc<Scene>, Problem> {
-    let (_, scene) = load(app, id).await?;
-    app.meshes.fetch(&scene).await?;
-    Ok(scene)
-}
-
 async fn area(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
     Body(Points { points }): Body<Points>,
 ) -> Result<Json<Choice>, Problem> {
-    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let found = apart(move || {
         let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
-        let s = shape(body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        let s = shape(&scene, body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
         Ok::<_, Problem>(nematon_geometry::area_of(&s.mesh, &points))
     });
     let a = found.await??;
@@ -144,7 +135,7 @@ async fn read_feel(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
 ) -> Result<Json<Feel>, Problem> {
-    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let found = apart(move || {
         let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
         feel(&scene, body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))
@@ -157,7 +148,7 @@ async fn rest(
     Path(id): Path<i64>,
     Body(what): Body<What>,
 ) -> Result<Json<SetDown>, Problem> {
-    let (scene, meshes) = (ready(&app, id).await?, app.meshes.clone());
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let (thing, place) = match what {
         What::Body(b) => (Thing::Body(BodyId(b.clone())), scene.bodies.get(b.as_str()).map(|b| &b.place)),
         What::Collider(c) => {

@@ -2,13 +2,12 @@
 use crate::api::{Api, Says};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
-use crate::route::projects::load;
+use crate::route::projects::stage;
 use crate::state::App;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{Node, Scene};
-use nematon_evaluate::pose_at;
+use nematon_evaluate::{Stage, pose_at};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -16,7 +15,7 @@ use serde::{Deserialize, Serialize};
 const MOST: usize = 200_000;
 
 pub fn routes() -> Api {
-    let says = Says::gives_bytes("Where colliders and handles are at some frames").asks::<Range>();
+    let says = Says::gives_bytes("Where colliders, handles and figures are at some frames").asks::<Range>();
     Api::default().get("/projects/{id}/tracks", says, read)
 }
 
@@ -39,7 +38,7 @@ pub struct TracksHead {
 
 #[derive(Serialize, JsonSchema)]
 pub struct Track {
-    /// `colliders` or `handles`.
+    /// `colliders`, `handles` or `figures`.
     pub of: &'static str,
     pub id: String,
     /// How many poses it has, one a frame; one where it never moves.
@@ -51,35 +50,25 @@ async fn read(
     Path(id): Path<i64>,
     Query(range): Query<Range>,
 ) -> Result<Response, Problem> {
-    let (_, scene) = load(&app, id).await?;
+    let scene = stage(&app, id).await?;
     let bytes = apart(move || pack(&scene, &range)).await?;
     let bytes = bytes.map_err(|e| Problem::inside(e.to_string()))?;
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
 }
 
-/// Whether it, or anything that it stands on, moves.
-fn moves(scene: &Scene, node: &Node) -> bool {
-    let mut at = Some(node);
-    std::iter::from_fn(|| {
-        let here = at?;
-        at = here.on.as_ref().and_then(|p| p.node(scene));
-        Some(here)
-    })
-    .any(|n| !n.is_still())
-}
-
-fn pack(scene: &Scene, range: &Range) -> serde_json::Result<Vec<u8>> {
+fn pack(scene: &Stage, range: &Range) -> serde_json::Result<Vec<u8>> {
     let span = &scene.frames;
     let first = range.first.unwrap_or(span.first).clamp(span.first, span.last);
     let last = range.last.unwrap_or(span.last).clamp(first, span.last);
     let colliders = scene.colliders.iter().map(|(id, c)| ("colliders", &id.0, &c.place));
-    let things: Vec<_> =
-        colliders.chain(scene.handles.iter().map(|(id, h)| ("handles", &id.0, &h.place))).collect();
-    let moving = things.iter().filter(|t| moves(scene, t.2)).count().max(1);
+    let handles = scene.handles.iter().map(|(id, h)| ("handles", &id.0, &h.place));
+    let figures = scene.figures.iter().map(|(id, f)| ("figures", &id.0, &f.place));
+    let things: Vec<_> = colliders.chain(handles).chain(figures).collect();
+    let moving = things.iter().filter(|t| scene.moves(t.2)).count().max(1);
     let frames = ((last - first + 1) as usize).min((MOST / moving).max(1));
     let (mut tracks, mut poses) = (vec![], vec![]);
     for (of, id, node) in things {
-        let frames = if moves(scene, node) { frames } else { 1 };
+        let frames = if scene.moves(node) { frames } else { 1 };
         for k in 0..frames {
             let pose = pose_at(scene, node, (first + k as i64) as f64);
             let numbers = pose.position.iter().chain(&pose.turn);

@@ -46,7 +46,7 @@ pub(super) fn solids<'a>(
                 let Some(solid) = &c.solid else { continue };
                 let still = ColliderMotion::default();
                 let motion = frame.colliders.get(k).unwrap_or(&still);
-                let at = |t: f32| Axes::of(&motion.from.toward(&motion.to, t));
+                let at = |t: f32| Axes::of(&motion.way.at(t));
                 let swept = Swept {
                     solid,
                     from: at(moments[0]),

@@ -346,14 +346,11 @@ impl Contact {
         let skin = &mut self.skins[k];
         let Some(rest) = &self.colliders[skin.collider].skin else { return };
         let motion = frame.colliders.get(skin.collider);
-        let pose = motion.map(|m| m.from.toward(&m.to, moment)).unwrap_or_default();
+        let pose = motion.map(|m| m.way.at(moment)).unwrap_or_default();
         let [a, b, c] = pose.axes();
-        let shape = motion.and_then(|m| m.shape.as_ref());
+        let shape = motion.and_then(|m| m.shapes.at(moment));
         for (i, out) in skin.now.iter_mut().take(rest.positions.len()).enumerate() {
-            let p = match shape {
-                Some([from, to]) => std::array::from_fn(|c| from[i][c] + moment * (to[i][c] - from[i][c])),
-                None => rest.positions[i],
-            };
+            let p = shape.as_ref().map_or(rest.positions[i], |at| at(i));
             let at = |k: usize| pose.position[k] + a[k] * p[0] + b[k] * p[1] + c[k] * p[2];
             *out = Record([at(0), at(1), at(2), 0.0]);
         }

@@ -5,8 +5,8 @@ use crate::harness::{SheetOf, Trial, plain};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{
-    Body, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Matter,
-    NoWatch, Pose, Rules, Skin, Solid, State, snags, step,
+    Body, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Holder,
+    Matter, NoWatch, Places, Pose, Rules, Skin, Solid, State, Way, snags, step,
 };
 use std::slice::from_ref;
 use std::sync::Arc;
@@ -22,7 +22,7 @@ pub fn solid(solid: Solid) -> ColliderRest {
 
 pub fn at(position: [f32; 3]) -> ColliderMotion {
     let pose = Pose { position, ..Pose::default() };
-    ColliderMotion { from: pose, to: pose, shape: None }
+    ColliderMotion { way: Way::straight(pose, pose), ..Default::default() }
 }
 
 impl Trial {
@@ -95,9 +95,8 @@ fn a_fast_ball_does_not_pass_a_curtain() {
         for k in 0..4 {
             let z = |k: i32| -0.75 + k as f32 * 10.0 / 24.0;
             t.frame.colliders = vec![ColliderMotion {
-                from: at([0.0, 0.0, z(k)]).from,
-                to: at([0.0, 0.0, z(k + 1)]).from,
-                shape: None,
+                way: Way::straight(at([0.0, 0.0, z(k)]).way.from(), at([0.0, 0.0, z(k + 1)]).way.from()),
+                ..Default::default()
             }];
             t.run_clean(1);
         }
@@ -192,9 +191,8 @@ fn sixteen_layers_squeezed_by_a_plate_stay_apart() {
     let low = |k: i32| 0.02 + (0.09 - 0.004 * k as f32).max(0.7 * 0.002 * layers as f32);
     for k in 0..30 {
         t.frame.colliders = vec![ColliderMotion {
-            from: at([0.0, low(k), 0.0]).from,
-            to: at([0.0, low(k + 1), 0.0]).from,
-            shape: None,
+            way: Way::straight(at([0.0, low(k), 0.0]).way.from(), at([0.0, low(k + 1), 0.0]).way.from()),
+            ..Default::default()
         }];
         t.step();
         if k % 3 == 2 {
@@ -236,9 +234,10 @@ fn a_towel_twisted_twice_by_two_grips_never_goes_through_itself() {
             .map(|(e, side): (usize, f32)| GripMotion {
                 body: 0,
                 points: Arc::new(ends[e].clone()),
-                first: pose(0, side),
-                from: pose(k, side),
-                to: pose(k + 1, side),
+                by: Holder::Thing {
+                    first: pose(0, side),
+                    way: Way::straight(pose(k, side), pose(k + 1, side)),
+                },
             })
             .into();
         t.step();
@@ -294,8 +293,10 @@ fn a_cloth_falls_on_a_mesh_that_changes_its_shape_and_stays_outside() {
     let mut t = Many::new(vec![(m, free)], cotton(), &all(1), vec![body]);
     for k in 0..48 {
         let shape = |k: i32| Arc::new(lump(16, 0.2, 0.12 * (k as f32 / 6.0).sin()).0);
-        t.frame.colliders =
-            vec![ColliderMotion { shape: Some([shape(k), shape(k + 1)]), ..ColliderMotion::default() }];
+        t.frame.colliders = vec![ColliderMotion {
+            shapes: Places(vec![shape(k), shape(k + 1)]),
+            ..ColliderMotion::default()
+        }];
         let before: Vec<_> = t.states.iter().zip(&t.cloths).map(|(s, c)| s.positions(c)).collect();
         t.step();
         let skin = shape(k + 1);
@@ -399,7 +400,7 @@ fn a_belt_over_a_pole_holds_by_friction_as_the_capstan_law_says() {
             position: [0.0; 3],
             turn: [(std::f32::consts::FRAC_PI_4).sin(), 0.0, 0.0, (std::f32::consts::FRAC_PI_4).cos()],
         };
-        t.frame.colliders = vec![ColliderMotion { from: lying, to: lying, shape: None }];
+        t.frame.colliders = vec![ColliderMotion { way: Way::straight(lying, lying), ..Default::default() }];
         t.frame.substeps = 20;
         t.run(12);
         let from = t.mean(1);

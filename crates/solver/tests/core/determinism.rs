@@ -4,7 +4,7 @@ use nematon_air::{TurbulenceNow as Turbulence, WindNow as Wind};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_solver::{
     Body, ClothRest, ColliderMotion, ColliderRest, Contact, Floor, FrameInputs, Matter, RestMotion, Rules,
-    Skin, SnapshotError, Solid, State,
+    Skin, SnapshotError, Solid, State, Way,
 };
 
 /// Everything at once: grips, winds, gusts, turbulence, floor, damping, colliders of every make, contact with
@@ -39,8 +39,10 @@ fn everything() -> Trial {
     let colliders = vec![solid(Solid::Ball { radius: 0.25 }), solid(Solid::Box { half: [0.2; 3] }), skin];
     let rules = Rules { own: vec![true], between: vec![] };
     t.contact = Contact::new(std::slice::from_ref(&t.cloth), &rules, colliders).unwrap();
-    let swaying =
-        ColliderMotion { from: at([0.3, -0.4, 0.0]).from, to: at([0.33, -0.38, 0.0]).from, shape: None };
+    let swaying = ColliderMotion {
+        way: Way::straight(at([0.3, -0.4, 0.0]).way.from(), at([0.33, -0.38, 0.0]).way.from()),
+        ..Default::default()
+    };
     t.frame.colliders = vec![swaying, at([-0.5, -0.5, 0.2]), at([0.1, -0.4, 0.5])];
     t
 }

@@ -110,7 +110,10 @@ fn a_ball_slides_where_friction_lets_it() {
         let rules = Rules { own: vec![false], between: vec![] };
         let mut t = Loose::new(vec![Body::free(&ball).unwrap()], &rules, vec![plane]);
         let pose = Pose { position: [0.0; 3], turn };
-        t.frame.colliders = vec![nematon_solver::ColliderMotion { from: pose, to: pose, shape: None }];
+        t.frame.colliders = vec![nematon_solver::ColliderMotion {
+            way: nematon_solver::Way::straight(pose, pose),
+            ..Default::default()
+        }];
         let before = t.at(0)[0];
         t.run(24);
         let way = f64::from(apart(before, t.at(0)[0]));

@@ -1,7 +1,8 @@
 //! Grips that jump, and frames that nobody waits for.
 use crate::harness::{SheetOf, Trial};
 use nematon_solver::{
-    Contact, Fault, GripMotion, Halt, Matter, NoWatch, Phase, Pose, Rules, Snag, Watch, snags, step,
+    Contact, Fault, GripMotion, Halt, Holder, Matter, NoWatch, Phase, Pose, Rules, Snag, Watch, Way, snags,
+    step,
 };
 use std::slice::{from_mut, from_ref};
 use std::sync::Arc;
@@ -25,7 +26,11 @@ fn pose(x: f32, turn: f32) -> Pose {
 
 fn grip(t: &mut Trial, from: Pose, to: Pose) {
     let points = Arc::new(t.mesh.borders[0].points.clone());
-    t.frame.grips = vec![GripMotion { body: 0, points, first: pose(0.0, 0.0), from, to }];
+    t.frame.grips = vec![GripMotion {
+        body: 0,
+        points,
+        by: Holder::Thing { first: pose(0.0, 0.0), way: Way::straight(from, to) },
+    }];
 }
 
 fn faults(t: &mut Trial, before: Vec<[f32; 3]>) -> Vec<Snag> {

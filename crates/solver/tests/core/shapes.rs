@@ -3,7 +3,9 @@ use crate::brute::crossings;
 use crate::contact::{at, solid};
 use crate::harness::{SheetOf, Trial, plain, within};
 use nematon_geometry::{place, sheet};
-use nematon_solver::{ColliderMotion, ColliderRest, Contact, Floor, Matter, Pose, Rules, Skin, Solid};
+use nematon_solver::{
+    ColliderMotion, ColliderRest, Contact, Floor, Matter, Places, Pose, Rules, Skin, Solid, Way,
+};
 use std::slice::from_ref;
 use std::sync::Arc;
 
@@ -70,8 +72,9 @@ fn no_shape_at_ten_metres_a_second_passes_a_curtain() {
         touching(&mut t, vec![shape]);
         let z = |k: i32| -0.75 + k as f32 * 10.0 / 24.0;
         for k in 0..2 {
-            let way = [at([0.0, 0.0, z(k)]).from, at([0.0, 0.0, z(k + 1)]).from];
-            t.frame.colliders = vec![ColliderMotion { from: way[0], to: way[1], shape: None }];
+            let way = [at([0.0, 0.0, z(k)]).way.from(), at([0.0, 0.0, z(k + 1)]).way.from()];
+            t.frame.colliders =
+                vec![ColliderMotion { way: Way::straight(way[0], way[1]), ..Default::default() }];
             t.run(1);
         }
         let p = t.positions();
@@ -161,7 +164,7 @@ fn slides(top: &ColliderRest, lift: f64, degrees: f64) -> f64 {
     touching(&mut t, vec![top.clone()]);
     let half = (-a / 2.0) as f32;
     let pose = Pose { position: [0.0; 3], turn: [0.0, 0.0, half.sin(), half.cos()] };
-    t.frame.colliders = vec![ColliderMotion { from: pose, to: pose, shape: None }];
+    t.frame.colliders = vec![ColliderMotion { way: Way::straight(pose, pose), ..Default::default() }];
     t.run(23);
     let from = [t.mean(0), t.mean(1)];
     t.run(2);
@@ -209,15 +212,15 @@ fn a_mesh_that_changes_its_shape_passes_through_all_that_lies_between() {
     let mut t = Trial::new(m, Matter { thickness: 0.002, ..plain() }, |_, _| false);
     touching(&mut t, vec![body]);
     let still = Pose::default();
-    let shape = |from: f32, to: f32| Some([Arc::new(flat(from)), Arc::new(flat(to))]);
-    t.frame.colliders = vec![ColliderMotion { from: still, to: still, shape: shape(0.0, 0.0) }];
+    let shape = |from: f32, to: f32| Places(vec![Arc::new(flat(from)), Arc::new(flat(to))]);
+    t.frame.colliders = vec![ColliderMotion { way: Way::straight(still, still), shapes: shape(0.0, 0.0) }];
     t.run(12);
     within("rests at", t.mean(1), 0.001, 0.05);
-    t.frame.colliders = vec![ColliderMotion { from: still, to: still, shape: shape(0.0, 0.2) }];
+    t.frame.colliders = vec![ColliderMotion { way: Way::straight(still, still), shapes: shape(0.0, 0.2) }];
     t.run(1);
     let lowest = t.positions().iter().map(|p| p[1]).fold(f32::MAX, f32::min);
     assert!(lowest > 0.2009, "it is at {lowest} m where the floor is at 0.2");
-    t.frame.colliders = vec![ColliderMotion { from: still, to: still, shape: shape(0.2, 0.2) }];
+    t.frame.colliders = vec![ColliderMotion { way: Way::straight(still, still), shapes: shape(0.2, 0.2) }];
     t.run(1);
     within("thrown up at", t.mean_velocity(1), 0.2 * 24.0 - 9.81 / 24.0, 0.02);
 }
@@ -234,8 +237,9 @@ fn a_hollow_shape_keeps_inside_what_is_inside() {
         // Shaken: to and fro by 0.1 m in each frame.
         for k in 0..24 {
             let x = |k: i32| if k % 2 == 0 { 0.0 } else { 0.1 };
-            let way = [at([x(k), 0.0, 0.0]).from, at([x(k + 1), 0.0, 0.0]).from];
-            t.frame.colliders = vec![ColliderMotion { from: way[0], to: way[1], shape: None }];
+            let way = [at([x(k), 0.0, 0.0]).way.from(), at([x(k + 1), 0.0, 0.0]).way.from()];
+            t.frame.colliders =
+                vec![ColliderMotion { way: Way::straight(way[0], way[1]), ..Default::default() }];
             t.run(1);
             let out = |p: [f32; 3]| {
                 let q = [p[0] - x(k + 1), p[1], p[2]];

@@ -1,0 +1,67 @@
+//! Capsules in place of a figure's skin, as colliders of the scene.
+use crate::Stage;
+use nematon_document::{CapsuleForm, Collider, FigureId, Form, JointOf, Node, Parent, Value};
+use nematon_figure::StandIn;
+use std::time::Instant;
+
+/// One capsule for each joint of a figure that holds skin of its own, standing on it.
+///
+/// # Errors
+/// In a sentence, when the figure can't be had or no joint holds skin.
+pub fn stand_ins(stage: &Stage, figure: &str) -> Result<Vec<Collider>, String> {
+    let own = stage.figure(figure).map_err(|why| format!("The figure {why}."))?;
+    let found = nematon_figure::stand_ins(&own.figure);
+    if found.is_empty() || !own.figure.sequence.is_empty() {
+        return Err("None of its joints holds skin of its own. A sequence of shapes has no joints at all.".into());
+    }
+    let id = FigureId(figure.to_owned());
+    Ok(found.iter().map(|s| collider(&id, own.figure.joints[s.joint].name.clone(), s, own.own.size)).collect())
+}
+
+fn collider(id: &FigureId, joint: String, s: &StandIn, size: f64) -> Collider {
+    let round = |v: f64| (v * 1e5).round() / 1e5;
+    let still = |v: [f64; 3]| v.map(|c| Value::Still(round(c)));
+    let number = |v: f64| round(v * size).max(0.001);
+    let place = Node {
+        position: still((s.position * size).to_array()),
+        turn: still(turns(s.turn.to_array())),
+        on: Some(Parent::Joint(JointOf { figure: id.clone(), joint: joint.clone() })),
+    };
+    Collider {
+        name: joint,
+        on: true,
+        form: Form::Capsule(CapsuleForm { radius: number(s.radius), length: number(s.length) }),
+        place,
+        hollow: false,
+        thickness: 0.002,
+        friction: Value::Still(0.4),
+        group: "solid".into(),
+    }
+}
+
+/// A unit quaternion (x, y, z, w) as turns about x, then y, then z, radians.
+pub fn turns([x, y, z, w]: [f64; 4]) -> [f64; 3] {
+    let (m20, m21, m22) = (2.0 * (x * z - y * w), 2.0 * (y * z + x * w), 1.0 - 2.0 * (x * x + y * y));
+    let (m10, m00) = (2.0 * (x * y + z * w), 1.0 - 2.0 * (y * y + z * z));
+    if m20.abs() > 1.0 - 1e-9 {
+        // Straight up or down: what is about x can be told about z as well.
+        let m01 = 2.0 * (x * y - z * w);
+        let m11 = 1.0 - 2.0 * (x * x + z * z);
+        return [0.0, libm::asin((-m20).clamp(-1.0, 1.0)), libm::atan2(-m01, m11)];
+    }
+    [libm::atan2(m21, m22), libm::asin(-m20), libm::atan2(m10, m00)]
+}
+
+/// Milliseconds that all places of a figure's skin within a frame take here and now: what stand-ins spare.
+///
+/// # Errors
+/// When the figure can't be had.
+pub fn skin_cost(stage: &Stage, figure: &str) -> Result<f64, String> {
+    let own = stage.figure(figure)?;
+    let middle = 0.5 * (stage.frames.first + stage.frames.last) as f64;
+    let begun = Instant::now();
+    for at in stage.through(middle, true) {
+        own.anew(own.time(stage, at));
+    }
+    Ok(begun.elapsed().as_secs_f64() * 1000.0)
+}

@@ -1,0 +1,154 @@
+//! What is seen of figures: what their files hold, and where their points are frame by frame.
+use crate::api::{Api, Says};
+use crate::extract::{Path, Query};
+use crate::problem::{Problem, apart};
+use crate::route::projects::stage;
+use crate::state::App;
+use axum::Json;
+use axum::extract::State;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use nematon_document::Collider;
+use nematon_evaluate::{Playing, Stage, skin_cost, stand_ins};
+use nematon_frames::Chunk;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// Most numbers in one answer; beyond, frames are left out at the end.
+const MOST: usize = 12_000_000;
+/// A point that is seen is off by at most this, metres.
+const ERROR: f64 = 0.000_1;
+
+pub fn routes() -> Api {
+    Api::default()
+        .get("/projects/{id}/figures/{figure}", Says::gives::<FigureLook>("What a figure's file holds"), look)
+        .get(
+            "/projects/{id}/figures/{figure}/frames",
+            Says::gives_bytes("Where a figure's points are at some frames: a chunk, as for bodies").asks::<Range>(),
+            frames,
+        )
+        .get(
+            "/projects/{id}/figures/{figure}/stand-ins",
+            Says::gives::<StandIns>("Capsules in place of a figure's skin, one a joint"),
+            read_stand_ins,
+        )
+}
+
+/// What a figure's file holds.
+#[derive(Serialize, JsonSchema)]
+pub struct FigureLook {
+    pub points: usize,
+    /// Three points of each triangle in turn.
+    pub triangles: Vec<u32>,
+    pub parts: Vec<PartLook>,
+    pub joints: Vec<JointLook>,
+    pub clips: Vec<ClipLook>,
+    /// Of the clip that is played, or the sequence, seconds.
+    pub length: f64,
+    /// Shapes of a sequence; 0 where joints move it.
+    pub shapes: usize,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct PartLook {
+    pub name: String,
+    /// Triangles, in the order of the parts.
+    pub triangles: usize,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct JointLook {
+    pub name: String,
+    pub parent: Option<usize>,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct ClipLook {
+    pub name: String,
+    /// Seconds.
+    pub length: f64,
+}
+
+/// Frames; all of the scene if left out.
+#[derive(Deserialize, JsonSchema)]
+struct Range {
+    first: Option<i64>,
+    last: Option<i64>,
+}
+
+/// Capsules in place of a skin.
+#[derive(Serialize, JsonSchema)]
+pub struct StandIns {
+    /// Each stands on its joint.
+    pub colliders: Vec<Collider>,
+    /// What moving the skin takes of each frame, milliseconds, as just measured here; capsules take next to nothing of it.
+    pub skin: f64,
+}
+
+fn plays(stage: &Stage, id: &str) -> Result<Arc<Playing>, Problem> {
+    let own = stage.figures.get(id).ok_or_else(|| Problem::missing("figure"))?;
+    let found = stage.figure(id).cloned();
+    found.map_err(|why| Problem::unfit("The figure can't be shown", format!("\"{}\" {why}.", own.name)))
+}
+
+async fn look(
+    State(app): State<App>,
+    Path((id, figure)): Path<(i64, String)>,
+) -> Result<Json<FigureLook>, Problem> {
+    let stage = stage(&app, id).await?;
+    let found = apart(move || {
+        let own = plays(&stage, &figure)?;
+        let f = &own.figure;
+        Ok::<_, Problem>(FigureLook {
+            points: f.points(),
+            triangles: own.rest().triangles.iter().flatten().copied().collect(),
+            parts: f
+                .parts
+                .iter()
+                .map(|p| PartLook { name: p.name.clone(), triangles: p.mesh.triangles.len() })
+                .collect(),
+            joints: f.joints.iter().map(|j| JointLook { name: j.name.clone(), parent: j.parent }).collect(),
+            clips: f.clips.iter().map(|c| ClipLook { name: c.name.clone(), length: c.duration }).collect(),
+            length: own.length(),
+            shapes: f.sequence.len(),
+        })
+    });
+    Ok(Json(found.await??))
+}
+
+async fn frames(
+    State(app): State<App>,
+    Path((id, figure)): Path<(i64, String)>,
+    Query(range): Query<Range>,
+) -> Result<Response, Problem> {
+    let stage = stage(&app, id).await?;
+    let bytes = apart(move || {
+        let own = plays(&stage, &figure)?;
+        let span = &stage.frames;
+        let first = range.first.unwrap_or(span.first).clamp(span.first, span.last);
+        let last = range.last.unwrap_or(span.last).clamp(first, span.last);
+        let most = (MOST / (3 * own.figure.points()).max(1)).max(1);
+        let frames: Vec<Vec<[f32; 3]>> = (first..=last)
+            .take(most)
+            .map(|f| (*own.points(own.time(&stage, f as f64))).clone())
+            .collect();
+        Chunk::of(&frames, ERROR).wire().map_err(|e| Problem::inside(e.to_string()))
+    });
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes.await??).into_response())
+}
+
+async fn read_stand_ins(
+    State(app): State<App>,
+    Path((id, figure)): Path<(i64, String)>,
+) -> Result<Json<StandIns>, Problem> {
+    let stage = stage(&app, id).await?;
+    let found = apart(move || {
+        plays(&stage, &figure)?;
+        let none = |why| Problem::unfit("No capsule can be fitted", why);
+        let colliders = stand_ins(&stage, &figure).map_err(none)?;
+        let skin = skin_cost(&stage, &figure).map_err(Problem::inside)?;
+        Ok::<_, Problem>(StandIns { colliders, skin })
+    });
+    Ok(Json(found.await??))
+}
