@@ -1,7 +1,7 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
 use crate::Stage;
-use nematon_document::{BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, When, Zone, ZoneForm};
+use nematon_document::{BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone, ZoneForm};
 use nematon_solver::Pose;
 
 /// A scene at a moment.
@@ -97,6 +97,25 @@ fn stand(pose: &Pose) -> Stand {
 pub fn pose_at(scene: &Stage, node: &Node, frame: f64) -> Pose {
     let World { position, turn } = World::of(scene, node, frame);
     Pose { position: position.map(|c| c as f32), turn: turn.map(|c| c as f32) }
+}
+
+/// The position (metres) and turn (about x, then y, then z, radians) that a thing has on `on` where it is in the world as
+/// `world`, or stays where `node` is at a frame.
+pub fn place_on(
+    scene: &Stage,
+    node: &Node,
+    on: Option<Parent>,
+    world: Option<&Pose>,
+    frame: f64,
+) -> ([f64; 3], [f64; 3]) {
+    let now = match world {
+        Some(p) => World { position: p.position.map(f64::from), turn: p.turn.map(f64::from) },
+        None => World::of(scene, node, frame),
+    };
+    let under = World::of(scene, &Node { on, ..Node::default() }, frame);
+    let [x, y, z, w] = under.turn;
+    let turn = times([-x, -y, -z, w], now.turn);
+    (under.inverse(now.position), crate::turns(turn))
 }
 
 /// Puts the points of a body where it starts.

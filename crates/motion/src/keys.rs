@@ -25,6 +25,7 @@ pub struct Key {
 /// Where a curve is drawn to beside a key.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(rename = "KeyHandle")]
 pub struct Handle {
     /// How many frames away; beyond the next key it is at it.
     #[schemars(title = "Frames", range(min = 0, max = 1_000_000))]

@@ -827,6 +827,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in an animated mesh, or the points of one as a NumPy array */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FigureHead"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/look": {
         parameters: {
             query?: never;
@@ -1552,7 +1603,7 @@ export interface paths {
                 header?: never;
                 path: {
                     id: number;
-                    figure: number;
+                    figure: string;
                 };
                 cookie?: never;
             };
@@ -1603,7 +1654,7 @@ export interface paths {
                 header?: never;
                 path: {
                     id: number;
-                    figure: number;
+                    figure: string;
                 };
                 cookie?: never;
             };
@@ -1651,7 +1702,7 @@ export interface paths {
                 header?: never;
                 path: {
                     id: number;
-                    figure: number;
+                    figure: string;
                 };
                 cookie?: never;
             };
@@ -1780,6 +1831,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The numbers of a place, for where a thing is to be in the world */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Place"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Placed"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/values": {
         parameters: {
             query?: never;
@@ -1899,7 +2001,7 @@ export interface components {
             };
             /** Handles */
             handles?: {
-                [key: string]: components["schemas"]["Handle2"];
+                [key: string]: components["schemas"]["Handle"];
             };
             /** Figures */
             figures?: {
@@ -2407,17 +2509,17 @@ export interface components {
              * Arrives
              * @description How a curve comes to it; left out, as evenly as its neighbours let it.
              */
-            arrive?: components["schemas"]["Handle"] | null;
+            arrive?: components["schemas"]["KeyHandle"] | null;
             /**
              * Leaves
              * @description How a curve leaves it; left out, as evenly as its neighbours let it.
              */
-            leave?: components["schemas"]["Handle"] | null;
+            leave?: components["schemas"]["KeyHandle"] | null;
         };
         /** @description How a value goes from a key to the next. */
         Way: "straight" | "step" | "smooth" | "curve";
         /** @description Where a curve is drawn to beside a key. */
-        Handle: {
+        KeyHandle: {
             /**
              * Frames
              * Format: double
@@ -3363,7 +3465,7 @@ export interface components {
             from: components["schemas"]["MeshSource"];
         };
         /** @description A thing that grips can be held to, and that moves. */
-        Handle2: {
+        Handle: {
             /** Name */
             name: string;
             /**
@@ -3554,6 +3656,24 @@ export interface components {
         Use: "cloth" | "mesh" | "hull";
         /** @enum {string} */
         Up: "y" | "z";
+        /** @description An animated mesh that is kept. */
+        FigureHead: {
+            /** @description BLAKE3 of the file: what a scene names it by. */
+            blob: string;
+            /**
+             * Format: uint
+             * @description 0 of an array of points, which is looked at with its mesh.
+             */
+            points: number;
+            /** Format: uint */
+            joints: number;
+            /** @description By their names. */
+            clips: string[];
+        };
+        Named: {
+            /** @description Of the file; its ending says of what kind it is. */
+            name: string;
+        };
         /** @description A mesh file before it is kept. */
         MeshLook: {
             /** Format: uint */
@@ -3927,6 +4047,32 @@ export interface components {
             first?: number | null;
             /** Format: int64 */
             last?: number | null;
+        };
+        /** @description Its own numbers. */
+        Placed: {
+            /** @description Metres. */
+            position: number[];
+            /** @description About x, then y, then z, radians. */
+            turn: number[];
+        };
+        /** @description A place that is asked for. */
+        Place: {
+            /** @description JSON Pointer of the place in the scene. */
+            path: string;
+            /** Format: double */
+            frame: number;
+            /**
+             * @description Whether it stands on what it does; if not, on `on`, or nothing.
+             * @default false
+             */
+            stays_on: boolean;
+            /** @default null */
+            on: components["schemas"]["Parent"] | null;
+            /**
+             * @description Where it is to be: position in metres, then turn as a unit quaternion x, y, z, w. Left out, where it is.
+             * @default null
+             */
+            world: number[] | null;
         };
         Values: {
             /**

@@ -75,7 +75,7 @@ function words(c: Collider, schema: Record<string, unknown> | null): string {
   return nodeMoves(c.place) ? `${shown}, moves` : shown;
 }
 
-const NOTES: Record<string, string> = { plane: 'all below it', hull: 'hull of a mesh' };
+const NOTES: Record<string, string> = { plane: 'all below it', hull: 'hull of a mesh', figure: 'skin of a figure' };
 
 /** Signs of the forms; one that has none has that of a mesh. */
 const SIGNS: Record<string, string> = {
@@ -107,7 +107,7 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
         <Toggle label={`${of} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       <SchemaRows base={`${base}/form/${kind}`} of={of} seldom={false} />
-      <PlaceRows base={base} of={of} />
+      {kind !== 'figure' && <PlaceRows base={base} of={of} />}
       <NumberField path={`${base}/friction`} of={of} />
       <NumberField path={`${base}/thickness`} of={of} />
       <Fold name="Name and more" closed>
@@ -224,6 +224,7 @@ function advice(c: Cost, collider: Collider | undefined): string {
   if (!collider) return `${two}fewer points, or groups that pass each other where they don’t meet.`;
   const kind = formOf(collider);
   if (kind === 'mesh') return `${two}a coarser mesh, or balls, capsules and boxes in its place.`;
+  if (kind === 'figure') return `${two}capsules in its place, which Shape fits to its joints in one press.`;
   if (kind === 'hull') return `${two}a mesh with fewer corners, or a box in its place.`;
   return `${two}a ${kind} is as cheap as can be. Fewer points would make all of it cheaper.`;
 }

@@ -1,7 +1,8 @@
 import { useState } from 'react';
 import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
-import { useScene, useShape } from '../state/queries';
+import { setValue } from '../state/project';
+import { useFigure, useScene, useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
@@ -10,6 +11,7 @@ import { NumberField } from '../ui/number-field';
 import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
+import { Handles } from './handles';
 import { grow, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
 import { Menu } from './thing-tools';
 import { removeGrip } from './things';
@@ -27,7 +29,11 @@ export function HoldStep() {
   const points = useView((v) => v.points.length);
   const loose = useScene((s) => Boolean(s.bodies[id] && !clothOf(s.bodies[id]))) ?? false;
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
-  const to = (g: Grip) => (typeof g.to === 'object' ? ` to ${handles[g.to.handle]?.name ?? 'a handle'}` : '');
+  const figures = useScene((s) => s.figures) ?? {};
+  const to = (g: Grip) => {
+    if (typeof g.to !== 'object') return '';
+    return 'handle' in g.to ? ` to ${handles[g.to.handle]?.name ?? 'a handle'}` : ` to ${figures[g.to.figure.figure]?.name ?? 'a figure'}`;
+  };
   const which = bodies.length > 1 && (
     <div className="pb-2">
       <ChoiceField label="Body" value={id} options={bodies} onChoose={(b) => setView({ body: b, points: [], grip: null })} />
@@ -67,6 +73,7 @@ export function HoldStep() {
           </Row>
         ))}
       </Section>
+      <Handles />
       <ByBorder id={id} />
       <Section title="Points by hand">
         <Note>
@@ -99,6 +106,7 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
+      <HeldTo path={`${base}/to`} grip={grip} />
       {grip.points.map((c, k) => (
         <ChoiceLine key={k} choice={c} path={`${base}/points/${k}`} of={grip.name} />
       ))}
@@ -106,6 +114,35 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
         <Note tone="care">The border has {held} points, so there are {held} eyelets and not {eyelets}. A finer body has room for more.</Note>
       )}
     </>
+  );
+}
+
+const WORLD = '·';
+
+/** What its points follow: nothing, a handle, or a figure's skin where they are nearest to it. */
+function HeldTo({ path, grip }: { path: string; grip: Grip }) {
+  const handles = useScene((s) => s.handles) ?? {};
+  const figures = useScene((s) => s.figures) ?? {};
+  const { look } = useFigure(typeof grip.to === 'object' && 'figure' in grip.to ? grip.to.figure.figure : (Object.keys(figures)[0] ?? ''));
+  const key = (to: unknown) => (to === undefined || to === 'world' ? WORLD : JSON.stringify(to));
+  const all = [
+    { to: 'world' as unknown, label: 'the world' },
+    ...Object.entries(handles).map(([k, h]) => ({ to: { handle: k } as unknown, label: h.name })),
+    ...Object.entries(figures).flatMap(([k, f]) => [
+      { to: { figure: { figure: k } } as unknown, label: `${f.name}, its skin` },
+      ...((look?.parts.length ?? 0) > 1 ? look!.parts.map((p) => ({ to: { figure: { figure: k, parts: [p.name] } } as unknown, label: `${f.name}, its ${p.name}` })) : []),
+    ]),
+  ];
+  if (all.length === 1) return null;
+  if (!all.some((o) => key(o.to) === key(grip.to))) all.push({ to: grip.to, label: 'something else' });
+  return (
+    <ChoiceField
+      label="Held to"
+      of={grip.name}
+      value={key(grip.to)}
+      options={all.map((o) => ({ value: key(o.to), label: o.label }))}
+      onChoose={(v) => void setValue(`${grip.name} held to ${all.find((o) => key(o.to) === v)?.label ?? ''}`, path, all.find((o) => key(o.to) === v)?.to)}
+    />
   );
 }
 

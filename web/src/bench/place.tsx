@@ -1,5 +1,6 @@
 import { Fold } from '../ui/section';
 import { NumberRow } from '../ui/number-field';
+import { StandsOn } from './stands-on';
 import { useScene } from '../state/queries';
 import { at } from '../state/pointer';
 import type { Node } from '../api/http';
@@ -18,6 +19,7 @@ export function PlaceRows({ base, of }: { base: string; of: string }) {
     <Fold name="Place" note={note}>
       <NumberRow label="Position, m" of={of} parts={AXES.map((name, k) => ({ path: `${base}/place/position/${k}`, name }))} />
       <NumberRow label="Turn, °" of={of} parts={AXES.map((name, k) => ({ path: `${base}/place/turn/${k}`, name }))} />
+      <StandsOn base={base} of={of} />
     </Fold>
   );
 }

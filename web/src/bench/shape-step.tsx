@@ -12,6 +12,7 @@ import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { FeelPicture } from './feel';
+import { Figures } from './figures';
 import { chooseMesh } from './import-mesh';
 import { NoBody } from './no-body';
 import { PlaceRows } from './place';
@@ -24,7 +25,14 @@ export function ShapeStep() {
   const bodies = useScene((s) => s.bodies) ?? {};
   const open = useBody();
   const schema = useSchema();
-  if (Object.keys(bodies).length === 0) return <NoBody />;
+  if (Object.keys(bodies).length === 0) {
+    return (
+      <>
+        <NoBody />
+        <Figures />
+      </>
+    );
+  }
   return (
     <>
       <Section
@@ -45,6 +53,7 @@ export function ShapeStep() {
           ))}
         </div>
       </Section>
+      <Figures />
     </>
   );
 }

@@ -11,10 +11,10 @@ export function ThingTools({ kind, id, name }: { kind: Kind; id: string; name: s
   const hidden = useView((v) => v.seen[project]?.hidden?.includes(id) ?? false);
   const items: Item[] = [
     { name: 'Copy', act: () => void copyThing(kind, id) },
-    ...(kind === 'fields'
+    ...(kind === 'fields' || kind === 'handles'
       ? []
       : [
-          { name: 'Set down', act: () => void setDown(kind, id) },
+          ...(kind === 'figures' ? [] : [{ name: 'Set down', act: () => void setDown(kind, id) }]),
           { name: hidden ? 'Show' : 'Hide', act: () => hide([id], !hidden) },
           { name: 'Show alone, or all again', act: () => showAlone(id) },
         ]),

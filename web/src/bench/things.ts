@@ -1,5 +1,5 @@
 /** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
-import { http, Problem, told, type Body, type Collider, type Field, type Node, type Op, type Scene } from '../api/http';
+import { http, Problem, told, type Body, type Collider, type Field, type Figure, type Handle, type Node, type Op, type Scene } from '../api/http';
 import { say } from '../state/here';
 import { at, isPlaced, kinds } from '../state/pointer';
 import { edit, editBy, tell, turn } from '../state/project';
@@ -7,14 +7,16 @@ import { now, openId } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
 import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
 
-export type Kind = 'bodies' | 'colliders' | 'fields';
-type Thing = Body | Collider | Field;
+export type Kind = 'bodies' | 'colliders' | 'fields' | 'handles' | 'figures';
+type Thing = Body | Collider | Field | Handle | Figure;
 
 /** Where each kind is worked on, and what holds the chosen one. */
-const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field'; one: string }> = {
-  bodies: { step: 'Shape', chosen: 'body', one: 'body' },
-  colliders: { step: 'Contact', chosen: 'collider', one: 'collider' },
-  fields: { step: 'Air', chosen: 'field', one: 'field' },
+const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field' | 'handle' | 'figure' }> = {
+  bodies: { step: 'Shape', chosen: 'body' },
+  colliders: { step: 'Contact', chosen: 'collider' },
+  fields: { step: 'Air', chosen: 'field' },
+  handles: { step: 'Hold', chosen: 'handle' },
+  figures: { step: 'Shape', chosen: 'figure' },
 };
 
 export const thingsOf = (scene: Scene | undefined, kind: Kind) => ((scene?.[kind] ?? {}) as Record<string, Thing>);
@@ -128,6 +130,12 @@ const collider = (wanted: string, form: object) =>
 export const addCollider = (form: string) => collider(capital(form), { [form]: kinds(now.schema(), 'Form').find((k) => k.kind === form)?.begins });
 export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') => collider(capital(name), { [kind]: { from: { blob } } });
 
+/** Adds a handle over the middle of what there is. */
+export const addHandle = () => add('handles', 'Handle', (name) => ({ name, place: { position: [0, above(0), 0], turn: [0, 0, 0] } }));
+/** Adds an animated mesh that is kept; its clip begins where the scene does. */
+export const addFigure = (name: string, blob: string) =>
+  add('figures', capital(name), (own, scene) => ({ name: own, from: { blob }, place: { position: [0, 0, 0], turn: [0, 0, 0] }, begins: scene.frames.first }));
+
 export const fieldOf = (f: Field) => Object.keys(f.act)[0]!;
 /** Adds a field of a kind, as the schema says that it begins. */
 export const addField = (kind: string) =>
@@ -150,7 +158,7 @@ export async function copyThing(kind: Kind, id: string) {
     const [x, y, z] = position;
     const step = high > low ? (high - low) * 1.1 : 1;
     of.place = { turn, position: [Number((x! + step).toFixed(3)), y!, z!] } as Node;
-  } else if (kind === 'colliders' && !nodeMoves(of.place)) {
+  } else if (kind !== 'fields' && !nodeMoves(of.place)) {
     const { position, turn } = placeOf(of.place);
     of.place = { turn, position: [position[0]! + 0.5, position[1]!, position[2]!] } as Node;
   }
@@ -185,10 +193,12 @@ function took(name: string, until: string) {
 
 /** Removes what is chosen in the step that is open; says where nothing is. */
 export async function removeChosen() {
-  const { step, body, grip, field, collider: c } = useView.getState();
+  const { step, body, grip, field, handle, figure, collider: c } = useView.getState();
   const scene = now.scene();
   const of = theBody();
   if (step === 'Hold' && grip && of) return removeGrip(of, grip);
+  if (step === 'Hold' && handle && scene?.handles?.[handle]) return removeThing('handles', handle);
+  if (step === 'Shape' && figure && scene?.figures?.[figure]) return removeThing('figures', figure);
   if (step === 'Air' && field && scene?.fields?.[field]) return removeThing('fields', field);
   if (step === 'Contact' && c === FLOOR && scene?.floor) return removeFloor();
   if (step === 'Contact' && c && scene?.colliders?.[c]) return removeThing('colliders', c);

@@ -3,7 +3,9 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useSyncExternalStore } from 'react';
 import { http, told } from '../api/http';
 import { clock } from '../stream/clock';
-import { edit, setValue } from './project';
+import type { Node, Parent } from '../api/http';
+import { edit, setValue, tell } from './project';
+import { useView } from './view';
 import { at } from './pointer';
 import { now, openId, useOpen, useScene } from './queries';
 import { isMotion, plain, type Key, type Motion, type Value } from './value';
@@ -65,13 +67,7 @@ async function added({ formula, seed }: Motion, frame: number): Promise<number> 
 
 /** Puts a key at a frame, or changes the one there, so that with its formula the number is `wanted` there. */
 export async function setKey(of: string, path: string, frame: number, wanted: number) {
-  const m = motionOf(path);
-  const value = Number((wanted - (await added(m, frame))).toPrecision(12));
-  const was = keysOf(m).find((k) => k.frame === frame);
-  const before = keysOf(m).filter((k) => k.frame < frame).at(-1);
-  const key: Key = { ...(was ?? way(before?.then)), frame, value };
-  const keys = [...keysOf(m).filter((k) => k.frame !== frame), key].sort((a, b) => a.frame - b.frame);
-  return setValue(`${of} key at ${frame}`, path, { ...m, keys });
+  return setValue(`${of} key at ${frame}`, path, await keyed(motionOf(path), frame, wanted));
 }
 
 export function removeKey(of: string, path: string, frame: number) {
@@ -103,3 +99,44 @@ export function setFormula(of: string, path: string, text: string, otherwise: nu
 
 /** Makes it a plain number again. */
 export const stay = (of: string, path: string, value: number) => edit(`${of} stays`, [{ op: 'replace', path, value }]);
+
+/** What a number is with a key at a frame, so that with its formula it is `wanted` there. */
+async function keyed(m: Motion, frame: number, wanted: number): Promise<Motion> {
+  const value = Number((wanted - (await added(m, frame))).toPrecision(12));
+  const was = keysOf(m).find((k) => k.frame === frame);
+  const before = keysOf(m).filter((k) => k.frame < frame).at(-1);
+  const key: Key = { ...(was ?? way(before?.then)), frame, value };
+  return { ...m, keys: [...keysOf(m).filter((k) => k.frame !== frame), key].sort((a, b) => a.frame - b.frame) };
+}
+
+/** Puts a handle where its arms left it in the world: by keys at the frame where they are wanted or it has some, by plain
+ * numbers where it stands still. */
+export async function placeHandle(id: string, name: string, world: number[], turned: boolean) {
+  const [path, frame] = [`/handles/${id}/place`, clock.frame];
+  const body = { path, frame, stays_on: true, world } as never;
+  try {
+    const placed = await told(http.POST('/api/projects/{id}/place', { params: { path: { id: openId() } }, body }));
+    const of = turned ? 'turn' : 'position';
+    const was = (at(now.scene(), `${path}/${of}`) ?? [0, 0, 0]) as Value[];
+    const keys = useView.getState().keyAsDragged || was.some(isMotion);
+    const next = await Promise.all(placed[of].map((v: number, k: number) => (keys ? keyed(motionOf(`${path}/${of}/${k}`), frame, v) : v)));
+    return await edit(`${name} ${keys ? `key at ${frame}` : 'placed'}`, [{ op: 'add', path: `${path}/${of}`, value: next }]);
+  } catch (e) {
+    tell(e);
+    return false;
+  }
+}
+
+/** Lets a thing stand on another, or on nothing, and leaves it where it is. */
+export async function standOn(path: string, name: string, on: Parent | null) {
+  try {
+    const node = at(now.scene(), path) as Node | undefined;
+    const still = ![...(node?.position ?? []), ...(node?.turn ?? [])].some(isMotion);
+    const body = { path, frame: clock.frame, on } as never;
+    const placed = still ? await told(http.POST('/api/projects/{id}/place', { params: { path: { id: openId() } }, body })) : { position: node?.position, turn: node?.turn };
+    return await edit(`${name} stands ${on ? 'on another' : 'in the world'}`, [{ op: 'add', path, value: { ...placed, ...(on ? { on } : {}) } }]);
+  } catch (e) {
+    tell(e);
+    return false;
+  }
+}

@@ -1,9 +1,10 @@
 /** What the server knows, as it was last told: kept once and shown everywhere. */
 import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
-import { http, Problem, told, type Body, type Collider, type Lane, type Project, type Run } from '../api/http';
+import { http, Problem, told, type Body, type Collider, type Figure, type FigureLook, type Lane, type Project, type Run } from '../api/http';
 import { clothOf } from './value';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
+import { decode } from '../stream/chunks';
 import { useHere } from './here';
 
 export const client = new QueryClient({
@@ -41,7 +42,12 @@ const projects = (removed: boolean) =>
   });
 const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown> });
 const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
-const shapeKey = (b: Body) => JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers]);
+/** What bodies may stand on: where those that do start follows from it. */
+const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
+const shapeKey = (b: Body) => {
+  const scene = b.place?.on && now.scene();
+  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers, ...(scene ? under(scene) : [])]);
+};
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
     queryKey: ['shape', id, key, shapeKey(body)],
@@ -82,6 +88,7 @@ export function useShapes(): { shapes: Record<string, Shape>; faults: Record<str
   const id = useOpen();
   const bodies = useScene((s) => s.bodies) ?? NONE;
   const keys = Object.keys(bodies);
+  useScene((s) => (Object.values(s.bodies).some((b) => b.place?.on) ? under(s) : null));
   return useQueries({
     queries: keys.map((k) => shape(id, k, bodies[k]!)),
     combine: (all) => {
@@ -99,6 +106,7 @@ export function useShapes(): { shapes: Record<string, Shape>; faults: Record<str
 export function useShape(key: string): { shape: Shape | undefined; fault: string | undefined } {
   const id = useOpen();
   const body = useScene((s) => s.bodies[key]);
+  useScene((s) => (s.bodies[key]?.place?.on ? under(s) : null));
   const q = useQuery({ ...shape(id, key, body as Body), enabled: Boolean(body) });
   return { shape: q.isError ? undefined : q.data, fault: q.error?.message };
 }
@@ -130,7 +138,30 @@ export const fetchSkin = (id: number, collider: string, c: Collider) =>
     retry: 0,
   });
 
-/** Where colliders and handles are at all frames of the scene. */
+/** What a figure's file holds; `key` says what it follows from. */
+const figure = (id: number, key: string, of: string) =>
+  queryOptions({
+    queryKey: ['figure', id, key, of],
+    queryFn: () => told(http.GET('/api/projects/{id}/figures/{figure}', { params: { path: { id, figure: key } } })),
+    structuralSharing: false,
+    gcTime: 300_000,
+    retry: 0,
+  });
+export const askFigure = (id: number, key: string, f: Figure) => figure(id, key, figureKey(f));
+const figureKey = (f: Figure) => JSON.stringify([f.from, f.points, f.size, f.clip]);
+export const fetchFigure = (id: number, key: string, f: Figure) => client.fetchQuery(figure(id, key, figureKey(f)));
+/** Where its points are at some frames. */
+export const fetchFigureFrames = async (id: number, key: string, first: number, last: number) =>
+  decode(await told(http.GET('/api/projects/{id}/figures/{figure}/frames', { params: { path: { id, figure: key }, query: { first, last } }, parseAs: 'arrayBuffer' })));
+/** What a figure's file holds, and why it can't be had. */
+export function useFigure(key: string): { look: FigureLook | undefined; fault: string | undefined } {
+  const id = useOpen();
+  const f = useScene((s) => s.figures?.[key]);
+  const q = useQuery({ ...figure(id, key, f ? figureKey(f) : ''), enabled: Boolean(f) });
+  return { look: q.isError ? undefined : q.data, fault: q.error?.message };
+}
+
+/** Where colliders, handles and figures are at all frames of the scene. */
 export const fetchTracks = (id: number, key: string) =>
   client.fetchQuery({ queryKey: ['tracks', id, key], queryFn: () => readTracks(id), structuralSharing: false, gcTime: 60_000, retry: 1 });
 

@@ -15,6 +15,8 @@ type View = {
   body: string | null;
   field: string | null;
   collider: string | null;
+  handle: string | null;
+  figure: string | null;
   grip: string | null;
   tool: Tool;
   /** Chosen points of the chosen body. */
@@ -25,6 +27,8 @@ type View = {
   bodyArms: Arms;
   colliderArms: Arms;
   snap: boolean;
+  /** Where a handle is let go becomes a key. */
+  keyAsDragged: boolean;
   wire: boolean;
   air: boolean;
   dusk: boolean;
@@ -44,6 +48,9 @@ export const useView = create<View>()(
       body: null,
       field: null,
       collider: null,
+      handle: null,
+      figure: null,
+      keyAsDragged: false,
       grip: null,
       tool: 'look',
       points: [],

@@ -26,7 +26,7 @@ let bytesAtHand = 0;
 const countAt = (c: { points: number[] }, frame: number) => c.points[c.points.length === 1 ? 0 : frame] ?? 0;
 
 /** See `nematon_frames::Chunk`. */
-function decode(bytes: ArrayBuffer): Chunk {
+export function decode(bytes: ArrayBuffer): Chunk {
   const [head, from] = readHead<Head>(bytes);
   let at = from;
   const channels = head.channels.map(({ bits, ...c }): Channel => {

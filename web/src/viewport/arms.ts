@@ -8,7 +8,8 @@ import type { Arms as Mode } from '../state/view';
 export type Grabbed = {
   object: T.Object3D;
   onMove: () => void;
-  onDone: (position: number[], turn: number[]) => void;
+  /** `turned` where it was turned and not moved. */
+  onDone: (position: number[], turn: number[], turned: boolean) => void;
   onHold: (held: boolean) => void;
 };
 
@@ -42,7 +43,7 @@ export class Arms {
       }
       if (given) return;
       const r = on.object.rotation;
-      on.onDone(on.object.position.toArray().map(tidy), [r.x, r.y, r.z].map(tidy));
+      on.onDone(on.object.position.toArray().map(tidy), [r.x, r.y, r.z].map(tidy), c.mode === 'rotate');
     });
     const escape = (e: KeyboardEvent) => {
       if (e.key !== 'Escape' || !c.dragging || !this.on) return;

@@ -3,10 +3,10 @@ import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import { toCreasedNormals } from 'three/addons/utils/BufferGeometryUtils.js';
 import type { Collider, Skin } from '../api/http';
-import { poseAt, type Tracks } from '../api/tracks';
 import { formOf } from '../bench/things';
-import { fetchSkin, fetchTracks } from '../state/queries';
-import { nodeMoves, placeOf } from '../state/value';
+import { fetchSkin } from '../state/queries';
+import { nodeMoves } from '../state/value';
+import type { Places } from './places';
 
 const RUST = '#a5583a';
 /** Faces that meet at more than this make an edge, radians. */
@@ -18,13 +18,12 @@ export class ColliderLayer {
   readonly group = new T.Group();
   private drawn = new Map<string, Drawn>();
   private frame = 0;
-  /** Where those that move are, by frame, and of what scene. */
-  private tracks: Tracks | undefined;
-  private asked = '';
   /** One whose arms are held: it is where they are. */
   held: string | null = null;
   /** Asks for a picture; true with new shadows. */
   ask: (shadows: boolean) => void = () => {};
+
+  constructor(private places: Places) {}
 
   clear() {
     this.group.clear();
@@ -54,26 +53,7 @@ export class ColliderLayer {
     for (const [id, d] of this.drawn) d.mesh.visible = !hidden.includes(id);
   }
 
-  /** Asks where things are, where any of them moves, when what that follows from has changed. */
-  private follow(project: number, colliders: Record<string, Collider>, more: unknown) {
-    if (!Object.values(colliders).some((c) => nodeMoves(c.place))) return;
-    const key = JSON.stringify([Object.entries(colliders).map(([id, c]) => [id, c.place]), more]);
-    if (key === this.asked) return;
-    this.asked = key;
-    void fetchTracks(project, key).then(
-      (tracks) => {
-        if (this.asked !== key) return;
-        this.tracks = tracks;
-        this.go(this.frame);
-        this.ask(true);
-      },
-      () => (this.asked = ''),
-    );
-  }
-
-  /** `more` is what else their places follow from: handles and the frames. */
-  set(project: number, colliders: Record<string, Collider>, more: unknown) {
-    this.follow(project, colliders, more);
+  set(project: number, colliders: Record<string, Collider>) {
     for (const [id, d] of this.drawn) {
       if (colliders[id] && JSON.stringify(colliders[id].form) === d.key) continue;
       this.group.remove(d.mesh);
@@ -91,7 +71,7 @@ export class ColliderLayer {
         d.mesh.receiveShadow = true;
         this.group.add(d.mesh);
         this.drawn.set(id, d);
-        if (formOf(c) !== 'plane') {
+        if (formOf(c) !== 'plane' && formOf(c) !== 'figure') {
           const mine = d;
           void fetchSkin(project, id, c).then(
             (skin) => {
@@ -129,15 +109,7 @@ export class ColliderLayer {
     this.frame = frame;
     for (const [id, d] of this.drawn) {
       if (this.held === id) continue;
-      const pose = nodeMoves(d.collider.place) ? poseAt(this.tracks, `colliders/${id}`, frame) : undefined;
-      if (pose) {
-        d.mesh.position.fromArray(pose, 0);
-        d.mesh.quaternion.fromArray(pose, 3);
-      } else {
-        const { position, turn } = placeOf(d.collider.place);
-        d.mesh.position.fromArray(position);
-        d.mesh.rotation.set(turn[0]!, turn[1]!, turn[2]!, 'ZYX');
-      }
+      this.places.put(d.mesh, `colliders/${id}`, d.collider.place, frame);
       if (d.skin && d.skin.shapes.length > 0) {
         bend(d.mesh.geometry, d.skin, frame);
         d.mesh.geometry.computeVertexNormals();
@@ -152,7 +124,7 @@ export class ColliderLayer {
 
   bounds(): T.Box3 {
     const box = new T.Box3();
-    for (const d of this.drawn.values()) if (formOf(d.collider) !== 'plane' && d.mesh.visible) box.expandByObject(d.mesh);
+    for (const d of this.drawn.values()) if (formOf(d.collider) !== 'plane' && d.skin && d.mesh.visible) box.expandByObject(d.mesh);
     return box;
   }
 }

@@ -3,9 +3,10 @@
 import * as T from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { acceleratedRaycast } from 'three-mesh-bvh';
-import type { Body, Collider, Lane, Stretch } from '../api/http';
+import type { Body, Collider, Figure, Handle, Lane, Scene, Stretch } from '../api/http';
 import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
+import { placeHandle } from '../state/motion';
 import { DYED } from '../state/dyes';
 import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, Tool } from '../state/view';
@@ -16,17 +17,20 @@ import { AirLayer } from './air-layer';
 import { Arms, type Grabbed } from './arms';
 import { layerOf, type BodyLayer } from './body-layer';
 import { ColliderLayer } from './collider-layer';
+import { FigureLayer } from './figure-layer';
 import { Ground } from './ground';
+import { HandleLayer } from './handle-layer';
 import { Labels } from './labels';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
+import { Places } from './places';
 
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
 export type Shown = { state: Stretch['state'] | 'coming' | 'trial'; reasons: string[] };
 export type From = 'the front' | 'the side' | 'above' | 'a corner';
 /** What stands where one clicked. */
-export type Hit = { kind: 'bodies' | 'colliders'; id: string };
+export type Hit = { kind: 'bodies' | 'colliders' | 'handles' | 'figures'; id: string };
 
 /** Whether the machine draws without a graphics card: then the picture is simpler while things move. */
 function drawsInSoftware(): boolean {
@@ -81,7 +85,10 @@ export class Stage {
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
   private ground = new Ground();
-  readonly colliders = new ColliderLayer();
+  private places = new Places();
+  readonly colliders = new ColliderLayer(this.places);
+  readonly figures = new FigureLayer(this.places);
+  readonly handles = new HandleLayer(this.places);
   private arms = new Arms();
   /** What the arms of a body are on: where it starts. */
   private start = new T.Object3D();
@@ -138,8 +145,14 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.start);
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.start);
     this.start.rotation.order = 'ZYX';
+    this.figures.ask = () => this.drawAll();
+    this.handles.ask = () => this.draw();
+    this.places.onNews = () => {
+      for (const l of [this.colliders, this.figures, this.handles]) l.go(clock.frame);
+      this.drawAll();
+    };
     this.colliders.ask = (shadows) => (shadows ? this.drawAll() : this.draw());
     this.air.draw = () => this.draw(false);
     this.arms.ask = () => this.drawAll();
@@ -166,6 +179,8 @@ export class Stage {
       unarm();
       controls.dispose();
       this.colliders.clear();
+      this.figures.clear();
+      this.handles.clear();
       this.scene.clear();
       this.renderer?.dispose();
       this.renderer = undefined as never;
@@ -299,14 +314,20 @@ export class Stage {
     this.draw(false);
   }
 
-  setColliders(project: number, colliders: Record<string, Collider>, more: unknown) {
-    this.colliders.set(project, colliders, more);
+  /** What stands in the scene beside bodies. */
+  setThings(project: number, scene: { colliders: Record<string, Collider>; figures: Record<string, Figure>; handles: Record<string, Handle>; frames: Scene['frames'] }) {
+    this.places.follow(project, scene);
+    this.colliders.set(project, scene.colliders);
+    this.figures.set(project, scene.figures, scene.frames);
+    this.handles.set(scene.handles);
     this.hide(this.hidden);
   }
 
   /** Puts the arms on a body, a collider, or nothing. */
   arm(on: Hit | null, mode: Mode, snap: boolean) {
     this.colliders.choose(on?.kind === 'colliders' ? on.id : null);
+    this.figures.choose(on?.kind === 'figures' ? on.id : null);
+    this.handles.choose(on?.kind === 'handles' ? on.id : null);
     this.arms.put(on && this.grab(on), mode, snap);
   }
 
@@ -321,6 +342,21 @@ export class Stage {
         onDone: (position, turn) => void placeThing('colliders', id, c.name, position, 'placed', turn),
       };
     }
+    if (kind === 'handles') {
+      const found = this.handles.objectOf(id);
+      return (
+        found && {
+          object: found.object,
+          onMove: () => this.draw(),
+          onHold: (held) => (this.handles.held = held ? id : null),
+          onDone: (_position, _turn, turned) => {
+            const { position, quaternion } = found.object;
+            void placeHandle(id, found.handle.name, [...position.toArray(), ...quaternion.toArray()], turned).then(() => this.handles.go(clock.frame));
+          },
+        }
+      ) ?? null;
+    }
+    if (kind === 'figures') return null;
     const [layer, body] = [this.layers.get(id), this.bodies[id]];
     // What is simulated is where it went: only where it starts can be set.
     if (!layer || !body || !this.ghostShown) return null;
@@ -378,6 +414,7 @@ export class Stage {
     this.hidden = hidden;
     for (const [id, l] of this.layers) l.drawn.group.visible = l.marks.group.visible = !hidden.includes(id);
     this.colliders.hide(hidden);
+    this.figures.hide(hidden);
   }
 
   /** Puts the stored frame of the clock on screen, or the rest shape as a ghost where there is none. */
@@ -436,9 +473,12 @@ export class Stage {
     }
     fetchAhead(ahead.sort((a, b) => a.first - b.first).map((a) => a.chunk));
     this.colliders.go(frame);
+    this.figures.go(frame);
+    this.handles.go(frame);
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
-    if (any || this.colliders.moves()) this.drawAll();
+    if (any || this.colliders.moves() || this.figures.any) this.drawAll();
+    else if (this.handles.any) this.draw();
   }
 
   /** The rest shape of a body, as a ghost; false where it is on screen already. */
@@ -467,7 +507,7 @@ export class Stage {
   frame(only: string | null | undefined = this.chosen) {
     const one = only && this.layers.has(only) && this.layers.size > 1 ? only : null;
     const box = this.bounds(one);
-    if (!one) box.union(this.colliders.bounds());
+    if (!one) box.union(this.colliders.bounds()).union(this.figures.bounds());
     if (box.isEmpty()) return;
     const size = box.getSize(new T.Vector3()).length();
     // With the ground, where it is near: the shadow tells how high a body is.
@@ -479,7 +519,7 @@ export class Stage {
   /** Looks at all, or the chosen body, from a side. */
   lookFrom(from: From) {
     const ways: Record<From, [number, number, number]> = { 'the front': [0, 0, 1], 'the side': [1, 0, 0], above: [0, 1, 0.0001], 'a corner': [0.5, 0.36, 0.79] };
-    this.lookAt(this.bounds().union(this.colliders.bounds()), new T.Vector3(...ways[from]).normalize());
+    this.lookAt(this.bounds().union(this.colliders.bounds()).union(this.figures.bounds()), new T.Vector3(...ways[from]).normalize());
   }
 
   private lookAt(box: T.Box3, way: T.Vector3) {
@@ -523,11 +563,20 @@ export class Stage {
   /** What stands at a place on the canvas, the nearest of all that can be seen. */
   hit(x: number, y: number): Hit | null {
     if (this.arms.isNear) return null;
+    const button = this.handles.at(x, y, (p) => this.onCanvas(p));
+    if (button) return { kind: 'handles', id: button };
     const ray = this.picker.ray(x, y);
     for (const l of this.layers.values()) l.drawn.ready();
-    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes()];
+    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes(), ...this.figures.meshes()];
     const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
     return found ? (found.object.userData as Hit) : null;
+  }
+
+  /** Where a place in the world is on the canvas. */
+  private onCanvas(p: T.Vector3): [number, number] {
+    const q = p.clone().project(this.camera);
+    const { clientWidth: w, clientHeight: h } = this.canvas!;
+    return q.z > 1 ? [-1e6, -1e6] : [0.5 * (q.x + 1) * w, 0.5 * (1 - q.y) * h];
   }
 
   /** Whether a press on the canvas is the arms' own. */

@@ -29,6 +29,7 @@ export function Viewport() {
   const hidden = useView((v) => v.seen[id]?.hidden) ?? NOTHING;
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
+  const handleOpen = useView((v) => v.handle !== null);
   const [drag, setDrag] = useState<Box | null>(null);
 
   useEffect(() => {
@@ -43,9 +44,12 @@ export function Viewport() {
   useEffect(() => stage.setBodies(bodies), [bodies, id]);
   useEffect(() => stage.setShapes(shapes), [shapes, id]);
   useEffect(() => stage.setLanes(lanes), [lanes, id]);
-  const handles = useScene((s) => s.handles);
+  const handles = useScene((s) => s.handles) ?? NONE;
+  const figures = useScene((s) => s.figures) ?? NONE;
   const frames = useScene((s) => s.frames);
-  useEffect(() => stage.setColliders(id, colliders, [handles, frames]), [id, colliders, handles, frames]);
+  useEffect(() => {
+    if (frames) stage.setThings(id, { colliders, handles, figures, frames });
+  }, [id, colliders, handles, figures, frames]);
   useEffect(
     () => stage.setLook({ wire, air, dusk, floor, chosen: body, points, tool, hidden }),
     [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
@@ -75,7 +79,7 @@ export function Viewport() {
           style={{ left: Math.min(drag.x, drag.u), top: Math.min(drag.y, drag.v), width: Math.abs(drag.u - drag.x), height: Math.abs(drag.v - drag.y) }}
         />
       )}
-      {step === 'Hold' && body && <PickTools />}
+      {step === 'Hold' && body && !handleOpen && <PickTools />}
       <ArmTools />
       <ViewControls />
       {body && shapes[body] && (
@@ -199,6 +203,12 @@ function choose(hit: Hit | null) {
     if (theBody() !== hit.id) setView({ body: hit.id, grip: null, points: [] });
     else setView({ body: hit.id });
     if (useView.getState().step === 'Contact') setView({ collider: null });
+  } else if (hit.kind === 'handles') {
+    setView({ handle: hit.id });
+    goTo('Hold');
+  } else if (hit.kind === 'figures') {
+    setView({ figure: hit.id });
+    goTo('Shape');
   } else {
     setView({ collider: hit.id });
     goTo('Contact');
@@ -261,23 +271,29 @@ function ArmTools() {
   const [bodyArms, colliderArms, snap] = [useView((v) => v.bodyArms), useView((v) => v.colliderArms), useView((v) => v.snap)];
   const { shapes } = useShapes();
   const still = useScene((s) => (collider && s.colliders?.[collider] ? !nodeMoves(s.colliders[collider].place) : false));
-  const all = useScene((s) => s.colliders);
+  const all = useScene((s) => [s.colliders, s.handles]);
+  const handle = useView((v) => v.handle);
+  const held = useScene((s) => Boolean(handle && s.handles?.[handle])) ?? false;
+  const tool = useView((v) => v.tool);
+  const keys = useView((v) => v.keyAsDragged);
   const [start, setStart] = useState(clock.frame === clock.first);
   useEffect(() => clock.subscribe(() => setStart(clock.frame === clock.first)), []);
   const on = useMemo<Hit | null>(() => {
     if (step === 'Contact' && collider && still) return { kind: 'colliders', id: collider };
+    if (step === 'Hold') return handle && held ? { kind: 'handles', id: handle } : null;
     return step === 'Shape' && body ? { kind: 'bodies', id: body } : null;
-  }, [step, collider, still, body]);
-  const mode: Arms = on?.kind === 'colliders' ? colliderArms : bodyArms;
+  }, [step, collider, still, body, handle, held]);
+  const mode: Arms = on?.kind === 'bodies' ? bodyArms : colliderArms;
   useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id]);
-  if (!on) return null;
+  // Points are chosen at the same place.
+  if (!on || (on.kind === 'handles' && tool !== 'look')) return null;
   return (
     <Words
       label="Placing"
       of={ARMS}
       is={mode}
       onPick={(m) => {
-        setView(on.kind === 'colliders' ? { colliderArms: m } : { bodyArms: m });
+        setView(on.kind === 'bodies' ? { bodyArms: m } : { colliderArms: m });
         // Only its start can be placed.
         if (on.kind === 'bodies' && m !== 'none' && !start) clock.halt(clock.first);
       }}
@@ -288,9 +304,15 @@ function ArmTools() {
               Snap
             </Button>
           )}
-          <Button hint="On what lies below it" className="!border-0 !bg-transparent" onClick={() => void setDown(on.kind, on.id)}>
-            Set down
-          </Button>
+          {on.kind === 'handles' ? (
+            <Button hint="Where it is let go becomes a key at the frame" aria-pressed={keys} className={`!border-0 ${keys ? '!bg-madder text-on-madder' : '!bg-transparent'}`} onClick={() => setView({ keyAsDragged: !keys })}>
+              Key as I drag
+            </Button>
+          ) : (
+            <Button hint="On what lies below it" className="!border-0 !bg-transparent" onClick={() => void setDown(on.kind as 'bodies' | 'colliders', on.id)}>
+              Set down
+            </Button>
+          )}
         </>
       }
     />

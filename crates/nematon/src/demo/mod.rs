@@ -25,7 +25,7 @@ pub fn write(out: &Path) -> Result<(), String> {
         serde_json::to_string_pretty(scene).map(|t| t + "\n").map_err(|e| e.to_string())
     };
     save("washing-loft.json", text(&trials::loft()?)?)?;
-    save("courier-lands.json", text(&courier::courier())?)?;
+    save("winged-courier.json", text(&courier::courier())?)?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
     // Scenes that are run by tests and not loaded.
     std::fs::create_dir_all(out.join("trials")).map_err(|e| format!("trials: {e}"))?;

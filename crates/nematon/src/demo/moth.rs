@@ -296,7 +296,9 @@ fn beat(t: f64, late: f64) -> (f64, f64) {
     let hard = 0.75 + 0.25 * ease(2.0, 3.0, t);
     let raised = flies * hard * (std::f64::consts::TAU * BEATS * t - late).sin();
     let fold = ease(DOWN + 0.5, FOLDED, t);
-    (raised + 0.12 * flies - 0.04 * fold, fold)
+    // Near the deck they beat higher, so as not to strike it.
+    let near = 0.55 * ease(3.0, DOWN - 0.2, t) * flies;
+    (raised * (1.0 - 0.35 * near) + 0.12 * flies + near + 0.02 * fold, fold)
 }
 
 /// The turn of a bone at a time; `None` where it keeps still.

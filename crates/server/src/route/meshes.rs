@@ -8,7 +8,7 @@ use axum::body::{Bytes, to_bytes};
 use axum::extract::{Request, State};
 use axum::http::{StatusCode, header};
 use nematon_document::{MAX_COLLIDER_POINTS, MAX_POINTS};
-use nematon_formats::{MAX_BYTES, With, read_mesh, write_obj};
+use nematon_formats::{MAX_BYTES, With, read_figure, read_mesh, write_obj};
 use nematon_geometry::{Mesh, Untidy, check, clean, face_alike, in_metres};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -19,6 +19,13 @@ pub fn routes() -> Api {
             "/meshes",
             Says::gives::<MeshHead>("Bring in a mesh file").asks::<Wanted>().takes_bytes(),
             bring_in,
+        )
+        .post(
+            "/figures",
+            Says::gives::<FigureHead>("Bring in an animated mesh, or the points of one as a NumPy array")
+                .asks::<Named>()
+                .takes_bytes(),
+            bring_in_figure,
         )
         .post(
             "/meshes/look",
@@ -82,6 +89,24 @@ pub struct MeshHead {
     /// Size along x, y and z, metres.
     pub size: [f32; 3],
     pub borders: usize,
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Named {
+    /// Of the file; its ending says of what kind it is.
+    name: String,
+}
+
+/// An animated mesh that is kept.
+#[derive(Serialize, JsonSchema)]
+pub struct FigureHead {
+    /// BLAKE3 of the file: what a scene names it by.
+    pub blob: String,
+    /// 0 of an array of points, which is looked at with its mesh.
+    pub points: usize,
+    pub joints: usize,
+    /// By their names.
+    pub clips: Vec<String>,
 }
 
 /// A mesh file before it is kept.
@@ -203,6 +228,29 @@ async fn look(
         })
     });
     Ok(Json(seen.await?.map_err(|e| Problem::unfit(&title, e))?))
+}
+
+async fn bring_in_figure(
+    State(app): State<App>,
+    Query(Named { name }): Query<Named>,
+    request: Request,
+) -> Result<Json<FigureHead>, Problem> {
+    let bytes = receive(&name, request).await?;
+    let title = format!("\"{name}\" can't be brought in");
+    let blob = blake3::hash(&bytes).to_hex().to_string();
+    let (of, kept, own) = (name.clone(), bytes.clone(), blob.clone());
+    let read = apart(move || {
+        if of.to_ascii_lowercase().ends_with(".npy") {
+            return Ok(FigureHead { blob: own, points: 0, joints: 0, clips: vec![] });
+        }
+        let f = read_figure(&of, &kept).map_err(|e| e.to_string())?;
+        let clips = f.clips.iter().map(|c| c.name.clone()).collect();
+        Ok::<_, String>(FigureHead { blob: own, points: f.points(), joints: f.joints.len(), clips })
+    });
+    let head = read.await?.map_err(|e| Problem::unfit(&title, e))?;
+    app.store.keep_mesh(&blob, &name, &bytes).await?;
+    app.meshes.forget(&blob);
+    Ok(Json(head))
 }
 
 async fn bring_in(

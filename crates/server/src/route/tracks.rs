@@ -1,13 +1,15 @@
 //! Where things are, frame by frame, as the core has them: who draws them works nothing out.
 use crate::api::{Api, Says};
-use crate::extract::{Path, Query};
+use crate::extract::{Body, Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::projects::stage;
 use crate::state::App;
+use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_evaluate::{Stage, pose_at};
+use nematon_document::{Node, Parent};
+use nematon_evaluate::{Pose, Stage, place_on, pose_at};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -16,7 +18,58 @@ const MOST: usize = 200_000;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes("Where colliders, handles and figures are at some frames").asks::<Range>();
-    Api::default().get("/projects/{id}/tracks", says, read)
+    Api::default().get("/projects/{id}/tracks", says, read).post(
+        "/projects/{id}/place",
+        Says::gives::<Placed>("The numbers of a place, for where a thing is to be in the world").takes::<Place>(),
+        place,
+    )
+}
+
+/// A place that is asked for.
+#[derive(Deserialize, JsonSchema)]
+pub struct Place {
+    /// JSON Pointer of the place in the scene.
+    path: String,
+    frame: f64,
+    /// Whether it stands on what it does; if not, on `on`, or nothing.
+    #[serde(default)]
+    stays_on: bool,
+    #[serde(default)]
+    on: Option<Parent>,
+    /// Where it is to be: position in metres, then turn as a unit quaternion x, y, z, w. Left out, where it is.
+    #[serde(default)]
+    world: Option<[f32; 7]>,
+}
+
+/// Its own numbers.
+#[derive(Serialize, JsonSchema)]
+pub struct Placed {
+    /// Metres.
+    position: [f64; 3],
+    /// About x, then y, then z, radians.
+    turn: [f64; 3],
+}
+
+async fn place(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(asked): Body<Place>,
+) -> Result<Json<Placed>, Problem> {
+    let Place { path, frame, stays_on, on, world } = asked;
+    if !frame.is_finite() || world.iter().flatten().any(|c| !c.is_finite()) {
+        return Err(Problem::unfit("That is no place", "A number of it is none."));
+    }
+    let scene = stage(&app, id).await?;
+    let found = apart(move || {
+        let nodes = scene.nodes();
+        let node: &Node = nodes.iter().find(|(p, _)| *p == path)?.1;
+        let on = if stays_on { node.on.clone() } else { on };
+        let world = world.map(|[x, y, z, a, b, c, d]| Pose { position: [x, y, z], turn: [a, b, c, d] });
+        Some(place_on(&scene, node, on, world.as_ref(), frame))
+    });
+    let (position, turn) = found.await?.ok_or_else(|| Problem::missing("place"))?;
+    let tidy = |v: f64| (v * 1e5).round() / 1e5;
+    Ok(Json(Placed { position: position.map(tidy), turn: turn.map(tidy) }))
 }
 
 /// Frames; all of the scene if left out.

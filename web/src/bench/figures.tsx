@@ -1,0 +1,187 @@
+/** Animated meshes: bringing them in, what of them plays, and what is made of them. */
+import { useEffect, useRef } from 'react';
+import { bytes, http, told, type Collider, type Figure, type FigureLook } from '../api/http';
+import { say } from '../state/here';
+import { edit, editBy, setValue, tell } from '../state/project';
+import { openId, useFigure, useScene } from '../state/queries';
+import { setView, useView } from '../state/view';
+import { Button } from '../ui/button';
+import { ChoiceField } from '../ui/choice-field';
+import { NumberField } from '../ui/number-field';
+import { Actions, Fold, Note, Row, Section } from '../ui/section';
+import { count } from '../ui/sum';
+import { TextField } from '../ui/text-field';
+import { PlaceRows } from './place';
+import { ThingTools } from './thing-tools';
+import { addFigure, asksFor, freeKey, freeName } from './things';
+
+export function Figures() {
+  const figures = useScene((s) => s.figures) ?? {};
+  const open = useView((v) => v.figure);
+  return (
+    <Section title="Figures" action={<Button look="quiet" hint="An animated mesh: GLB, glTF, OBJ, or a zip of OBJ files" onClick={() => document.getElementById('figure-file')?.click()}>Bring in a figure</Button>}>
+      {Object.keys(figures).length === 0 && <p className="px-4 pb-1 text-faded">None yet: something animated that bodies hang on, or meet.</p>}
+      {Object.entries(figures).map(([id, f]) => (
+        <FigureRow key={id} id={id} figure={f} open={id === open} />
+      ))}
+      <input
+        id="figure-file"
+        type="file"
+        aria-label="File of a figure"
+        accept=".glb,.gltf,.obj,.zip"
+        className="hidden"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = '';
+          if (file) void bringIn(file);
+        }}
+      />
+    </Section>
+  );
+}
+
+async function bringIn(file: File) {
+  say({ title: `Looking at ${file.name}`, detail: `${(file.size / 1e6).toFixed(1)} MB`, tone: 'note' });
+  try {
+    const head = await told(http.POST('/api/figures', { params: { query: { name: file.name } }, ...bytes(file) }));
+    say(null);
+    await addFigure(file.name.replace(/\.[^.]+$/, ''), head.blob);
+  } catch (e) {
+    asksFor(e, `${file.name} is not brought in`);
+  }
+}
+
+function FigureRow({ id, figure, open }: { id: string; figure: Figure; open: boolean }) {
+  const { look, fault } = useFigure(id);
+  const note = look ? (look.shapes > 0 ? count(look.shapes, 'shape') : count(look.joints.length, 'joint')) : fault ? 'no file' : '…';
+  const here = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (open) here.current?.scrollIntoView({ block: 'nearest' });
+  }, [open, look]);
+  return (
+    <div ref={here}>
+    <Row name={figure.name} note={note} mark={<Sign />} open={open} onOpen={() => setView({ figure: open ? null : id })} tools={<ThingTools kind="figures" id={id} name={figure.name} />}>
+      {fault && <Note tone="care">{fault}</Note>}
+      <FigureCard id={id} figure={figure} look={look} />
+    </Row>
+    </div>
+  );
+}
+
+/** Two wings on a thread. */
+const Sign = () => (
+  <svg width="16" height="16" aria-hidden>
+    <path d="M8 3v10M8 5C5 1 1 3 2 6c.500 2 3 2.500 6 1M8 5c3-4 7-2 6 1-.500 2-3 2.500-6 1M8 8c-3 .500-4 3-2.500 4.500C7 13.500 8 11 8 8M8 8c3 .500 4 3 2.500 4.500C9 13.500 8 11 8 8" fill="none" stroke="var(--ink)" strokeWidth="1.300" strokeLinejoin="round" />
+  </svg>
+);
+
+const ENDS = [
+  { value: 'hold', label: 'stays as it is' },
+  { value: 'repeat', label: 'begins again' },
+  { value: 'back', label: 'there and back' },
+];
+
+function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: FigureLook | undefined }) {
+  const names = useScene((s) => Object.entries(s.figures ?? {}).filter(([k]) => k !== id).map(([, f]) => f.name)) ?? [];
+  const base = `/figures/${id}`;
+  const of = figure.name;
+  const clips = look?.clips ?? [];
+  return (
+    <>
+      {clips.length > 0 && (
+        <ChoiceField
+          label="Clip"
+          of={of}
+          value={figure.clip ?? clips[0]!.name}
+          options={clips.map((c) => ({ value: c.name, label: `${c.name}, ${c.length.toFixed(2)} s` }))}
+          onChoose={(v) => void setValue(`${of} plays ${v}`, `${base}/clip`, v)}
+        />
+      )}
+      {look && look.length > 0 && (
+        <>
+          <NumberField path={`${base}/begins`} label="Begins at" of={of} />
+          <NumberField path={`${base}/speed`} of={of} />
+          <ChoiceField label="At its end" of={of} value={figure.then ?? 'hold'} options={ENDS} onChoose={(v) => void setValue(`${of} at its end`, `${base}/then`, v)} />
+        </>
+      )}
+      {look && look.length === 0 && <Note>Nothing in the file moves it: it stands as it is.</Note>}
+      <PlaceRows base={base} of={of} />
+      {look && <Touches id={id} figure={figure} look={look} />}
+      <Fold name="Name and more" closed>
+        <TextField label="Name" path={`${base}/name`} taken={names} />
+        <NumberField path={`${base}/size`} of={of} />
+        {look && <Note>{count(look.points, 'point')} in {look.parts.map((p) => p.name).join(', ')}</Note>}
+      </Fold>
+    </>
+  );
+}
+
+/** What bodies meet of it: nothing, its skin, or capsules on its joints. */
+function Touches({ id, figure, look }: { id: string; figure: Figure; look: FigureLook }) {
+  const of = figure.name;
+  const skins = useScene((s) => Object.values(s.colliders ?? {}).filter((c) => 'figure' in c.form && c.form.figure.figure === id).length) ?? 0;
+  const capsules = useScene((s) => Object.entries(s.colliders ?? {}).filter(([, c]) => standsOnJoint(c, id)).map(([k]) => k)) ?? [];
+  const add = (form: object, name: string) =>
+    editBy((scene) => {
+      const all = scene.colliders ?? {};
+      const own = freeName(name, all);
+      const value = { name: own, form, place: {}, thickness: 0.004, friction: 0.5, group: 'solid' };
+      return { label: `${own} met by bodies`, patch: [Object.keys(all).length > 0 ? { op: 'add', path: `/colliders/${freeKey(own, all)}`, value } : { op: 'add', path: '/colliders', value: { [freeKey(own, all)]: value } }] };
+    });
+  return (
+    <>
+      <Note>
+        {skins + capsules.length === 0
+          ? 'Bodies pass through it.'
+          : `Bodies meet ${[skins > 0 && (skins > 1 ? `${skins} skins of it` : 'its skin'), capsules.length > 0 && count(capsules.length, 'capsule')].filter(Boolean).join(' and ')}.`}
+      </Note>
+      <Actions>
+        {look.parts.length > 1 ? (
+          look.parts.map((p) => (
+            <Button key={p.name} hint={`${count(p.triangles, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id, parts: [p.name] } }, `${of} ${p.name}`)}>
+              Meet {p.name}
+            </Button>
+          ))
+        ) : (
+          <Button hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id } }, of)}>Meet its skin</Button>
+        )}
+        {look.joints.length > 1 && capsules.length === 0 && <Button hint="A capsule for each joint that has skin of its own" onClick={() => void fit(id, of)}>Fit capsules</Button>}
+        {capsules.length > 0 && <Button onClick={() => void edit(`Capsules of ${of} removed`, capsules.map((k) => ({ op: 'remove', path: `/colliders/${k}` })))}>Remove capsules</Button>}
+      </Actions>
+    </>
+  );
+}
+
+const standsOnJoint = (c: Collider, id: string) => {
+  const on = c.place?.on;
+  return Boolean(on && 'joint' in on && on.joint.figure === id && 'capsule' in c.form);
+};
+
+/** One capsule a joint, in one edit; what that spares is said. */
+async function fit(id: string, of: string) {
+  try {
+    const found = await told(http.GET('/api/projects/{id}/figures/{figure}/stand-ins', { params: { path: { id: openId(), figure: id } } }));
+    const done = await editBy((scene) => {
+      const all: Record<string, Collider> = { ...scene.colliders };
+      const added: Record<string, Collider> = {};
+      for (const c of found.colliders) {
+        const name = freeName(c.name, { ...all, ...added });
+        added[freeKey(`${id} ${name}`, { ...all, ...added })] = { ...c, name } as Collider;
+      }
+      const patch =
+        Object.keys(all).length > 0
+          ? Object.entries(added).map(([k, value]) => ({ op: 'add' as const, path: `/colliders/${k}`, value }))
+          : [{ op: 'add' as const, path: '/colliders', value: added }];
+      return { label: `Capsules fitted to ${of}`, patch };
+    });
+    if (done) {
+      say({
+        title: `${count(found.colliders.length, 'capsule')} stand in for ${of}`,
+        detail: `Moving its skin takes ${found.skin.toFixed(found.skin < 10 ? 1 : 0)} ms of each frame here; capsules take next to nothing. Where its skin is met too, take that collider out. Each capsule can be changed in Contact.`,
+        tone: 'note',
+      });
+    }
+  } catch (e) {
+    tell(e);
+  }
+}
