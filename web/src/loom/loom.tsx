@@ -6,6 +6,8 @@ import { choosePoints } from '../state/choice';
 import { isGoing, useLanes, useRuns, useScene } from '../state/queries';
 import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
+import { Curves } from './curves';
+import { KeyLanes, KeyNames, useKeyLanes } from './key-lanes';
 import { Transport } from './transport';
 import { drawLanes, drawRuler, frameAt, LANE, PAD, RULER, xOf, type Span } from './weave';
 import { laneWords, runWords, snagWords } from './words';
@@ -18,8 +20,12 @@ export function Loom() {
   const going = useRuns((all) => all.find(isGoing));
   const benchWidth = useView((v) => v.benchWidth);
   const chosen = useBody();
+  const curves = useView((v) => v.curves);
+  const keyed = useKeyLanes();
   return (
-    <div className="grid h-full overflow-x-hidden overflow-y-auto" style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}>
+    <div className="flex h-full flex-col">
+      {curves && <Curves />}
+    <div className={`grid overflow-x-hidden overflow-y-auto ${curves ? 'max-h-[45%] shrink-0' : 'h-full'}`} style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}>
       <div className="min-w-0 border-r border-line-strong">
         <div className="sticky top-0 z-10 border-b border-line bg-sunk" style={{ height: RULER }}>
           <Transport />
@@ -39,6 +45,7 @@ export function Loom() {
               </button>
             </li>
           ))}
+          <KeyNames lanes={keyed} />
           {going && (
             <li role="status" className="num truncate px-4 pt-1 pb-1 text-faded" title={runWords(going)}>
               {runWords(going)}
@@ -46,12 +53,13 @@ export function Loom() {
           )}
         </ul>
       </div>
-      <Strip lanes={lanes} />
+      <Strip lanes={lanes} keyed={keyed} />
+    </div>
     </div>
   );
 }
 
-function Strip({ lanes }: { lanes: Lane[] }) {
+function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKeyLanes> }) {
   const frames = useScene((s) => s.frames);
   const dusk = useView((v) => v.dusk);
   const host = useRef<HTMLDivElement>(null);
@@ -60,6 +68,7 @@ function Strip({ lanes }: { lanes: Lane[] }) {
   const head = useRef<HTMLDivElement>(null);
   const [tip, setTip] = useState<{ x: number; y: number; words: string[] } | null>(null);
   const dragging = useRef<{ back: number } | null>(null);
+  const [width, setWidth] = useState(800);
   const [first, last, rate] = [frames?.first ?? 0, frames?.last ?? 0, frames?.rate ?? 24];
   const span: Span = { first, last, rate };
 
@@ -69,6 +78,7 @@ function Strip({ lanes }: { lanes: Lane[] }) {
       if (!ruler.current || !cloth.current) return;
       drawRuler(ruler.current, span);
       drawLanes(cloth.current, lanes, span);
+      if (host.current) setWidth(host.current.clientWidth);
       move();
     };
     const move = () => {
@@ -170,6 +180,7 @@ function Strip({ lanes }: { lanes: Lane[] }) {
     >
       <canvas key={`r${dusk}`} ref={ruler} className="sticky top-0 z-10 block w-full border-b border-line bg-sunk" style={{ height: RULER }} />
       <canvas key={`c${dusk}`} ref={cloth} className="block w-full" style={{ height: Math.max(1, lanes.length) * LANE + 6 }} />
+      <KeyLanes lanes={keyed} span={span} width={width} />
       <div ref={head} className="pointer-events-none absolute top-0 bottom-0 -left-px z-10 w-0.5 bg-ink" style={{ transform: `translateX(${PAD}px)` }} />
       {tip && (
         <div

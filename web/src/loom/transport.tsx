@@ -2,6 +2,7 @@ import { useEffect, useRef, useState, useSyncExternalStore } from 'react';
 import { cancel, run } from '../state/project';
 import { isGoing, useLanes, useProject, useRuns } from '../state/queries';
 import { clock } from '../stream/clock';
+import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { showKey } from '../ui/keys';
 import { readSum } from '../ui/sum';
@@ -36,10 +37,20 @@ export function Transport() {
       <Button className={`${FRAME} ${loop ? '' : 'text-faded'}`} aria-label="Loop" aria-pressed={loop} hint={loop ? 'Goes round' : 'Plays once'} onClick={() => clock.setLoop(!loop)}>
         <svg width="14" height="12" aria-hidden><path d={loop ? 'M1 7a5 5 0 0 1 9-3.500l2 1.500M12.500 1v4h-4' : 'M1 6h11M9 2.500L12.500 6 9 9.500'} fill="none" stroke="currentColor" strokeWidth="1.600" /></svg>
       </Button>
+      <CurvesButton />
       <FrameNumber />
       <span className="flex-1" />
       <RunButton />
     </div>
+  );
+}
+
+function CurvesButton() {
+  const on = useView((v) => v.curves);
+  return (
+    <Button className={`${FRAME} ${on ? '!bg-woad-wash' : ''}`} aria-label="Curves" aria-pressed={on} hint={on ? 'Puts the curves away (C)' : 'All that moves, as lines over the frames (C)'} onClick={() => setView({ curves: !on })}>
+      <svg width="15" height="12" aria-hidden><path d="M1 10c4 0 3-8 6.500-8s2.500 6 6.500 5" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" /></svg>
+    </Button>
   );
 }
 

@@ -1,7 +1,7 @@
 /** The window on a project: thread, bench, view, loom. */
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { ErrorBoundary } from 'react-error-boundary';
-import { Group, Panel, Separator } from 'react-resizable-panels';
+import { Group, Panel, Separator, usePanelRef } from 'react-resizable-panels';
 import { Link } from 'wouter';
 import { Problem } from '../api/http';
 import { Bench } from '../bench/bench';
@@ -55,6 +55,28 @@ function NotThere({ problem, onTry }: { problem: Error; onTry: () => void }) {
   );
 }
 
+/** Opened, curves make the loom grow upward; put away, it is as high as before. */
+function useLoomHeight() {
+  const loom = usePanelRef();
+  const curves = useView((v) => v.curves);
+  const was = useRef<boolean | null>(null);
+  const before = useRef(148);
+  useEffect(() => {
+    const panel = loom.current;
+    if (!panel || was.current === null || was.current === curves) {
+      was.current = curves;
+      return;
+    }
+    was.current = curves;
+    const now = panel.getSize().inPixels;
+    if (curves) {
+      before.current = now;
+      panel.resize(`${Math.max(now, Math.min(340, Math.round(innerHeight * 0.46)))}px`);
+    } else panel.resize(`${Math.min(now, before.current)}px`);
+  }, [curves, loom]);
+  return loom;
+}
+
 const EDGE = 'relative z-10 outline-none hover:bg-woad/30 focus-visible:bg-woad/50 data-[separator=active]:bg-woad/50';
 
 function Room() {
@@ -62,6 +84,7 @@ function Room() {
   useKeys();
   // Sizes to begin with; later ones are the panels' own.
   const [begun] = useState(() => useView.getState());
+  const loom = useLoomHeight();
   return (
     <main className="h-full">
       <Group orientation="vertical" className="h-full">
@@ -90,7 +113,7 @@ function Room() {
           </div>
         </Panel>
         <Separator aria-label="Height of the loom" className={`-my-[3px] h-1.5 ${EDGE}`} />
-        <Panel defaultSize={`${begun.loomHeight}px`} minSize="104px" maxSize="420px" groupResizeBehavior="preserve-pixel-size" onResize={(s) => setView({ loomHeight: Math.round(s.inPixels) })}>
+        <Panel panelRef={loom} defaultSize={`${begun.loomHeight}px`} minSize="104px" maxSize="620px" groupResizeBehavior="preserve-pixel-size" onResize={(s) => setView({ loomHeight: Math.round(s.inPixels) })}>
           <section aria-label="Loom" className="h-full min-w-0 border-t border-line-strong bg-sunk">
             <ErrorBoundary FallbackComponent={Broken}>
               <Loom />

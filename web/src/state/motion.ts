@@ -11,7 +11,7 @@ import { now, openId, useOpen, useScene } from './queries';
 import { isMotion, plain, type Key, type Motion, type Value } from './value';
 
 /** A key's way on. Not written as a property, for whatever has one of that name may be taken for a promise. */
-const way = (on: string | undefined) => Object.fromEntries(on ? [['then', on]] : []) as { then?: string };
+export const way = (on: string | undefined) => Object.fromEntries(on ? [['then', on]] : []) as { then?: string };
 
 let halted = 0;
 /** The frame on screen, for who `asks`; while things play the one at which they began, for a field is no place to watch that. */

@@ -27,6 +27,9 @@ type View = {
   bodyArms: Arms;
   colliderArms: Arms;
   snap: boolean;
+  /** Whether the curves are open over the lanes, and whose are drawn. */
+  curves: boolean;
+  lines: string[];
   /** Where a handle is let go becomes a key. */
   keyAsDragged: boolean;
   wire: boolean;
@@ -58,6 +61,8 @@ export const useView = create<View>()(
       bodyArms: 'none',
       colliderArms: 'translate',
       snap: false,
+      curves: false,
+      lines: [],
       wire: false,
       air: true,
       dusk: false,
@@ -70,7 +75,7 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap }) => ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap }),
+      partialize: ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
     },
   ),
 );

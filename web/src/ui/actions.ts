@@ -2,7 +2,7 @@
 import { grow, holdChosen } from '../bench/grips';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
-import { addCollider, addField, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody } from '../bench/things';
+import { addCollider, addField, addHandle, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody, type Kind } from '../bench/things';
 import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
@@ -21,11 +21,13 @@ export type Action = {
 };
 
 const going = () => now.runs().some(isGoing);
-const chosen = (act: (kind: 'bodies' | 'colliders' | 'fields', id: string) => unknown) => () => {
-  const { step, field, collider } = useView.getState();
+const chosen = (act: (kind: Kind, id: string) => unknown) => () => {
+  const { step, field, collider, handle, figure } = useView.getState();
   const body = theBody();
   if (step === 'Air' && field) act('fields', field);
   else if (step === 'Contact' && collider && now.scene()?.colliders?.[collider]) act('colliders', collider);
+  else if (step === 'Hold' && handle) act('handles', handle);
+  else if (step === 'Shape' && figure) act('figures', figure);
   else if (body) act('bodies', body);
 };
 
@@ -37,6 +39,7 @@ export const fixed: Action[] = [
   { name: 'Previous frame', key: 'ArrowLeft', act: () => clock.step(-1) },
   { name: 'First frame', key: 'Home', act: () => clock.halt(clock.first) },
   { name: 'Last frame', key: 'End', act: () => clock.halt(clock.last) },
+  { name: 'Curves of what moves', key: 'c', act: () => setView((v) => ({ curves: !v.curves })) },
   { name: 'Loop on or off', act: () => clock.setLoop(!clock.loop) },
   { name: 'Run', key: 'Mod+Enter', can: () => !going(), act: () => void run() },
   { name: 'Run again', can: going, act: () => void run({ again: true }) },
@@ -49,8 +52,8 @@ export const fixed: Action[] = [
   { name: 'More points around the chosen', key: 'g', can: () => useView.getState().points.length > 0, act: () => grow(1) },
   { name: 'Fewer points at the rim', key: 'Shift+g', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
   { name: 'Copy what is chosen', key: 'Mod+d', act: chosen((kind, id) => void copyThing(kind, id)) },
-  { name: 'Set down what is chosen', act: chosen((kind, id) => kind !== 'fields' && void setDown(kind, id)) },
-  { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && showAlone(id)) },
+  { name: 'Set down what is chosen', act: chosen((kind, id) => (kind === 'bodies' || kind === 'colliders') && void setDown(kind, id)) },
+  { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && kind !== 'handles' && showAlone(id)) },
   { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
   { name: 'Choose no points', key: 'Escape', act: () => choosePoints([]) },
   { name: 'Bring into view', key: 'f', act: () => stage.frame() },
@@ -58,6 +61,7 @@ export const fixed: Action[] = [
   look('the side', 'Shift+2'),
   look('above', 'Shift+3'),
   look('a corner', 'Shift+4'),
+  { name: 'Add a handle', act: () => void addHandle() },
   { name: 'Wireframe on or off', key: 'w', act: () => setView((v) => ({ wire: !v.wire })) },
   { name: 'Air on or off', key: 'a', act: () => setView((v) => ({ air: !v.air })) },
   { name: 'Daylight or dusk', act: () => setView((v) => ({ dusk: !v.dusk })) },

@@ -1,0 +1,127 @@
+/** Draws the ways of numbers: pencil on linen. No React; a line is drawn again only where what it follows from has changed. */
+import type { Mover } from '../state/keys';
+import type { Key } from '../state/value';
+import { PAD } from './weave';
+
+export type Range = { from: number; to: number; low: number; high: number };
+export type Line = { mover: Mover; row: number[]; colour: string; low: number; high: number };
+
+/** Room above and below, pixels; the scale of time's stands over it. */
+export const [TOP, FOOT] = [22, 10];
+
+/** What is shown of which frames and values, in pixels of a field of some size. */
+export class Frame {
+  constructor(
+    readonly range: Range,
+    readonly width: number,
+    readonly height: number,
+    /** Each line fills the height: they have no unit in common. */
+    readonly apart: boolean,
+  ) {}
+
+  x = (frame: number) => PAD + ((frame - this.range.from) / Math.max(1e-6, this.range.to - this.range.from)) * (this.width - 2 * PAD);
+  frame = (x: number) => this.range.from + ((x - PAD) / Math.max(1, this.width - 2 * PAD)) * (this.range.to - this.range.from);
+
+  private ends(l: Line): [number, number] {
+    if (!this.apart) return [this.range.low, this.range.high];
+    // Zooming is the same for all, each about its own middle.
+    const room = l.high - l.low || Math.abs(l.high) || 1;
+    return [l.low + this.range.low * room, l.low + this.range.high * room];
+  }
+  y = (l: Line, value: number) => {
+    const [low, high] = this.ends(l);
+    return this.height - FOOT - ((value - low) / (high - low || 1)) * (this.height - TOP - FOOT);
+  };
+  value = (l: Line, y: number) => {
+    const [low, high] = this.ends(l);
+    return low + ((this.height - FOOT - y) / Math.max(1, this.height - TOP - FOOT)) * (high - low);
+  };
+}
+
+/** A round number not above one that is wanted. */
+function round(wanted: number): number {
+  const ten = 10 ** Math.floor(Math.log10(Math.max(wanted, 1e-12)));
+  return ([5, 2, 1].find((k) => k * ten <= wanted) ?? 1) * ten;
+}
+
+const show = (v: number) => String(Number(v.toPrecision(4)));
+
+/** The linen, with a few threads at round numbers, and the lines on it. */
+export function drawLines(c: CanvasRenderingContext2D, f: Frame, lines: Line[], first: number, factor: number, css: CSSStyleDeclaration) {
+  const ink = (n: string) => css.getPropertyValue(n).trim();
+  c.clearRect(0, 0, f.width, f.height);
+  c.font = '11px "Atkinson Hyperlegible Mono"';
+  // Warp and weft: dotted, so that nothing looks like squared paper.
+  c.setLineDash([1, 5]);
+  c.strokeStyle = ink('--line-strong');
+  c.fillStyle = ink('--faded');
+  c.lineWidth = 1;
+  const each = round(((f.range.to - f.range.from) * 70) / f.width) || 1;
+  for (let n = Math.ceil(f.range.from / each) * each; n <= f.range.to; n += Math.max(1, each)) {
+    const x = Math.round(f.x(n)) + 0.5;
+    c.beginPath();
+    c.moveTo(x, TOP);
+    c.lineTo(x, f.height);
+    c.stroke();
+  }
+  if (!f.apart && lines[0]) {
+    const step = round((((f.range.high - f.range.low) * factor) * 34) / Math.max(1, f.height - TOP - FOOT)) || 1;
+    for (let n = Math.ceil((f.range.low * factor) / step) * step; n <= f.range.high * factor; n += step) {
+      const y = Math.round(f.y(lines[0], n / factor)) + 0.5;
+      c.beginPath();
+      c.moveTo(PAD, y);
+      c.lineTo(f.width, y);
+      c.stroke();
+      c.fillText(show(n), 3, y - 3);
+    }
+  }
+  c.setLineDash([]);
+  c.lineJoin = 'round';
+  for (const l of lines) {
+    c.strokeStyle = l.colour;
+    c.lineWidth = 1.6;
+    c.beginPath();
+    pencil(c, f, l, first);
+    c.stroke();
+  }
+}
+
+/** A line through its values, at most one place a pixel. */
+function pencil(c: CanvasRenderingContext2D, f: Frame, l: Line, first: number) {
+  const n = l.row.length;
+  if (n === 0) return;
+  if (n === 1) {
+    const y = f.y(l, l.row[0]!);
+    c.moveTo(f.x(f.range.from), y);
+    c.lineTo(f.x(f.range.to), y);
+    return;
+  }
+  const from = Math.max(0, Math.floor(f.range.from - first) - 1);
+  const to = Math.min(n - 1, Math.ceil(f.range.to - first) + 1);
+  const step = Math.max(1, Math.floor((to - from) / Math.max(1, f.width)));
+  for (let k = from; k <= to; k += step) {
+    const [x, y] = [f.x(first + k), f.y(l, l.row[k]!)];
+    if (k === from) c.moveTo(x, y);
+    else c.lineTo(x, y);
+  }
+}
+
+/** The value of a line at a frame: what its key holds, with what a formula adds there. */
+export const valueOf = (l: Line, key: Key, first: number) => l.row[key.frame - first] ?? key.value;
+
+export type Held = { line: Line; key: Key; x: number; y: number };
+
+/** All keys of some lines, where they are on the field. */
+export function keysOn(f: Frame, lines: Line[], first: number): Held[] {
+  return lines.flatMap((line) => (line.mover.motion.keys ?? []).map((key) => ({ line, key, x: f.x(key.frame), y: f.y(line, valueOf(line, key, first)) })));
+}
+
+/** Where the handles of a key of a curve are; automatic ones are not drawn. */
+export function handlesOf(f: Frame, h: Held): { side: 'arrive' | 'leave'; x: number; y: number }[] {
+  return (['arrive', 'leave'] as const).flatMap((side) => {
+    const to = h.key[side];
+    if (!to) return [];
+    const sign = side === 'arrive' ? -1 : 1;
+    return [{ side, x: f.x(h.key.frame + sign * to.frames), y: h.y + f.y(h.line, to.value) - f.y(h.line, 0) }];
+  });
+}
