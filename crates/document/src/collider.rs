@@ -1,5 +1,7 @@
 use crate::{HandleId, Node, Value};
-pub use nematon_solid::{BallForm, BoxForm, CapsuleForm, FigureForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey};
+pub use nematon_solid::{
+    BallForm, BoxForm, CapsuleForm, FigureForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey,
+};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

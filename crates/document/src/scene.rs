@@ -150,7 +150,8 @@ impl Scene {
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
         let bodies = self.bodies.values_mut().flat_map(|b| b.kind.sources_mut());
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
-        let figures = self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));
+        let figures =
+            self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));
         bodies.chain(colliders).chain(figures).collect()
     }
 

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scene, Shape, VERSION, Weights,
-    ids::is_key, migrate,
+    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scene, Shape, VERSION,
+    Weights, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;

@@ -2,11 +2,11 @@
 use crate::resolve::{World, pose_at};
 use crate::{MeshLibrary, Playing, Stage};
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, GripId, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment, Node,
-    Value,
+    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, GripId, HeldTo, MAX_COLLIDER_POINTS,
+    MeshSource, Moment, Node, Value,
 };
-use nematon_geometry::Mesh;
 use nematon_figure::{Spot, spots};
+use nematon_geometry::Mesh;
 use nematon_solid::{Fetch, Shaped, Solid, Standing};
 use nematon_solver::{ColliderMotion, ColliderRest, FrictionNow, GripMotion, Holder, Places, Rules, Way};
 use std::sync::Arc;
@@ -211,9 +211,7 @@ impl Track {
     pub fn motion(&self, scene: &Stage, frame: f64) -> ColliderMotion {
         let way = way(scene, &self.place, frame);
         let shapes = match &self.plays {
-            Some(plays) => {
-                times(scene, plays, frame).into_iter().map(|time| plays.points(time)).collect()
-            }
+            Some(plays) => times(scene, plays, frame).into_iter().map(|time| plays.points(time)).collect(),
             None => [frame - 1.0, frame].into_iter().filter_map(|f| self.shape(f)).collect(),
         };
         ColliderMotion { way, shapes: Places(shapes) }
@@ -315,7 +313,9 @@ impl Carried {
         let first = pose_at(scene, &self.place, scene.frames.first as f64);
         let by = match &self.surface {
             None => Holder::Thing { first, way: way(scene, &self.place, frame) },
-            Some(s) => Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect())),
+            Some(s) => {
+                Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect()))
+            }
         };
         GripMotion { body: self.body, points: self.points.clone(), by }
     }
@@ -328,7 +328,14 @@ impl Carried {
     }
 
     /// What [`Carried::motion`] depends on.
-    pub fn mark(&self, scene: &Stage, frame: f64, words: &mut Vec<u32>, numbers: &mut Vec<f32>, hashes: &mut Vec<[u8; 32]>) {
+    pub fn mark(
+        &self,
+        scene: &Stage,
+        frame: f64,
+        words: &mut Vec<u32>,
+        numbers: &mut Vec<f32>,
+        hashes: &mut Vec<[u8; 32]>,
+    ) {
         let Carried { place, body, points, surface } = self;
         words.extend([if surface.is_some() { 8 } else { 4 }, *body as u32]);
         words.extend(points.iter());

@@ -1,5 +1,5 @@
 //! What a matter is like in the hand: how a strip of it droops, what the body weighs, how it swings.
-use crate::{Stage, MeshLibrary, ShapeError, shape};
+use crate::{MeshLibrary, ShapeError, Stage, shape};
 use nematon_document::{Act, Body};
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use schemars::JsonSchema;

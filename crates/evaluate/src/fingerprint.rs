@@ -10,8 +10,7 @@ use crate::rest::Relaxed;
 use nematon_air::Marks;
 use nematon_document::BodyId;
 use nematon_solver::{
-    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest,
-    RestMotion, Rules,
+    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules,
 };
 
 /// BLAKE3 of all that a frame was made from.

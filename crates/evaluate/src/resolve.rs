@@ -1,7 +1,9 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
-use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
 use crate::Stage;
-use nematon_document::{BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone, ZoneForm};
+use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
+use nematon_document::{
+    BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone, ZoneForm,
+};
 use nematon_solver::Pose;
 
 /// A scene at a moment.

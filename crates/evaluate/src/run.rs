@@ -74,18 +74,17 @@ impl Parts {
         let first = scene.frames.moment(scene.frames.first as f64);
         for id in bodies {
             let b = scene.bodies.get(id).ok_or_else(|| RunError::NoSuchBody(id.clone()))?;
-            let shaped = shape(scene, b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
+            let shaped =
+                shape(scene, b, library).map_err(|why| RunError::Shape { body: b.name.clone(), why })?;
             rests.push(body_rest(b, &shaped, &first));
             members.push((id.clone(), b.name.clone(), shaped));
             found.push(b);
         }
         let tracks = tracks(scene, &found, library).map_err(RunError::Collider)?;
-        let grips: Vec<_> = members
-            .iter()
-            .map(|(id, _, s)| (id.clone(), s.placed.as_slice(), s.grips.as_slice()))
-            .collect();
-        let carried = carried(scene, &grips)
-            .map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
+        let grips: Vec<_> =
+            members.iter().map(|(id, _, s)| (id.clone(), s.placed.as_slice(), s.grips.as_slice())).collect();
+        let carried =
+            carried(scene, &grips).map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
         let rules = rules(scene, &found);
         for (k, rest) in rests.iter().enumerate() {
             if rules.own[k] || rules.between.iter().any(|b| b.contains(&k)) {
@@ -138,18 +137,7 @@ impl Run {
         let states = bodies.iter().map(Body::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run {
-            scene,
-            members,
-            bodies,
-            contact,
-            tracks,
-            carried,
-            relaxed,
-            changing,
-            states,
-            at: 0,
-        })
+        Ok(Run { scene, members, bodies, contact, tracks, carried, relaxed, changing, states, at: 0 })
     }
 
     /// Goes to a frame by a snapshot that was taken there.

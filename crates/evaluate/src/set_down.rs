@@ -1,6 +1,6 @@
 //! Setting a thing down on what lies below it.
 use crate::resolve::World;
-use crate::{Stage, MeshLibrary, shape, skin};
+use crate::{MeshLibrary, Stage, shape, skin};
 use nematon_document::{BodyId, ColliderId, Form, Kind};
 use std::collections::HashMap;
 

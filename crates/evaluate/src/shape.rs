@@ -1,8 +1,8 @@
 use crate::Stage;
 use crate::resolve::place_body;
 use nematon_document::{
-    Along, Body, Choice, Cloth, Figure, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest, RestShape,
-    Shape,
+    Along, Body, Choice, Cloth, Figure, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest,
+    RestShape, Shape,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -120,12 +120,7 @@ pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<S
     }
 }
 
-fn cloth(
-    scene: &Stage,
-    body: &Body,
-    own: &Cloth,
-    library: &impl MeshLibrary,
-) -> Result<Shaped, ShapeError> {
+fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
         Err(ImportedMesh { from, refine }) => imported(from, *refine, library)?,

@@ -239,7 +239,11 @@ impl Playing {
     /// The same, worked out though it may be known: to see what it takes.
     pub(crate) fn anew(&self, time: f64) -> Vec<[f32; 3]> {
         let mut out = vec![];
-        let posed = if self.figure.sequence.is_empty() { self.figure.pose(self.clip, time) } else { self.figure.at_shape(time) };
+        let posed = if self.figure.sequence.is_empty() {
+            self.figure.pose(self.clip, time)
+        } else {
+            self.figure.at_shape(time)
+        };
         self.figure.place(&posed, &mut out);
         self.sized(&mut out);
         out

@@ -12,10 +12,15 @@ pub fn stand_ins(stage: &Stage, figure: &str) -> Result<Vec<Collider>, String> {
     let own = stage.figure(figure).map_err(|why| format!("The figure {why}."))?;
     let found = nematon_figure::stand_ins(&own.figure);
     if found.is_empty() || !own.figure.sequence.is_empty() {
-        return Err("None of its joints holds skin of its own. A sequence of shapes has no joints at all.".into());
+        return Err(
+            "None of its joints holds skin of its own. A sequence of shapes has no joints at all.".into()
+        );
     }
     let id = FigureId(figure.to_owned());
-    Ok(found.iter().map(|s| collider(&id, own.figure.joints[s.joint].name.clone(), s, own.own.size)).collect())
+    Ok(found
+        .iter()
+        .map(|s| collider(&id, own.figure.joints[s.joint].name.clone(), s, own.own.size))
+        .collect())
 }
 
 fn collider(id: &FigureId, joint: String, s: &StandIn, size: f64) -> Collider {

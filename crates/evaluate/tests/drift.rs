@@ -1,8 +1,12 @@
 //! Loose pieces from a scene to its frames.
 #![allow(clippy::unwrap_used)]
 use nematon_document::{BodyId, Scene, parse};
-use nematon_evaluate::{NoMeshes, Run, Thing, feel, set_down, shape};
+use nematon_evaluate::{NoMeshes, Run, Stage, Thing, feel, set_down, shape};
 use nematon_solver::NoWatch;
+
+fn stage(scene: &Scene) -> Stage {
+    Stage::new(scene, &NoMeshes)
+}
 
 fn scene(others: bool) -> Scene {
     let text = format!(
@@ -62,8 +66,8 @@ fn pods_are_shaped_by_their_numbers_and_set_down_by_their_size() {
     let shaped = shape(pods, &NoMeshes).unwrap();
     assert_eq!((shaped.placed.len(), shaped.mesh.radii.len(), shaped.mesh.triangles.len()), (80, 80, 0));
     assert!(shaped.mesh.radii.iter().all(|r| (0.0069..0.0131).contains(r)));
-    assert!(feel(&s, pods, &NoMeshes).unwrap_err().to_string().contains("loose pieces"));
-    let up = set_down(&s, &Thing::Body(BodyId::from("pods")), &NoMeshes).unwrap();
+    assert!(feel(&stage(&s), pods, &NoMeshes).unwrap_err().to_string().contains("loose pieces"));
+    let up = set_down(&stage(&s), &Thing::Body(BodyId::from("pods")), &NoMeshes).unwrap();
     let low = shaped.placed.iter().map(|p| p[1]).fold(f32::INFINITY, f32::min);
     // Onto the cloth: half its thickness and the largest radius above its middle.
     assert!((f64::from(low) + up - 1.0 - 0.001 - 0.013).abs() < 2e-3, "{low} moved by {up}");

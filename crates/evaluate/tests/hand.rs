@@ -6,6 +6,10 @@ use nematon_geometry::area_of;
 use serde_json::{Value, json};
 use std::f64::consts::{FRAC_PI_2, FRAC_PI_4};
 
+fn stage(scene: &Scene) -> Stage {
+    Stage::new(scene, &NoMeshes)
+}
+
 /// A scene with a floor, a small sheet high up, and what else is said.
 fn scene(more: Value) -> Scene {
     let mut s = json!({
@@ -20,7 +24,7 @@ fn scene(more: Value) -> Scene {
 }
 
 fn sheet_rests_at(s: &Scene) -> f64 {
-    3.0 + set_down(s, &Thing::Body(BodyId("sheet".into())), &NoMeshes).unwrap()
+    3.0 + set_down(&stage(s), &Thing::Body(BodyId("sheet".into())), &NoMeshes).unwrap()
 }
 
 fn collider(form: Value, position: [f64; 3]) -> Value {
@@ -74,12 +78,12 @@ fn what_is_off_carries_nothing_and_where_nothing_lies_below_that_is_said() {
     off["on"] = json!(false);
     near(sheet_rests_at(&scene(json!({"colliders": {"c": off}}))), 0.001);
     let s = scene(json!({"floor": null}));
-    let told = set_down(&s, &Thing::Body(BodyId("sheet".into())), &NoMeshes).unwrap_err();
+    let told = set_down(&stage(&s), &Thing::Body(BodyId("sheet".into())), &NoMeshes).unwrap_err();
     assert_eq!(told, "Nothing lies below it.");
     let plane = collider(json!({"plane": {}}), [0.0, 1.0, 0.0]);
     let s = scene(json!({"colliders": {"p": plane}}));
-    assert!(set_down(&s, &Thing::Collider(ColliderId("p".into())), &NoMeshes).is_err());
-    assert!(set_down(&s, &Thing::Collider(ColliderId("q".into())), &NoMeshes).is_err());
+    assert!(set_down(&stage(&s), &Thing::Collider(ColliderId("p".into())), &NoMeshes).is_err());
+    assert!(set_down(&stage(&s), &Thing::Collider(ColliderId("q".into())), &NoMeshes).is_err());
 }
 
 #[test]
@@ -87,7 +91,7 @@ fn what_reaches_in_a_little_is_lifted_out() {
     let boxed = collider(json!({"box": {"size": [1, 1, 1]}}), [0.0, 0.5, 0.0]);
     let ball = json!({"name": "Ball", "form": {"ball": {"radius": 0.25}}, "thickness": 0.002, "place": {"position": [0, 1.2, 0], "turn": [0, 0, 0]}});
     let s = scene(json!({"colliders": {"box": boxed, "ball": ball}}));
-    let up = set_down(&s, &Thing::Collider(ColliderId("ball".into())), &NoMeshes).unwrap();
+    let up = set_down(&stage(&s), &Thing::Collider(ColliderId("ball".into())), &NoMeshes).unwrap();
     near(1.2 + up, 1.25 + 0.006);
 }
 
@@ -96,7 +100,7 @@ fn a_body_weighs_its_area_and_hangs_by_its_height() {
     let s = scene(
         json!({"bodies": {"sheet": {"kind": {"cloth": {"matter": {"areal_weight": 0.5}}}, "place": {"turn": [FRAC_PI_2, 0, 0]}}}}),
     );
-    let f = feel(&s, &s.bodies[0], &NoMeshes).unwrap();
+    let f = feel(&stage(&s), &s.bodies[0], &NoMeshes).unwrap();
     near(f.area, 0.04);
     near(f.mass, 0.02);
     near(f.gravity, 9.81);
@@ -104,7 +108,7 @@ fn a_body_weighs_its_area_and_hangs_by_its_height() {
     near(f.swing, 1.668 * 0.2f64.sqrt());
     let globe = json!({"name": "Ball", "kind": {"cloth": {"shape": {"ball": {"radius": 0.5, "cells": 24}}}}});
     let ball = scene(json!({"bodies": {"sheet": null, "ball": globe}}));
-    let f = feel(&ball, &ball.bodies[0], &NoMeshes).unwrap();
+    let f = feel(&stage(&ball), &ball.bodies[0], &NoMeshes).unwrap();
     assert!((f.area / std::f64::consts::PI - 1.0).abs() < 0.01, "{}", f.area);
 }
 
@@ -112,7 +116,7 @@ fn a_body_weighs_its_area_and_hangs_by_its_height() {
 fn the_stiffer_way_droops_less_and_heavier_droops_more() {
     let of = |matter: Value| {
         let s = scene(json!({"bodies": {"sheet": {"kind": {"cloth": {"matter": matter}}}}}));
-        let f = feel(&s, &s.bodies[0], &NoMeshes).unwrap();
+        let f = feel(&stage(&s), &s.bodies[0], &NoMeshes).unwrap();
         (f.droop_warp.last().unwrap()[1], f.droop_weft.last().unwrap()[1], f.bending_length)
     };
     let (warp, weft, length) = of(json!({"bend_warp": 6e-5, "bend_weft": 1e-5, "areal_weight": 0.2}));
@@ -126,7 +130,7 @@ fn the_stiffer_way_droops_less_and_heavier_droops_more() {
 #[test]
 fn a_choice_by_hand_holds_the_same_part_of_a_finer_wider_or_layered_body() {
     let s = scene(json!({}));
-    let shaped = shape(&s.bodies[0], &NoMeshes).unwrap();
+    let shaped = shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap();
     let corner: Vec<u32> = (0..4).flat_map(|j| (0..4).map(move |i| 11 * j + i)).collect();
     let a = area_of(&shaped.mesh, &corner);
     let grip = json!({"name": "Patch", "points": [{"area": {"spots": a.spots, "triangles": a.triangles, "edges": a.edges}}]});
@@ -134,7 +138,7 @@ fn a_choice_by_hand_holds_the_same_part_of_a_finer_wider_or_layered_body() {
         let shape_of = json!({"sheet": {"columns": columns, "rows": columns, "width": width}});
         let sheet = json!({"kind": {"cloth": {"shape": shape_of, "layers": layers}}, "grips": {"p": grip}});
         let s = scene(json!({"bodies": {"sheet": sheet}}));
-        shape(&s.bodies[0], &NoMeshes).unwrap().grips[0].1.clone()
+        shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap().grips[0].1.clone()
     };
     assert_eq!(held(11, 0.2, Value::Null), corner);
     assert_eq!(held(11, 5.0, Value::Null), corner, "as wide as it may be");

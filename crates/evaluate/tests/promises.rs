@@ -4,6 +4,10 @@ use nematon_document::{BodyId, Cloth, Scene, parse};
 use nematon_evaluate::*;
 use nematon_solver::NoWatch;
 
+fn stage(scene: &Scene) -> Stage {
+    Stage::new(scene, &NoMeshes)
+}
+
 fn scene(edit: impl FnOnce(&mut Scene)) -> Scene {
     let mut s = parse(
         r#"{"nematon": 2, "name": "t", "frames": {"first": 10, "last": 30, "rate": 24, "substeps": 8},
@@ -77,7 +81,7 @@ fn another_body_and_a_longer_shot_leave_what_is_there_true() {
 #[test]
 fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
     let held = |s: &Scene| {
-        let shaped = shape(&s.bodies[0], &NoMeshes).unwrap();
+        let shaped = shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap();
         shaped.grips[0].1.iter().map(|&p| shaped.mesh.positions[p as usize]).collect::<Vec<_>>()
     };
     let coarse = held(&scene(|_| ()));
@@ -122,7 +126,7 @@ fn wind_blows_where_its_heading_says() {
             w.heading = std::f64::consts::FRAC_PI_2.into();
         }
     });
-    let v = air_at(&s, 3, &[[0.0; 3]])[0];
+    let v = air_at(&stage(&s), 3, &[[0.0; 3]])[0];
     assert!(v[0].abs() < 1e-5 && (v[2] + 4.0).abs() < 1e-5, "{v:?}");
 }
 
@@ -307,7 +311,8 @@ fn a_field_acts_where_its_zone_is_and_on_whom_it_names() {
             s.fields.insert("spout".into(), serde_json::from_str(&text).unwrap());
         })
     };
-    let speed = |s: &Scene, p: [f32; 3]| air_at(s, 3, &[p])[0].map(f32::abs).into_iter().fold(0.0, f32::max);
+    let speed =
+        |s: &Scene, p: [f32; 3]| air_at(&stage(s), 3, &[p])[0].map(f32::abs).into_iter().fold(0.0, f32::max);
     let (everywhere, zoned) = (
         with(""),
         with(r#", "zone": {"place": {"position": [3, 0, 0]}, "form": {"ball": {"radius": 1}}, "edge": 0.5}"#),
@@ -327,7 +332,7 @@ fn a_field_acts_where_its_zone_is_and_on_whom_it_names() {
         let text = r#"{"name": "Spout", "place": {"position": [1, 0, 0], "on": {"handle": "mast"}}, "act": {"vortex": {"spin": 5, "core": 0.5}}}"#;
         s.fields.insert("spout".into(), serde_json::from_str(text).unwrap());
     });
-    let now = resolve(&riding, &[], 14.5);
+    let now = resolve(&stage(&riding), &[], 14.5);
     let stand = now.fields.iter().find_map(|f| f.stand).unwrap();
     assert!((stand.origin[0] - 5.5).abs() < 1e-6, "{stand:?}");
     assert_eq!(now.handles[0].1.position, [4.5, 0.0, 0.0]);

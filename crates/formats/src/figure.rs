@@ -47,7 +47,9 @@ pub fn with_points(mut figure: Figure, bytes: &[u8]) -> Result<Figure, ReadError
         return Err(fail(format!("the array is of {points} points, and the mesh has {}", figure.points())));
     }
     if shapes == 0 || shapes.saturating_mul(points).saturating_mul(3) > MOST_NUMBERS as u64 {
-        return Err(fail(format!("the array has {shapes} shapes; the most is {MOST_NUMBERS} numbers in all")));
+        return Err(fail(format!(
+            "the array has {shapes} shapes; the most is {MOST_NUMBERS} numbers in all"
+        )));
     }
     if file.order() != npyz::Order::C {
         return Err(fail("the array is kept column by column; save it in C order".into()));
@@ -80,8 +82,7 @@ fn obj_sequence(bytes: &[u8]) -> Result<Figure, ReadError> {
     let fail = |e: String| ReadError::Figure(e);
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes))
         .map_err(|e| fail(format!("it is no zip that can be read: {e}")))?;
-    let mut names: Vec<String> =
-        zip.file_names().flatten().map(|n| n.into_owned()).collect();
+    let mut names: Vec<String> = zip.file_names().flatten().map(|n| n.into_owned()).collect();
     names.retain(|n| n.to_ascii_lowercase().ends_with(".obj"));
     names.sort_by(|a, b| in_order(a).cmp(&in_order(b)));
     if names.is_empty() {

@@ -1,8 +1,8 @@
 //! Open file formats, one a file. Readers give a mesh with its borders found; writers take plain arrays.
 mod faces;
 mod figure;
-mod gltf_file;
 mod gltf_figure;
+mod gltf_file;
 mod motion;
 mod names;
 mod npy;
@@ -37,7 +37,9 @@ pub enum ReadError {
     TooMuch { what: &'static str },
     #[error("not a readable glTF: {0}")]
     Gltf(String),
-    #[error("\"{0}\" is not a kind of animated mesh that is read here: .glb, .gltf, .obj, and a .zip of .obj files are")]
+    #[error(
+        "\"{0}\" is not a kind of animated mesh that is read here: .glb, .gltf, .obj, and a .zip of .obj files are"
+    )]
     FigureKind(String),
     #[error("{0}")]
     Figure(String),

@@ -20,7 +20,8 @@ impl MeshLibrary for Folder {
     fn figure(&self, figure: &nematon_document::Figure) -> Result<Arc<nematon_figure::Figure>, String> {
         let read = |source: &MeshSource| match source {
             MeshSource::File(name) => {
-                let bytes = std::fs::read(self.0.join(name)).map_err(|e| format!("can't be had: {name}: {e}"))?;
+                let bytes =
+                    std::fs::read(self.0.join(name)).map_err(|e| format!("can't be had: {name}: {e}"))?;
                 Ok((name.clone(), bytes))
             }
             MeshSource::Blob(_) => {

@@ -128,7 +128,11 @@ impl Api {
                 .split('/')
                 .filter_map(|s| s.strip_prefix('{')?.strip_suffix('}'))
                 .map(|n| {
-                    let kind = if ["body", "collider", "figure", "format"].contains(&n) { "string" } else { "integer" };
+                    let kind = if ["body", "collider", "figure", "format"].contains(&n) {
+                        "string"
+                    } else {
+                        "integer"
+                    };
                     json!({"name": n, "in": "path", "required": true, "schema": {"type": kind}})
                 })
                 .collect();

@@ -84,7 +84,9 @@ fn lock<T>(of: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 fn key(f: &nematon_document::Figure) -> Option<FigureKey> {
     match (&f.from, &f.points) {
         (MeshSource::Blob(from), None) => Some((from.clone(), None)),
-        (MeshSource::Blob(from), Some(MeshSource::Blob(points))) => Some((from.clone(), Some(points.clone()))),
+        (MeshSource::Blob(from), Some(MeshSource::Blob(points))) => {
+            Some((from.clone(), Some(points.clone())))
+        }
         _ => None,
     }
 }

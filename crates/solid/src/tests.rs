@@ -6,9 +6,16 @@ fn at(s: &Solid, p: [f32; 3]) -> ([f32; 3], f32) {
     (n.0.map(|c| c.array()[0]), d.array()[0])
 }
 
-/// A mesh for whoever asks: corners of a cube of half a side.
-fn cube(_: &MeshSource) -> Result<Arc<Mesh>, String> {
-    Ok(Arc::new(nematon_geometry::block([1.0; 3], [1; 3])))
+/// A mesh for whoever asks: a cube of one metre a side.
+struct Cube;
+
+impl Fetch for Cube {
+    fn mesh(&self, _: &MeshSource) -> Result<Arc<Mesh>, String> {
+        Ok(Arc::new(nematon_geometry::block([1.0; 3], [1; 3])))
+    }
+    fn figure(&self, _: &FigureForm) -> Result<Arc<Mesh>, String> {
+        self.mesh(&MeshSource::File(String::new()))
+    }
 }
 
 fn one_of_each() -> Vec<Form> {
@@ -16,14 +23,15 @@ fn one_of_each() -> Vec<Form> {
     let mut all = Form::all();
     all.push(Form::Hull(HullForm { from: from.clone() }));
     all.push(Form::Mesh(MeshForm { from, shapes: vec![] }));
+    all.push(Form::Figure(FigureForm { figure: "cube".into(), parts: vec![] }));
     all
 }
 
 #[test]
 fn points_a_little_outside_of_what_is_seen_are_a_little_outside() {
     for form in one_of_each() {
-        let Standing { solid, .. } = form.stand(&cube).unwrap();
-        let (Some(solid), Some(seen)) = (solid, form.seen(&cube).unwrap()) else { continue };
+        let Standing { solid, .. } = form.stand(&Cube).unwrap();
+        let (Some(solid), Some(seen)) = (solid, form.seen(&Cube).unwrap()) else { continue };
         let mut hidden = 0;
         for t in &seen.triangles {
             let corners = t.map(|p| seen.positions[p as usize]);

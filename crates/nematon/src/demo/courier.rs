@@ -65,9 +65,18 @@ pub fn courier() -> Scene {
         })),
         place: Node { on: Some(Parent::Handle("frame".into())), ..Node::default() },
         grips: [
-            ("back".into(), grip("Back eyelets", border("back", Along::Eyelets(11)), HeldTo::Handle("frame".into()))),
-            ("left".into(), grip("Left eyelets", border("left", Along::Eyelets(8)), HeldTo::Handle("frame".into()))),
-            ("right".into(), grip("Right eyelets", border("right", Along::Every(6)), HeldTo::Handle("frame".into()))),
+            (
+                "back".into(),
+                grip("Back eyelets", border("back", Along::Eyelets(11)), HeldTo::Handle("frame".into())),
+            ),
+            (
+                "left".into(),
+                grip("Left eyelets", border("left", Along::Eyelets(8)), HeldTo::Handle("frame".into())),
+            ),
+            (
+                "right".into(),
+                grip("Right eyelets", border("right", Along::Every(6)), HeldTo::Handle("frame".into())),
+            ),
             ("guy".into(), grip("Guy", Choice::Corner("front right".into()), HeldTo::Handle("guy".into()))),
         ]
         .into_iter()
@@ -104,7 +113,11 @@ pub fn courier() -> Scene {
         },
         grips: [(
             "collar".into(),
-            grip("Collar", border("back", Along::All), HeldTo::Figure(FigureForm { figure: "courier".into(), parts: vec!["body".into()] })),
+            grip(
+                "Collar",
+                border("back", Along::All),
+                HeldTo::Figure(FigureForm { figure: "courier".into(), parts: vec!["body".into()] }),
+            ),
         )]
         .into_iter()
         .collect(),

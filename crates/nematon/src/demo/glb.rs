@@ -38,8 +38,7 @@ impl Glb {
 
     fn push(&mut self, raw: &[u8], mut accessor: Value) -> usize {
         self.bytes.resize(self.bytes.len().next_multiple_of(4), 0);
-        self.views
-            .push(json!({ "buffer": 0, "byteOffset": self.bytes.len(), "byteLength": raw.len() }));
+        self.views.push(json!({ "buffer": 0, "byteOffset": self.bytes.len(), "byteLength": raw.len() }));
         self.bytes.extend(raw);
         accessor["bufferView"] = json!(self.views.len() - 1);
         self.accessors.push(accessor);

@@ -234,7 +234,10 @@ fn wings(b: &Bones) -> Skin {
             let at = |u: f64, v: f64| {
                 // The edges of the leaf: how far before and behind its root's line.
                 let (lead, trail) = match fore {
-                    true => (0.06 + 0.20 * u - 0.14 * u * u * u * u, -0.07 - 0.34 * (std::f64::consts::PI * 0.58 * u).sin()),
+                    true => (
+                        0.06 + 0.20 * u - 0.14 * u * u * u * u,
+                        -0.07 - 0.34 * (std::f64::consts::PI * 0.58 * u).sin(),
+                    ),
                     false => (0.02 - 0.10 * u, -0.10 - 0.52 * (std::f64::consts::PI * 0.62 * u).sin()),
                 };
                 let close = (1.0 - u * u * u * u * u * u).max(0.12);
@@ -355,21 +358,20 @@ fn turned(name: &str, t: f64) -> Option<[f64; 4]> {
 pub fn moth() -> Vec<u8> {
     let b = bones();
     let mut glb = Glb::default();
-    let mut nodes: Vec<Value> = b
-        .0
-        .iter()
-        .enumerate()
-        .map(|(k, bone)| {
-            let under = bone.on.map_or([0.0; 3], |p| b.0[p].at);
-            let local: Vec<f64> = (0..3).map(|c| bone.at[c] - under[c]).collect();
-            let children: Vec<usize> = (0..b.0.len()).filter(|c| b.0[*c].on == Some(k)).collect();
-            let mut node = json!({ "name": bone.name, "translation": local });
-            if !children.is_empty() {
-                node["children"] = json!(children);
-            }
-            node
-        })
-        .collect();
+    let mut nodes: Vec<Value> =
+        b.0.iter()
+            .enumerate()
+            .map(|(k, bone)| {
+                let under = bone.on.map_or([0.0; 3], |p| b.0[p].at);
+                let local: Vec<f64> = (0..3).map(|c| bone.at[c] - under[c]).collect();
+                let children: Vec<usize> = (0..b.0.len()).filter(|c| b.0[*c].on == Some(k)).collect();
+                let mut node = json!({ "name": bone.name, "translation": local });
+                if !children.is_empty() {
+                    node["children"] = json!(children);
+                }
+                node
+            })
+            .collect();
     let mut meshes = vec![];
     let mut roots = vec![0];
     for (name, s) in [("body", body(&b)), ("wings", wings(&b))] {
@@ -381,16 +383,16 @@ pub fn moth() -> Vec<u8> {
         let indices = glb.triangles(&s.triangles);
         roots.push(nodes.len());
         nodes.push(json!({ "name": name, "mesh": meshes.len(), "skin": 0 }));
-        meshes.push(json!({ "name": name, "primitives": [{ "attributes": attributes, "indices": indices }] }));
+        meshes
+            .push(json!({ "name": name, "primitives": [{ "attributes": attributes, "indices": indices }] }));
     }
-    let inverse: Vec<[f32; 16]> = b
-        .0
-        .iter()
-        .map(|bone| {
-            let [x, y, z] = bone.at.map(|c| -c as f32);
-            [1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, x, y, z, 1.0]
-        })
-        .collect();
+    let inverse: Vec<[f32; 16]> =
+        b.0.iter()
+            .map(|bone| {
+                let [x, y, z] = bone.at.map(|c| -c as f32);
+                [1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, x, y, z, 1.0]
+            })
+            .collect();
     let skin = json!({
         "joints": (0..b.0.len()).collect::<Vec<_>>(),
         "inverseBindMatrices": glb.floats(&inverse, "MAT4", false),

@@ -25,7 +25,8 @@ pub fn routes() -> Api {
         .get("/projects/{id}/figures/{figure}", Says::gives::<FigureLook>("What a figure's file holds"), look)
         .get(
             "/projects/{id}/figures/{figure}/frames",
-            Says::gives_bytes("Where a figure's points are at some frames: a chunk, as for bodies").asks::<Range>(),
+            Says::gives_bytes("Where a figure's points are at some frames: a chunk, as for bodies")
+                .asks::<Range>(),
             frames,
         )
         .get(
@@ -129,10 +130,8 @@ async fn frames(
         let first = range.first.unwrap_or(span.first).clamp(span.first, span.last);
         let last = range.last.unwrap_or(span.last).clamp(first, span.last);
         let most = (MOST / (3 * own.figure.points()).max(1)).max(1);
-        let frames: Vec<Vec<[f32; 3]>> = (first..=last)
-            .take(most)
-            .map(|f| (*own.points(own.time(&stage, f as f64))).clone())
-            .collect();
+        let frames: Vec<Vec<[f32; 3]>> =
+            (first..=last).take(most).map(|f| (*own.points(own.time(&stage, f as f64))).clone()).collect();
         Chunk::of(&frames, ERROR).wire().map_err(|e| Problem::inside(e.to_string()))
     });
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes.await??).into_response())

@@ -121,7 +121,8 @@ async fn area(
     let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let found = apart(move || {
         let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
-        let s = shape(&scene, body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        let s = shape(&scene, body, &meshes)
+            .map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
         Ok::<_, Problem>(nematon_geometry::area_of(&s.mesh, &points))
     });
     let a = found.await??;

@@ -20,7 +20,8 @@ pub fn routes() -> Api {
     let says = Says::gives_bytes("Where colliders, handles and figures are at some frames").asks::<Range>();
     Api::default().get("/projects/{id}/tracks", says, read).post(
         "/projects/{id}/place",
-        Says::gives::<Placed>("The numbers of a place, for where a thing is to be in the world").takes::<Place>(),
+        Says::gives::<Placed>("The numbers of a place, for where a thing is to be in the world")
+            .takes::<Place>(),
         place,
     )
 }
