@@ -1,5 +1,6 @@
 use crate::{GripId, HeldTo, Kind, Map, MapId, Node, Scaled, ScaledBy, Touch};
 use indexmap::IndexMap;
+use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -49,6 +50,28 @@ pub struct Grip {
     #[serde(default)]
     #[schemars(title = "Held to")]
     pub to: HeldTo,
+    /// How much it holds: 0 lets go.
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    #[schemars(title = "Hold", range(min = 0, max = 1))]
+    pub hold: Value,
+    /// Left out, the points are where they belong; with it each hangs there by a spring.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Spring", range(min = 0.001, max = 1e6), extend("unit" = "N/m"))]
+    pub spring: Option<f64>,
+}
+
+impl Grip {
+    /// Whether it only pulls: by a spring, or by a hold that is not whole all the time.
+    pub fn pulls(&self) -> bool {
+        self.spring.is_some() || !is_whole(&self.hold)
+    }
+}
+
+fn whole() -> Value {
+    1.0.into()
+}
+fn is_whole(v: &Value) -> bool {
+    v.is(1.0)
 }
 
 pub(crate) fn on() -> bool {

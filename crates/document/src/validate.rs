@@ -111,9 +111,17 @@ fn tell(e: &jsonschema::ValidationError<'_>, base: &str, faults: &mut Vec<Fault>
 /// Faults inside the variant of an enum that the document names.
 fn branch(at: &Value, path: &str, faults: &mut Vec<Fault>) {
     let mut found = vec![];
-    if let Some(options) =
-        schema_at(path).and_then(|s| s.get("oneOf").or(s.get("anyOf")).and_then(Value::as_array))
-    {
+    let choice = |s: &'static Value| s.get("oneOf").or(s.get("anyOf")).and_then(Value::as_array);
+    let mut options = schema_at(path).and_then(choice);
+    // What may be left out stands around what it is: the choice that is meant is the inner one.
+    while let Some(inner) = options.and_then(|all| {
+        let mut others = all.iter().filter(|o| o.get("type").is_none_or(|t| t != "null"));
+        let one = others.next().filter(|_| others.next().is_none())?;
+        choice(follow(one))
+    }) {
+        options = Some(inner);
+    }
+    if let Some(options) = options {
         let refers = |o: &&Value| o.get("$ref").is_some();
         let named = options.iter().find(|o| match at {
             Value::Object(m) => {

@@ -46,7 +46,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 4, 5));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 7, 5));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -294,7 +294,26 @@ fn what_moves_beyond_its_limits_or_can_not_be_read_is_told_where_it_stands() {
             "Boom stands on Arm, which stands on Boom",
         ),
         ("/handles/boom/place/on", json!({"handle": "gone"}), "", "stands on \"gone\", which there is not"),
-        ("/bodies/canopy/place/on", json!({"handle": "boom"}), "", "neither moves nor rides"),
+        ("/handles/boom/place/on", json!({"handle": 5}), "/handle", "is not of type"),
+        (
+            "/handles/boom/place/on",
+            json!({"nobody": "boom"}),
+            "",
+            "must be one of: handle, collider, figure, joint, spot",
+        ),
+        (
+            "/colliders/bell/place/on",
+            json!({"spot": {"figure": "vane", "at": [0, "up", 0]}}),
+            "/spot/at/1",
+            "is not of type",
+        ),
+        (
+            "/colliders/tip/place/on",
+            json!({"joint": {"figure": "crow", "joint": "beak"}}),
+            "",
+            "beak of crow",
+        ),
+        ("/bodies/canopy/place", json!({"position": [{"formula": "t"}, 0, 0]}), "", "it does not move"),
         ("/fields/wind/only", json!(["tent"]), "/0", "names the body \"tent\""),
         ("/fields/wind/place", json!({"position": [0, 0, 0]}), "", "acts everywhere alike"),
         ("/fields/pull/zone", full()["fields"]["eddies"]["zone"].clone(), "", "gravity acts on everything"),

@@ -8,7 +8,9 @@ use nematon_document::{
 use nematon_figure::{Spot, spots};
 use nematon_geometry::Mesh;
 use nematon_solid::{Fetch, Shaped, Solid, Standing};
-use nematon_solver::{ColliderMotion, ColliderRest, FrictionNow, GripMotion, Holder, Places, Rules, Way};
+use nematon_solver::{
+    ColliderMotion, ColliderRest, FrictionNow, GripMotion, Holder, Places, Pull, Rules, Way,
+};
 use std::sync::Arc;
 
 /// Why a collider can't be. It is named by its message.
@@ -39,6 +41,8 @@ pub struct Carried {
     body: usize,
     points: Arc<Vec<u32>>,
     surface: Option<Surface>,
+    /// How it pulls, where it only does.
+    pull: Option<(Value, Option<f64>)>,
 }
 
 /// Spots of a figure's surface, one a point, where they were nearest at the first frame.
@@ -266,10 +270,11 @@ pub fn carried(scene: &Stage, bodies: &[GripsOf]) -> Result<Vec<Carried>, (usize
         for (grip, points) in *grips {
             let own = scene.bodies.get(id).and_then(|b| b.grips.get(&GripId::from(grip.as_str())));
             let points = Arc::new(points.clone());
+            let pull = own.filter(|g| g.pulls()).map(|g| (g.hold.clone(), g.spring));
             match own.map(|g| &g.to) {
                 Some(HeldTo::Handle(h)) => {
                     if let Some(h) = scene.handles.get(h) {
-                        out.push(Carried { place: h.place.clone(), body, points, surface: None });
+                        out.push(Carried { place: h.place.clone(), body, points, surface: None, pull });
                     }
                 }
                 Some(HeldTo::Figure(f)) => {
@@ -279,7 +284,11 @@ pub fn carried(scene: &Stage, bodies: &[GripsOf]) -> Result<Vec<Carried>, (usize
                         (body, NoHold { grip, to: figure.name.clone(), why })
                     })?;
                     let place = figure.place.clone();
-                    out.push(Carried { place, body, points, surface: Some(surface) });
+                    out.push(Carried { place, body, points, surface: Some(surface), pull });
+                }
+                // What stays where it is, is held before the body moves; what only pulls is told of each frame.
+                Some(HeldTo::World) if pull.is_some() => {
+                    out.push(Carried { place: Node::default(), body, points, surface: None, pull });
                 }
                 Some(HeldTo::World) | None => {}
             }
@@ -317,7 +326,11 @@ impl Carried {
                 Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect()))
             }
         };
-        GripMotion { body: self.body, points: self.points.clone(), by }
+        let pull = self.pull.as_ref().map(|(hold, spring)| Pull {
+            stiffness: spring.map_or(f32::INFINITY, |s| s as f32),
+            share: [frame - 1.0, frame].map(|f| hold.at(&scene.frames.moment(f)) as f32),
+        });
+        GripMotion { body: self.body, points: self.points.clone(), by, pull }
     }
 
     /// Spots are looked at as finely as what carries them or their surface moves.
@@ -336,9 +349,16 @@ impl Carried {
         numbers: &mut Vec<f32>,
         hashes: &mut Vec<[u8; 32]>,
     ) {
-        let Carried { place, body, points, surface } = self;
+        let Carried { place, body, points, surface, pull } = self;
         words.extend([if surface.is_some() { 8 } else { 4 }, *body as u32]);
         words.extend(points.iter());
+        if let Some((hold, spring)) = pull {
+            words.push(9);
+            for f in [frame - 1.0, frame] {
+                numbers.push(hold.at(&scene.frames.moment(f)) as f32);
+            }
+            numbers.push(spring.map_or(f32::INFINITY, |s| s as f32));
+        }
         let mut pose = |f: f64| {
             let p = pose_at(scene, place, f);
             numbers.extend(p.position);

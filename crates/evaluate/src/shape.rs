@@ -1,8 +1,8 @@
 use crate::Stage;
 use crate::resolve::place_body;
 use nematon_document::{
-    Along, Body, Choice, Cloth, Figure, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment, Rest,
-    RestShape, Shape,
+    Along, Body, Choice, Cloth, Figure, Grip, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment,
+    Rest, RestShape, Shape,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -97,14 +97,17 @@ pub struct Shaped {
     pub maps: Maps,
     /// Points of each grip that is on, in the order of the document.
     pub grips: Vec<(String, Vec<u32>)>,
+    /// Of each, whether it only pulls.
+    pub pulls: Vec<bool>,
     pub density: Density,
 }
 
 impl Shaped {
-    /// For each point, whether a grip holds it.
+    /// For each point, whether a grip holds it for good.
     pub fn held(&self) -> Vec<bool> {
         let mut held = vec![false; self.placed.len()];
-        self.grips.iter().flat_map(|g| &g.1).for_each(|&p| held[p as usize] = true);
+        let firm = self.grips.iter().zip(&self.pulls).filter(|(_, pulls)| !**pulls);
+        firm.flat_map(|(g, _)| &g.1).for_each(|&p| held[p as usize] = true);
         held
     }
 }
@@ -163,8 +166,9 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         points.dedup();
         grips.push((id.0.clone(), points));
     }
+    let pulls = body.grips.values().filter(|g| g.on).map(Grip::pulls).collect();
     let density = density(&mesh);
-    Ok(Shaped { mesh, placed, rest, maps, grips, density })
+    Ok(Shaped { mesh, placed, rest, maps, grips, pulls, density })
 }
 
 /// A triangle turned so that its lowest point comes first; it faces as it did.

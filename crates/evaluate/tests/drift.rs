@@ -63,7 +63,7 @@ fn pods_lie_on_a_cloth_that_they_touch_and_fall_through_one_that_they_do_not() {
 fn pods_are_shaped_by_their_numbers_and_set_down_by_their_size() {
     let s = scene(true);
     let pods = &s.bodies[&BodyId::from("pods")];
-    let shaped = shape(pods, &NoMeshes).unwrap();
+    let shaped = shape(&stage(&s), pods, &NoMeshes).unwrap();
     assert_eq!((shaped.placed.len(), shaped.mesh.radii.len(), shaped.mesh.triangles.len()), (80, 80, 0));
     assert!(shaped.mesh.radii.iter().all(|r| (0.0069..0.0131).contains(r)));
     assert!(feel(&stage(&s), pods, &NoMeshes).unwrap_err().to_string().contains("loose pieces"));

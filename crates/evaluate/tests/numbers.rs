@@ -1,9 +1,29 @@
 //! Frames are true by construction: every number that they are made from is in their fingerprints, whichever it is.
 #![allow(clippy::unwrap_used)]
 use nematon_document::{BodyId, Scene, validate};
-use nematon_evaluate::{Fingerprint, NoMeshes, Run};
+use nematon_evaluate::{Fingerprint, MeshLibrary, Run};
+use nematon_figure::Figure;
+use nematon_geometry::Mesh;
 use nematon_solver::NoWatch;
 use serde_json::{Value, json};
+use std::sync::{Arc, LazyLock};
+
+/// One animated mesh, whatever it is asked for.
+struct Files;
+
+static ARM: LazyLock<Arc<Figure>> = LazyLock::new(|| {
+    let bytes = include_bytes!("../../formats/tests/figure/arm.glb");
+    Arc::new(nematon_formats::read_figure("arm.glb", bytes).unwrap())
+});
+
+impl MeshLibrary for Files {
+    fn mesh(&self, _: &nematon_document::MeshSource) -> Result<Arc<Mesh>, String> {
+        Err("there is none".into())
+    }
+    fn figure(&self, _: &nematon_document::Figure) -> Result<Arc<Figure>, String> {
+        Ok(ARM.clone())
+    }
+}
 
 fn full() -> Value {
     serde_json::from_str(include_str!("../../document/tests/full.json")).unwrap()
@@ -36,7 +56,7 @@ fn nudged(path: &str) -> Scene {
 
 fn start(s: &Scene) -> (Vec<BodyId>, Run) {
     let island = s.islands().into_iter().next().unwrap();
-    let run = Run::start(s, &island, &NoMeshes).unwrap();
+    let run = Run::start(s, &island, &Files).unwrap();
     (island, run)
 }
 
@@ -85,6 +105,8 @@ fn a_key_leaves_true_what_comes_before_the_one_before_it() {
         ("/bodies/canopy/kind/cloth/matter/friction/keys/1/value", 3),
         ("/bodies/pods/kind/drift/drag/keys/1/value", 3),
         ("/colliders/globe/friction/keys/1/value", 3),
+        // A clip that begins later moves nothing before it begins.
+        ("/figures/vane/speed", 2),
     ] {
         let after = prints(&nudged(path));
         let same = before[0].iter().zip(&after[0]).take_while(|(p, q)| p == q).count();

@@ -3,6 +3,7 @@ use crate::body::Body;
 use crate::damping::{Rigid, Sums};
 use crate::inputs::{FrameInputs, GripMotion};
 use crate::load::Loads;
+use crate::pull;
 use crate::race;
 use crate::simd::Record;
 use crate::state::State;
@@ -46,6 +47,8 @@ pub(crate) struct Carriage<'a> {
     gravity: [f32; 3],
     /// Grips of this body that move, by places.
     grips: Vec<(&'a GripMotion, Vec<u32>)>,
+    /// Those that only pull.
+    pulls: Vec<(&'a GripMotion, Vec<u32>)>,
     /// Share of relative velocity kept over a sub-step.
     kept: f32,
     /// The same for each point, where it differs.
@@ -61,11 +64,15 @@ impl<'a> Carriage<'a> {
         let damping = now.map_or(body.damping, |m| m.damping);
         let kept = |scale: f32| libm::exp(-f64::from(damping * scale) * f64::from(dt)) as f32;
         let grips = frame.grips.iter().filter(|g| g.body == number);
+        let (pulls, grips): (Vec<_>, Vec<_>) = grips
+            .map(|g| (g, g.points.iter().map(|&p| body.place(p)).collect::<Vec<u32>>()))
+            .partition(|(g, _)| g.pull.is_some());
         Carriage {
             body,
             dt,
             gravity: frame.gravity,
-            grips: grips.map(|g| (g, g.points.iter().map(|&p| body.place(p)).collect())).collect(),
+            grips,
+            pulls,
             kept: kept(1.0),
             keeps: body.damped.iter().map(|s| kept(*s)).collect(),
             airy: now.map_or(body.airy, |m| m.drag > 0.0 || m.lift > 0.0),
@@ -83,6 +90,17 @@ impl<'a> Carriage<'a> {
         self.predict_all(0, Arrays::of(state), (scheme, &loads), &rigid, watch);
         state.loads = loads;
         self.carry(moments[1], state);
+        let times = [self.balance(state), self.dt];
+        for (g, places) in &self.pulls {
+            pull::draw(g, places, &self.body.rest, moments, times, [&mut state.start, &mut state.x]);
+        }
+    }
+
+    /// After what holds the points together has acted: those that are pulled weigh what they weigh.
+    pub fn let_go(&self, state: &mut State) {
+        for &place in self.pulls.iter().flat_map(|p| &p.1) {
+            state.x[place as usize].0[3] = state.start[place as usize].0[3];
+        }
     }
 
     /// The part of a sub-step's time in which what holds the points together acts, seconds.

@@ -196,6 +196,17 @@ pub struct GripMotion {
     /// As given to the body.
     pub points: Arc<Vec<u32>>,
     pub by: Holder,
+    /// Points that it only pulls; none where it holds them for good. Those are `held` before the body moves, these not.
+    pub pull: Option<Pull>,
+}
+
+/// How strongly a grip pulls its points to where they belong.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Pull {
+    /// Of the spring of each point, N/m; infinite is as firm as a sub-step allows.
+    pub stiffness: f32,
+    /// How much of it there is at the frame's beginning and end, 0 to 1.
+    pub share: [f32; 2],
 }
 
 /// Where held points go.

@@ -76,7 +76,9 @@ pub fn collider_leaps(frame: &FrameInputs) -> Vec<Option<f32>> {
 }
 
 fn leap(number: usize, body: &Body, state: &State, frame: &FrameInputs, jerked: bool) -> Option<Leap> {
-    let grips: Vec<&GripMotion> = frame.grips.iter().filter(|g| g.body == number).collect();
+    // One that lets go on the way takes nothing along.
+    let holds = |g: &&GripMotion| g.body == number && g.pull.is_none_or(|p| p.share.iter().all(|s| *s > 0.5));
+    let grips: Vec<&GripMotion> = frame.grips.iter().filter(holds).collect();
     // What holds most of it takes it along.
     let grip = *grips.iter().max_by_key(|g| g.points.len())?;
     let going = mean_velocity(body, state).map(|v| v * frame.duration as f32);

@@ -15,6 +15,7 @@ mod load;
 mod measure;
 mod model;
 mod parts;
+mod pull;
 mod race;
 mod simd;
 mod snags;
@@ -27,7 +28,7 @@ pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
     ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion,
-    Holder, Maps, Matter, MatterNow, Places, Pose, Rest, RestMotion, Scaled, Skin, Solid, Way,
+    Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, Skin, Solid, Way,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

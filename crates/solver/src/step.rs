@@ -89,6 +89,7 @@ fn through(
             model.look(to, state, watch);
             carriage.predict([from, to], state, watch);
             model.relax(to, state, watch);
+            carriage.let_go(state);
             if touches {
                 carriage.hand_over(state, watch);
             }

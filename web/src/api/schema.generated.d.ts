@@ -2771,6 +2771,26 @@ export interface components {
              * @default world
              */
             to: components["schemas"]["HeldTo"];
+            /**
+             * Hold
+             * Format: double
+             * @description How much it holds: 0 lets go.
+             */
+            hold?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Spring
+             * Format: double
+             * @description Left out, the points are where they belong; with it each hangs there by a spring.
+             */
+            spring?: number | null;
         };
         /** @description A way of choosing points that outlives a change of density. */
         Choice: {

@@ -1,12 +1,12 @@
 import { useState } from 'react';
 import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
-import { setValue } from '../state/project';
+import { edit, setValue } from '../state/project';
 import { useFigure, useScene, useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
-import { Choice, ChoiceField, SwitchField } from '../ui/choice-field';
+import { Choice, ChoiceField, SwitchField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
@@ -107,6 +107,11 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
       <TextField label="Name" path={`${base}/name`} taken={names} />
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
       <HeldTo path={`${base}/to`} grip={grip} />
+      <NumberField path={`${base}/hold`} of={grip.name} />
+      <Line label="By a spring">
+        <Toggle label={`${grip.name} by a spring`} on={grip.spring != null} onTurn={(v) => void edit(`${grip.name} ${v ? 'held by a spring' : 'held firmly'}`, [v ? { op: 'add', path: `${base}/spring`, value: 20 } : { op: 'remove', path: `${base}/spring` }])} />
+      </Line>
+      {grip.spring != null && <NumberField path={`${base}/spring`} of={grip.name} />}
       {grip.points.map((c, k) => (
         <ChoiceLine key={k} choice={c} path={`${base}/points/${k}`} of={grip.name} />
       ))}

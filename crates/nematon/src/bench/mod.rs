@@ -202,8 +202,17 @@ fn square(n: (u32, u32), air: bool) -> Scene {
     for body in scene.bodies.values_mut() {
         let corner = |c: &str| Choice::Corner(c.into());
         let points = vec![corner("back left"), corner("back right")];
-        body.grips
-            .insert("corners".into(), Grip { name: "Corners".into(), on: true, points, to: HeldTo::World });
+        body.grips.insert(
+            "corners".into(),
+            Grip {
+                name: "Corners".into(),
+                on: true,
+                points,
+                to: HeldTo::World,
+                hold: 1.0.into(),
+                spring: None,
+            },
+        );
         if !air {
             let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
             (cloth.matter.drag, cloth.matter.lift) = (0.0.into(), 0.0.into());

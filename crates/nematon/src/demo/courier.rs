@@ -39,7 +39,14 @@ pub fn courier() -> Scene {
             on: Some(Parent::Handle("frame".into())),
         },
     };
-    let grip = |name: &str, choice, to| Grip { name: name.into(), on: true, points: vec![choice], to };
+    let grip = |name: &str, choice, to| Grip {
+        name: name.into(),
+        on: true,
+        points: vec![choice],
+        to,
+        hold: 1.0.into(),
+        spring: None,
+    };
     let border = |name: &str, by| Choice::Border { border: name.into(), by };
     let canopy = Body {
         name: "Canopy".into(),

@@ -7,8 +7,14 @@ pub fn relay() -> Scene {
     let eyelets = Choice::Border { border: "back".into(), by: Along::Eyelets(13) };
     // The gully side is laced along two thirds of its length; beyond, the cloth is free.
     let laced = (0..9).map(|k| [-0.5 * width + 0.35 * f64::from(k), 0.0, 0.5 * depth]).collect();
-    let grip =
-        |name: &str, choice| Grip { name: name.into(), on: true, points: vec![choice], to: HeldTo::World };
+    let grip = |name: &str, choice| Grip {
+        name: name.into(),
+        on: true,
+        points: vec![choice],
+        to: HeldTo::World,
+        hold: 1.0.into(),
+        spring: None,
+    };
     let cloth = Cloth {
         shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
         matter: Matter {

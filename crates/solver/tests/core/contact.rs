@@ -238,6 +238,7 @@ fn a_towel_twisted_twice_by_two_grips_never_goes_through_itself() {
                     first: pose(0, side),
                     way: Way::straight(pose(k, side), pose(k + 1, side)),
                 },
+                pull: None,
             })
             .into();
         t.step();

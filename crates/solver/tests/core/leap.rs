@@ -30,6 +30,7 @@ fn grip(t: &mut Trial, from: Pose, to: Pose) {
         body: 0,
         points,
         by: Holder::Thing { first: pose(0.0, 0.0), way: Way::straight(from, to) },
+        pull: None,
     }];
 }
 

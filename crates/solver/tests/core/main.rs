@@ -14,6 +14,7 @@ mod leap;
 mod matter;
 mod membrane;
 mod motion;
+mod pull;
 mod rules;
 mod shapes;
 mod snags;

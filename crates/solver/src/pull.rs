@@ -1,0 +1,62 @@
+//! Grips that pull: a spring from each point to where it belongs.
+//!
+//! Implicit like all that holds a body together: with b the part of the sub-step in which forces act, (m + k b²) x = m x* + k b² T + b² f,
+//! with x* where the point's motion leads, T where it belongs, f the body's own forces. So it is drawn by k b² / (m + k b²) of
+//! the way before those act, and is heavier by k b² for them (D. Baraff, A. Witkin, "Large Steps in Cloth Simulation", 1998, eq. 6, for
+//! one spring).
+use crate::inputs::GripMotion;
+use crate::simd::Record;
+
+/// How many times its own mass a point weighs that is held as firmly as can be.
+const FIRM: f32 = 60.0;
+/// How fast a point that is held firmly is drawn to where it belongs at most, beside how fast that moves, m/s: what is
+/// gripped again comes back without a jump.
+const PACE: f32 = 2.0;
+
+/// Draws the points of a grip, at places of the body, toward where they belong at the second of two moments of the frame, and
+/// makes them as heavy as that holds them. `balance` is the time in which forces act, `dt` the sub-step's, seconds.
+pub fn draw(
+    grip: &GripMotion,
+    places: &[u32],
+    rest: &[Record],
+    [from, to]: [f32; 2],
+    [balance, dt]: [f32; 2],
+    [start, x]: [&mut [Record]; 2],
+) {
+    let Some(pull) = grip.pull else { return };
+    let share = pull.share[0] + to * (pull.share[1] - pull.share[0]);
+    if share <= 0.0 {
+        return;
+    }
+    let (was, goes) = (grip.places(from), grip.places(to));
+    for (number, &place) in places.iter().enumerate() {
+        let k = place as usize;
+        let weight = x[k].0[3];
+        if weight == 0.0 {
+            continue;
+        }
+        let spring = match pull.stiffness.is_finite() {
+            true => share * pull.stiffness * balance * balance * weight,
+            // Share by share firmer, so that a share of a half is felt as one.
+            false => FIRM * share * share * share,
+        };
+        let at = rest[k].xyz();
+        let (a, b) = (was(number, at), goes(number, at));
+        // What is far away is drawn to where it can be by then, not all the way at once; a spring only as hard as it is.
+        let far: [f32; 3] = std::array::from_fn(|c| b[c] - start[k].0[c]);
+        let own = length(std::array::from_fn(|c| b[c] - a[c]));
+        let less = match pull.stiffness.is_finite() {
+            true => 1.0,
+            false => ((own + PACE * dt) / length(far).max(1e-12)).min(1.0),
+        };
+        for c in 0..3 {
+            let to = start[k].0[c] + less * far[c];
+            x[k].0[c] += spring / (1.0 + spring) * (to - x[k].0[c]);
+        }
+        x[k].0[3] = weight / (1.0 + spring);
+    }
+}
+
+fn length(v: [f32; 3]) -> f32 {
+    v.iter().map(|c| c * c).sum::<f32>().sqrt()
+}
