@@ -76,6 +76,7 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
           <button
             key={f}
             type="button"
+            data-knot
             aria-label={`${l.name}, key at ${f}`}
             aria-pressed={is(l, f)}
             title={`Frame ${f}. Drag moves it, with Alt a copy; Shift chooses several; Delete takes it out`}

@@ -30,6 +30,8 @@ function isTheirs(e: KeyboardEvent): boolean {
   }
   // The view's own arrows and Enter go from point to point while picking; an edge's arrows move it.
   if (at?.matches?.('[data-testid=view]') && useView.getState().tool !== 'look') return /^(Arrow|Enter)/.test(e.key);
+  // Keys of numbers are taken out and nudged where they stand.
+  if (at?.matches?.('[data-testid=lines], [data-knot]')) return /^(Delete|Backspace|Escape)$/.test(e.key) || (e.altKey && e.key.startsWith('Arrow')) || ((e.ctrlKey || e.metaKey) && e.key === 'a');
   if (at?.matches?.('[role=separator], [role=radio]')) return /^(Arrow|Home|End)/.test(e.key);
   return false;
 }

@@ -90,7 +90,7 @@ impl Window {
     /// pressed before letting go.
     pub async fn drag_arm_up(&self, by: i64, then: Option<Key>) -> WebDriverResult<()> {
         let v = self
-            .script("const s = nematonStage, r = s.canvas.getBoundingClientRect(), p = s.start.getWorldPosition(s.camera.position.clone()).project(s.camera); return [Math.round(r.left + (p.x + 1) / 2 * r.width), Math.round(r.top + (1 - p.y) / 2 * r.height)]")
+            .script("const s = nematonStage, r = s.canvas.getBoundingClientRect(), p = (s.arms.on?.object ?? s.start).getWorldPosition(s.camera.position.clone()).project(s.camera); return [Math.round(r.left + (p.x + 1) / 2 * r.width), Math.round(r.top + (1 - p.y) / 2 * r.height)]")
             .await?;
         let (x, y) = (v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0) - 40);
         let start = self.driver.action_chain().move_to(x, y + 3).move_to(x, y);
