@@ -71,6 +71,24 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.step("Contact").await?;
     save("large").await?;
     w.fit(1280, 800).await?;
+    w.project("The Courier lands", "Canopy").await?;
+    w.run().await?;
+    w.lanes_say("Cape true").await?;
+    w.step("Hold").await?;
+    w.open_row("Canopy frame").await?;
+    w.scrub(20, 101).await?;
+    w.script("nematonStage.frame(null)").await?;
+    save("courier").await?;
+    w.press("Curves").await?;
+    w.script("document.querySelector('[data-testid=lines]').focus()").await?;
+    w.ctrl('a').await?;
+    save("curves").await?;
+    w.press("Curves").await?;
+    w.step("Shape").await?;
+    w.open_row("The Courier").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
+    w.driver.screenshot(&out.join("figure.png")).await?;
+    w.project("Washing loft", "Blanket").await?;
     w.step("Run").await?;
     // Long enough for the small pictures to be kept.
     tokio::time::sleep(std::time::Duration::from_millis(1500)).await;

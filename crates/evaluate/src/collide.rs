@@ -163,6 +163,12 @@ fn track(
     hash.update(
         format!("{:?} {:?} {:?} {:?}", rest.solid, rest.thickness, rest.friction, rest.meets).as_bytes(),
     );
+    // Deep inside a box the way out was once along z, whichever face was nearest: frames of then are not those of now.
+    if matches!(&rest.solid, Some(Solid::Box { .. }))
+        || matches!(&rest.solid, Some(Solid::Inside(s)) if matches!(**s, Solid::Box { .. }))
+    {
+        hash.update(b"nearest face");
+    }
     if let Some(s) = &rest.skin {
         s.positions.iter().flatten().for_each(|c| {
             hash.update(&c.to_bits().to_le_bytes());

@@ -842,3 +842,51 @@ async fn numbers_that_move_are_told_frame_by_frame_and_a_typed_formula_with_its_
     assert_eq!((&told["motion"], &told["fault"]["at"]), (&json!([]), &json!(4)));
     assert!(told["fault"]["why"].as_str().unwrap().contains("wind"));
 }
+
+#[tokio::test]
+async fn a_figure_is_brought_in_looked_at_played_stood_on_and_stood_in_for() {
+    let s = Server::new().await;
+    let moth = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/courier.glb");
+    let send = async |name: &str, bytes: Vec<u8>| {
+        let sent = s.ask(Method::POST, &format!("/figures?name={name}")).body(bytes).send().await.unwrap();
+        (sent.status().as_u16(), sent.json::<Value>().await.unwrap())
+    };
+    let (status, problem) = send("moth.glb", b"glTF".to_vec()).await;
+    assert_eq!(status, 422, "{problem}");
+    assert!(problem["title"].as_str().unwrap().contains("moth.glb"), "{problem}");
+    let (status, head) = send("moth.glb", std::fs::read(moth).unwrap()).await;
+    assert_eq!((status, &head["points"], &head["clips"]), (200, &json!(1420), &json!(["Landing"])));
+    let figure = json!({"name": "Moth", "from": {"blob": head["blob"]}, "place": {"position": [0, 1, 0]}});
+    let rider = json!({"name": "Rider", "place": {"on": {"joint": {"figure": "moth", "joint": "head"}}}});
+    let patch = json!([{"op": "add", "path": "/figures", "value": {"moth": figure}},
+        {"op": "add", "path": "/handles", "value": {"rider": rider}}]);
+    assert_eq!(s.edit(0, patch).await.0, 200);
+    let look = s.get("/projects/1/figures/moth").await;
+    assert_eq!((look["joints"].as_array().unwrap().len(), &look["length"]), (32, &json!(10.0)));
+    assert_eq!(look["parts"][0]["name"], json!("body"));
+    // A chunk of three frames, of all its points.
+    let sent = s.ask(Method::GET, "/projects/1/figures/moth/frames?first=20&last=22").send().await.unwrap();
+    let bytes = sent.bytes().await.unwrap();
+    let long = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+    let chunk: Value = serde_json::from_slice(&bytes[4..4 + long]).unwrap();
+    assert_eq!((&chunk["frames"], &chunk["channels"][0]["points"]), (&json!(3), &json!([1420])));
+    // What stands on its head keeps its place when it is given the world to stand on.
+    let ask = json!({"path": "/handles/rider/place", "frame": 100, "on": null});
+    let told = s.ask(Method::POST, "/projects/1/place").json(&ask).send().await.unwrap();
+    let placed: Value = told.json().await.unwrap();
+    assert!(placed["position"][1].as_f64().unwrap() > 1.2, "{placed}");
+    let ask = json!({"path": "/nowhere/place", "frame": 100});
+    assert_eq!(s.ask(Method::POST, "/projects/1/place").json(&ask).send().await.unwrap().status(), 404);
+    let fitted = s.get("/projects/1/figures/moth/stand-ins").await;
+    assert!(fitted["colliders"].as_array().unwrap().len() > 10 && fitted["skin"].as_f64().unwrap() > 0.0);
+    let one = &fitted["colliders"][0];
+    let patch = json!([{"op": "add", "path": "/colliders", "value": {"one": one}}]);
+    assert_eq!(s.edit(1, patch).await.0, 200, "a capsule is a collider as it is: {one}");
+    // A joint that there is not is told before anything is run.
+    let patch = json!([{"op": "replace", "path": "/handles/rider/place/on/joint/joint", "value": "tooth"}]);
+    assert_eq!(s.edit(2, patch).await.0, 200);
+    let lanes = s.ask(Method::GET, "/projects/1/lanes").send().await.unwrap();
+    let said = lanes.text().await.unwrap();
+    assert!(said.contains("tooth") || said.contains("missing"), "{said}");
+    assert_eq!(s.ask(Method::GET, "/projects/1/figures/crow").send().await.unwrap().status(), 404);
+}

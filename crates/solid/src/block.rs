@@ -35,13 +35,12 @@ pub fn distance(half: &[f32; 3], p: V8) -> (V8, F8) {
     let (n, length) = out.and_length();
     let outside = zero.below(far);
     // Inside, the way out is through the nearest face; the first of those that are as near.
-    let first = most.below(over[0] + F8::splat(1e-9));
-    let second = most.below(over[1] + F8::splat(1e-9));
+    let less = [over[0].below(most), over[1].below(most)];
     let one = F8::splat(1.0);
     let face = V8([
-        first.pick(one, zero),
-        first.pick(zero, second.pick(one, zero)),
-        first.pick(zero, second.pick(zero, one)),
+        less[0].pick(zero, one),
+        less[0].pick(less[1].pick(zero, one), zero),
+        less[0].pick(less[1].pick(one, zero), zero),
     ]);
     let n = V8::pick(outside, n, face);
     (V8(std::array::from_fn(|c| n.0[c] * signs[c])), outside.pick(length, most))

@@ -64,7 +64,19 @@ fn distances_are_those_of_geometry() {
     assert_eq!(at(&capsule, [0.5, 0.5, 0.0]), ([1.0, 0.0, 0.0], 0.25));
     assert_eq!(at(&capsule, [0.0, 2.0, 0.0]), ([0.0, 1.0, 0.0], 0.75));
     let block = Solid::Box { half: [0.5, 0.25, 0.5] };
-    assert_eq!(at(&block, [0.1, 0.249, 0.0]).0, [0.0, 1.0, 0.0], "out through the nearest face");
+    for (p, n) in [
+        ([0.1, 0.249, 0.0], [0.0, 1.0, 0.0]),
+        ([0.1, 0.05, 0.0], [0.0, 1.0, 0.0]),
+        ([0.4, -0.05, 0.3], [1.0, 0.0, 0.0]),
+        ([0.3, 0.01, -0.45], [0.0, 0.0, -1.0]),
+        ([-0.4, 0.1, 0.4], [-1.0, 0.0, 0.0]),
+    ] {
+        assert_eq!(
+            at(&block, p).0,
+            n,
+            "out through the nearest face, the first of those as near, from {p:?}"
+        );
+    }
     let corner = at(&block, [0.8, 0.65, 0.5]);
     assert!((corner.1 - 0.5).abs() < 1e-6 && (corner.0[0] - 0.6).abs() < 1e-6, "{corner:?}");
 }

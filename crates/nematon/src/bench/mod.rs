@@ -1,4 +1,5 @@
 //! `nematon bench`: how long a frame takes, and ratios that hold on a noisy machine.
+mod figure;
 mod reference;
 
 use crate::demo;
@@ -18,8 +19,9 @@ pub struct BenchArgs {
     json: bool,
     /// The cases: `canopy` is the demo's; `cloth` a square sheet that hangs by two corners, with membrane and
     /// bending; `cloth_air` the same in wind; `cloth_falls` one that comes down in folds on a ball and the floor, with
-    /// contact of all with all, and `cloth_folds` the same once it lies there.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds"])]
+    /// contact of all with all, and `cloth_folds` the same once it lies there; `figure` a deforming collider of 20,000
+    /// triangles, by the sub-step.
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -55,7 +57,16 @@ struct Measured {
 /// When a thread pool can't be made.
 pub fn bench(args: &BenchArgs) -> Result<(), String> {
     let mut all: Vec<Measured> = vec![];
-    for case in &args.case {
+    if args.case.iter().any(|c| c == "figure") {
+        for &threads in &args.threads {
+            let pool =
+                rayon::ThreadPoolBuilder::new().num_threads(threads).build().map_err(|e| e.to_string())?;
+            let mut line = pool.install(|| figure::figure(args.rounds))?;
+            line["threads"] = json!(threads);
+            println!("{line}");
+        }
+    }
+    for case in args.case.iter().filter(|c| *c != "figure") {
         let own: &[(u32, u32)] = match case.as_str() {
             "canopy" => &[(60, 40), (120, 80), (240, 160)],
             _ => &[(64, 64), (128, 128), (256, 256)],

@@ -132,6 +132,7 @@ pub fn courier() -> Scene {
         maps: Default::default(),
         scaled: Default::default(),
     };
+    let satchel = satchel(&grip, &moth());
     let field = |name: &str, act| Field {
         name: name.into(),
         on: true,
@@ -159,7 +160,9 @@ pub fn courier() -> Scene {
         nematon: VERSION,
         name: "The Courier lands".into(),
         frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
-        bodies: [("canopy".into(), canopy), ("cape".into(), cape)].into_iter().collect(),
+        bodies: [("canopy".into(), canopy), ("cape".into(), cape), ("satchel".into(), satchel)]
+            .into_iter()
+            .collect(),
         fields: [
             ("gravity".into(), field("Gravity", Act::Gravity(Gravity { strength: 9.81.into() }))),
             (
@@ -181,6 +184,7 @@ pub fn courier() -> Scene {
         .collect(),
         colliders: [
             ("moth".into(), touched("Moth", &["body"], "moth")),
+            ("legs".into(), touched("Legs", &["legs"], "legs")),
             ("wings".into(), touched("Wings", &["wings"], "wings")),
         ]
         .into_iter()
@@ -202,8 +206,93 @@ pub fn courier() -> Scene {
         )]
         .into_iter()
         .collect(),
-        // The cape lies between the wings, and these fold over the deck.
-        apart: vec![["cape".into(), "wings".into()], ["canopy".into(), "wings".into()]],
+        // The cape lies between the wings, these fold over the deck, and the strap runs between the legs.
+        apart: [
+            ("cape", "wings"),
+            ("canopy", "wings"),
+            ("satchel", "wings"),
+            ("satchel", "legs"),
+            ("cape", "legs"),
+            ("satchel", "cape"),
+        ]
+        .map(|(a, b)| [a.to_owned(), b.to_owned()])
+        .into(),
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
+    }
+}
+
+/// Points across the strap, and along it.
+const STRAP: [u32; 2] = [7, 45];
+
+/// How high the strap hangs, and half of its width, from one shoulder (0) to the other (1).
+fn strap(s: f64) -> ([f64; 3], f64) {
+    let a = std::f64::consts::PI * s;
+    let pouch = ((1.0 - (2.0 * s - 1.0).abs() - 0.52) / 0.16).clamp(0.0, 1.0);
+    let half = 0.013 + 0.055 * pouch * pouch * (3.0 - 2.0 * pouch);
+    ([0.132 * libm::cos(a), 0.03 - 0.26 * libm::sin(a), 0.045], half)
+}
+
+/// A strap of leather that widens to a pouch, as an OBJ about the moth's chest.
+pub fn satchel_mesh() -> String {
+    let mut m = nematon_geometry::sheet(1.0, 1.0, STRAP[0], STRAP[1]);
+    for (p, uv) in m.positions.iter_mut().zip(&m.uvs) {
+        let (at, half) = strap(f64::from(uv[1]));
+        let across = 2.0 * f64::from(uv[0]) - 1.0;
+        *p = [at[0], at[1], at[2] + across * half].map(|c| c as f32);
+    }
+    let with = nematon_formats::With { normals: false, triangles: true };
+    nematon_formats::write_obj("satchel", &m, &m.positions, with)
+}
+
+fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Body {
+    let end = |s: f64| {
+        let (at, half) = strap(s);
+        let n = STRAP[0] - 1;
+        (0..=n).map(|k| [at[0], at[1], at[2] + (2.0 * f64::from(k) / f64::from(n) - 1.0) * half]).collect()
+    };
+    let skin = || HeldTo::Figure(FigureForm { figure: moth.0.clone(), parts: vec!["body".into()] });
+    let heavy = Map {
+        name: "What is in it".into(),
+        layers: vec![Layer {
+            weights: Weights::Ramp(Ramp { along: Axis::Y, from: -0.14, to: -0.2 }),
+            blend: Blend::Over,
+            invert: false,
+        }],
+    };
+    Body {
+        name: "Satchel".into(),
+        dye: Some(Dye::Rust),
+        kind: Kind::Cloth(Box::new(Cloth {
+            shape: Shape::Mesh(ImportedMesh { from: MeshSource::File("satchel.obj".into()), refine: 0 }),
+            matter: Matter {
+                areal_weight: 0.7,
+                stretch_warp: 9000.0,
+                stretch_weft: 9000.0,
+                shear: 900.0,
+                bend_warp: 6e-4,
+                bend_weft: 6e-4,
+                damping: 0.8.into(),
+                friction: 0.6.into(),
+                thickness: 0.002,
+                ..Matter::default()
+            },
+            layers: None,
+            rest: None,
+        })),
+        place: Node {
+            on: Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() })),
+            ..Node::default()
+        },
+        grips: [
+            ("left".into(), grip("Left shoulder", Choice::Near(end(0.0)), skin())),
+            ("right".into(), grip("Right shoulder", Choice::Near(end(1.0)), skin())),
+        ]
+        .into_iter()
+        .collect(),
+        touch: Touch { itself: true, others: true, group: "satchel".into() },
+        maps: [("load".into(), heavy)].into_iter().collect(),
+        scaled: [(Scaled::ArealWeight, ScaledBy { map: "load".into(), least: 1.0, most: 1.6 })]
+            .into_iter()
+            .collect(),
     }
 }

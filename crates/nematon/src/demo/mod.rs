@@ -26,6 +26,7 @@ pub fn write(out: &Path) -> Result<(), String> {
     };
     save("washing-loft.json", text(&trials::loft()?)?)?;
     save("winged-courier.json", text(&courier::courier())?)?;
+    save("satchel.obj", courier::satchel_mesh())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
     // Scenes that are run by tests and not loaded.
     std::fs::create_dir_all(out.join("trials")).map_err(|e| format!("trials: {e}"))?;

@@ -202,6 +202,13 @@ fn body(b: &Bones) -> Skin {
             [p[0] + v * wide(u) * 0.4 * x, p[1] + v * wide(u) * 0.3, p[2] - v * wide(u)]
         };
         s.leaf(12, 2, at, |u| both(base, plume, ease(0.25, 0.7, u)));
+    }
+    s
+}
+
+fn legs(b: &Bones) -> Skin {
+    let mut s = Skin::default();
+    for (side, x) in SIDES {
         for (pair, z) in PAIRS {
             let (hip, shin) = (b.of(&format!("{pair} leg {side}")), b.of(&format!("{pair} shin {side}")));
             let knee = [0.24 * x, 0.0, 1.7 * z];
@@ -374,7 +381,7 @@ pub fn moth() -> Vec<u8> {
             .collect();
     let mut meshes = vec![];
     let mut roots = vec![0];
-    for (name, s) in [("body", body(&b)), ("wings", wings(&b))] {
+    for (name, s) in [("body", body(&b)), ("legs", legs(&b)), ("wings", wings(&b))] {
         let attributes = json!({
             "POSITION": glb.floats(&s.positions, "VEC3", true),
             "JOINTS_0": glb.joints(&s.joints),
