@@ -81,7 +81,7 @@ fn another_body_and_a_longer_shot_leave_what_is_there_true() {
 #[test]
 fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
     let held = |s: &Scene| {
-        let shaped = shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap();
+        let shaped = shape(&stage(s), &s.bodies[0], &NoMeshes).unwrap();
         shaped.grips[0].1.iter().map(|&p| shaped.mesh.positions[p as usize]).collect::<Vec<_>>()
     };
     let coarse = held(&scene(|_| ()));

@@ -84,7 +84,7 @@ fn obj_sequence(bytes: &[u8]) -> Result<Figure, ReadError> {
         .map_err(|e| fail(format!("it is no zip that can be read: {e}")))?;
     let mut names: Vec<String> = zip.file_names().flatten().map(|n| n.into_owned()).collect();
     names.retain(|n| n.to_ascii_lowercase().ends_with(".obj"));
-    names.sort_by(|a, b| in_order(a).cmp(&in_order(b)));
+    names.sort_by_key(|a| in_order(a));
     if names.is_empty() {
         return Err(fail("there is no OBJ file in it".into()));
     }
