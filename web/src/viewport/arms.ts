@@ -3,6 +3,7 @@ import * as T from 'three';
 import { TransformControls } from 'three/addons/controls/TransformControls.js';
 import type { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { Arms as Mode } from '../state/view';
+import { dress } from './beads';
 
 /** What the arms are on: an object that they move, and what is told when they let go. */
 export type Grabbed = {
@@ -56,6 +57,7 @@ export class Arms {
       this.ask();
     };
     addEventListener('keydown', escape, true);
+    dress(c.getHelper());
     scene.add(c.getHelper());
     this.controls = c;
     return () => {
