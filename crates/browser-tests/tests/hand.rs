@@ -390,14 +390,14 @@ async fn projects_have_a_page_where_they_are_named_copied_removed_and_brought_ba
     w.message_with("is removed").await?;
     w.says("30 days left").await?;
     w.press("Bring back Drying loft copy").await?;
-    w.until("it is back", async || Ok(get(&site, "/projects").await.as_array().unwrap().len() == 3)).await?;
+    w.until("it is back", async || Ok(get(&site, "/projects").await.as_array().unwrap().len() == 4)).await?;
     // Out as a file, and in again.
     w.more("Drying loft copy", "Export").await?;
     let file = site.folder.join("Drying loft copy.zip");
     w.until("the file is there", async || Ok(file.exists())).await?;
     w.driver.find(By::Css("#project-file")).await?.send_keys(file.to_string_lossy()).await?;
     w.shows("blanket:0").await?;
-    assert_eq!(get(&site, "/projects").await.as_array().unwrap().len(), 4);
+    assert_eq!(get(&site, "/projects").await.as_array().unwrap().len(), 5);
     w.go("/projects/99").await?;
     w.says("There is no such project").await?;
     w.go("/attic").await?;
@@ -471,9 +471,9 @@ async fn names_of_many_lanes_scroll_with_them_under_a_ruler_that_stays() -> WebD
         .collect();
     edit(&site, 1, json!([{"op": "replace", "path": "/bodies", "value": many}])).await;
     w.lanes_say("Flag 13 not run").await?;
-    let script = "const loom = document.querySelector('section[aria-label=Loom]'); loom.firstChild.scrollTop = 120; await new Promise(requestAnimationFrame);
+    let script = "const loom = document.querySelector('section[aria-label=Loom]'), rolls = loom.firstChild.lastChild; rolls.scrollTop = 120; await new Promise(requestAnimationFrame);
         const names = [...loom.querySelectorAll('li button')], lanes = loom.querySelectorAll('canvas')[1].getBoundingClientRect(), ruler = loom.querySelectorAll('canvas')[0].getBoundingClientRect(), box = loom.getBoundingClientRect();
-        return [loom.firstChild.scrollTop, Math.max(...names.map((n, k) => Math.abs(n.getBoundingClientRect().top - (lanes.top + 31 * k)))), ruler.top - box.top]";
+        return [rolls.scrollTop, Math.max(...names.map((n, k) => Math.abs(n.getBoundingClientRect().top - (lanes.top + 31 * k)))), ruler.top - box.top]";
     let v = w.script(script).await?;
     assert!(v[0].as_f64() > Some(100.0) && v[1].as_f64() < Some(4.0) && v[2].as_f64() < Some(3.0), "{v}");
     w.close().await

@@ -168,7 +168,7 @@ async fn a_moth_is_brought_in_a_cloth_hung_on_it_and_capsules_fitted() -> WebDri
     w.driver.find(By::Css("#figure-file")).await?.send_keys(moth.to_string_lossy().into_owned()).await?;
     let figure = async || scene(&site, 1).await["figures"]["courier"].clone();
     w.until("it is there", async || Ok(figure().await.is_object())).await?;
-    w.bench_says("32 joints").await?;
+    w.bench_says("33 joints").await?;
     w.until("it is seen", async || {
         Ok(w.script("return nematonStage.figures.group.children[0]?.visible ?? false").await? == json!(true))
     })

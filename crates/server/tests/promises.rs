@@ -862,7 +862,7 @@ async fn a_figure_is_brought_in_looked_at_played_stood_on_and_stood_in_for() {
         {"op": "add", "path": "/handles", "value": {"rider": rider}}]);
     assert_eq!(s.edit(0, patch).await.0, 200);
     let look = s.get("/projects/1/figures/moth").await;
-    assert_eq!((look["joints"].as_array().unwrap().len(), &look["length"]), (32, &json!(10.0)));
+    assert_eq!((look["joints"].as_array().unwrap().len(), &look["length"]), (33, &json!(10.0)));
     assert_eq!(look["parts"][0]["name"], json!("body"));
     // A chunk of three frames, of all its points.
     let sent = s.ask(Method::GET, "/projects/1/figures/moth/frames?first=20&last=22").send().await.unwrap();

@@ -10,6 +10,7 @@ import { showKey } from '../ui/keys';
 import { AirStep } from './air-step';
 import { ContactStep } from './contact-step';
 import { DeliverStep } from './deliver-step';
+import { FigureInput } from './figures';
 import { HoldStep } from './hold-step';
 import { MeshInputs } from './import-mesh';
 import { NoBody } from './no-body';
@@ -48,6 +49,7 @@ export function Bench() {
         </ErrorBoundary>
       </div>
       <MeshInputs />
+      <FigureInput />
     </aside>
   );
 }

@@ -24,21 +24,25 @@ export function Figures() {
       {Object.entries(figures).map(([id, f]) => (
         <FigureRow key={id} id={id} figure={f} open={id === open} />
       ))}
-      <input
-        id="figure-file"
-        type="file"
-        aria-label="File of a figure"
-        accept=".glb,.gltf,.obj,.zip"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) void bringIn(file);
-        }}
-      />
     </Section>
   );
 }
+
+/** The hidden input that a file is chosen with. */
+export const FigureInput = () => (
+  <input
+    id="figure-file"
+    type="file"
+    aria-label="File of a figure"
+    accept=".glb,.gltf,.obj,.zip"
+    className="hidden"
+    onChange={(e) => {
+      const file = e.target.files?.[0];
+      e.target.value = '';
+      if (file) void bringIn(file);
+    }}
+  />
+);
 
 async function bringIn(file: File) {
   say({ title: `Looking at ${file.name}`, detail: `${(file.size / 1e6).toFixed(1)} MB`, tone: 'note' });

@@ -116,12 +116,23 @@ export function keysOn(f: Frame, lines: Line[], first: number): Held[] {
   return lines.flatMap((line) => (line.mover.motion.keys ?? []).map((key) => ({ line, key, x: f.x(key.frame), y: f.y(line, valueOf(line, key, first)) })));
 }
 
-/** Where the handles of a key of a curve are; automatic ones are not drawn. */
-export function handlesOf(f: Frame, h: Held): { side: 'arrive' | 'leave'; x: number; y: number }[] {
-  return (['arrive', 'leave'] as const).flatMap((side) => {
-    const to = h.key[side];
-    if (!to) return [];
-    const sign = side === 'arrive' ? -1 : 1;
-    return [{ side, x: f.x(h.key.frame + sign * to.frames), y: h.y + f.y(h.line, to.value) - f.y(h.line, 0) }];
+export type Arm = { side: 'arrive' | 'leave'; frames: number; value: number; own: boolean; x: number; y: number };
+
+/** Where the handles of a key of a curve are. One that is left to itself lies along the line, a third of the way to the next key:
+ * taken, it becomes the key's own. */
+export function handlesOf(f: Frame, h: Held, first: number): Arm[] {
+  const keys = h.line.mover.motion.keys ?? [];
+  const k = keys.findIndex((o) => o.frame === h.key.frame);
+  return (['arrive', 'leave'] as const).flatMap((side): Arm[] => {
+    const [sign, other] = side === 'arrive' ? ([-1, keys[k - 1]] as const) : ([1, keys[k + 1]] as const);
+    const curved = (side === 'arrive' ? other : h.key)?.then === 'curve';
+    if (!other || !curved) return [];
+    const own = h.key[side];
+    const { row } = h.line;
+    const at = h.key.frame - first;
+    const slope = (row[at + sign] ?? 0) - (row[at] ?? 0);
+    const frames = own?.frames ?? Math.abs(other.frame - h.key.frame) / 3;
+    const value = own?.value ?? slope * frames;
+    return [{ side, frames, value, own: Boolean(own), x: f.x(h.key.frame + sign * frames), y: h.y + f.y(h.line, value) - f.y(h.line, 0) }];
   });
 }

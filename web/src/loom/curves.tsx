@@ -251,11 +251,11 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
   useEffect(() => {
     const paint = () => {
       const c = marks.current && fit(marks.current, size);
-      if (c) drawMarks(c, frame, keys, chosen, dragging.current, css);
+      if (c) drawMarks(c, frame, keys, chosen, dragging.current, css, first);
     };
     paint();
     return clock.subscribe(paint);
-  }, [frame, keys, chosen, drag, css, size]);
+  }, [frame, keys, chosen, drag, css, size, first]);
 
   const ends = useMemo(() => {
     const xs = keys.filter((k) => isChosen(chosen, k.line.mover.path, k.key.frame)).map((k) => k.key.frame);
@@ -280,9 +280,9 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
     }
     const arm = keys
       .filter((k) => isChosen(chosen, k.line.mover.path, k.key.frame))
-      .flatMap((held) => handlesOf(frame, held).map((h) => ({ held, h })))
+      .flatMap((held) => handlesOf(frame, held, first).map((h) => ({ held, h })))
       .find(({ h }) => Math.hypot(h.x - x, h.y - y) < 8);
-    if (arm) return setDrag({ kind: 'handle', held: arm.held, side: arm.h.side, frames: arm.held.key[arm.h.side]!.frames, value: arm.held.key[arm.h.side]!.value });
+    if (arm) return setDrag({ kind: 'handle', held: arm.held, side: arm.h.side, frames: arm.h.frames, value: arm.h.value });
     const hit = nearest(x, y);
     if (!hit) return setDrag({ kind: 'box', x, y, u: x, v: y, add: e.shiftKey });
     const path = hit.line.mover.path;
@@ -434,7 +434,7 @@ function fit(canvas: HTMLCanvasElement, [w, h]: [number, number]) {
 }
 
 /** Keys as knots, the bracket that stretches them, what a drag would make of them, and the frame on screen. */
-function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: Chosen, drag: Drag | null, css: CSSStyleDeclaration) {
+function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: Chosen, drag: Drag | null, css: CSSStyleDeclaration, first: number) {
   const ink = (n: string) => css.getPropertyValue(n).trim();
   c.clearRect(0, 0, f.width, f.height);
   c.fillStyle = ink('--ink');
@@ -452,14 +452,15 @@ function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: 
     c.fill();
     c.stroke();
     if (!is(k)) continue;
-    for (const h of handlesOf(f, k)) {
+    for (const h of handlesOf(f, k, first)) {
       c.beginPath();
       c.moveTo(k.x, k.y);
       c.lineTo(h.x, h.y);
       c.stroke();
       c.beginPath();
-      c.rect(h.x - 2.5, h.y - 2.5, 5, 5);
-      c.fill();
+      c.rect(h.x - 3, h.y - 3, 6, 6);
+      if (h.own) c.fill();
+      else c.stroke();
     }
   }
   const xs = keys.filter(is).map((k) => k.x);
