@@ -104,7 +104,7 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
       {look && look.length > 0 && (
         <>
           <NumberField path={`${base}/begins`} label="Begins at" of={of} />
-          <NumberField path={`${base}/speed`} of={of} />
+          <NumberField path={`${base}/speed`} otherwise={1} of={of} />
           <ChoiceField label="At its end" of={of} value={figure.then ?? 'hold'} options={ENDS} onChoose={(v) => void setValue(`${of} at its end`, `${base}/then`, v)} />
         </>
       )}
@@ -113,7 +113,7 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
       {look && <Touches id={id} figure={figure} look={look} />}
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
-        <NumberField path={`${base}/size`} of={of} />
+        <NumberField path={`${base}/size`} otherwise={1} of={of} />
         {look && <Note>{count(look.points, 'point')} in {look.parts.map((p) => p.name).join(', ')}</Note>}
       </Fold>
     </>

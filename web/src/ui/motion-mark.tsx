@@ -11,7 +11,7 @@ import { ChoiceField } from './choice-field';
 import { NumberField } from './number-field';
 import { showNumber } from './sum';
 
-type Props = { path: string; of: string; named: string; unit: string; factor: number; narrow?: boolean };
+type Props = { path: string; otherwise?: number | undefined; of: string; named: string; unit: string; factor: number; narrow?: boolean };
 
 const WAYS = [
   { value: 'straight', label: 'straight on' },
@@ -55,7 +55,7 @@ export function MotionMark(props: Props) {
   );
 }
 
-function MotionCard({ path, of, named, unit, factor, said }: Props & { said: Value | undefined }) {
+function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & { said: Value | undefined }) {
   const frame = useFrame();
   const motion: Motion = isMotion(said) ? said : {};
   const keys = motion.keys ?? [];
@@ -69,7 +69,7 @@ function MotionCard({ path, of, named, unit, factor, said }: Props & { said: Val
   }, [typed]);
   const row = asked !== undefined && trial?.motion.length ? trial.motion : all?.numbers[0];
   const first = all?.first ?? trial?.first ?? clock.first;
-  const here = typeof said === 'number' ? said : valueAt(all?.numbers[0], first, frame);
+  const here = typeof said === 'number' ? said : said === undefined ? otherwise : valueAt(all?.numbers[0], first, frame);
   const thing = `${of} ${named.toLowerCase()}`;
   const on = keys.find((k) => k.frame === frame);
   const from = keys.filter((k) => k.frame <= frame).at(-1) ?? keys[0];

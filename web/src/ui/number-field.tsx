@@ -15,6 +15,8 @@ import { readSum, shownIn, showNumber } from './sum';
 type Part = {
   /** JSON Pointer of the number in the scene. */
   path: string;
+  /** What it is where the scene says nothing of it. */
+  otherwise?: number;
   /** Short, shown in the field where a row has several: x, y, warp. */
   name?: string;
 };
@@ -34,8 +36,8 @@ type Props = {
 const STARTS = /^\/bodies\/[^/]+\/place\//;
 
 /** One number on a row of its own. */
-export function NumberField({ path, ...rest }: { path: string; label?: string; of: string; whole?: boolean; frames?: { rate: number; zero: number } }) {
-  return <NumberRow parts={[{ path }]} {...rest} />;
+export function NumberField({ path, otherwise, ...rest }: { path: string; otherwise?: number; label?: string; of: string; whole?: boolean; frames?: { rate: number; zero: number } }) {
+  return <NumberRow parts={[{ path, ...(otherwise === undefined ? {} : { otherwise }) }]} {...rest} />;
 }
 
 /** A row of up to three numbers that belong together. */
@@ -86,7 +88,7 @@ function Num(props: {
   const { path } = part;
   const said = useScene((s) => at(s, path)) as Value | undefined;
   const moves = isMotion(said) ? said : null;
-  const value = typeof said === 'number' ? said : undefined;
+  const value = typeof said === 'number' ? said : moves ? undefined : part.otherwise;
   const f = facts(useSchema(), path);
   const [unit, factor] = shownIn(f.unit);
   const numbers = useNumbers(path, said);
@@ -271,7 +273,7 @@ function Num(props: {
         onDoubleClick={reset}
       />
       {unit && <span className={`shrink-0 ${f.moves ? 'pr-0.5' : 'pr-1.5'} text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
-      {f.moves && !STARTS.test(path) && <MotionMark path={path} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />}
+      {f.moves && !STARTS.test(path) && <MotionMark path={path} otherwise={part.otherwise} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />}
     </span>
   );
 }
