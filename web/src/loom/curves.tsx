@@ -1,4 +1,5 @@
-/** All that moves, and why; the ways of the chosen numbers as lines whose keys can be taken by hand. */
+/** All that moves, and why; the ways of the chosen numbers as lines whose keys can be taken by hand. Long, because all that is done by hand on
+ * them shares one drag and what it would come to. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { http, told, type Node, type Scene } from '../api/http';
