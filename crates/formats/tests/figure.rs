@@ -77,7 +77,7 @@ fn what_does_not_fit_together_is_refused_in_words() {
         j["animations"][0]["samplers"][0]["output"] = j["animations"][0]["samplers"][2]["output"].clone()
     }));
     assert!(!uneven.is_empty());
-    assert!(matches!(read_figure("arm.fbx", arm()), Err(ReadError::FigureKind(_))));
+    assert!(matches!(read_figure("arm.txt", arm()), Err(ReadError::FigureKind(_))));
     assert!(matches!(read_figure("arm.glb", &[]), Err(ReadError::Empty)));
     assert!(read_figure("arm.glb", &arm()[..900]).is_err());
 }
