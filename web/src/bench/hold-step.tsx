@@ -107,7 +107,7 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
       <TextField label="Name" path={`${base}/name`} taken={names} />
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
       <HeldTo path={`${base}/to`} grip={grip} />
-      <NumberField path={`${base}/hold`} otherwise={1} of={grip.name} />
+      <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
       <Line label="By a spring">
         <Toggle label={`${grip.name} by a spring`} on={grip.spring != null} onTurn={(v) => void edit(`${grip.name} ${v ? 'held by a spring' : 'held firmly'}`, [v ? { op: 'add', path: `${base}/spring`, value: 20 } : { op: 'remove', path: `${base}/spring` }])} />
       </Line>
