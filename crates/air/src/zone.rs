@@ -32,16 +32,36 @@ pub enum ZoneForm {
         radius: f32,
         half: f32,
     },
+    /// Half its thickness along its upright axis.
+    Slab {
+        half: f32,
+    },
+    /// Upright; the radius of the middle of its wall, half its length, half the wall.
+    Tube {
+        radius: f32,
+        half: f32,
+        wall: f32,
+    },
 }
 
 impl ZoneNow {
-    pub(crate) fn mark(&self, to: &mut Marks) {
+    /// All its numbers one after the other.
+    pub fn numbers(&self) -> Vec<f32> {
+        let mut marks = Marks::default();
+        self.mark(&mut marks);
+        let words = marks.0.chunks_exact(4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]));
+        words.map(f32::from_bits).collect()
+    }
+
+    pub fn mark(&self, to: &mut Marks) {
         let ZoneNow { stand, form, edge, outside } = self;
         stand.mark(to);
         match form {
             ZoneForm::Ball { radius } => (to.words(&[0]), to.numbers(&[*radius])),
             ZoneForm::Box { half } => (to.words(&[1]), to.numbers(half)),
             ZoneForm::Capsule { radius, half } => (to.words(&[2]), to.numbers(&[*radius, *half])),
+            ZoneForm::Slab { half } => (to.words(&[3]), to.numbers(&[*half])),
+            ZoneForm::Tube { radius, half, wall } => (to.words(&[4]), to.numbers(&[*radius, *half, *wall])),
         };
         to.numbers(&[*edge]);
         to.words(&[u32::from(*outside)]);
@@ -61,6 +81,13 @@ impl ZoneNow {
                 let up = p.0[1] - p.0[1].max(all(-half)).min(all(half));
                 let d = V8([p.0[0], up, p.0[2]]);
                 d.dot(d).sqrt() - all(radius)
+            }
+            ZoneForm::Slab { half } => p.0[1].abs() - all(half),
+            ZoneForm::Tube { radius, half, wall } => {
+                let out = (p.0[0] * p.0[0] + p.0[2] * p.0[2]).sqrt();
+                let across = ((out - all(radius)).abs() - all(wall)).max(all(0.0));
+                let along = (p.0[1].abs() - all(half)).max(all(0.0));
+                (across * across + along * along).sqrt()
             }
         };
         // At the form itself all of it, however narrow the edge.
@@ -84,6 +111,8 @@ mod tests {
         let ball = ZoneForm::Ball { radius: 1.0 };
         // A quarter turn about z: its own y lies along the world's -x.
         let pillar = ZoneForm::Capsule { radius: 0.25, half: 2.0 };
+        let level = ZoneForm::Slab { half: 0.5 };
+        let tube = ZoneForm::Tube { radius: 1.0, half: 2.0, wall: 0.1 };
         let slab = ZoneForm::Box { half: [0.5, 2.0, 1.0] };
         for (form, p, share) in [
             (ball, [1.0, 2.0, 3.0], 1.0),
@@ -96,6 +125,12 @@ mod tests {
             (slab, [2.9, 2.4, 3.9], 1.0),
             (slab, [2.9, 2.75, 3.9], 0.5),
             (slab, [2.9, 2.4, 4.6], 0.0),
+            (level, [0.8, 90.0, -50.0], 1.0),
+            (level, [1.75, 7.0, 3.0], 0.5),
+            (tube, [1.0, 2.0, 3.0], 0.0),
+            (tube, [0.0, 3.05, 3.0], 1.0),
+            (tube, [0.0, 3.35, 3.0], 0.5),
+            (tube, [3.25, 2.0, 4.0], 0.5),
         ] {
             assert!((at(form, false, p) - share).abs() < 1e-5, "{form:?} {p:?}: {}", at(form, false, p));
             assert!((at(form, true, p) - (1.0 - share)).abs() < 1e-5);

@@ -30,3 +30,16 @@ pub async fn get(site: &Site, path: &str) -> serde_json::Value {
     let answer = reqwest::get(format!("{}/api{path}", site.address)).await.expect("an answer");
     answer.json().await.expect("JSON")
 }
+
+/// Edits a project past the page, as another window would.
+///
+/// # Panics
+/// When the server refuses it.
+pub async fn edit(site: &Site, id: i64, patch: serde_json::Value) {
+    let now = get(site, &format!("/projects/{id}")).await;
+    let body = serde_json::json!({"revision": now["revision"], "label": "edit", "patch": patch});
+    let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
+    let answer = sent.send().await.expect("an answer");
+    let (ok, text) = (answer.status().is_success(), answer.text().await.unwrap_or_default());
+    assert!(ok, "{text}");
+}

@@ -1,21 +1,12 @@
 //! What breaks in the hand: edges, Escape, Space, undo, small windows, and what animators do all day.
 #![allow(clippy::unwrap_used)]
-use nematon_browser_tests::{Site, begin, get};
+use nematon_browser_tests::{Site, begin, edit, get};
 use serde_json::{Value, json};
 use std::time::Duration;
 use thirtyfour::prelude::*;
 
 async fn scene(site: &Site, id: i64) -> Value {
     get(site, &format!("/projects/{id}")).await["scene"].clone()
-}
-
-/// Makes an edit of a project as another window would.
-async fn edit(site: &Site, id: i64, patch: Value) {
-    let now = get(site, &format!("/projects/{id}")).await;
-    let body = json!({"revision": now["revision"], "label": "edit", "patch": patch});
-    let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
-    let answer = sent.send().await.unwrap();
-    assert!(answer.status().is_success(), "{}", answer.text().await.unwrap());
 }
 
 async fn rest() {

@@ -1,4 +1,4 @@
-use crate::{GripId, HeldTo, Kind, Map, MapId, Node, Scaled, ScaledBy, Touch};
+use crate::{GripId, HeldTo, Kind, Layer, Map, MapId, Node, Scaled, ScaledBy, Touch};
 use indexmap::IndexMap;
 use nematon_motion::Value;
 use schemars::JsonSchema;
@@ -29,10 +29,36 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Maps")]
     pub maps: IndexMap<MapId, Map>,
+    /// How strongly its points are drawn to where its rest shape would be, on what it stands on; left out, not at all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Follow", range(min = 0, max = 1e7), extend("unit" = "1/s²"))]
+    pub follow: Option<Value>,
     /// Which numbers of the matter change from point to point, and how.
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Scaled by maps")]
     pub scaled: IndexMap<Scaled, ScaledBy>,
+}
+
+impl Body {
+    /// One of a kind that nothing else is said of.
+    pub fn of(name: &str, kind: Kind) -> Body {
+        Body {
+            name: name.to_owned(),
+            dye: None,
+            kind,
+            place: Node::default(),
+            grips: IndexMap::new(),
+            touch: Touch::default(),
+            maps: IndexMap::new(),
+            follow: None,
+            scaled: IndexMap::new(),
+        }
+    }
+
+    /// All layers of its maps, with the key of the map and the place in it.
+    pub fn layers(&self) -> impl Iterator<Item = (&MapId, usize, &Layer)> {
+        self.maps.iter().flat_map(|(id, m)| m.layers.iter().enumerate().map(move |(k, l)| (id, k, l)))
+    }
 }
 
 /// A set of points, held.
@@ -44,8 +70,8 @@ pub struct Grip {
     #[schemars(title = "On")]
     #[serde(default = "on")]
     pub on: bool,
-    /// The points are those of all the choices together.
-    #[schemars(title = "Points", length(min = 1, max = 200))]
+    /// The points are those of all the choices together; with none and a map, all where that is not 0.
+    #[schemars(title = "Points", length(max = 200))]
     pub points: Vec<Choice>,
     #[serde(default)]
     #[schemars(title = "Held to")]
@@ -54,6 +80,10 @@ pub struct Grip {
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     #[schemars(title = "Hold", range(min = 0, max = 1))]
     pub hold: Value,
+    /// How firmly it holds each point: `hold` times the weight. Left out, all alike.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "By the map")]
+    pub map: Option<MapId>,
     /// Left out, the points are where they belong; with it each hangs there by a spring.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Spring", range(min = 0.001, max = 1e6), extend("unit" = "N/m"))]
@@ -61,6 +91,12 @@ pub struct Grip {
 }
 
 impl Grip {
+    /// One that holds points to the world.
+    pub fn of(name: &str, points: Vec<Choice>) -> Grip {
+        let (name, to) = (name.to_owned(), HeldTo::World);
+        Grip { name, on: true, points, to, hold: whole(), map: None, spring: None }
+    }
+
     /// Whether it only pulls: by a spring, or by a hold that is not whole all the time.
     pub fn pulls(&self) -> bool {
         self.spring.is_some() || !is_whole(&self.hold)

@@ -90,6 +90,24 @@ pub enum ZoneForm {
     Box(ZoneBox),
     /// Upright; the length is between the middles of its ends.
     Capsule(ZoneCapsule),
+    /// Between two planes across its own upright axis, without end.
+    Slab(ZoneSlab),
+    /// The wall of an upright tube, open at its ends.
+    Tube(ZoneTube),
+}
+
+impl Zone {
+    /// Whether nothing about it changes but where it stands.
+    pub fn form_is_still(&self) -> bool {
+        let form: &[&Value] = match &self.form {
+            ZoneForm::Ball(b) => &[&b.radius],
+            ZoneForm::Box(b) => &[&b.size[0], &b.size[1], &b.size[2]],
+            ZoneForm::Capsule(c) => &[&c.radius, &c.length],
+            ZoneForm::Slab(s) => &[&s.thickness],
+            ZoneForm::Tube(t) => &[&t.radius, &t.length, &t.wall],
+        };
+        self.edge.is_still() && form.iter().all(|v| v.is_still())
+    }
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -113,4 +131,23 @@ pub struct ZoneCapsule {
     pub radius: Value,
     #[schemars(title = "Length", range(min = 0, max = 2000), extend("unit" = "m"))]
     pub length: Value,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ZoneSlab {
+    #[schemars(title = "Thickness", range(min = 0, max = 2000), extend("unit" = "m"))]
+    pub thickness: Value,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ZoneTube {
+    /// To the middle of its wall.
+    #[schemars(title = "Radius", range(min = 0.001, max = 1000), extend("unit" = "m"))]
+    pub radius: Value,
+    #[schemars(title = "Length", range(min = 0, max = 2000), extend("unit" = "m"))]
+    pub length: Value,
+    #[schemars(title = "Wall", range(min = 0, max = 1000), extend("unit" = "m"))]
+    pub wall: Value,
 }

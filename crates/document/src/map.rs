@@ -1,16 +1,59 @@
-use crate::{MapId, MeshSource};
+use crate::{Choice, Dye, MapId, MeshSource, Node, Zone, ZoneBall, ZoneForm};
 use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Weights from 0 to 1 on the points of a body: its layers, each laid over those before.
+/// Weights from 0 to 1 on the points of a body: its layers, each laid over those before, then all of it inverted, remapped and evened
+/// out, in this order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Map {
     #[schemars(title = "Name", length(min = 1, max = 80))]
     pub name: String,
-    #[schemars(title = "Layers", length(min = 1, max = 40))]
+    /// The colour that it is shown in; left out, woad.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Dye")]
+    pub dye: Option<Dye>,
+    /// The first is laid over nothing: of none, it is 0 everywhere.
+    #[schemars(title = "Layers", length(max = 200))]
     pub layers: Vec<Layer>,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Inverted")]
+    pub invert: bool,
+    /// What weights become: from, to; straight between, and as at the ends beyond them. Left out, they stay.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Remap", length(max = 16), inner(inner(range(min = 0, max = 1))))]
+    pub remap: Vec<[f64; 2]>,
+    /// How many times it is evened out, each time half way to the mean of what is beside a point.
+    #[serde(default, skip_serializing_if = "is_none")]
+    #[schemars(title = "Evened out", range(min = 0, max = 200))]
+    pub smooth: u32,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_none(n: &u32) -> bool {
+    *n == 0
+}
+
+impl Map {
+    /// A map of one layer.
+    pub fn of(name: &str, weights: Weights) -> Map {
+        let layers = vec![Layer::of(weights)];
+        Map { name: name.to_owned(), dye: None, layers, invert: false, remap: vec![], smooth: 0 }
+    }
+
+    /// What a weight becomes once all layers are laid: inverted, then remapped.
+    pub fn becomes(&self, weight: f64) -> f64 {
+        let w = if self.invert { 1.0 - weight } else { weight };
+        let Some(after) = self.remap.iter().position(|[from, _]| *from >= w) else {
+            return self.remap.last().map_or(w, |[_, to]| *to);
+        };
+        let [b, to] = self.remap[after];
+        match after.checked_sub(1).map(|k| self.remap[k]) {
+            Some([a, from]) if b > a => from + (w - a) / (b - a) * (to - from),
+            _ => to,
+        }
+    }
 }
 
 /// A layer of a map.
@@ -19,12 +62,41 @@ pub struct Map {
 pub struct Layer {
     #[schemars(title = "Weights")]
     pub weights: Weights,
+    #[serde(default = "crate::body::on", skip_serializing_if = "is_on")]
+    #[schemars(title = "On")]
+    pub on: bool,
     #[serde(default, skip_serializing_if = "Blend::is_over")]
     #[schemars(title = "Laid on by")]
     pub blend: Blend,
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    #[schemars(title = "Strength", range(min = 0, max = 1))]
+    pub strength: Value,
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[schemars(title = "Inverted")]
     pub invert: bool,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_on(on: &bool) -> bool {
+    *on
+}
+fn whole() -> Value {
+    1.0.into()
+}
+fn is_whole(v: &Value) -> bool {
+    v.is(1.0)
+}
+
+impl Layer {
+    pub fn of(weights: Weights) -> Layer {
+        Layer { weights, on: true, blend: Blend::Over, strength: whole(), invert: false }
+    }
+
+    /// A weight of its own laid over what is under it, by a strength from 0 to 1.
+    pub fn lay(&self, under: f64, own: f64, strength: f64) -> f64 {
+        let own = if self.invert { 1.0 - own } else { own };
+        under + strength.clamp(0.0, 1.0) * (self.blend.lay(under, own) - under)
+    }
 }
 
 /// How a layer is laid over those before; the first is laid over nothing, 0.
@@ -35,9 +107,12 @@ pub enum Blend {
     #[default]
     Over,
     Add,
+    /// Is taken away from them.
+    Take,
     Multiply,
     /// The larger of the two.
     Most,
+    /// The smaller.
     Least,
 }
 
@@ -50,6 +125,7 @@ impl Blend {
         match self {
             Blend::Over => own,
             Blend::Add => (under + own).min(1.0),
+            Blend::Take => (under - own).max(0.0),
             Blend::Multiply => under * own,
             Blend::Most => under.max(own),
             Blend::Least => under.min(own),
@@ -60,11 +136,157 @@ impl Blend {
 /// Where a layer's weights come from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
+#[schemars(extend("examples" = Weights::all()))]
 pub enum Weights {
+    Painted(Painted),
+    /// 1 within a part of space, less over its edge. It is where it is beside the body's own place, frame by frame: a zone on
+    /// the joint that a body begins on stays where it is on the body.
+    Zone(Zone),
+    Noise(Noise),
+    Picture(Picture),
     Ramp(Ramp),
+    Distance(Distance),
     Border(NearBorder),
     /// Path of a CSV file, relative to the scene file: one weight a line, in the order of the points.
     File(String),
+}
+
+impl Weights {
+    /// One of each kind that needs no file, as it begins.
+    pub fn all() -> Vec<Weights> {
+        vec![
+            Weights::Painted(Painted::default()),
+            Weights::Zone(Zone {
+                place: Node::default(),
+                form: ZoneForm::Ball(ZoneBall { radius: 0.3.into() }),
+                edge: 0.3.into(),
+                outside: false,
+            }),
+            Weights::Noise(Noise { size: 0.2, octaves: 2, seed: 0 }),
+            Weights::Ramp(Ramp { along: Axis::Y, from: 0.0, to: 1.0 }),
+            Weights::Distance(Distance { from: vec![], reach: 0.3 }),
+        ]
+    }
+
+    /// Its files, with their paths in it.
+    pub fn sources(&self) -> Vec<(String, &MeshSource)> {
+        match self {
+            Weights::Painted(p) => {
+                let on = p.on.iter().map(|m| ("painted/on".to_owned(), m));
+                let strokes = p.strokes.iter().enumerate();
+                on.chain(strokes.map(|(k, m)| (format!("painted/strokes/{k}"), m))).collect()
+            }
+            Weights::Picture(p) => vec![("picture/from".into(), &p.from)],
+            Weights::Zone(_)
+            | Weights::Noise(_)
+            | Weights::Ramp(_)
+            | Weights::Distance(_)
+            | Weights::Border(_)
+            | Weights::File(_) => vec![],
+        }
+    }
+
+    pub fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+        match self {
+            Weights::Painted(p) => p.on.iter_mut().chain(&mut p.strokes).collect(),
+            Weights::Picture(p) => vec![&mut p.from],
+            Weights::Zone(_)
+            | Weights::Noise(_)
+            | Weights::Ramp(_)
+            | Weights::Distance(_)
+            | Weights::Border(_)
+            | Weights::File(_) => vec![],
+        }
+    }
+}
+
+/// Painted by hand. Carried over to other points by the nearest place of the surface that it was painted on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Painted {
+    /// The surface that it was painted on, as an NPZ file of `positions` and `triangles`; none before the first stroke.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Painted on")]
+    pub on: Option<MeshSource>,
+    /// NPZ files of `points` and `weights`, each what a stroke changed, the oldest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Strokes", length(max = 400))]
+    pub strokes: Vec<MeshSource>,
+}
+
+/// Uneven in space: gradient noise about a half, through the rest shape before it is placed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Noise {
+    /// Of its largest patches.
+    #[schemars(title = "Size", range(min = 0.001, max = 1000), extend("unit" = "m"))]
+    pub size: f64,
+    /// Each is half as large as the one before, and half as strong.
+    #[schemars(title = "Octaves", range(min = 1, max = 8))]
+    #[serde(default = "octaves")]
+    pub octaves: u32,
+    /// Another is another noise of the same kind.
+    #[schemars(title = "Seed", range(min = 0, max = 1_000_000))]
+    #[serde(default)]
+    pub seed: u32,
+}
+
+fn octaves() -> u32 {
+    2
+}
+
+/// A picture laid on by the UVs: PNG or JPEG. Beyond its edges it repeats.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Picture {
+    #[schemars(title = "From")]
+    pub from: MeshSource,
+    #[serde(default)]
+    #[schemars(title = "Channel")]
+    pub channel: Channel,
+    /// Upside down.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Upside down")]
+    pub flip: bool,
+    /// What it is multiplied by, about a half.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    #[schemars(title = "Contrast", range(min = -100, max = 100))]
+    pub gain: f64,
+    /// What is added then.
+    #[serde(default)]
+    #[schemars(title = "Brightness", range(min = -1, max = 1))]
+    pub bias: f64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_one(v: &f64) -> bool {
+    *v == 1.0
+}
+
+/// What of a picture's colours counts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Channel {
+    /// How light it is, by the weights of Rec. 709.
+    #[default]
+    Light,
+    Red,
+    Green,
+    Blue,
+    /// How much covers.
+    Alpha,
+}
+
+/// From 1 at some points to 0 at a distance from them, along the surface of the rest shape.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Distance {
+    /// The points are those of all the choices together; of none, it is 0 everywhere.
+    #[schemars(title = "From", length(max = 200))]
+    pub from: Vec<Choice>,
+    /// 0 is the points alone.
+    #[schemars(title = "Reach", range(min = 0, max = 1000), extend("unit" = "m"))]
+    pub reach: f64,
 }
 
 /// From 0 at one place to 1 at another, along an axis of the shape before it is placed.
@@ -116,6 +338,8 @@ pub enum Scaled {
     Friction,
     Drag,
     Lift,
+    /// How strongly it is drawn to where its shape would be.
+    Follow,
 }
 
 /// How a map scales a number.
@@ -145,16 +369,16 @@ pub struct Rest {
     #[schemars(title = "Rest shape")]
     pub shape: RestShape,
     /// What its lengths are multiplied by.
-    #[serde(skip_serializing_if = "is_one")]
+    #[serde(skip_serializing_if = "is_still_one")]
     #[schemars(title = "Rest scale", range(min = 0.05, max = 20))]
     pub scale: Value,
     /// What its folds are multiplied by: 0 is flat, -1 folded the other way.
-    #[serde(skip_serializing_if = "is_one")]
+    #[serde(skip_serializing_if = "is_still_one")]
     #[schemars(title = "Rest bend", range(min = -20, max = 20))]
     pub bend: Value,
 }
 
-fn is_one(v: &Value) -> bool {
+fn is_still_one(v: &Value) -> bool {
     v.is(1.0)
 }
 

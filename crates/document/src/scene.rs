@@ -101,6 +101,11 @@ impl Scene {
         for (id, b) in &self.bodies {
             let own = b.kind.sources().into_iter();
             out.extend(own.map(|(path, from)| (format!("/bodies/{id}/kind/{path}"), from)));
+            for (map, k, layer) in b.layers() {
+                let own = layer.weights.sources().into_iter();
+                let at = format!("/bodies/{id}/maps/{map}/layers/{k}/weights");
+                out.extend(own.map(|(path, from)| (format!("{at}/{path}"), from)));
+            }
         }
         for (id, c) in &self.colliders {
             let own = c.form.sources().into_iter();
@@ -124,7 +129,15 @@ impl Scene {
             let own = f.place.iter().map(move |p| (format!("/fields/{id}/place"), p));
             own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)))
         });
-        handles.chain(colliders).chain(figures).chain(bodies).chain(fields).collect()
+        let zones = self.bodies.iter().flat_map(|(id, b)| {
+            b.layers().filter_map(move |(map, k, l)| match &l.weights {
+                Weights::Zone(z) => {
+                    Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/zone/place"), &z.place))
+                }
+                _ => None,
+            })
+        });
+        handles.chain(colliders).chain(figures).chain(bodies).chain(fields).chain(zones).collect()
     }
 
     /// Every file beside a scene file that the scene names, with the JSON path of where it does.
@@ -134,13 +147,11 @@ impl Scene {
             MeshSource::Blob(_) => None,
         });
         let maps = self.bodies.iter().flat_map(|(id, b)| {
-            b.maps.iter().flat_map(move |(map, m)| {
-                m.layers.iter().enumerate().filter_map(move |(k, l)| match &l.weights {
-                    Weights::File(f) => {
-                        Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/file"), f.as_str()))
-                    }
-                    _ => None,
-                })
+            b.layers().filter_map(move |(map, k, l)| match &l.weights {
+                Weights::File(f) => {
+                    Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/file"), f.as_str()))
+                }
+                _ => None,
             })
         });
         meshes.chain(maps).collect()
@@ -148,7 +159,10 @@ impl Scene {
 
     /// The same, to be changed.
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
-        let bodies = self.bodies.values_mut().flat_map(|b| b.kind.sources_mut());
+        let bodies = self.bodies.values_mut().flat_map(|b| {
+            let layers = b.maps.values_mut().flat_map(|m| &mut m.layers);
+            b.kind.sources_mut().into_iter().chain(layers.flat_map(|l| l.weights.sources_mut()))
+        });
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
         let figures =
             self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));

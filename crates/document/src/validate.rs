@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scene, Shape, VERSION,
-    Weights, ids::is_key, migrate,
+    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scaled, Scene, Shape,
+    VERSION, Weights, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -339,15 +339,43 @@ fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
         let message = format!("names the map \"{}\", which the body does not have", by.map);
         faults.push(Fault::new(format!("/bodies/{id}/scaled/{}/map", key.as_str().unwrap_or("")), message));
     }
+    for (grip, g) in &body.grips {
+        let path = format!("/bodies/{id}/grips/{grip}");
+        match &g.map {
+            Some(map) if !body.maps.contains_key(map) => {
+                let message = format!("names the map \"{map}\", which the body does not have");
+                faults.push(Fault::new(format!("{path}/map"), message));
+            }
+            None if g.points.is_empty() => {
+                let message = "holds no points: choose some, or say by which map it holds";
+                faults.push(Fault::new(format!("{path}/points"), message));
+            }
+            _ => {}
+        }
+    }
+    if body.scaled.contains_key(&Scaled::Follow) && body.follow.is_none() {
+        let message = "scales how strongly the body follows, and it does not follow at all";
+        faults.push(Fault::new(format!("/bodies/{id}/scaled/follow"), message));
+    }
     for (map, m) in &body.maps {
+        let path = format!("/bodies/{id}/maps/{map}");
+        if let Some(k) = m.remap.windows(2).position(|w| w[1][0] <= w[0][0]) {
+            let message = format!("does not come after the one before it ({})", m.remap[k][0]);
+            faults.push(Fault::new(format!("{path}/remap/{}/0", k + 1), message));
+        }
         for (k, layer) in m.layers.iter().enumerate() {
-            if let Weights::Ramp(r) = &layer.weights
-                && r.from == r.to
-            {
-                let message =
-                    format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
-                let path = format!("/bodies/{id}/maps/{map}/layers/{k}/weights/ramp/to");
-                faults.push(Fault::new(path, message));
+            let path = format!("{path}/layers/{k}/weights");
+            match &layer.weights {
+                Weights::Ramp(r) if r.from == r.to => {
+                    let message =
+                        format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
+                    faults.push(Fault::new(format!("{path}/ramp/to"), message));
+                }
+                Weights::Painted(p) if p.on.is_none() && !p.strokes.is_empty() => {
+                    let message = "is missing: strokes are on the points of some surface";
+                    faults.push(Fault::new(format!("{path}/painted/on"), message));
+                }
+                _ => {}
             }
         }
     }

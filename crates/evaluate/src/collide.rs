@@ -1,15 +1,17 @@
 //! Colliders, handles and who touches whom, from the document to the solver's plain arrays.
+use crate::maps::Dyed;
 use crate::resolve::{World, pose_at};
-use crate::{MeshLibrary, Playing, Stage};
+use crate::{MeshLibrary, Playing, Shaped, Stage};
+use nematon_air::Marks;
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, GripId, HeldTo, MAX_COLLIDER_POINTS,
-    MeshSource, Moment, Node, Value,
+    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource,
+    Moment, Node, Value,
 };
 use nematon_figure::{Spot, spots};
 use nematon_geometry::Mesh;
-use nematon_solid::{Fetch, Shaped, Solid, Standing};
+use nematon_solid::{Fetch, Shaped as AtFrame, Solid, Standing};
 use nematon_solver::{
-    ColliderMotion, ColliderRest, FrictionNow, GripMotion, Holder, Places, Pull, Rules, Way,
+    ColliderMotion, ColliderRest, Draws, FrictionNow, GripMotion, Holder, Places, Pull, Rules, Way,
 };
 use std::sync::Arc;
 
@@ -26,7 +28,7 @@ pub struct Track {
     pub id: ColliderId,
     place: Node,
     friction: Value,
-    shapes: Vec<Shaped>,
+    shapes: Vec<AtFrame>,
     /// The figure that it is the surface of.
     plays: Option<Arc<Playing>>,
     pub rest: ColliderRest,
@@ -42,7 +44,81 @@ pub struct Carried {
     points: Arc<Vec<u32>>,
     surface: Option<Surface>,
     /// How it pulls, where it only does.
-    pull: Option<(Value, Option<f64>)>,
+    pull: Option<Pulls>,
+}
+
+/// How points are pulled.
+struct Pulls {
+    how: How,
+    /// How firmly at each point of the body, and what is made of weights of 0 and of 1.
+    by: Option<(Arc<Dyed>, [f64; 2])>,
+    moves: bool,
+}
+
+enum How {
+    /// So much, firmly or by a spring in N/m.
+    Hold(Value, Option<f64>),
+    /// 1/s².
+    Follow(Value),
+}
+
+impl Pulls {
+    fn new(scene: &Stage, how: How, by: Option<(Arc<Dyed>, [f64; 2])>) -> Pulls {
+        let moves = by.as_ref().is_some_and(|(d, _)| d.moves(scene));
+        Pulls { how, by, moves }
+    }
+
+    fn number(&self) -> &Value {
+        match &self.how {
+            How::Hold(n, _) | How::Follow(n) => n,
+        }
+    }
+
+    /// At both ends of the way to a frame.
+    fn ends(&self, scene: &Stage, frame: f64) -> [f32; 2] {
+        [frame - 1.0, frame].map(|f| self.number().at(&scene.frames.moment(f)) as f32)
+    }
+
+    fn pull(&self, scene: &Stage, points: &[u32], frame: f64) -> Pull {
+        let [a, b] = self.ends(scene, frame);
+        let (by, share) = match &self.how {
+            How::Hold(_, None) => (Draws::Firm, [a, b]),
+            How::Hold(_, Some(spring)) => (Draws::Spring(*spring as f32), [a, b]),
+            // As shares of the greater, so that one number is told.
+            How::Follow(_) if a.max(b) > 0.0 => (Draws::Follow(a.max(b)), [a / a.max(b), b / a.max(b)]),
+            How::Follow(_) => (Draws::Follow(0.0), [0.0; 2]),
+        };
+        let over = |frame: f64| {
+            self.by.as_ref().map(|(dyed, [least, most])| {
+                let all = dyed.at(scene, frame);
+                let of = |p: &u32| (least + (most - least) * f64::from(all[*p as usize])) as f32;
+                Arc::new(points.iter().map(of).collect::<Vec<f32>>())
+            })
+        };
+        let last = over(frame);
+        let first = if self.moves { over(frame - 1.0) } else { last.clone() };
+        Pull { by, share, over: [first, last] }
+    }
+
+    fn mark(&self, scene: &Stage, frame: f64, to: (&mut Vec<u32>, &mut Vec<f32>, &mut Vec<[u8; 32]>)) {
+        let Pulls { how, by, moves } = self;
+        let (words, numbers, hashes) = to;
+        words.push(if matches!(how, How::Hold(..)) { 9 } else { 10 });
+        numbers.extend(self.ends(scene, frame));
+        if let How::Hold(_, spring) = how {
+            numbers.push(spring.map_or(f32::INFINITY, |s| s as f32));
+        }
+        if let Some((dyed, ends)) = by {
+            words.push(11);
+            numbers.extend(ends.map(|e| e as f32));
+            hashes.push(dyed.digest());
+            let mut marks = Marks::default();
+            for f in if *moves { [frame - 1.0, frame] } else { [scene.frames.first as f64; 2] } {
+                dyed.mark(scene, f, &mut marks);
+            }
+            hashes.push(*blake3::hash(&marks.0).as_bytes());
+        }
+    }
 }
 
 /// Spots of a figure's surface, one a point, where they were nearest at the first frame.
@@ -189,7 +265,7 @@ fn track(
 
 impl Track {
     /// The two shapes about a moment with the share of the second.
-    fn between(&self, frame: f64) -> Option<(&Shaped, &Shaped, f32)> {
+    fn between(&self, frame: f64) -> Option<(&AtFrame, &AtFrame, f32)> {
         let (first, last) = (self.shapes.first()?, self.shapes.last()?);
         let after = self.shapes.iter().position(|s| s.frame as f64 > frame);
         Some(match after {
@@ -263,41 +339,45 @@ fn bits(n: f64) -> [f32; 2] {
     [f32::from_bits(b as u32), f32::from_bits((b >> 32) as u32)]
 }
 
-/// A body, where its points start, and those of each of its grips.
-pub type GripsOf<'a> = (BodyId, &'a [[f32; 3]], &'a [(String, Vec<u32>)]);
-
-/// The grips of an island's bodies that move; `points` gives those of a body's grip.
+/// The grips of an island's bodies that move or pull, and what bodies follow.
 ///
 /// # Errors
 /// The number of the body in the island, and why one of its grips can't hold.
-pub fn carried(scene: &Stage, bodies: &[GripsOf]) -> Result<Vec<Carried>, (usize, NoHold)> {
+pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carried>, (usize, NoHold)> {
     let mut out = vec![];
-    for (body, (id, placed, grips)) in bodies.iter().enumerate() {
-        for (grip, points) in *grips {
-            let own = scene.bodies.get(id).and_then(|b| b.grips.get(&GripId::from(grip.as_str())));
-            let points = Arc::new(points.clone());
-            let pull = own.filter(|g| g.pulls()).map(|g| (g.hold.clone(), g.spring));
-            match own.map(|g| &g.to) {
-                Some(HeldTo::Handle(h)) => {
+    for (body, (id, shaped)) in bodies.iter().enumerate() {
+        let Some(whole) = scene.bodies.get(*id) else { continue };
+        for g in &shaped.grips {
+            let Some(own) = whole.grips.get(&g.id) else { continue };
+            let points = Arc::new(g.points.clone());
+            let how = || How::Hold(own.hold.clone(), own.spring);
+            let pull = g.pulls.then(|| Pulls::new(scene, how(), g.by.clone().map(|d| (d, [0.0, 1.0]))));
+            match &own.to {
+                HeldTo::Handle(h) => {
                     if let Some(h) = scene.handles.get(h) {
                         out.push(Carried { place: h.place.clone(), body, points, surface: None, pull });
                     }
                 }
-                Some(HeldTo::Figure(f)) => {
+                HeldTo::Figure(f) => {
                     let Some(figure) = scene.figures.get(f.figure.as_str()) else { continue };
-                    let surface = surface(scene, figure, f, placed, &points).map_err(|why| {
-                        let grip = own.map_or(grip, |g| &g.name).clone();
-                        (body, NoHold { grip, to: figure.name.clone(), why })
+                    let surface = surface(scene, figure, f, &shaped.placed, &points).map_err(|why| {
+                        (body, NoHold { grip: own.name.clone(), to: figure.name.clone(), why })
                     })?;
                     let place = figure.place.clone();
                     out.push(Carried { place, body, points, surface: Some(surface), pull });
                 }
                 // What stays where it is, is held before the body moves; what only pulls is told of each frame.
-                Some(HeldTo::World) if pull.is_some() => {
+                HeldTo::World if pull.is_some() => {
                     out.push(Carried { place: Node::default(), body, points, surface: None, pull });
                 }
-                Some(HeldTo::World) | None => {}
+                HeldTo::World => {}
             }
+        }
+        if let Some(f) = &shaped.follow {
+            let free = shaped.held().into_iter().enumerate().filter(|(_, held)| !held);
+            let points = Arc::new(free.map(|(p, _)| p as u32).collect::<Vec<u32>>());
+            let pull = Some(Pulls::new(scene, How::Follow(f.strength.clone()), f.by.clone()));
+            out.push(Carried { place: whole.place.clone(), body, points, surface: None, pull });
         }
     }
     Ok(out)
@@ -332,10 +412,7 @@ impl Carried {
                 Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect()))
             }
         };
-        let pull = self.pull.as_ref().map(|(hold, spring)| Pull {
-            stiffness: spring.map_or(f32::INFINITY, |s| s as f32),
-            share: [frame - 1.0, frame].map(|f| hold.at(&scene.frames.moment(f)) as f32),
-        });
+        let pull = self.pull.as_ref().map(|p| p.pull(scene, &self.points, frame));
         GripMotion { body: self.body, points: self.points.clone(), by, pull }
     }
 
@@ -358,12 +435,8 @@ impl Carried {
         let Carried { place, body, points, surface, pull } = self;
         words.extend([if surface.is_some() { 8 } else { 4 }, *body as u32]);
         words.extend(points.iter());
-        if let Some((hold, spring)) = pull {
-            words.push(9);
-            for f in [frame - 1.0, frame] {
-                numbers.push(hold.at(&scene.frames.moment(f)) as f32);
-            }
-            numbers.push(spring.map_or(f32::INFINITY, |s| s as f32));
+        if let Some(pull) = pull {
+            pull.mark(scene, frame, (words, numbers, hashes));
         }
         let mut pose = |f: f64| {
             let p = pose_at(scene, place, f);

@@ -21,7 +21,7 @@ pub fn shape(scene: &Stage, body: &Body, own: &Drift) -> Shaped {
         smallest_fold: 0.0,
         coarse: false,
     };
-    Shaped { mesh, placed, rest: None, maps: Maps::default(), grips: vec![], pulls: vec![], density }
+    Shaped { mesh, placed, rest: None, maps: Maps::default(), grips: vec![], follow: None, density }
 }
 
 pub fn rest(own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {

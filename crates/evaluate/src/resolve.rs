@@ -76,8 +76,14 @@ fn share(field: &Field, frame: f64) -> f64 {
 }
 
 fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
+    zone_at_stand(scene, zone, &World::of(scene, &zone.place, frame), frame)
+}
+
+/// A zone at a moment, where it stands.
+pub(crate) fn zone_at_stand(scene: &Stage, zone: &Zone, at: &World, frame: f64) -> ZoneNow {
     let moment = scene.frames.moment(frame);
-    let Zone { place, form, edge, outside } = zone;
+    let Zone { place: _, form, edge, outside } = zone;
+    let stands = stand(&at.pose());
     let at = |v: &nematon_document::Value| v.at(&moment) as f32;
     let form = match form {
         ZoneForm::Ball(b) => ZoneFormNow::Ball { radius: at(&b.radius) },
@@ -87,8 +93,14 @@ fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
         ZoneForm::Capsule(c) => {
             ZoneFormNow::Capsule { radius: at(&c.radius), half: (0.5 * c.length.at(&moment)) as f32 }
         }
+        ZoneForm::Slab(s) => ZoneFormNow::Slab { half: (0.5 * s.thickness.at(&moment)) as f32 },
+        ZoneForm::Tube(t) => ZoneFormNow::Tube {
+            radius: at(&t.radius),
+            half: (0.5 * t.length.at(&moment)) as f32,
+            wall: (0.5 * t.wall.at(&moment)) as f32,
+        },
     };
-    ZoneNow { stand: stand(&pose_at(scene, place, frame)), form, edge: at(edge), outside: *outside }
+    ZoneNow { stand: stands, form, edge: at(edge), outside: *outside }
 }
 
 fn stand(pose: &Pose) -> Stand {
@@ -97,8 +109,7 @@ fn stand(pose: &Pose) -> Stand {
 
 /// Where a node is in the world at a moment, in frames.
 pub fn pose_at(scene: &Stage, node: &Node, frame: f64) -> Pose {
-    let World { position, turn } = World::of(scene, node, frame);
-    Pose { position: position.map(|c| c as f32), turn: turn.map(|c| c as f32) }
+    World::of(scene, node, frame).pose()
 }
 
 /// The position (metres) and turn (about x, then y, then z, radians) that a thing has on `on` where it is in the world as
@@ -154,6 +165,16 @@ impl World {
             under = World { position: under.place(by.position.to_array()), turn };
         }
         World { position: under.place(own.position), turn: times(under.turn, own.turn) }
+    }
+
+    pub fn pose(&self) -> Pose {
+        Pose { position: self.position.map(|c| c as f32), turn: self.turn.map(|c| c as f32) }
+    }
+
+    /// The same as seen from another.
+    pub fn beside(&self, other: &World) -> World {
+        let [x, y, z, w] = other.turn;
+        World { position: other.inverse(self.position), turn: times([-x, -y, -z, w], self.turn) }
     }
 
     pub fn direction(&self, p: [f64; 3]) -> [f64; 3] {

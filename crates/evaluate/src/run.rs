@@ -81,10 +81,9 @@ impl Parts {
             found.push(b);
         }
         let tracks = tracks(scene, &found, library).map_err(RunError::Collider)?;
-        let grips: Vec<_> =
-            members.iter().map(|(id, _, s)| (id.clone(), s.placed.as_slice(), s.grips.as_slice())).collect();
-        let carried =
-            carried(scene, &grips).map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
+        let shapes: Vec<(&BodyId, &Shaped)> = members.iter().map(|(id, _, s)| (id, s)).collect();
+        let carried = carried(scene, &shapes)
+            .map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
         let rules = rules(scene, &found);
         for (k, rest) in rests.iter().enumerate() {
             if rules.own[k] || rules.between.iter().any(|b| b.contains(&k)) {

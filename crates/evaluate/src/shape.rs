@@ -1,13 +1,15 @@
 use crate::Stage;
+use crate::maps::{Dyed, Ground};
 use crate::resolve::place_body;
 use nematon_document::{
-    Along, Body, Choice, Cloth, Figure, Grip, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource, Moment,
-    Rest, RestShape, Shape,
+    Along, Body, Choice, Cloth, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource,
+    Moment, Rest, RestShape, Shape, Value,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
     Border, Density, Mesh, MeshFault, density, layers, nearest, place, points_in, refine,
 };
+use nematon_paint::{Painting, Picture};
 use nematon_solver::{ClothRest, Folds, Maps, Scaled};
 use std::sync::Arc;
 
@@ -20,6 +22,17 @@ pub trait MeshLibrary {
     /// from the figure's name.
     fn figure(&self, figure: &Figure) -> Result<Arc<nematon_figure::Figure>, String> {
         Err(format!("has no file here: {:?}", figure.from))
+    }
+
+    /// What strokes have painted on a surface, or why that can't be had, in a sentence.
+    fn painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Result<Arc<Painting>, String> {
+        let _ = strokes;
+        Err(format!("there is no place to look for {on:?}"))
+    }
+
+    /// A picture, or why it can't be had, in a sentence.
+    fn picture(&self, from: &MeshSource) -> Result<Arc<Picture>, String> {
+        Err(format!("there is no place to look for {from:?}"))
     }
 
     /// The weights of a file of a map, or why they can't be had, in a sentence.
@@ -95,10 +108,10 @@ pub struct Shaped {
     pub rest: Option<Mesh>,
     /// What its matter is multiplied by from point to point.
     pub maps: Maps,
-    /// Points of each grip that is on, in the order of the document.
-    pub grips: Vec<(String, Vec<u32>)>,
-    /// Of each, whether it only pulls.
-    pub pulls: Vec<bool>,
+    /// Those that are on, in the order of the document.
+    pub grips: Vec<Gripped>,
+    /// How its points are drawn to where its rest shape would be.
+    pub follow: Option<Follow>,
     pub density: Density,
 }
 
@@ -106,10 +119,64 @@ impl Shaped {
     /// For each point, whether a grip holds it for good.
     pub fn held(&self) -> Vec<bool> {
         let mut held = vec![false; self.placed.len()];
-        let firm = self.grips.iter().zip(&self.pulls).filter(|(_, pulls)| !**pulls);
-        firm.flat_map(|(g, _)| &g.1).for_each(|&p| held[p as usize] = true);
+        let firm = self.grips.iter().filter(|g| !g.pulls);
+        firm.flat_map(|g| &g.points).for_each(|&p| held[p as usize] = true);
         held
     }
+
+    /// The points of each grip, those that it holds and those that it pulls together.
+    pub fn gripped(&self) -> Vec<(GripId, Vec<u32>)> {
+        let mut out: Vec<(GripId, Vec<u32>)> = vec![];
+        for g in &self.grips {
+            match out.last_mut().filter(|(id, _)| *id == g.id) {
+                Some((_, points)) => points.extend(&g.points),
+                None => out.push((g.id.clone(), g.points.clone())),
+            }
+        }
+        out.iter_mut().for_each(|(_, points)| points.sort_unstable());
+        out
+    }
+}
+
+/// Points of a grip that it holds alike: for good, or by pulling.
+#[derive(Clone, Debug)]
+pub struct Gripped {
+    pub id: GripId,
+    pub points: Vec<u32>,
+    pub pulls: bool,
+    /// How firmly it pulls each point of the body.
+    pub by: Option<Arc<Dyed>>,
+}
+
+impl Gripped {
+    /// By a map that stays, what it soaks wholly is held for good where the grip holds so, and what it leaves out is let go.
+    fn of(scene: &Stage, id: &GripId, grip: &Grip, points: Vec<u32>, by: Option<Dyed>) -> Vec<Gripped> {
+        let alike = |points: Vec<u32>, pulls, by| Gripped { id: id.clone(), points, pulls, by };
+        let Some(by) = by else { return vec![alike(points, grip.pulls(), None)] };
+        let by = Arc::new(by);
+        if by.moves(scene) {
+            return vec![alike(points, true, Some(by))];
+        }
+        let weights = by.at(scene, scene.frames.first as f64);
+        let firm = |p: &u32| !grip.pulls() && weights[*p as usize] >= FIRM;
+        let (held, rest): (Vec<u32>, Vec<u32>) = points.into_iter().partition(firm);
+        let drawn: Vec<u32> = rest.into_iter().filter(|p| weights[*p as usize] > 0.0).collect();
+        let held = (!held.is_empty()).then(|| alike(held, false, None));
+        let drawn = (!drawn.is_empty()).then(|| alike(drawn, true, Some(by)));
+        held.into_iter().chain(drawn).collect()
+    }
+}
+
+/// The weight from which on a grip's map means all of it.
+const FIRM: f32 = 0.9995;
+
+/// How a body's points are drawn to where its rest shape would be, on what it stands on.
+#[derive(Clone, Debug)]
+pub struct Follow {
+    /// 1/s².
+    pub strength: Value,
+    /// The map that scales it, and by what where it is 0 and where it is 1.
+    pub by: Option<(Arc<Dyed>, [f64; 2])>,
 }
 
 /// Makes or fetches a body's shape and finds what its grips hold.
@@ -148,7 +215,18 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         }
         _ => None,
     };
-    let maps = crate::maps::maps(body, &mesh, library)?;
+    let ground = Ground { stage: scene, body, mesh: &mesh, library };
+    let maps = crate::maps::maps(&ground)?;
+    let follow = match (&body.follow, body.scaled.get(&nematon_document::Scaled::Follow)) {
+        (Some(strength), by) => Some(Follow {
+            strength: strength.clone(),
+            by: match by {
+                Some(by) => ground.named(&by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most])),
+                None => None,
+            },
+        }),
+        (None, _) => None,
+    };
     let mut placed = mesh.positions.clone();
     place_body(scene, &body.place, &mut placed);
     let mut grips = vec![];
@@ -162,13 +240,16 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
             })?;
             points.extend(found);
         }
+        if grip.points.is_empty() {
+            points.extend(0..mesh.positions.len() as u32);
+        }
         points.sort_unstable();
         points.dedup();
-        grips.push((id.0.clone(), points));
+        let by = grip.map.as_ref().and_then(|m| ground.named(m)).transpose()?;
+        grips.extend(Gripped::of(scene, id, grip, points, by));
     }
-    let pulls = body.grips.values().filter(|g| g.on).map(Grip::pulls).collect();
     let density = density(&mesh);
-    Ok(Shaped { mesh, placed, rest, maps, grips, pulls, density })
+    Ok(Shaped { mesh, placed, rest, maps, grips, follow, density })
 }
 
 /// A triangle turned so that its lowest point comes first; it faces as it did.

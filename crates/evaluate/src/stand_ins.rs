@@ -2,6 +2,8 @@
 use crate::Stage;
 use nematon_document::{CapsuleForm, Collider, FigureId, Form, JointOf, Node, Parent, Value};
 use nematon_figure::StandIn;
+use nematon_simd::{F8, V8};
+use nematon_solid::Solid;
 use std::time::Instant;
 
 /// One capsule for each joint of a figure that holds skin of its own, standing on it.
@@ -69,4 +71,30 @@ pub fn skin_cost(stage: &Stage, figure: &str) -> Result<f64, String> {
         own.anew(own.time(stage, at));
     }
     Ok(begun.elapsed().as_secs_f64() * 1000.0)
+}
+
+/// Milliseconds that so many points within a frame take to be kept out of stand-ins here and now, at most: each is asked of
+/// each, where contact passes over what is far away.
+pub fn stand_in_cost(stage: &Stage, stand_ins: &[Collider], points: usize) -> f64 {
+    let solids: Vec<Solid> = stand_ins
+        .iter()
+        .filter_map(|c| match &c.form {
+            Form::Capsule(f) => {
+                Some(Solid::Capsule { radius: f.radius as f32, half: (0.5 * f.length) as f32 })
+            }
+            _ => None,
+        })
+        .collect();
+    // About them as bodies are: some within, most without.
+    let some: Vec<V8> = (0..64).map(|k| V8::splat([0.01 * k as f32, 0.1, 0.02])).collect();
+    let rounds = points.div_ceil(8) * stage.frames.substeps.max(1) as usize;
+    let begun = Instant::now();
+    let mut near = F8::splat(0.0);
+    for k in 0..rounds {
+        for s in &solids {
+            near = near.min(s.distance(some[k % some.len()]).1);
+        }
+    }
+    std::hint::black_box(near);
+    begun.elapsed().as_secs_f64() * 1000.0
 }

@@ -85,7 +85,7 @@ fn a_grip_follows_a_surface_in_place_and_turn_with_no_jump() {
     let s = scene(|_| {});
     let frames = run(&s, &library, 12);
     let held = Stage::new(&s, &library);
-    let grip = shape(&held, &s.bodies[0], &library).unwrap().grips[0].1.clone();
+    let grip = shape(&held, &s.bodies[0], &library).unwrap().grips[0].points.clone();
     assert_eq!(grip.len(), 7);
     for (f, places) in frames.iter().enumerate() {
         // Half a turn in 24 frames, about the origin.

@@ -138,7 +138,7 @@ fn a_choice_by_hand_holds_the_same_part_of_a_finer_wider_or_layered_body() {
         let shape_of = json!({"sheet": {"columns": columns, "rows": columns, "width": width}});
         let sheet = json!({"kind": {"cloth": {"shape": shape_of, "layers": layers}}, "grips": {"p": grip}});
         let s = scene(json!({"bodies": {"sheet": sheet}}));
-        shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap().grips[0].1.clone()
+        shape(&stage(&s), &s.bodies[0], &NoMeshes).unwrap().grips[0].points.clone()
     };
     assert_eq!(held(11, 0.2, Value::Null), corner);
     assert_eq!(held(11, 5.0, Value::Null), corner, "as wide as it may be");

@@ -82,7 +82,7 @@ fn another_body_and_a_longer_shot_leave_what_is_there_true() {
 fn eyelets_are_spread_from_end_to_end_and_survive_a_change_of_density() {
     let held = |s: &Scene| {
         let shaped = shape(&stage(s), &s.bodies[0], &NoMeshes).unwrap();
-        shaped.grips[0].1.iter().map(|&p| shaped.mesh.positions[p as usize]).collect::<Vec<_>>()
+        shaped.grips[0].points.iter().map(|&p| shaped.mesh.positions[p as usize]).collect::<Vec<_>>()
     };
     let coarse = held(&scene(|_| ()));
     assert_eq!(coarse.len(), 6);
@@ -245,7 +245,7 @@ fn a_grip_follows_its_handle_and_turns_with_it() {
         s.bodies[0].grips[0].to = nematon_document::HeldTo::Handle("hand".into());
     });
     let mut run = Run::start(&s, &["canopy".into()], &NoMeshes).unwrap();
-    let held = run.members[0].shaped.grips[0].1.clone();
+    let held = run.members[0].shaped.grips[0].points.clone();
     let before = run.positions(0);
     while run.at() < 10 {
         run.advance(&NoWatch).unwrap();

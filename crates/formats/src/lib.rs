@@ -7,12 +7,17 @@ mod motion;
 mod names;
 mod npy;
 mod obj;
+mod paint;
 mod usd;
 
 pub use figure::{read_figure, with_points};
 pub use motion::{Delivery, Frame, Frames, Kind, Motion, With};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
+pub use paint::{
+    MOST_PIXELS, check_file, lay_stroke, read_picture, read_surface, write_stroke, write_surface,
+    write_weights,
+};
 
 use nematon_geometry::{Mesh, find_borders};
 
@@ -43,6 +48,11 @@ pub enum ReadError {
     FigureKind(String),
     #[error("{0}")]
     Figure(String),
+    /// What is painted, in a sentence.
+    #[error("{0}")]
+    Paint(String),
+    #[error("the picture can't be read: {0}")]
+    Picture(String),
 }
 
 /// Reads a mesh by the ending of its file name. Points at one place within an OBJ or glTF primitive

@@ -125,10 +125,10 @@ fn within(p: DVec3, [a, b, c]: [DVec3; 3], reach: f64) -> bool {
 }
 
 /// Points in the order of x, to look at few of them.
-struct ByX(Vec<(f64, u32)>);
+pub struct ByX(Vec<(f64, u32)>);
 
 impl ByX {
-    fn of(mesh: &Mesh) -> ByX {
+    pub fn of(mesh: &Mesh) -> ByX {
         let mut all: Vec<(f64, u32)> =
             (0..mesh.positions.len() as u32).map(|p| (f64::from(mesh.positions[p as usize][0]), p)).collect();
         all.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
@@ -141,7 +141,7 @@ impl ByX {
     }
 
     /// The first of the nearest, looked for outwards along x.
-    fn nearest(&self, mesh: &Mesh, to: DVec3) -> Option<u32> {
+    pub fn nearest(&self, mesh: &Mesh, to: DVec3) -> Option<u32> {
         let (mut down, mut up) = {
             let k = self.0.partition_point(|e| e.0 < to.x);
             (k, k)

@@ -1,5 +1,6 @@
 //! Meshes before any motion: generators, borders, checks, refinement, density. Pure; metres.
 
+mod along;
 mod area;
 mod borders;
 mod check;
@@ -14,7 +15,8 @@ mod refine;
 pub mod shape;
 mod source;
 
-pub use area::{Area, area_of, points_in};
+pub use along::{About, From, Surface, Walk};
+pub use area::{Area, ByX, area_of, points_in};
 pub use borders::{find_borders, nearest};
 pub use check::{MeshFault, check, face_alike};
 pub use clean::{Untidy, clean, in_metres};

@@ -2,11 +2,22 @@
 use nematon_document::{MeshSource, Scene, parse};
 use nematon_evaluate::MeshLibrary;
 use nematon_geometry::Mesh;
+use nematon_paint::{Painting, Picture};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Meshes named by their path, relative to a scene file.
 pub struct Folder(pub PathBuf);
+
+impl Folder {
+    /// What a file beside the scene file holds.
+    fn bytes(&self, source: &MeshSource) -> Result<Vec<u8>, String> {
+        match source {
+            MeshSource::File(name) => std::fs::read(self.0.join(name)).map_err(|e| format!("{name}: {e}")),
+            MeshSource::Blob(_) => Err("it is kept by a server; a scene file names its files".into()),
+        }
+    }
+}
 
 impl MeshLibrary for Folder {
     fn mesh(&self, source: &MeshSource) -> Result<Arc<Mesh>, String> {
@@ -36,6 +47,18 @@ impl MeshLibrary for Folder {
             found = nematon_formats::with_points(found, &bytes).map_err(|e| fault(&name, e))?;
         }
         Ok(Arc::new(found))
+    }
+
+    fn painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Result<Arc<Painting>, String> {
+        let mut found = nematon_formats::read_surface(&self.bytes(on)?).map_err(|e| e.to_string())?;
+        for stroke in strokes {
+            nematon_formats::lay_stroke(&mut found, &self.bytes(stroke)?).map_err(|e| e.to_string())?;
+        }
+        Ok(Arc::new(found))
+    }
+
+    fn picture(&self, from: &MeshSource) -> Result<Arc<Picture>, String> {
+        nematon_formats::read_picture(&self.bytes(from)?).map(Arc::new).map_err(|e| e.to_string())
     }
 
     fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {

@@ -4,6 +4,7 @@ mod bench;
 mod demo;
 mod figure;
 mod files;
+mod map;
 mod mend;
 
 use bytesize::ByteSize;
@@ -36,6 +37,8 @@ enum Verb {
     Mend(mend::MendArgs),
     /// Tells what an animated mesh holds: joints, parts and clips; or fits capsules to it.
     Figure(figure::FigureArgs),
+    /// Tells what the maps of a body come to.
+    Map(map::MapArgs),
     /// Prints the JSON Schema of a scene.
     Schema,
     /// Prints the OpenAPI document of the server.
@@ -103,6 +106,7 @@ fn main() -> ExitCode {
         Verb::Bake(a) => bake::bake(&a),
         Verb::Mend(a) => mend::mend(&a),
         Verb::Figure(a) => figure::figure(&a),
+        Verb::Map(a) => map::map(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {
             println!(
                 "{} is a scene: {} bodies, {} fields, {} frames",

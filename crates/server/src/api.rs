@@ -128,7 +128,7 @@ impl Api {
                 .split('/')
                 .filter_map(|s| s.strip_prefix('{')?.strip_suffix('}'))
                 .map(|n| {
-                    let kind = if ["body", "collider", "figure", "format"].contains(&n) {
+                    let kind = if ["body", "collider", "figure", "format", "map"].contains(&n) {
                         "string"
                     } else {
                         "integer"

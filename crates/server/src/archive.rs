@@ -114,7 +114,7 @@ pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
         };
         if !meshes.contains_key(name) {
             match entry(name, MAX_BYTES).and_then(|b| {
-                nematon_formats::read_mesh(name, &b).map(|_| b).map_err(|e| format!("\"{name}\": {e}"))
+                nematon_formats::check_file(name, &b).map(|()| b).map_err(|e| format!("\"{name}\": {e}"))
             }) {
                 Ok(bytes) => drop(meshes.insert(name.clone(), bytes)),
                 Err(message) => faults.push(Fault { path, message }),

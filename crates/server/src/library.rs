@@ -1,11 +1,12 @@
 //! Imported files, from the database, read once: meshes, and figures with what moves them.
-use nematon_document::{MeshSource, Scene};
+use nematon_document::{Body, MeshSource, Painted, Scene, Weights};
 use nematon_evaluate::MeshLibrary;
 use nematon_figure::Figure;
-use nematon_formats::{read_figure, read_mesh, with_points};
+use nematon_formats::{lay_stroke, read_figure, read_mesh, read_picture, read_surface, with_points};
 use nematon_geometry::Mesh;
+use nematon_paint::{Painting, Picture};
 use nematon_store::{Store, StoreError, StoredMesh};
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
 
 type Read<T> = Result<Arc<T>, String>;
@@ -17,11 +18,46 @@ pub struct StoredMeshes {
     store: Store,
     read: Arc<Mutex<HashMap<String, Read<Mesh>>>>,
     figures: Arc<Mutex<HashMap<FigureKey, Read<Figure>>>>,
+    paintings: Arc<Mutex<Paintings>>,
+    pictures: Arc<Mutex<HashMap<String, Read<Picture>>>>,
+}
+
+/// Surfaces with so many strokes on them, each by its surface and its strokes; the oldest are let go.
+#[derive(Default)]
+struct Paintings {
+    found: HashMap<Vec<String>, Read<Painting>>,
+    order: VecDeque<Vec<String>>,
+    points: usize,
+}
+
+/// Most points of all paintings that are kept at hand.
+const MOST_PAINTED: usize = 20_000_000;
+
+impl Paintings {
+    fn keep(&mut self, key: Vec<String>, painting: Read<Painting>) {
+        let size = |p: &Read<Painting>| p.as_ref().map_or(0, |p| p.weights.len());
+        self.points += size(&painting);
+        if let Some(old) = self.found.insert(key.clone(), painting) {
+            self.points -= size(&old);
+        } else {
+            self.order.push_back(key);
+        }
+        while self.points > MOST_PAINTED && self.order.len() > 1 {
+            let Some(old) = self.order.pop_front() else { break };
+            self.points -= self.found.remove(&old).map_or(0, |p| size(&p));
+        }
+    }
 }
 
 impl StoredMeshes {
     pub fn new(store: Store) -> StoredMeshes {
-        StoredMeshes { store, read: Arc::default(), figures: Arc::default() }
+        StoredMeshes {
+            store,
+            read: Arc::default(),
+            figures: Arc::default(),
+            paintings: Arc::default(),
+            pictures: Arc::default(),
+        }
     }
 
     /// Fetches and reads what a scene needs, so that the synchronous core finds it at hand.
@@ -53,6 +89,50 @@ impl StoredMeshes {
             }
             lock(&self.figures).insert(key, read);
         }
+        for (_, _, layer) in scene.bodies.values().flat_map(Body::layers) {
+            match &layer.weights {
+                Weights::Painted(Painted { on: Some(on), strokes }) => {
+                    self.fetch_painting(on, strokes).await?
+                }
+                Weights::Picture(p) => {
+                    let MeshSource::Blob(hash) = &p.from else { continue };
+                    if !lock(&self.pictures).contains_key(hash) {
+                        let read = |f: StoredMesh| read_picture(&f.bytes).map_err(|e| e.to_string());
+                        let read = self.read(hash, read).await?;
+                        lock(&self.pictures).insert(hash.clone(), read);
+                    }
+                }
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    /// From the most of its strokes that are at hand already.
+    async fn fetch_painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Result<(), StoreError> {
+        let Some(key) = painting_key(on, strokes) else { return Ok(()) };
+        let (mut done, mut found) = (key.len(), None);
+        while done > 0 && found.is_none() {
+            found = lock(&self.paintings).found.get(&key[..done]).cloned();
+            done -= usize::from(found.is_none());
+        }
+        let mut found = match found {
+            Some(found) => found,
+            None => {
+                done = 1;
+                self.read(&key[0], |f| read_surface(&f.bytes).map_err(|e| e.to_string())).await?
+            }
+        };
+        if done == key.len() && lock(&self.paintings).found.contains_key(&key) {
+            return Ok(());
+        }
+        for stroke in &key[done..] {
+            let Ok(own) = &found else { break };
+            let mut own = Painting::clone(own);
+            let lay = |f: StoredMesh| lay_stroke(&mut own, &f.bytes).map(|()| own).map_err(|e| e.to_string());
+            found = self.read(stroke, lay).await?;
+        }
+        lock(&self.paintings).keep(key, found);
         Ok(())
     }
 
@@ -73,6 +153,13 @@ impl StoredMeshes {
     pub fn forget(&self, hash: &str) {
         lock(&self.read).remove(hash);
         lock(&self.figures).retain(|(a, b), _| a != hash && b.as_deref() != Some(hash));
+        lock(&self.pictures).remove(hash);
+        let mut paintings = lock(&self.paintings);
+        let with: Vec<_> = paintings.found.keys().filter(|k| k.iter().any(|h| h == hash)).cloned().collect();
+        for key in with.into_iter().filter(|k| paintings.found[k].is_err()).collect::<Vec<_>>() {
+            paintings.found.remove(&key);
+            paintings.order.retain(|k| *k != key);
+        }
     }
 }
 
@@ -91,6 +178,15 @@ fn key(f: &nematon_document::Figure) -> Option<FigureKey> {
     }
 }
 
+/// A surface and strokes, by their hashes; `None` where one is a file beside a scene file.
+fn painting_key(on: &MeshSource, strokes: &[MeshSource]) -> Option<Vec<String>> {
+    let hash = |m: &MeshSource| match m {
+        MeshSource::Blob(hash) => Some(hash.clone()),
+        MeshSource::File(_) => None,
+    };
+    std::iter::once(on).chain(strokes).map(hash).collect()
+}
+
 impl MeshLibrary for StoredMeshes {
     fn mesh(&self, source: &MeshSource) -> Read<Mesh> {
         match source {
@@ -99,6 +195,24 @@ impl MeshLibrary for StoredMeshes {
             }
             MeshSource::File(name) => {
                 Err(format!("\"{name}\" is a file beside a scene file; here meshes are brought in"))
+            }
+        }
+    }
+
+    fn painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Read<Painting> {
+        let Some(key) = painting_key(on, strokes) else {
+            return Err("it names files beside a scene file; here what is painted is kept".into());
+        };
+        lock(&self.paintings).found.get(&key).cloned().unwrap_or_else(|| Err("it was not fetched".into()))
+    }
+
+    fn picture(&self, from: &MeshSource) -> Read<Picture> {
+        match from {
+            MeshSource::Blob(hash) => {
+                lock(&self.pictures).get(hash).cloned().unwrap_or_else(|| Err("it was not fetched".into()))
+            }
+            MeshSource::File(name) => {
+                Err(format!("\"{name}\" is a file beside a scene file; here pictures are brought in"))
             }
         }
     }

@@ -201,12 +201,39 @@ pub struct GripMotion {
 }
 
 /// How strongly a grip pulls its points to where they belong.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Pull {
-    /// Of the spring of each point, N/m; infinite is as firm as a sub-step allows.
-    pub stiffness: f32,
+    pub by: Draws,
     /// How much of it there is at the frame's beginning and end, 0 to 1.
     pub share: [f32; 2],
+    /// What that is multiplied by for each of the grip's points; none is 1 for all.
+    pub over: [Option<Arc<Vec<f32>>>; 2],
+}
+
+/// What draws a point to where it belongs.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Draws {
+    /// As firmly as a sub-step allows.
+    Firm,
+    /// A spring for each point, N/m.
+    Spring(f32),
+    /// A spring by weight with as much damping as keeps it from ringing: acceleration over distance, 1/s².
+    Follow(f32),
+}
+
+impl Pull {
+    /// Whether it takes its points along when they are jerked.
+    pub(crate) fn holds(&self) -> bool {
+        let whole = self.share.iter().all(|s| *s > 0.5) && self.over.iter().all(Option::is_none);
+        whole && !matches!(self.by, Draws::Follow(_))
+    }
+
+    /// How much there is for a point of the grip at a moment, from 0 to 1 through the frame.
+    pub(crate) fn at(&self, point: usize, t: f32) -> f32 {
+        let over = |k: usize| self.over[k].as_ref().map_or(1.0, |o| o[point]);
+        let [a, b] = [0, 1].map(|k| self.share[k] * over(k));
+        a + t * (b - a)
+    }
 }
 
 /// Where held points go.

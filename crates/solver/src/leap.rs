@@ -7,7 +7,7 @@
 //! - a *jerk*: slower, but the search for pairs found more than [`MOST_PAIRS`] a point on the way. The body gets the
 //!   velocity that it was carried with, for such a motion may go on.
 use crate::body::Body;
-use crate::inputs::{FrameInputs, GripMotion, Pose};
+use crate::inputs::{FrameInputs, GripMotion, Pose, Pull};
 use crate::simd::Record;
 use crate::state::State;
 use std::borrow::Cow;
@@ -77,7 +77,7 @@ pub fn collider_leaps(frame: &FrameInputs) -> Vec<Option<f32>> {
 
 fn leap(number: usize, body: &Body, state: &State, frame: &FrameInputs, jerked: bool) -> Option<Leap> {
     // One that lets go on the way takes nothing along.
-    let holds = |g: &&GripMotion| g.body == number && g.pull.is_none_or(|p| p.share.iter().all(|s| *s > 0.5));
+    let holds = |g: &&GripMotion| g.body == number && g.pull.as_ref().is_none_or(Pull::holds);
     let grips: Vec<&GripMotion> = frame.grips.iter().filter(holds).collect();
     // What holds most of it takes it along.
     let grip = *grips.iter().max_by_key(|g| g.points.len())?;

@@ -27,8 +27,9 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    ClothRest, ColliderMotion, ColliderRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, GripMotion,
-    Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, Skin, Solid, Way,
+    ClothRest, ColliderMotion, ColliderRest, Draws, Floor, Folds, FrameInputs, FreeRest, FrictionNow,
+    GripMotion, Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, Skin, Solid,
+    Way,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -1,10 +1,10 @@
-//! Grips that pull: a spring from each point to where it belongs.
+//! Grips that pull, and bodies that follow: a spring from each point to where it belongs.
 //!
 //! Implicit like all that holds a body together: with b the part of the sub-step in which forces act, (m + k b²) x = m x* + k b² T + b² f,
 //! with x* where the point's motion leads, T where it belongs, f the body's own forces. So it is drawn by k b² / (m + k b²) of
 //! the way before those act, and is heavier by k b² for them (D. Baraff, A. Witkin, "Large Steps in Cloth Simulation", 1998, eq. 6, for
 //! one spring).
-use crate::inputs::GripMotion;
+use crate::inputs::{Draws, GripMotion};
 use crate::simd::Record;
 
 /// How many times its own mass a point weighs that is held as firmly as can be.
@@ -23,34 +23,41 @@ pub fn draw(
     [balance, dt]: [f32; 2],
     [start, x]: [&mut [Record]; 2],
 ) {
-    let Some(pull) = grip.pull else { return };
-    let share = pull.share[0] + to * (pull.share[1] - pull.share[0]);
-    if share <= 0.0 {
+    let Some(pull) = &grip.pull else { return };
+    if pull.share == [0.0; 2] {
         return;
     }
     let (was, goes) = (grip.places(from), grip.places(to));
     for (number, &place) in places.iter().enumerate() {
         let k = place as usize;
         let weight = x[k].0[3];
-        if weight == 0.0 {
+        let share = pull.at(number, to);
+        if weight == 0.0 || share <= 0.0 {
             continue;
         }
-        let spring = match pull.stiffness.is_finite() {
-            true => share * pull.stiffness * balance * balance * weight,
-            // Share by share firmer, so that a share of a half is felt as one.
-            false => FIRM * share * share * share,
-        };
         let at = rest[k].xyz();
         let (a, b) = (was(number, at), goes(number, at));
-        // What is far away is drawn to where it can be by then, not all the way at once; a spring only as hard as it is.
         let far: [f32; 3] = std::array::from_fn(|c| b[c] - start[k].0[c]);
-        let own = length(std::array::from_fn(|c| b[c] - a[c]));
-        let less = match pull.stiffness.is_finite() {
-            true => 1.0,
-            false => ((own + PACE * dt) / length(far).max(1e-12)).min(1.0),
+        let own: [f32; 3] = std::array::from_fn(|c| b[c] - a[c]);
+        // How strongly, and toward which way from where the point was.
+        let (spring, way) = match pull.by {
+            Draws::Spring(stiffness) => (share * stiffness * balance * balance * weight, far),
+            // Share by share firmer, so that a share of a half is felt as one. What is far away is drawn to where it can be by
+            // then, not all the way at once.
+            Draws::Firm => {
+                let less = ((length(own) + PACE * dt) / length(far).max(1e-12)).min(1.0);
+                (FIRM * share * share * share, far.map(|c| less * c))
+            }
+            // x'' = k (T - x) + 2 sqrt(k) (T' - x'), each by its own backward difference.
+            Draws::Follow(k) => {
+                let k = share * k;
+                let (pulls, damps) = (k * balance * balance, 2.0 * k.sqrt() * balance * balance / dt);
+                let all = pulls + damps;
+                (all, std::array::from_fn(|c| (pulls * far[c] + damps * own[c]) / all))
+            }
         };
         for c in 0..3 {
-            let to = start[k].0[c] + less * far[c];
+            let to = start[k].0[c] + way[c];
             x[k].0[c] += spring / (1.0 + spring) * (to - x[k].0[c]);
         }
         x[k].0[3] = weight / (1.0 + spring);

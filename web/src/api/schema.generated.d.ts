@@ -1736,6 +1736,264 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/figures/{figure}/spot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A spot of a figure's surface, by where it is on one of its triangles */
+        get: {
+            parameters: {
+                query: {
+                    triangle: number;
+                    second: number;
+                    third: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    figure: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SpotOf"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/maps/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a map comes to: length, MapHead, and a 32-bit float a point */
+        get: {
+            parameters: {
+                query?: {
+                    frame?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                    map: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/maps/{map}/layers/{layer}/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A painted layer after something is done to all of it; nothing is edited */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                    map: string;
+                    layer: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Whole"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Painted"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/maps/{map}/layers/{layer}/brush": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A stroke, as it is made: a WebSocket. The window says what a brush does, then the places on screen (points x 3 f32; none is the rest shape), then dabs, then that it is done; each dab is answered with points (u32) and what the map comes to there (f32) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                    map: string;
+                    layer: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                101: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Told"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in a picture */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PictureHead"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/space": {
         parameters: {
             query?: never;
@@ -2093,6 +2351,20 @@ export interface components {
             maps?: {
                 [key: string]: components["schemas"]["Map"];
             };
+            /**
+             * Follow
+             * Format: double
+             * @description How strongly its points are drawn to where its rest shape would be, on what it stands on; left out, not at all.
+             */
+            follow?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            } | null;
             /**
              * Scaled by maps
              * @description Which numbers of the matter change from point to point, and how.
@@ -2763,7 +3035,7 @@ export interface components {
             on: boolean;
             /**
              * Points
-             * @description The points are those of all the choices together.
+             * @description The points are those of all the choices together; with none and a map, all where that is not 0.
              */
             points: components["schemas"]["Choice"][];
             /**
@@ -2785,6 +3057,11 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
+            /**
+             * By the map
+             * @description How firmly it holds each point: `hold` times the weight. Left out, all alike.
+             */
+            map?: components["schemas"]["MapId"] | null;
             /**
              * Spring
              * Format: double
@@ -2844,6 +3121,8 @@ export interface components {
              */
             parts?: string[];
         };
+        /** @description Key of a map in its scene. */
+        MapId: string;
         /** @description What a body touches beside colliders and the floor. */
         Touch: {
             /**
@@ -2865,30 +3144,357 @@ export interface components {
              */
             group: string;
         };
-        /** @description Weights from 0 to 1 on the points of a body: its layers, each laid over those before. */
+        /**
+         * @description Weights from 0 to 1 on the points of a body: its layers, each laid over those before, then all of it inverted, remapped and evened
+         *     out, in this order.
+         */
         Map: {
             /** Name */
             name: string;
-            /** Layers */
+            /**
+             * Dye
+             * @description The colour that it is shown in; left out, woad.
+             */
+            dye?: components["schemas"]["Dye"] | null;
+            /**
+             * Layers
+             * @description The first is laid over nothing: of none, it is 0 everywhere.
+             */
             layers: components["schemas"]["Layer"][];
+            /** Inverted */
+            invert?: boolean;
+            /**
+             * Remap
+             * @description What weights become: from, to; straight between, and as at the ends beyond them. Left out, they stay.
+             */
+            remap?: number[][];
+            /**
+             * Evened out
+             * Format: uint32
+             * @description How many times it is evened out, each time half way to the mean of what is beside a point.
+             */
+            smooth?: number;
         };
         /** @description A layer of a map. */
         Layer: {
             /** Weights */
             weights: components["schemas"]["Weights"];
+            /** On */
+            on?: boolean;
             /** Laid on by */
             blend?: components["schemas"]["Blend"];
+            /**
+             * Strength
+             * Format: double
+             */
+            strength?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
             /** Inverted */
             invert?: boolean;
         };
-        /** @description Where a layer's weights come from. */
+        /**
+         * @description Where a layer's weights come from.
+         * @example {
+         *       "painted": {}
+         *     }
+         * @example {
+         *       "zone": {
+         *         "place": {
+         *           "position": [
+         *             0,
+         *             0,
+         *             0
+         *           ],
+         *           "turn": [
+         *             0,
+         *             0,
+         *             0
+         *           ]
+         *         },
+         *         "form": {
+         *           "ball": {
+         *             "radius": 0.3
+         *           }
+         *         },
+         *         "edge": 0.3
+         *       }
+         *     }
+         * @example {
+         *       "noise": {
+         *         "size": 0.2,
+         *         "octaves": 2,
+         *         "seed": 0
+         *       }
+         *     }
+         * @example {
+         *       "ramp": {
+         *         "along": "y",
+         *         "from": 0,
+         *         "to": 1
+         *       }
+         *     }
+         * @example {
+         *       "distance": {
+         *         "from": [],
+         *         "reach": 0.3
+         *       }
+         *     }
+         */
         Weights: {
+            painted: components["schemas"]["Painted"];
+        } | {
+            zone: components["schemas"]["Zone"];
+        } | {
+            noise: components["schemas"]["Noise"];
+        } | {
+            picture: components["schemas"]["Picture"];
+        } | {
             ramp: components["schemas"]["Ramp"];
+        } | {
+            distance: components["schemas"]["Distance"];
         } | {
             border: components["schemas"]["NearBorder"];
         } | {
             file: string;
         };
+        /** @description Painted by hand. Carried over to other points by the nearest place of the surface that it was painted on. */
+        Painted: {
+            /**
+             * Painted on
+             * @description The surface that it was painted on, as an NPZ file of `positions` and `triangles`; none before the first stroke.
+             */
+            on?: components["schemas"]["MeshSource"] | null;
+            /**
+             * Strokes
+             * @description NPZ files of `points` and `weights`, each what a stroke changed, the oldest first.
+             */
+            strokes?: components["schemas"]["MeshSource"][];
+        };
+        /** @description A part of space: a form, and an edge about it over which what it limits ends. */
+        Zone: {
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Node"];
+            /** Form */
+            form: components["schemas"]["ZoneForm"];
+            /**
+             * Edge
+             * Format: double
+             * @description About the form, by a smooth step.
+             * @default 0.3
+             */
+            edge: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Outside
+             * @description All that lies outside instead.
+             */
+            outside?: boolean;
+        };
+        /** @description The form of a zone, about its own origin. */
+        ZoneForm: {
+            ball: components["schemas"]["ZoneBall"];
+        } | {
+            box: components["schemas"]["ZoneBox"];
+        } | {
+            capsule: components["schemas"]["ZoneCapsule"];
+        } | {
+            slab: components["schemas"]["ZoneSlab"];
+        } | {
+            tube: components["schemas"]["ZoneTube"];
+        };
+        ZoneBall: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        ZoneBox: {
+            /** Size */
+            size: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            })[];
+        };
+        ZoneCapsule: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Length
+             * Format: double
+             */
+            length: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        ZoneSlab: {
+            /**
+             * Thickness
+             * Format: double
+             */
+            thickness: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        ZoneTube: {
+            /**
+             * Radius
+             * Format: double
+             * @description To the middle of its wall.
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Length
+             * Format: double
+             */
+            length: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Wall
+             * Format: double
+             */
+            wall: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        /** @description Uneven in space: gradient noise about a half, through the rest shape before it is placed. */
+        Noise: {
+            /**
+             * Size
+             * Format: double
+             * @description Of its largest patches.
+             */
+            size: number;
+            /**
+             * Octaves
+             * Format: uint32
+             * @description Each is half as large as the one before, and half as strong.
+             * @default 2
+             */
+            octaves: number;
+            /**
+             * Seed
+             * Format: uint32
+             * @description Another is another noise of the same kind.
+             * @default 0
+             */
+            seed: number;
+        };
+        /** @description A picture laid on by the UVs: PNG or JPEG. Beyond its edges it repeats. */
+        Picture: {
+            /** From */
+            from: components["schemas"]["MeshSource"];
+            /**
+             * Channel
+             * @default light
+             */
+            channel: components["schemas"]["Channel"];
+            /**
+             * Upside down
+             * @description Upside down.
+             */
+            flip?: boolean;
+            /**
+             * Contrast
+             * Format: double
+             * @description What it is multiplied by, about a half.
+             */
+            gain?: number;
+            /**
+             * Brightness
+             * Format: double
+             * @description What is added then.
+             * @default 0
+             */
+            bias: number;
+        };
+        /** @description What of a picture's colours counts. */
+        Channel: ("red" | "green" | "blue") | "light" | "alpha";
         /** @description From 0 at one place to 1 at another, along an axis of the shape before it is placed. */
         Ramp: {
             /** Along */
@@ -2908,6 +3514,20 @@ export interface components {
         };
         /** @enum {string} */
         Axis: "u" | "v" | "x" | "y" | "z";
+        /** @description From 1 at some points to 0 at a distance from them, along the surface of the rest shape. */
+        Distance: {
+            /**
+             * From
+             * @description The points are those of all the choices together; of none, it is 0 everywhere.
+             */
+            from: components["schemas"]["Choice"][];
+            /**
+             * Reach
+             * Format: double
+             * @description 0 is the points alone.
+             */
+            reach: number;
+        };
         /** @description From 1 on a border to 0 at a distance from it, straight through the shape before it is placed. */
         NearBorder: {
             /** Border */
@@ -2919,7 +3539,7 @@ export interface components {
             reach: number;
         };
         /** @description How a layer is laid over those before; the first is laid over nothing, 0. */
-        Blend: ("add" | "multiply" | "least") | "over" | "most";
+        Blend: ("add" | "multiply") | "over" | "take" | "most" | "least";
         /** @description How a map scales a number. */
         ScaledBy: {
             /** Map */
@@ -2939,8 +3559,6 @@ export interface components {
              */
             most: number;
         };
-        /** @description Key of a map in its scene. */
-        MapId: string;
         /**
          * @description Something that acts through space; what it does is of one of the kinds of `nematon_air`. Those that move air add up to
          *     the air that bodies meet.
@@ -3009,110 +3627,6 @@ export interface components {
              * @default 0
              */
             ease: number;
-        };
-        /** @description A part of space: a form, and an edge about it over which what it limits ends. */
-        Zone: {
-            /**
-             * Place
-             * @default {
-             *       "position": [
-             *         0,
-             *         0,
-             *         0
-             *       ],
-             *       "turn": [
-             *         0,
-             *         0,
-             *         0
-             *       ]
-             *     }
-             */
-            place: components["schemas"]["Node"];
-            /** Form */
-            form: components["schemas"]["ZoneForm"];
-            /**
-             * Edge
-             * Format: double
-             * @description About the form, by a smooth step.
-             * @default 0.3
-             */
-            edge: number | {
-                /** Keys */
-                keys?: components["schemas"]["Key"][];
-                formula?: components["schemas"]["Formula"];
-                before?: components["schemas"]["Beyond"];
-                after?: components["schemas"]["Beyond"];
-                /** Seed */
-                seed?: number;
-            };
-            /**
-             * Outside
-             * @description All that lies outside instead.
-             */
-            outside?: boolean;
-        };
-        /** @description The form of a zone, about its own origin. */
-        ZoneForm: {
-            ball: components["schemas"]["ZoneBall"];
-        } | {
-            box: components["schemas"]["ZoneBox"];
-        } | {
-            capsule: components["schemas"]["ZoneCapsule"];
-        };
-        ZoneBall: {
-            /**
-             * Radius
-             * Format: double
-             */
-            radius: number | {
-                /** Keys */
-                keys?: components["schemas"]["Key"][];
-                formula?: components["schemas"]["Formula"];
-                before?: components["schemas"]["Beyond"];
-                after?: components["schemas"]["Beyond"];
-                /** Seed */
-                seed?: number;
-            };
-        };
-        ZoneBox: {
-            /** Size */
-            size: (number | {
-                /** Keys */
-                keys?: components["schemas"]["Key"][];
-                formula?: components["schemas"]["Formula"];
-                before?: components["schemas"]["Beyond"];
-                after?: components["schemas"]["Beyond"];
-                /** Seed */
-                seed?: number;
-            })[];
-        };
-        ZoneCapsule: {
-            /**
-             * Radius
-             * Format: double
-             */
-            radius: number | {
-                /** Keys */
-                keys?: components["schemas"]["Key"][];
-                formula?: components["schemas"]["Formula"];
-                before?: components["schemas"]["Beyond"];
-                after?: components["schemas"]["Beyond"];
-                /** Seed */
-                seed?: number;
-            };
-            /**
-             * Length
-             * Format: double
-             */
-            length: number | {
-                /** Keys */
-                keys?: components["schemas"]["Key"][];
-                formula?: components["schemas"]["Formula"];
-                before?: components["schemas"]["Beyond"];
-                after?: components["schemas"]["Beyond"];
-                /** Seed */
-                seed?: number;
-            };
         };
         /** @description Key of a body in its scene. */
         BodyId: string;
@@ -4040,9 +4554,70 @@ export interface components {
             colliders: components["schemas"]["Collider"][];
             /**
              * Format: double
-             * @description What moving the skin takes of each frame, milliseconds, as just measured here; capsules take next to nothing of it.
+             * @description What moving the skin takes of each frame, milliseconds, as just measured here; capsules take nothing of it.
              */
             skin: number;
+            /**
+             * Format: double
+             * @description What keeping the scene's bodies out of the capsules takes of each frame at most, milliseconds, as just measured here.
+             */
+            capsules: number;
+        };
+        /** @description A place on a triangle. */
+        On: {
+            /**
+             * Format: uint
+             * @description Its number, in the order in which the figure's triangles are told.
+             */
+            triangle: number;
+            /**
+             * Format: double
+             * @description Shares of its second and third corner, 0 to 1.
+             */
+            second: number;
+            /** Format: double */
+            third: number;
+        };
+        /** @description A frame; the scene's first if left out. */
+        At2: {
+            /** Format: double */
+            frame?: number | null;
+        };
+        /** @description What is done to all of a map at once. */
+        Whole: "invert" | {
+            /** Format: float */
+            fill: number;
+        } | {
+            flood: {
+                at: components["schemas"]["Touch2"];
+                /** Format: float */
+                value: number;
+            };
+        } | "grow" | "shrink" | "smooth" | "sharpen";
+        /** @description A place on a surface. */
+        Touch2: {
+            /** Format: uint32 */
+            triangle: number;
+            /** @description Of its corners, 1 together. */
+            shares: number[];
+        };
+        /** @description What the window is told in words; what dabs change comes as bytes. */
+        Told: {
+            kept: components["schemas"]["Painted"];
+        } | {
+            fault: string;
+        };
+        /** @description What a picture is kept under. */
+        PictureHead: {
+            blob: string;
+            /** Format: uint32 */
+            width: number;
+            /** Format: uint32 */
+            height: number;
+        };
+        Named2: {
+            /** @description Of the file. */
+            name: string;
         };
         /** @description Bytes. */
         Space: {
@@ -4243,6 +4818,71 @@ export interface components {
              * @description How many poses it has, one a frame; one where it never moves.
              */
             frames: number;
+        };
+        /** @description What stands before the weights. */
+        MapHead: {
+            /** Format: uint */
+            points: number;
+            /** Format: float */
+            least: number;
+            /** Format: float */
+            most: number;
+            /** Format: float */
+            mean: number;
+            /** @description How many points lie in each of as many equal steps from 0 to 1. */
+            bars: number[];
+            /** @description Whether it is another at other frames. */
+            moves: boolean;
+        };
+        /** @description What a window says while it paints, after what the brush does. */
+        Said: {
+            begin: {
+                brush: components["schemas"]["Brush"];
+                /** Format: double */
+                frame: number;
+            };
+        } | {
+            dabs: components["schemas"]["Dab"][];
+        } | "done";
+        /** @description A brush. */
+        Brush: {
+            does: components["schemas"]["Does"];
+            /**
+             * Format: double
+             * @description Along the surface as it is shown, metres.
+             */
+            radius: number;
+            /**
+             * Format: float
+             * @description 0 to 1.
+             */
+            strength: number;
+            /** @default soft */
+            edge: components["schemas"]["Edge"];
+            /**
+             * Format: uint
+             * @description Paints at the mirrored place of the rest shape too: over the middle of its box, across x (0), y (1) or z (2).
+             * @default null
+             */
+            mirror: number | null;
+        };
+        /** @description What a brush does. */
+        Does: "add" | "take" | "smooth" | {
+            /** Format: float */
+            level: number;
+        };
+        /** @description How a brush fades from its middle to its rim. */
+        Edge: "soft" | "straight" | "round" | "hard";
+        /** @description A place that is dabbed. */
+        Dab: {
+            at: components["schemas"]["Touch2"];
+            /** @description From where it is looked at, metres. */
+            eye: number[];
+            /**
+             * Format: float
+             * @description 0 to 1.
+             */
+            pressure: number;
         };
     };
     responses: never;

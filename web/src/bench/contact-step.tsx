@@ -1,16 +1,17 @@
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import type { Body, Collider, Cost } from '../api/http';
+import { http, told, type Body, type Collider, type Cost } from '../api/http';
 import { touchedWords } from '../loom/words';
 import { edit, setValue } from '../state/project';
 import { canBeHollow, facts, kinds } from '../state/pointer';
-import { isGoing, useRuns, useScene, useSchema } from '../state/queries';
+import { isGoing, useOpen, useRuns, useScene, useSchema } from '../state/queries';
 import { nodeMoves } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
-import { shownIn, showNumber } from '../ui/sum';
+import { count, shownIn, showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { chooseMesh } from './import-mesh';
 import { PlaceRows } from './place';
@@ -209,12 +210,28 @@ function Costs() {
             <span className="num shrink-0 text-faded">{c.milliseconds.toFixed(c.milliseconds < 10 ? 2 : 0)} ms</span>
           </p>
           <div className="h-1 bg-rust/70" style={{ width: `${(100 * c.milliseconds) / most.milliseconds}%` }} />
+          {c.with.kind === 'collider' && <InItsPlace collider={colliders[c.with.id]} />}
         </div>
       ))}
       {run.costs.length > 6 && <Actions><Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${run.costs.length}`}</Button></Actions>}
       <Note>{showNumber(Number(sum.toPrecision(3)))} ms a frame in all. {advice(most, most.with.kind === 'collider' ? colliders[most.with.id] : undefined)}</Note>
     </Section>
   );
+}
+
+/** What capsules would take in the place of a figure's skin, measured where one asks. */
+function InItsPlace({ collider }: { collider: Collider | undefined }) {
+  const id = useOpen();
+  const figure = collider && 'figure' in collider.form ? collider.form.figure.figure : '';
+  const { data } = useQuery({
+    queryKey: ['stand-ins', id, figure],
+    queryFn: () => told(http.GET('/api/projects/{id}/figures/{figure}/stand-ins', { params: { path: { id, figure } } })),
+    enabled: figure !== '',
+    staleTime: 60_000,
+    retry: 0,
+  });
+  if (!data) return null;
+  return <p className="text-[12px] text-faded">{count(data.colliders.length, 'capsule')} in its place: at most {data.capsules.toFixed(2)} ms, and the {data.skin.toFixed(2)} ms of moving its skin are spared too</p>;
 }
 
 function advice(c: Cost, collider: Collider | undefined): string {

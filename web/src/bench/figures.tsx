@@ -8,7 +8,7 @@ import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Actions, Fold, Note, Row, Section } from '../ui/section';
+import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { PlaceRows } from './place';
@@ -114,9 +114,41 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
         <NumberField path={`${base}/size`} otherwise={1} of={of} />
+        <PointsRow id={id} figure={figure} />
         {look && <Note>{count(look.points, 'point')} in {look.parts.map((p) => p.name).join(', ')}</Note>}
       </Fold>
     </>
+  );
+}
+
+/** A NumPy array that moves its points in place of the file's own motion. */
+function PointsRow({ id, figure }: { id: string; figure: Figure }) {
+  const path = `/figures/${id}/points`;
+  const take = async (file: File) => {
+    try {
+      const head = await told(http.POST('/api/figures', { params: { query: { name: file.name } }, ...bytes(file) }));
+      await edit(`${figure.name} moved by ${file.name}`, [{ op: 'add', path, value: { blob: head.blob } }]);
+    } catch (e) {
+      asksFor(e, `${file.name} is not brought in`);
+    }
+  };
+  return (
+    <Line label="Points from">
+      <input
+        id={`points-${id}`}
+        type="file"
+        aria-label={`NumPy array of the points of ${figure.name}`}
+        accept=".npy"
+        className="hidden"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = '';
+          if (file) void take(file);
+        }}
+      />
+      <Button hint="(shapes, points, 3), one shape a frame: it moves the points in place of the file’s own motion" onClick={() => document.getElementById(`points-${id}`)?.click()}>{figure.points ? 'Another array…' : 'A NumPy array…'}</Button>
+      {figure.points && <Button look="quiet" onClick={() => void edit(`${figure.name} moved by its file`, [{ op: 'remove', path }])}>Its own motion</Button>}
+    </Line>
   );
 }
 
@@ -181,7 +213,7 @@ async function fit(id: string, of: string) {
     if (done) {
       say({
         title: `${count(found.colliders.length, 'capsule')} stand in for ${of}`,
-        detail: `Moving its skin takes ${found.skin.toFixed(found.skin < 10 ? 1 : 0)} ms of each frame here; capsules take next to nothing. Where its skin is met too, take that collider out. Each capsule can be changed in Contact.`,
+        detail: `Moving its skin takes ${found.skin.toFixed(found.skin < 10 ? 1 : 0)} ms of each frame here, before anything meets it; capsules take at most ${found.capsules.toFixed(2)} ms in all. Where its skin is met too, take that collider out. Each capsule can be changed in Contact.`,
         tone: 'note',
       });
     }

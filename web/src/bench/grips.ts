@@ -63,3 +63,28 @@ export function grow(by: 1 | -1) {
   if (by > 0) choosePoints([...new Set(chosen.flatMap((p) => [p, ...(beside.get(p) ?? [])]))]);
   else choosePoints(chosen.filter((p) => [...(beside.get(p) ?? [])].every((q) => is.has(q))));
 }
+
+/** Chooses what is not chosen. */
+export function invertChoice() {
+  const body = theBody();
+  const shape = body && now.shape(body);
+  if (!shape) return;
+  const is = new Set(useView.getState().points);
+  choosePoints(Array.from({ length: shape.head.points }, (_, p) => p).filter((p) => !is.has(p)));
+}
+
+/** Takes in all that hangs together with the chosen points. */
+export function connectedChoice() {
+  const body = theBody();
+  const { points } = useView.getState();
+  if (!body || points.length === 0) return;
+  const beside = neighbours(body);
+  const [is, next] = [new Set(points), [...points]];
+  while (next.length > 0) {
+    for (const q of beside.get(next.pop()!) ?? []) {
+      if (!is.has(q)) next.push(q);
+      is.add(q);
+    }
+  }
+  choosePoints([...is]);
+}

@@ -12,7 +12,8 @@ import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Handles } from './handles';
-import { grow, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import { connectedChoice, grow, invertChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import { Maps } from './maps';
 import { Menu } from './thing-tools';
 import { removeGrip } from './things';
 import { useBody } from './use-body';
@@ -73,17 +74,21 @@ export function HoldStep() {
           </Row>
         ))}
       </Section>
+      <Maps id={id} />
+      <Follow id={id} />
       <Handles />
       <ByBorder id={id} />
       <Section title="Points by hand">
         <Note>
-          Pick: click a point; Shift adds, Alt takes away; arrows go from point to point, Enter takes one. Box: drag over points. {points > 0 ? `${points} chosen.` : 'None chosen.'}
+          Pick: click a point; Shift adds, Alt takes away; arrows go from point to point, Enter takes one. Box: drag over points. Lasso: draw around them. {points > 0 ? `${points} chosen.` : 'None chosen.'}
         </Note>
         {points > 0 && (
           <Actions>
             <Button onClick={() => choosePoints([])}>Choose none</Button>
             <Button hint="Takes in the points around (G)" onClick={() => grow(1)}>More</Button>
             <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>Fewer</Button>
+            <Button hint="All others in their place (I)" onClick={invertChoice}>The others</Button>
+            <Button hint="All that hangs together with them" onClick={connectedChoice}>Connected</Button>
           </Actions>
         )}
       </Section>
@@ -108,6 +113,7 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
       <HeldTo path={`${base}/to`} grip={grip} />
       <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
+      <ByMap body={body} path={`${base}/map`} grip={grip} />
       <Line label="By a spring">
         <Toggle label={`${grip.name} by a spring`} on={grip.spring != null} onTurn={(v) => void edit(`${grip.name} ${v ? 'held by a spring' : 'held firmly'}`, [v ? { op: 'add', path: `${base}/spring`, value: 20 } : { op: 'remove', path: `${base}/spring` }])} />
       </Line>
@@ -119,6 +125,50 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
         <Note tone="care">The border has {held} points, so there are {held} eyelets and not {eyelets}. A finer body has room for more.</Note>
       )}
     </>
+  );
+}
+
+/** How firmly it holds each point: all alike, or by a map. */
+function ByMap({ body, path, grip }: { body: string; path: string; grip: Grip }) {
+  const maps = useScene((s) => s.bodies[body]?.maps) ?? {};
+  if (Object.keys(maps).length === 0 && !grip.map) return null;
+  const choose = (v: string) =>
+    v !== WORLD ? setValue(`${grip.name} by ${maps[v]?.name ?? v}`, path, v) : edit(`${grip.name} holds all alike`, [{ op: 'remove', path }]);
+  return (
+    <ChoiceField
+      label="By the map"
+      of={grip.name}
+      value={grip.map ?? WORLD}
+      options={[...(grip.points.length > 0 || !grip.map ? [{ value: WORLD, label: 'all points alike' }] : []), ...Object.entries(maps).map(([k, m]) => ({ value: k, label: m.name }))]}
+      onChoose={(v) => void choose(v)}
+    />
+  );
+}
+
+/** How strongly it is drawn to where its rest shape would be. */
+function Follow({ id }: { id: string }) {
+  const [on, name] = useScene((s) => [s.bodies[id]?.follow != null, s.bodies[id]?.name ?? ''] as const) ?? [false, ''];
+  const scaled = useScene((s) => s.bodies[id]?.scaled?.follow);
+  const maps = useScene((s) => s.bodies[id]?.maps) ?? {};
+  const path = `/bodies/${id}/follow`;
+  const turn = (v: boolean) =>
+    v
+      ? edit(`${name} follows its rest shape`, [{ op: 'add', path, value: 40 }])
+      : edit(`${name} does not follow`, [...(scaled ? [{ op: 'remove' as const, path: `/bodies/${id}/scaled/follow` }] : []), { op: 'remove', path }]);
+  return (
+    <Section title="Follow">
+      <Line label="Rest shape">
+        <Toggle label={`${name} follows its rest shape`} on={on} onTurn={(v) => void turn(v)} />
+      </Line>
+      {on && (
+        <>
+          <NumberField path={path} label="How strongly" of={name} />
+          <Note>
+            {scaled ? `Scaled by “${maps[scaled.map]?.name ?? scaled.map}”. ` : ''}Drawn to where its rest shape would be on what it stands on, without ringing: 40 takes about half a second, 10 000 a frame.
+          </Note>
+        </>
+      )}
+    </Section>
   );
 }
 

@@ -4,9 +4,13 @@ import type { FigureLook, Node, Parent } from '../api/http';
 import { standOn } from '../state/motion';
 import { at } from '../state/pointer';
 import { askFigure, useOpen, useScene } from '../state/queries';
+import { setView, useView } from '../state/view';
+import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
+import { Actions, Note } from '../ui/section';
 
 const WORLD = '·';
+const PRESS = '··';
 const key = (p: Parent | null | undefined) => (p ? JSON.stringify(p) : WORLD);
 const NONE: Record<string, never> = {};
 
@@ -38,16 +42,28 @@ export function StandsOn({ base, of }: { base: string; of: string }) {
           ],
     ),
   ];
+  const waits = useView((v) => v.spotFor?.base === base);
   if (others.length === 0 && !on) return null;
   // One that the file no longer has is still named.
-  if (on && !others.some((o) => key(o.on) === key(on))) others.unshift({ on, label: 'joint' in on ? `${on.joint.joint} (missing)` : 'spot' in on ? 'a spot of a surface' : 'something' });
+  if (on && !others.some((o) => key(o.on) === key(on))) others.unshift({ on, label: 'joint' in on ? `${on.joint.joint} (missing)` : 'spot' in on ? `a spot of ${scene.figures[on.spot.figure]?.name ?? 'a surface'}` : 'something' });
+  const skins = Object.keys(scene.figures).some((k) => !(kind === 'figures' && k === id));
   return (
-    <ChoiceField
-      label="Stands on"
-      of={of}
-      value={key(on)}
-      options={[{ value: WORLD, label: 'the world' }, ...others.map((o) => ({ value: key(o.on), label: o.label }))]}
-      onChoose={(v) => void standOn(`${base}/place`, of, others.find((o) => key(o.on) === v)?.on ?? null)}
-    />
+    <>
+      <ChoiceField
+        label="Stands on"
+        of={of}
+        value={key(on)}
+        options={[{ value: WORLD, label: 'the world' }, ...(skins ? [{ value: PRESS, label: 'a spot that I press in the view' }] : []), ...others.map((o) => ({ value: key(o.on), label: o.label }))]}
+        onChoose={(v) => (v === PRESS ? setView({ spotFor: { base, of } }) : void standOn(`${base}/place`, of, others.find((o) => key(o.on) === v)?.on ?? null))}
+      />
+      {waits && (
+        <>
+          <Note>Press a spot of a figure in the view. It stays where it is and rides with that spot from then on.</Note>
+          <Actions>
+            <Button onClick={() => setView({ spotFor: null })}>Leave it</Button>
+          </Actions>
+        </>
+      )}
+    </>
   );
 }

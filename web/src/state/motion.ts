@@ -5,7 +5,8 @@ import { http, told } from '../api/http';
 import { clock } from '../stream/clock';
 import type { Node, Parent } from '../api/http';
 import { edit, setValue, tell } from './project';
-import { useView } from './view';
+import { say } from './here';
+import { setView, useView } from './view';
 import { at } from './pointer';
 import { now, openId, useOpen, useScene } from './queries';
 import { isMotion, plain, type Key, type Motion, type Value } from './value';
@@ -138,5 +139,18 @@ export async function standOn(path: string, name: string, on: Parent | null) {
   } catch (e) {
     tell(e);
     return false;
+  }
+}
+
+/** Lets what waits for it stand on a spot of a figure's surface. */
+export async function standOnSpot({ base, of }: { base: string; of: string }, spot: { figure: string; triangle: number; second: number; third: number } | null) {
+  if (!spot) return say({ title: 'No surface there', detail: 'Press where a figure is.', tone: 'note' });
+  if (base === `/figures/${spot.figure}`) return say({ title: 'A figure can’t stand on itself', detail: 'Press another, or leave it where it is.', tone: 'note' });
+  const { figure, ...query } = spot;
+  try {
+    const found = await told(http.GET('/api/projects/{id}/figures/{figure}/spot', { params: { path: { id: openId(), figure }, query } }));
+    if (await standOn(`${base}/place`, of, { spot: found })) setView({ spotFor: null });
+  } catch (e) {
+    tell(e);
   }
 }

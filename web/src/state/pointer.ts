@@ -112,7 +112,7 @@ const plainly = (word: Schema) => {
 };
 
 /** The kinds of an enum of the schema that can be added, as each begins. */
-export function kinds(schema: Schema | null, of: 'Act' | 'Form' | 'Kind' | 'Shape'): { kind: string; begins: unknown }[] {
+export function kinds(schema: Schema | null, of: 'Act' | 'Form' | 'Kind' | 'Shape' | 'Weights'): { kind: string; begins: unknown }[] {
   const found = (schema?.['$defs'] as Record<string, Schema> | undefined)?.[of];
   return ((found?.['examples'] ?? []) as Record<string, unknown>[]).map((e) => {
     const kind = Object.keys(e)[0]!;

@@ -22,7 +22,7 @@ export async function show(id: number): Promise<void> {
   const project = await client.fetchQuery({ ...asks.project(id), staleTime: 0 });
   leave();
   setHere({ project: id, message: null, faults: {} });
-  setView({ body: null, field: null, collider: null, handle: null, figure: null, grip: null, points: [], tool: 'look' });
+  setView({ body: null, field: null, collider: null, handle: null, figure: null, grip: null, map: null, layer: null, hatch: null, points: [], tool: 'look' });
   take(project);
   clock.go(useView.getState().seen[id]?.frame ?? clock.first);
   unfollow = follow(id);

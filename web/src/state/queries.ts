@@ -46,7 +46,7 @@ const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.G
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
 const shapeKey = (b: Body) => {
   const scene = b.place?.on && now.scene();
-  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers, ...(scene ? under(scene) : [])]);
+  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) ? b.maps : 0, ...(scene ? under(scene) : [])]);
 };
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({

@@ -4,7 +4,9 @@ import { persist } from 'zustand/middleware';
 
 export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as const;
 export type Step = (typeof STEPS)[number];
-export type Tool = 'look' | 'pick' | 'box';
+export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint';
+/** What a brush does, in metres along the surface and weights. */
+export type Brush = { does: 'add' | 'take' | 'smooth' | 'level'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
 export type Arms = 'none' | 'translate' | 'rotate';
 
 /** What is kept of a project: where one looks from, and at which frame. */
@@ -18,9 +20,16 @@ type View = {
   handle: string | null;
   figure: string | null;
   grip: string | null;
+  /** The map that is shown on the chosen body, its open layer, and another that is hatched over it. */
+  map: string | null;
+  layer: number | null;
+  hatch: string | null;
+  brush: Brush;
   tool: Tool;
   /** Chosen points of the chosen body. */
   points: number[];
+  /** What waits for a spot of a figure's surface to be pressed: the path of its thing and its name. */
+  spotFor: { base: string; of: string } | null;
   /** Choices also take points that others hide. */
   through: boolean;
   /** The arms of the chosen body and of the chosen collider. */
@@ -55,8 +64,13 @@ export const useView = create<View>()(
       figure: null,
       keyAsDragged: false,
       grip: null,
+      map: null,
+      layer: null,
+      hatch: null,
+      brush: { does: 'add', radius: 0.15, strength: 1, level: 0.5, edge: 'soft', mirror: null },
       tool: 'look',
       points: [],
+      spotFor: null,
       through: false,
       bodyArms: 'none',
       colliderArms: 'translate',
@@ -75,14 +89,14 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
+      partialize: ({ step, brush, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, brush, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
     },
   ),
 );
 export const setView = useView.setState;
 
 export function goTo(step: Step) {
-  setView({ step, tool: step === 'Hold' ? useView.getState().tool : 'look' });
+  setView({ step, spotFor: null, tool: step === 'Hold' ? useView.getState().tool : 'look' });
 }
 
 /** Keeps something of how a project is seen. */

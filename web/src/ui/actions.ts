@@ -1,5 +1,6 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
-import { grow, holdChosen } from '../bench/grips';
+import { grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
+import { nextMap, paintShown, scaleBrush } from '../bench/brush';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
 import { addCollider, addField, addHandle, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody, type Kind } from '../bench/things';
@@ -51,11 +52,13 @@ export const fixed: Action[] = [
   { name: 'Hold the chosen points', key: 'h', can: () => useView.getState().points.length > 0, act: () => void holdChosen() },
   { name: 'More points around the chosen', key: 'g', can: () => useView.getState().points.length > 0, act: () => grow(1) },
   { name: 'Fewer points at the rim', key: 'Shift+g', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
+  { name: 'Choose all other points', key: 'i', can: () => useView.getState().points.length > 0, act: () => invertChoice() },
+  { name: 'Choose all that hangs together', can: () => useView.getState().points.length > 0, act: () => connectedChoice() },
   { name: 'Copy what is chosen', key: 'Mod+d', act: chosen((kind, id) => void copyThing(kind, id)) },
   { name: 'Set down what is chosen', act: chosen((kind, id) => (kind === 'bodies' || kind === 'colliders') && void setDown(kind, id)) },
   { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && kind !== 'handles' && showAlone(id)) },
   { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
-  { name: 'Choose no points', key: 'Escape', act: () => choosePoints([]) },
+  { name: 'Choose no points', key: 'Escape', act: () => (useView.getState().spotFor ? setView({ spotFor: null }) : useView.getState().tool === 'paint' ? setView({ tool: 'look' }) : choosePoints([])) },
   { name: 'Bring into view', key: 'f', act: () => stage.frame() },
   look('the front', 'Shift+1'),
   look('the side', 'Shift+2'),
@@ -67,6 +70,11 @@ export const fixed: Action[] = [
   { name: 'Daylight or dusk', act: () => setView((v) => ({ dusk: !v.dusk })) },
   { name: 'Look around', act: () => setView({ tool: 'look' }) },
   { name: 'Pick points by click', act: () => (goTo('Hold'), setView({ tool: 'pick' })) },
+  { name: 'Pick points by lasso', act: () => (goTo('Hold'), setView({ tool: 'lasso' })) },
+  { name: 'Paint the shown map', act: () => paintShown() },
+  { name: 'Next map of the body', key: 'm', act: () => nextMap() },
+  { name: 'Smaller brush', key: '-', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1 / 1.2) },
+  { name: 'Larger brush', key: '=', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1.2) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
   { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
   { name: 'New project', act: () => void newProject() },

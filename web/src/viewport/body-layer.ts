@@ -18,6 +18,8 @@ export interface BodyLayer {
   changed(as: 'true' | 'stale' | 'ghost'): void;
   /** Makes it ready for rays. */
   ready(): void;
+  /** Shows maps on it, where it can have any. */
+  setMaps?(soak: { weights: Float32Array; colour: string } | null, hatch: { weights: Float32Array; colour: string } | null): void;
   bounds(): T.Box3;
   dispose(): void;
 }

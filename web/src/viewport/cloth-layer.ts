@@ -25,6 +25,10 @@ export class ClothLayer implements BodyLayer {
   readonly mesh: T.Mesh;
   /** For each vertex drawn the point it stands at: a seam in the UVs doubles some. */
   private pointOf: Uint32Array;
+  /** What the shader is told of the maps that are shown. */
+  private dyes = { soakDye: { value: new T.Color() }, hatchDye: { value: new T.Color() }, shows: { value: new T.Vector2() } };
+  private soak: Float32Array | null = null;
+  private numbers: Map<string, number> | undefined;
   private tree: MeshBVH | null = null;
   private treeIsOld = true;
 
@@ -62,6 +66,12 @@ export class ClothLayer implements BodyLayer {
     g.setAttribute('position', moving(3));
     g.setAttribute('normal', moving(3));
     g.setAttribute('hollow', moving(1));
+    // Hatching runs across the rest shape, so that it stays on the threads.
+    const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length() || 1;
+    const across = pointOf.map((p) => (55 * (shape.placed[3 * p]! + 0.9 * shape.placed[3 * p + 1]! + 0.8 * shape.placed[3 * p + 2]!)) / whole);
+    g.setAttribute('run', new T.BufferAttribute(new Float32Array(across), 1));
+    g.setAttribute('soak', moving(1));
+    g.setAttribute('hatch', moving(1));
     g.setAttribute('uv', new T.BufferAttribute(new Float32Array(uvOf), 2));
     this.surface = g;
     const look = { color: colour, side: T.DoubleSide, shadowSide: T.DoubleSide };
@@ -69,11 +79,12 @@ export class ClothLayer implements BodyLayer {
     this.material.defines = { ...this.material.defines, USE_UV: '' };
     this.material.onBeforeCompile = (s) => {
       s.vertexShader = s.vertexShader
-        .replace('#include <common>', '#include <common>\nattribute float hollow;\nvarying float vHollow;')
-        .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;');
+        .replace('#include <common>', '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;')
+        .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;\nvSoak = soak;\nvHatch = hatch;\nvRun = run;');
+      Object.assign(s.uniforms, this.dyes);
       // Two dyed bands by the borders across v show that the texture travels with the threads. Less of the sky reaches
       // into a fold, from whichever side it is seen; a ridge has more.
-      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;').replace(
+      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;').replace(
         '#include <color_fragment>',
         `#include <color_fragment>
         float edge = min(vUv.y, 1.0 - vUv.y);
@@ -81,6 +92,19 @@ export class ClothLayer implements BodyLayer {
         float band = smoothstep(0.06 - soft, 0.06 + soft, edge) - smoothstep(0.085 - soft, 0.085 + soft, edge);
         band += 0.6 * (smoothstep(0.1 - soft, 0.1 + soft, edge) - smoothstep(0.107 - soft, 0.107 + soft, edge));
         diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.31, 0.1, 0.06), 0.55 * band);
+        // A map is dye that soaks in, with a thin line at each quarter; another is hatched over it, closer where it is more.
+        if (shows.x > 0.5) {
+          float soaked = clamp(vSoak, 0.0, 1.0);
+          diffuseColor.rgb = mix(diffuseColor.rgb, soakDye, soaked);
+          float step4 = fwidth(vSoak * 4.0);
+          float near4 = abs(fract(vSoak * 4.0 + 0.5) - 0.5);
+          float quarter = step4 > 1e-4 && vSoak > 0.1 ? 1.0 - smoothstep(0.6, 1.5, near4 / step4) : 0.0;
+          diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.06, 0.08, 0.08), 0.6 * quarter);
+        }
+        if (shows.y > 0.5) {
+          float line = step(fract(vRun), 0.1 + 0.5 * clamp(vHatch, 0.0, 1.0)) * step(0.02, vHatch);
+          diffuseColor.rgb = mix(diffuseColor.rgb, hatchDye, 0.75 * line);
+        }
         float deep = gl_FrontFacing ? vHollow : -vHollow;
         diffuseColor.rgb *= deep > 0.0 ? 1.0 - 0.5 * deep : 1.0 - 0.1 * deep;`,
       );
@@ -105,6 +129,51 @@ export class ClothLayer implements BodyLayer {
     this.material.polygonOffset = on;
     this.material.polygonOffsetFactor = 1;
     this.material.polygonOffsetUnits = 1;
+  }
+
+  /** Shows a map as dye, and another as hatching; none of either where there is none. */
+  setMaps(soak: { weights: Float32Array; colour: string } | null, hatch: { weights: Float32Array; colour: string } | null) {
+    const fits = (m: typeof soak) => (m && m.weights.length * 3 === this.positions.length ? m : null);
+    const both = [fits(soak), fits(hatch)] as const;
+    this.dyes.shows.value.set(both[0] ? 1 : 0, both[1] ? 1 : 0);
+    both.forEach((m, k) => {
+      if (!m) return;
+      const to = this.surface.getAttribute(k === 0 ? 'soak' : 'hatch') as T.BufferAttribute;
+      (k === 0 ? this.dyes.soakDye : this.dyes.hatchDye).value.set(m.colour);
+      for (let i = 0; i < this.pointOf.length; i++) to.array[i] = m.weights[this.pointOf[i]!]!;
+      to.needsUpdate = true;
+    });
+    this.soak = both[0]?.weights ?? null;
+  }
+
+  /** What the map that is shown is at some points now. */
+  soakAt(points: Uint32Array, weights: Float32Array) {
+    if (!this.soak) return;
+    const own = this.soak;
+    points.forEach((p, k) => (own[p] = weights[k]!));
+    const to = this.surface.getAttribute('soak') as T.BufferAttribute;
+    for (let i = 0; i < this.pointOf.length; i++) to.array[i] = own[this.pointOf[i]!]!;
+    to.needsUpdate = true;
+  }
+
+  /** Where a ray met the surface: the number of the triangle, as the server counts, and the shares of its corners. */
+  touched(hit: T.Intersection): { triangle: number; shares: [number, number, number] } | null {
+    if (hit.faceIndex == null) return null;
+    const index = this.surface.getIndex()!;
+    const corners = [0, 1, 2].map((k) => this.pointOf[index.getX(3 * hit.faceIndex! + k)]!) as [number, number, number];
+    const [a, b, c] = corners.map((p) => new T.Vector3().fromArray(this.positions, 3 * p));
+    const shares = new T.Triangle(a, b, c).getBarycoord(hit.point, new T.Vector3());
+    this.numbers ??= numbered(this.shape.triangles);
+    const triangle = this.numbers.get(corners.join());
+    return shares && triangle !== undefined ? { triangle, shares: shares.toArray() } : null;
+  }
+
+  /** The map that is shown at a place that a ray met. */
+  soakedAt(hit: T.Intersection): number | null {
+    const at = this.touched(hit);
+    if (!at || !this.soak) return null;
+    const t = this.shape.triangles;
+    return at.shares.reduce((sum, s, k) => sum + s * this.soak![t[3 * at.triangle + k]!]!, 0);
   }
 
   setDye(colour: string) {
@@ -233,6 +302,13 @@ export class ClothLayer implements BodyLayer {
     this.material.dispose();
     (this.lines.material as T.Material).dispose();
   }
+}
+
+/** The number of each triangle by its corners. */
+function numbered(triangles: Uint32Array): Map<string, number> {
+  const out = new Map<string, number>();
+  for (let k = 0; k < triangles.length; k += 3) out.set(`${triangles[k]},${triangles[k + 1]},${triangles[k + 2]}`, k / 3);
+  return out;
 }
 
 /** Each edge once. */

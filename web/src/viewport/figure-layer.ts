@@ -16,6 +16,8 @@ type Drawn = {
   figure: Figure;
   /** What its points follow from. */
   key: string;
+  /** As they were told, three points each. */
+  triangles: number[];
   runs: Map<number, Chunk | 'coming'>;
   shown: number;
 };
@@ -53,7 +55,7 @@ export class FigureLayer {
         continue;
       }
       const material = new T.MeshStandardMaterial({ color: BODY, roughness: 0.95, side: T.DoubleSide });
-      const d: Drawn = { mesh: new T.Mesh(new T.BufferGeometry(), material), figure, key: keyOf(figure), runs: new Map(), shown: NaN };
+      const d: Drawn = { mesh: new T.Mesh(new T.BufferGeometry(), material), figure, key: keyOf(figure), triangles: [], runs: new Map(), shown: NaN };
       d.mesh.castShadow = d.mesh.receiveShadow = true;
       d.mesh.frustumCulled = false;
       d.mesh.visible = false;
@@ -63,6 +65,7 @@ export class FigureLayer {
       void fetchFigure(project, id, figure).then(
         (look) => {
           d.mesh.geometry.setAttribute('position', new T.BufferAttribute(new Float32Array(3 * look.points), 3));
+          d.triangles = look.triangles;
           d.mesh.geometry.setIndex(look.triangles);
           this.go(this.frame);
         },
@@ -138,6 +141,13 @@ export class FigureLayer {
     const box = new T.Box3();
     for (const d of this.drawn.values()) if (d.mesh.visible) box.expandByObject(d.mesh, true);
     return box;
+  }
+
+  /** The number of a triangle by its corners. */
+  triangle(id: string, a: number, b: number, c: number): number | null {
+    const t = this.drawn.get(id)?.triangles ?? [];
+    for (let k = 0; k < t.length; k += 3) if (t[k] === a && t[k + 1] === b && t[k + 2] === c) return k / 3;
+    return null;
   }
 
   /** Whether there is any: they move with the frame. */

@@ -91,6 +91,24 @@ export class Picker {
     return found.filter(seen);
   }
 
+  /** All points inside a line that is drawn around them and shut. */
+  inside(id: string, line: [number, number][], through: boolean): number[] {
+    const p = this.held(id);
+    const found: number[] = [];
+    const within = (x: number, y: number) => {
+      let odd = false;
+      for (let k = 0, j = line.length - 1; k < line.length; j = k++) {
+        const [[a, b], [c, d]] = [line[k]!, line[j]!];
+        if (b > y !== d > y && x < ((c - a) * (y - b)) / (d - b) + a) odd = !odd;
+      }
+      return odd;
+    };
+    for (let k = 0; p && k < p.length; k += 3) if (p[k + 2]! < 1 && within(p[k]!, p[k + 1]!)) found.push(k / 3);
+    if (through) return found;
+    const seen = this.sight(id);
+    return found.filter(seen);
+  }
+
   /** The point beside another that lies most in a direction on screen. */
   towards(id: string, from: number, dx: number, dy: number): number | null {
     const p = this.projected(id);

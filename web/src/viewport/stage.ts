@@ -16,11 +16,13 @@ import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
 import { Arms, type Grabbed } from './arms';
 import { layerOf, type BodyLayer } from './body-layer';
+import { ClothLayer } from './cloth-layer';
 import { ColliderLayer } from './collider-layer';
 import { FigureLayer } from './figure-layer';
 import { Ground } from './ground';
 import { HandleLayer } from './handle-layer';
 import { Labels } from './labels';
+import { Painter } from './painter';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
 import { Places } from './places';
@@ -70,6 +72,9 @@ function sky(dusk: boolean): T.Texture {
   return texture;
 }
 
+/** The map that is shown on a body, and another that is hatched over it. */
+export type ShownMaps = { body: string; soak: { weights: Float32Array; colour: string } | null; hatch: { weights: Float32Array; colour: string } | null };
+
 export type Layer = { drawn: BodyLayer; marks: MarkLayer; shape: Shape; shown: string };
 
 export class Stage {
@@ -94,6 +99,8 @@ export class Stage {
   private start = new T.Object3D();
   readonly labels = new Labels();
   readonly picker = new Picker(this);
+  readonly painter = new Painter(this);
+  private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private due = false;
   private framed = false;
@@ -285,6 +292,7 @@ export class Stage {
       this.scene.add(drawn.group, marks.group);
       if (!news.includes(`again ${id}`)) news.push(id);
     }
+    this.showMaps();
     this.hide(this.hidden);
     this.light();
     const first = !this.framed && this.layers.size > 0;
@@ -386,6 +394,28 @@ export class Stage {
           this.drawAll();
         }),
     };
+  }
+
+  /** Shows maps on a body; on none where `maps` is null. */
+  setMaps(maps: ShownMaps | null) {
+    this.maps = maps;
+    this.showMaps();
+  }
+
+  /** Shows the maps as they were last told: strokes change what is on screen only. */
+  showMaps() {
+    for (const [id, l] of this.layers) {
+      const own = this.maps?.body === id ? this.maps : null;
+      const copy = (m: ShownMaps['soak']) => m && { ...m, weights: m.weights.slice() };
+      l.drawn.setMaps?.(copy(own?.soak ?? null), copy(own?.hatch ?? null));
+    }
+    this.draw(false);
+  }
+
+  /** The map that is shown on a body where a ray met it. */
+  soakedAt(body: string, hit: T.Intersection): number | null {
+    const drawn = this.layers.get(body)?.drawn;
+    return drawn instanceof ClothLayer ? drawn.soakedAt(hit) : null;
   }
 
   setLanes(lanes: Lane[]) {
@@ -570,6 +600,21 @@ export class Stage {
     const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes(), ...this.figures.meshes()];
     const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
     return found ? (found.object.userData as Hit) : null;
+  }
+
+  /** The spot of a figure's surface at a place on the canvas: its triangle, and the shares of the second and third corner. */
+  spot(x: number, y: number): { figure: string; triangle: number; second: number; third: number } | null {
+    const found = this.picker.ray(x, y).intersectObjects(this.figures.meshes(), false)[0];
+    if (!found || found.faceIndex == null) return null;
+    const mesh = found.object as T.Mesh;
+    const [index, place] = [mesh.geometry.getIndex()!, mesh.geometry.getAttribute('position') as T.BufferAttribute];
+    // The tree that finds triangles keeps them in an order of its own.
+    const corner = (k: number) => index.getX(3 * found.faceIndex! + k);
+    const [a, b, c] = [0, 1, 2].map((k) => new T.Vector3().fromBufferAttribute(place, corner(k)));
+    const shares = new T.Triangle(a, b, c).getBarycoord(mesh.worldToLocal(found.point.clone()), new T.Vector3());
+    const { id } = mesh.userData as Hit;
+    const triangle = this.figures.triangle(id, corner(0), corner(1), corner(2));
+    return shares && triangle != null ? { figure: id, triangle, second: shares.y, third: shares.z } : null;
   }
 
   /** Where a place in the world is on the canvas. */

@@ -4,13 +4,17 @@ import { useBody } from '../bench/use-body';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
 import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { standOnSpot } from '../state/motion';
 import { nodeMoves } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
 import { keepPicture } from './keep-picture';
+import { BrushRing, BrushTools } from './brush-tools';
 import { stage, type Hit, type Shown } from './stage';
+import { useShownMap, useMap } from '../state/maps';
+import { DYED_DEEP } from '../state/dyes';
 
 const NOTHING: never[] = [];
 const NONE: Record<string, never> = {};
@@ -29,8 +33,11 @@ export function Viewport() {
   const hidden = useView((v) => v.seen[id]?.hidden) ?? NOTHING;
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
+  const spotFor = useView((v) => v.spotFor !== null);
   const handleOpen = useView((v) => v.handle !== null);
   const [drag, setDrag] = useState<Box | null>(null);
+  const [line, setLine] = useState<[number, number][]>([]);
+  useMapsShown(body, step === 'Hold', shapes);
 
   useEffect(() => {
     if (!canvas.current || !labels.current || id === 0) return;
@@ -68,8 +75,8 @@ export function Viewport() {
         tabIndex={0}
         aria-label={tool === 'look' ? 'The scene: drag turns the view' : 'The scene: arrows go from point to point, Enter takes one'}
         className="absolute inset-0 h-full w-full touch-none outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
-        style={{ cursor: tool === 'look' ? 'grab' : 'crosshair' }}
-        {...pointer(body, tool, setDrag, drag)}
+        style={{ cursor: tool === 'look' && !spotFor ? 'grab' : 'crosshair' }}
+        {...pointer(body, tool, setDrag, drag, setLine)}
       />
       {/* Without a size of its own: a layer over all of the view would cost as much as the view. */}
       <div ref={labels} className="pointer-events-none absolute top-0 left-0 size-0" />
@@ -79,7 +86,14 @@ export function Viewport() {
           style={{ left: Math.min(drag.x, drag.u), top: Math.min(drag.y, drag.v), width: Math.abs(drag.u - drag.x), height: Math.abs(drag.v - drag.y) }}
         />
       )}
-      {step === 'Hold' && body && !handleOpen && <PickTools />}
+      {line.length > 1 && (
+        <svg aria-hidden className="pointer-events-none absolute inset-0 h-full w-full">
+          <polygon points={line.map((p) => p.join()).join(' ')} fill="var(--woad)" fillOpacity="0.1" stroke="var(--woad)" strokeDasharray="4 3" />
+        </svg>
+      )}
+      {step === 'Hold' && body && !handleOpen && tool !== 'paint' && <PickTools />}
+      {step === 'Hold' && body && tool === 'paint' && <BrushTools body={body} />}
+      {step === 'Hold' && body && <BrushRing body={body} />}
       <ArmTools />
       <ViewControls />
       {body && shapes[body] && (
@@ -91,6 +105,20 @@ export function Viewport() {
       <FrameState shown={shown} of={Boolean(body)} />
     </>
   );
+}
+
+/** Shows the chosen map of the chosen body as dye, and another as hatching. */
+function useMapsShown(body: string | null, on: boolean, shapes: unknown) {
+  const map = useShownMap(body);
+  const hatched = useView((v) => v.hatch);
+  const maps = useScene((s) => (body ? s.bodies[body]?.maps : undefined));
+  const soak = useMap(body ?? '', on ? map : null).now;
+  const hatch = useMap(body ?? '', on && hatched && hatched !== map && maps?.[hatched] ? hatched : null).now;
+  const colour = (key: string | null) => DYED_DEEP[(key && maps?.[key]?.dye) || 'woad'];
+  const [soaked, over] = [colour(map), colour(hatched)];
+  useEffect(() => {
+    stage.setMaps(body && (soak || hatch) ? { body, soak: soak ? { weights: soak.weights, colour: soaked } : null, hatch: hatch ? { weights: hatch.weights, colour: over } : null } : null);
+  }, [body, soak, hatch, soaked, over, shapes]);
 }
 
 /** What the frame on screen is, where it is not true. */
@@ -123,9 +151,18 @@ type Box = { x: number; y: number; u: number; v: number };
 type Press = { x: number; y: number; moved: boolean; escape: () => void };
 
 let press: Press | null = null;
+let lasso: [number, number][] = [];
+/** What a stroke that is under way is on. */
+let painted: { body: string; map: string; layer: number } | null = null;
+
+/** The layer that a brush paints on. */
+function paintedOn(body: string | null) {
+  const { map, layer } = useView.getState();
+  return body && map && layer !== null ? { body, map, layer } : null;
+}
 
 /** Clicks choose: points while points are chosen, things else. Drags are the camera's, or a box around points. */
-function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => void, drag: Box | null) {
+function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => void, drag: Box | null, setLine: (l: [number, number][]) => void) {
   const at = (e: React.PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
     return [e.clientX - r.left, e.clientY - r.top] as const;
@@ -141,6 +178,9 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
   const end = () => {
     press?.escape();
     press = null;
+    painted = null;
+    lasso = [];
+    setLine([]);
     setDrag(null);
   };
   return {
@@ -148,8 +188,9 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       if (e.button !== 0 || stage.armsAreNear) return;
       const [x, y] = at(e);
       const escape = (k: KeyboardEvent) => {
-        if (k.key !== 'Escape' || tool !== 'box') return;
+        if (k.key !== 'Escape' || tool === 'look' || tool === 'pick') return;
         k.stopPropagation();
+        stage.painter.cancel();
         end();
       };
       addEventListener('keydown', escape, true);
@@ -157,6 +198,15 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       if (tool === 'box') {
         e.currentTarget.setPointerCapture(e.pointerId);
         setDrag({ x, y, u: x, v: y });
+      } else if (tool === 'lasso') {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        lasso = [[x, y]];
+      } else if (tool === 'paint') {
+        const on = paintedOn(body);
+        if (on && stage.painter.begin(on, x, y, pressureOf(e))) {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          painted = on;
+        }
       }
     },
     onPointerMove: (e: React.PointerEvent) => {
@@ -164,25 +214,35 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       const [u, v] = at(e);
       press.moved ||= Math.hypot(u - press.x, v - press.y) > 4;
       if (drag) setDrag({ ...drag, u, v });
+      if (tool === 'lasso' && Math.hypot(u - lasso.at(-1)![0], v - lasso.at(-1)![1]) > 3) setLine((lasso = [...lasso, [u, v]]));
+      if (painted) stage.painter.move(painted, u, v, pressureOf(e));
     },
     onPointerUp: (e: React.PointerEvent) => {
-      const p = press;
+      const [p, around] = [press, lasso];
+      if (painted) stage.painter.end();
       end();
       if (!p) return;
-      const { through } = useView.getState();
+      const { through, spotFor } = useView.getState();
       const [x, y] = at(e);
       if (tool === 'box' && body) {
         take(stage.picker.within(body, Math.min(p.x, x), Math.min(p.y, y), Math.max(p.x, x), Math.max(p.y, y), through), e);
+      } else if (tool === 'lasso' && body && around.length > 2) {
+        take(stage.picker.inside(body, around, through), e);
       } else if (tool === 'pick' && body) {
         const found = stage.picker.pick(body, x, y, through);
         take(found === null ? [] : [found], e);
+      } else if (spotFor && !p.moved) {
+        void standOnSpot(spotFor, stage.spot(x, y));
       } else if (tool === 'look' && !p.moved) {
         choose(stage.hit(x, y));
       }
     },
-    onPointerCancel: end,
+    onPointerCancel: () => {
+      stage.painter.cancel();
+      end();
+    },
     onKeyDown: (e: React.KeyboardEvent) => {
-      if (tool === 'look' || !body) return;
+      if (tool === 'look' || tool === 'paint' || !body) return;
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
       const { points } = useView.getState();
       if (way) {
@@ -196,6 +256,9 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     },
   };
 }
+
+/** How hard a pen is pressed; a mouse is pressed wholly. */
+const pressureOf = (e: React.PointerEvent) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 1);
 
 function choose(hit: Hit | null) {
   if (!hit) return;
@@ -233,6 +296,7 @@ const TOOLS = [
   { key: 'look', name: 'Look', hint: 'Drag turns the view, right drag moves it, the wheel comes closer' },
   { key: 'pick', name: 'Pick', hint: 'Click a point; Shift adds, Alt takes away' },
   { key: 'box', name: 'Box', hint: 'Drag over points; Shift adds, Alt takes away' },
+  { key: 'lasso', name: 'Lasso', hint: 'Draw around points; Shift adds, Alt takes away' },
 ] as const;
 
 /** Choosing points: by click or box, those that can be seen or all. */

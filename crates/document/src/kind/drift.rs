@@ -78,6 +78,9 @@ impl Traits for Drift {
         if !body.grips.is_empty() {
             out.push(Fault::common("grips", "can't be: nothing holds loose pieces"));
         }
+        if body.follow.is_some() {
+            out.push(Fault::common("follow", "can't be: loose pieces have no shape to come back to"));
+        }
         if !body.maps.is_empty() || !body.scaled.is_empty() {
             let at = if body.maps.is_empty() { "scaled" } else { "maps" };
             out.push(Fault::common(at, "can't be: maps are painted on cloth"));

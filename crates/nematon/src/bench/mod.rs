@@ -5,8 +5,7 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, HeldTo, Node, Scene, Shape, Sheet, Warp, Wind,
-    presets,
+    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, Node, Scene, Shape, Sheet, Warp, Wind, presets,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
 use serde_json::json;
@@ -213,17 +212,7 @@ fn square(n: (u32, u32), air: bool) -> Scene {
     for body in scene.bodies.values_mut() {
         let corner = |c: &str| Choice::Corner(c.into());
         let points = vec![corner("back left"), corner("back right")];
-        body.grips.insert(
-            "corners".into(),
-            Grip {
-                name: "Corners".into(),
-                on: true,
-                points,
-                to: HeldTo::World,
-                hold: 1.0.into(),
-                spring: None,
-            },
-        );
+        body.grips.insert("corners".into(), Grip::of("Corners", points));
         if !air {
             let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
             (cloth.matter.drag, cloth.matter.lift) = (0.0.into(), 0.0.into());

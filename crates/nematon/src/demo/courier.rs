@@ -7,6 +7,11 @@ const DECK: f64 = 1.9;
 /// Where the strap and the cape are held, on the moth.
 const SHOULDERS: f64 = 0.125;
 
+/// The canopy's shape, which is painted on.
+pub fn canopy_shape() -> Shape {
+    Shape::Sheet(Sheet { width: 3.2, depth: 2.6, columns: 48, rows: 40, warp: Warp::Width })
+}
+
 /// The scene.
 pub fn courier() -> Scene {
     let moth = || FigureId::from("courier");
@@ -39,20 +44,36 @@ pub fn courier() -> Scene {
             on: Some(Parent::Handle("frame".into())),
         },
     };
-    let grip = |name: &str, choice, to| Grip {
-        name: name.into(),
-        on: true,
-        points: vec![choice],
-        to,
-        hold: 1.0.into(),
-        spring: None,
-    };
+    let grip = |name: &str, choice, to| Grip { to, ..Grip::of(name, vec![choice]) };
     let border = |name: &str, by| Choice::Border { border: name.into(), by };
+    let file = |name: &str| MeshSource::File(name.into());
+    let painted = Weights::Painted(Painted {
+        on: Some(file("soft-edge-surface.npz")),
+        strokes: vec![file("soft-edge-stroke.npz")],
+    });
+    let stripes = Weights::Picture(Picture {
+        from: file("stripes.png"),
+        channel: Channel::Light,
+        flip: false,
+        gain: 1.0,
+        bias: 0.0,
+    });
+    // About the neck, on the thorax: firm there, and the hem is free.
+    let neck = Weights::Zone(Zone {
+        place: Node {
+            position: stills([0.0, SHOULDERS, 0.075]),
+            turn: stills([0.0, 0.0, std::f64::consts::FRAC_PI_2]),
+            on: Some(Parent::Joint(JointOf { figure: moth(), joint: "thorax".into() })),
+        },
+        form: ZoneForm::Capsule(ZoneCapsule { radius: 0.02.into(), length: 0.2.into() }),
+        edge: 0.12.into(),
+        outside: false,
+    });
     let canopy = Body {
         name: "Canopy".into(),
         dye: Some(Dye::Linen),
         kind: Kind::Cloth(Box::new(Cloth {
-            shape: Shape::Sheet(Sheet { width: 3.2, depth: 2.6, columns: 48, rows: 40, warp: Warp::Width }),
+            shape: canopy_shape(),
             matter: Matter {
                 preset: Some("oilcloth".into()),
                 areal_weight: 0.34,
@@ -78,7 +99,11 @@ pub fn courier() -> Scene {
             ),
             (
                 "left".into(),
-                grip("Left eyelets", border("left", Along::Eyelets(8)), HeldTo::Handle("frame".into())),
+                Grip {
+                    to: HeldTo::Handle("frame".into()),
+                    map: Some("soft-edge".into()),
+                    ..Grip::of("Left side, softly", vec![])
+                },
             ),
             (
                 "right".into(),
@@ -89,8 +114,16 @@ pub fn courier() -> Scene {
         .into_iter()
         .collect(),
         touch: Touch { itself: false, others: true, group: "canopy".into() },
-        maps: Default::default(),
-        scaled: Default::default(),
+        maps: [
+            ("soft-edge".into(), Map { dye: Some(Dye::Woad), ..Map::of("Soft edge", painted) }),
+            ("stripes".into(), Map { dye: Some(Dye::Rust), ..Map::of("Stripes", stripes) }),
+        ]
+        .into_iter()
+        .collect(),
+        follow: None,
+        scaled: [(Scaled::Bend, ScaledBy { map: "stripes".into(), least: 1.0, most: 25.0 })]
+            .into_iter()
+            .collect(),
     };
     let cape = Body {
         name: "Cape".into(),
@@ -129,8 +162,11 @@ pub fn courier() -> Scene {
         .into_iter()
         .collect(),
         touch: Touch { itself: true, others: true, group: "cape".into() },
-        maps: Default::default(),
-        scaled: Default::default(),
+        maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
+        follow: Some(Value::Still(900.0)),
+        scaled: [(Scaled::Follow, ScaledBy { map: "neck".into(), least: 0.0, most: 1.0 })]
+            .into_iter()
+            .collect(),
     };
     let satchel = satchel(&grip, &moth());
     let field = |name: &str, act| Field {
@@ -251,14 +287,7 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
         (0..=n).map(|k| [at[0], at[1], at[2] + (2.0 * f64::from(k) / f64::from(n) - 1.0) * half]).collect()
     };
     let skin = || HeldTo::Figure(FigureForm { figure: moth.0.clone(), parts: vec!["body".into()] });
-    let heavy = Map {
-        name: "What is in it".into(),
-        layers: vec![Layer {
-            weights: Weights::Ramp(Ramp { along: Axis::Y, from: -0.14, to: -0.2 }),
-            blend: Blend::Over,
-            invert: false,
-        }],
-    };
+    let heavy = Map::of("What is in it", Weights::Ramp(Ramp { along: Axis::Y, from: -0.14, to: -0.2 }));
     Body {
         name: "Satchel".into(),
         dye: Some(Dye::Rust),
@@ -291,6 +320,7 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
         .collect(),
         touch: Touch { itself: true, others: true, group: "satchel".into() },
         maps: [("load".into(), heavy)].into_iter().collect(),
+        follow: None,
         scaled: [(Scaled::ArealWeight, ScaledBy { map: "load".into(), least: 1.0, most: 1.6 })]
             .into_iter()
             .collect(),

@@ -1,5 +1,6 @@
 //! The Thistledown Relay, a post on a hill ridge where courier moths land: scenes and meshes, made here.
 mod courier;
+mod dyes;
 mod glb;
 mod moth;
 mod pennant;
@@ -28,6 +29,12 @@ pub fn write(out: &Path) -> Result<(), String> {
     save("winged-courier.json", text(&courier::courier())?)?;
     save("satchel.obj", courier::satchel_mesh())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
+    let bytes =
+        |name: &str, b: Vec<u8>| std::fs::write(out.join(name), b).map_err(|e| format!("{name}: {e}"));
+    let (surface, stroke) = dyes::soft_edge(&courier::canopy_shape())?;
+    bytes("soft-edge-surface.npz", surface)?;
+    bytes("soft-edge-stroke.npz", stroke)?;
+    bytes("stripes.png", dyes::stripes()?)?;
     // Scenes that are run by tests and not loaded.
     std::fs::create_dir_all(out.join("trials")).map_err(|e| format!("trials: {e}"))?;
     for (name, scene) in trials::trials()? {

@@ -7,14 +7,7 @@ pub fn relay() -> Scene {
     let eyelets = Choice::Border { border: "back".into(), by: Along::Eyelets(13) };
     // The gully side is laced along two thirds of its length; beyond, the cloth is free.
     let laced = (0..9).map(|k| [-0.5 * width + 0.35 * f64::from(k), 0.0, 0.5 * depth]).collect();
-    let grip = |name: &str, choice| Grip {
-        name: name.into(),
-        on: true,
-        points: vec![choice],
-        to: HeldTo::World,
-        hold: 1.0.into(),
-        spring: None,
-    };
+    let grip = |name: &str, choice| Grip::of(name, vec![choice]);
     let cloth = Cloth {
         shape: Shape::Sheet(Sheet { width, depth, columns: 60, rows: 40, warp: Warp::Width }),
         matter: Matter {
@@ -49,6 +42,7 @@ pub fn relay() -> Scene {
         .collect(),
         touch: Touch::default(),
         maps: Default::default(),
+        follow: None,
         scaled: Default::default(),
     };
     let field = |name: &str, when, act| Field {

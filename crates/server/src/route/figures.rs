@@ -8,8 +8,8 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::Collider;
-use nematon_evaluate::{Playing, Stage, skin_cost, stand_ins};
+use nematon_document::{Collider, FigureId, SpotOf};
+use nematon_evaluate::{Playing, Stage, shape, skin_cost, stand_in_cost, stand_ins};
 use nematon_frames::Chunk;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -33,6 +33,12 @@ pub fn routes() -> Api {
             "/projects/{id}/figures/{figure}/stand-ins",
             Says::gives::<StandIns>("Capsules in place of a figure's skin, one a joint"),
             read_stand_ins,
+        )
+        .get(
+            "/projects/{id}/figures/{figure}/spot",
+            Says::gives::<SpotOf>("A spot of a figure's surface, by where it is on one of its triangles")
+                .asks::<On>(),
+            spot,
         )
 }
 
@@ -83,8 +89,20 @@ struct Range {
 pub struct StandIns {
     /// Each stands on its joint.
     pub colliders: Vec<Collider>,
-    /// What moving the skin takes of each frame, milliseconds, as just measured here; capsules take next to nothing of it.
+    /// What moving the skin takes of each frame, milliseconds, as just measured here; capsules take nothing of it.
     pub skin: f64,
+    /// What keeping the scene's bodies out of the capsules takes of each frame at most, milliseconds, as just measured here.
+    pub capsules: f64,
+}
+
+/// A place on a triangle.
+#[derive(Deserialize, JsonSchema)]
+struct On {
+    /// Its number, in the order in which the figure's triangles are told.
+    triangle: usize,
+    /// Shares of its second and third corner, 0 to 1.
+    second: f64,
+    third: f64,
 }
 
 fn plays(stage: &Stage, id: &str) -> Result<Arc<Playing>, Problem> {
@@ -142,12 +160,43 @@ async fn read_stand_ins(
     Path((id, figure)): Path<(i64, String)>,
 ) -> Result<Json<StandIns>, Problem> {
     let stage = stage(&app, id).await?;
+    let library = app.meshes.clone();
     let found = apart(move || {
         plays(&stage, &figure)?;
         let none = |why| Problem::unfit("No capsule can be fitted", why);
         let colliders = stand_ins(&stage, &figure).map_err(none)?;
         let skin = skin_cost(&stage, &figure).map_err(Problem::inside)?;
-        Ok::<_, Problem>(StandIns { colliders, skin })
+        let points = stage.bodies.values().filter_map(|b| shape(&stage, b, &library).ok());
+        let points = points.map(|s| s.placed.len()).sum();
+        let capsules = stand_in_cost(&stage, &colliders, points);
+        Ok::<_, Problem>(StandIns { colliders, skin, capsules })
+    });
+    Ok(Json(found.await??))
+}
+
+async fn spot(
+    State(app): State<App>,
+    Path((id, figure)): Path<(i64, String)>,
+    Query(on): Query<On>,
+) -> Result<Json<SpotOf>, Problem> {
+    let stage = stage(&app, id).await?;
+    let found = apart(move || {
+        let own = plays(&stage, &figure)?;
+        let rest = own.rest();
+        let Some(triangle) = rest.triangles.get(on.triangle) else {
+            return Err(Problem::missing("triangle"));
+        };
+        let shares = [1.0 - on.second - on.third, on.second, on.third];
+        if !shares.iter().all(|s| (-1e-6..=1.0 + 1e-6).contains(s)) {
+            return Err(Problem::unfit("That is no spot", "Its shares don't lie on the triangle."));
+        }
+        let size = stage.figures.get(figure.as_str()).map_or(1.0, |f| f.size);
+        let corner = |k: usize, c: usize| f64::from(rest.positions[triangle[k] as usize][c]);
+        let at = std::array::from_fn(|c| {
+            let own: f64 = (0..3).map(|k| shares[k] * corner(k, c)).sum();
+            (own / size * 1e6).round() / 1e6
+        });
+        Ok(SpotOf { figure: FigureId(figure), at })
     });
     Ok(Json(found.await??))
 }

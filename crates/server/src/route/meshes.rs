@@ -172,7 +172,7 @@ fn prepared(mesh: &Mesh, w: &Wanted) -> (Mesh, Untidy, Mesh) {
 }
 
 /// The file's bytes.
-async fn receive(name: &str, request: Request) -> Result<Bytes, Problem> {
+pub async fn receive(name: &str, request: Request) -> Result<Bytes, Problem> {
     let refuse = |status, detail| Err(Problem::new(status, "upload", "The mesh can't be brought in", detail));
     let too_large = format!("\"{name}\" is larger than {} MB.", MAX_BYTES >> 20);
     // Told before it comes, not after.

@@ -6,6 +6,7 @@ pub mod deliver;
 pub mod events;
 pub mod figures;
 pub mod frames;
+pub mod maps;
 pub mod matters;
 pub mod meshes;
 pub mod projects;
@@ -35,6 +36,7 @@ pub fn all() -> Api {
         .and(matters::routes())
         .and(colliders::routes())
         .and(figures::routes())
+        .and(maps::routes())
         .and(space::routes())
         .and(tracks::routes())
         .and(values::routes())
@@ -50,6 +52,9 @@ pub fn openapi() -> Value {
         g.subschema_for::<shape::ShapeHead>();
         g.subschema_for::<attempt::AttemptHead>();
         g.subschema_for::<tracks::TracksHead>();
+        g.subschema_for::<maps::MapHead>();
+        g.subschema_for::<maps::Said>();
+        g.subschema_for::<maps::Told>();
         g.subschema_for::<nematon_store::Notice>();
     })
 }

@@ -186,7 +186,7 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
         coarse: s.density.coarse,
         borders: m.borders.iter().map(border).collect(),
         corners: m.corners.iter().map(|c| CornerHead { name: c.name.clone(), point: c.point }).collect(),
-        grips: s.grips.iter().map(|(g, p)| GripHead { grip: g.clone(), points: p.clone() }).collect(),
+        grips: s.gripped().into_iter().map(|(g, points)| GripHead { grip: g.0, points }).collect(),
     };
     let mut text = serde_json::to_vec(&head)?;
     text.resize(text.len().div_ceil(4) * 4, b' ');

@@ -1,16 +1,21 @@
 //! Grips that pull: springs of a true stiffness, firm ones, and those that let go and take hold again.
 use crate::harness::{SheetOf, Trial, plain, within};
-use nematon_solver::{GripMotion, Holder, Pose, Pull, Way};
+use nematon_solver::{Draws, GripMotion, Holder, Pose, Pull, Way};
 use std::sync::Arc;
 
 fn pulled(t: &mut Trial, points: Vec<u32>, stiffness: f32, share: [f32; 2], to: [f32; 3]) {
+    let by = if stiffness.is_finite() { Draws::Spring(stiffness) } else { Draws::Firm };
+    drawn(t, points, Pull { by, share, over: [None, None] }, to);
+}
+
+fn drawn(t: &mut Trial, points: Vec<u32>, pull: Pull, to: [f32; 3]) {
     let way =
         Way::straight(Pose { position: to, ..Pose::default() }, Pose { position: to, ..Pose::default() });
     t.frame.grips = vec![GripMotion {
         body: 0,
         points: Arc::new(points),
         by: Holder::Thing { first: Pose::default(), way },
-        pull: Some(Pull { stiffness, share }),
+        pull: Some(pull),
     }];
 }
 
@@ -111,4 +116,62 @@ fn let_go_it_falls_and_taken_again_it_comes_back_without_a_jump() {
     let back = speeds(&mut t, [0.0, 1.0], 72);
     assert!(back < 8.0, "it was thrown back at {back} m/s");
     assert!((t.mean(1) - at).abs() < 0.02, "it came back to {} and not to {at}", t.mean(1));
+}
+
+fn follows(strength: f32, over: Option<Vec<f32>>, to: [f32; 3], substeps: u32) -> Trial {
+    let mut t = sheet(false);
+    t.frame.substeps = substeps;
+    t.frame.gravity = [0.0; 3];
+    let over = over.map(Arc::new);
+    let pull = Pull { by: Draws::Follow(strength), share: [1.0; 2], over: [over.clone(), over] };
+    drawn(&mut t, (0..81).collect(), pull, to);
+    t
+}
+
+#[test]
+fn what_follows_comes_as_a_spring_that_just_does_not_ring() {
+    // e = e0 (1 + w t) exp(-w t), with w² the strength.
+    for (substeps, off) in [(10, 0.025), (40, 0.008)] {
+        let mut t = follows(100.0, None, [0.1, 0.0, 0.0], substeps);
+        let begun = t.mean(0);
+        for frame in 1..=24 {
+            t.run(1);
+            let wt = 10.0 * f64::from(frame) / 24.0;
+            let left = 0.1 * (1.0 + wt) * (-wt).exp();
+            let found = 0.1 - (t.mean(0) - begun);
+            assert!(
+                (found - left).abs() < off * 0.1,
+                "{substeps} sub-steps, frame {frame}: {found} for {left}"
+            );
+            assert!(found > -1e-4, "it rings at frame {frame}: {found}");
+        }
+    }
+}
+
+#[test]
+fn what_follows_with_all_its_strength_is_there_within_a_frame_and_stays() {
+    let mut t = follows(1e6, None, [0.3, 0.1, 0.0], 10);
+    let begun = [t.mean(0), t.mean(1)];
+    for frame in 1..=12 {
+        t.run(1);
+        let off = [0.3 - (t.mean(0) - begun[0]), 0.1 - (t.mean(1) - begun[1])];
+        assert!(off.iter().all(|o| o.abs() < 1e-3), "frame {frame}: {off:?}");
+    }
+}
+
+#[test]
+fn points_of_no_weight_do_not_follow_and_halves_follow_half_as_strongly() {
+    let begun = |over: Vec<f32>| {
+        let mut t = follows(100.0, Some(over), [0.0, 0.1, 0.0], 10);
+        let before = t.mean(1);
+        t.run(2);
+        t.mean(1) - before
+    };
+    assert!(begun(vec![0.0; 81]).abs() < 1e-6);
+    let (half, whole) = (begun(vec![0.5; 81]), begun(vec![1.0; 81]));
+    let mut t = follows(50.0, None, [0.0, 0.1, 0.0], 10);
+    let before = t.mean(1);
+    t.run(2);
+    within("half the strength", half, t.mean(1) - before, 1e-3);
+    assert!(whole > 1.5 * half, "{whole} {half}");
 }

@@ -1,0 +1,81 @@
+//! `nematon map`: what the maps of a scene come to, and their weights as a NumPy array.
+use crate::files::read_scene;
+use clap::Args;
+use nematon_document::Body;
+use nematon_evaluate::{Ground, Stage, shape};
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub struct MapArgs {
+    /// The scene file.
+    scene: PathBuf,
+    /// Key of a body; all of them if left out.
+    #[arg(long)]
+    body: Option<String>,
+    /// Key of one of its maps; all of them if left out.
+    #[arg(long)]
+    map: Option<String>,
+    /// The frame at which it is looked at; the first if left out.
+    #[arg(long, allow_hyphen_values = true)]
+    frame: Option<f64>,
+    /// Where the weights of the one map go, as a NumPy array of float32, one a point.
+    #[arg(long)]
+    out: Option<PathBuf>,
+}
+
+/// # Errors
+/// In words, when the scene can't be read, there is no such map, or it can't be worked out.
+pub fn map(args: &MapArgs) -> Result<(), String> {
+    let (scene, folder) = read_scene(&args.scene)?;
+    let stage = Stage::new(&scene, &folder);
+    let frame = args.frame.unwrap_or(scene.frames.first as f64);
+    let mut told = vec![];
+    for (id, body) in scene.bodies.iter().filter(|(id, _)| args.body.as_ref().is_none_or(|b| id.0 == *b)) {
+        let named = |e: nematon_evaluate::ShapeError| format!("{}: {e}", body.name);
+        if body.maps.is_empty() {
+            continue;
+        }
+        let mesh = shape(&stage, &Body::of(&body.name, body.kind.clone()), &folder).map_err(named)?.mesh;
+        let ground = Ground { stage: &stage, body, mesh: &mesh, library: &folder };
+        for (key, own) in body.maps.iter().filter(|(k, _)| args.map.as_ref().is_none_or(|m| k.0 == *m)) {
+            let dyed = ground.dyed(own).map_err(named)?;
+            let weights = dyed.at(&stage, frame);
+            let ends = weights.iter().fold((1f32, 0f32), |(a, b), w| (a.min(*w), b.max(*w)));
+            let mean = weights.iter().map(|w| f64::from(*w)).sum::<f64>() / weights.len().max(1) as f64;
+            let uses: Vec<String> = body
+                .scaled
+                .iter()
+                .filter(|(_, by)| by.map == *key)
+                .map(|(what, by)| format!("{what:?} {} to {} times", by.least, by.most))
+                .chain(
+                    body.grips
+                        .values()
+                        .filter(|g| g.map.as_ref() == Some(key))
+                        .map(|g| format!("grip \"{}\"", g.name)),
+                )
+                .collect();
+            println!(
+                "{id} {key} \"{}\": {} layers on {} points, least {:.3}, most {:.3}, mean {mean:.3}{}; {}",
+                own.name,
+                own.layers.len(),
+                weights.len(),
+                ends.0,
+                ends.1,
+                if dyed.moves(&stage) { ", moves" } else { "" },
+                if uses.is_empty() {
+                    "scales nothing".to_owned()
+                } else {
+                    format!("scales {}", uses.join(", "))
+                },
+            );
+            told.push(weights);
+        }
+    }
+    let Some(out) = &args.out else {
+        return if told.is_empty() { Err("There is no such map.".into()) } else { Ok(()) };
+    };
+    let [one] = &told[..] else {
+        return Err(format!("{} maps fit; say which one by --body and --map.", told.len()));
+    };
+    std::fs::write(out, nematon_formats::write_weights(one)).map_err(|e| format!("{}: {e}", out.display()))
+}

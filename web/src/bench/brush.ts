@@ -1,0 +1,29 @@
+/** The brush and the maps by key. */
+import { beginPainting } from '../state/maps';
+import { now } from '../state/queries';
+import { goTo, setView, useView } from '../state/view';
+import { theBody } from './things';
+
+const mapsOf = (body: string | null) => Object.keys((body && now.scene()?.bodies[body]?.maps) || {});
+
+/** Shows the next map of the chosen body; after the last, none. */
+export function nextMap() {
+  const all: (string | null)[] = [...mapsOf(theBody()), null];
+  const at = all.indexOf(useView.getState().map);
+  goTo('Hold');
+  setView({ map: all[(at + 1) % all.length] ?? null, layer: null, tool: 'look' });
+}
+
+/** Paints the map that is shown, or the first. */
+export function paintShown() {
+  const body = theBody();
+  const all = mapsOf(body);
+  const { map } = useView.getState();
+  const found = map && all.includes(map) ? map : all[0];
+  if (!body || !found) return;
+  goTo('Hold');
+  void beginPainting(body, found);
+}
+
+/** Makes the brush larger or smaller. */
+export const scaleBrush = (by: number) => setView((v) => ({ brush: { ...v.brush, radius: Math.min(10, Math.max(0.0005, Number((v.brush.radius * by).toPrecision(3)))) } }));
