@@ -47,6 +47,44 @@ const PLAY: &str = "
     };
     look();";
 
+/// Pictures a second while the curves are panned for three seconds, with so many lines of so many keys.
+const PAN: &str = "
+    const done = arguments[0];
+    const lines = document.querySelector('[data-testid=lines]');
+    const r = lines.getBoundingClientRect();
+    const event = (kind, x) => lines.dispatchEvent(new PointerEvent(kind, { clientX: x, clientY: r.top + 60, pointerId: 1, button: 1, buttons: 4, bubbles: true }));
+    lines.setPointerCapture = () => {};
+    event('pointerdown', r.left + 100);
+    const start = performance.now();
+    let drawn = 0;
+    const next = () => {
+        drawn += 1;
+        event('pointermove', r.left + 100 + 80 * Math.sin(drawn / 9));
+        if (performance.now() - start < 3000) return requestAnimationFrame(next);
+        event('pointerup', r.left + 100);
+        done(drawn / 3);
+    };
+    next();";
+
+/// Handles whose 200 numbers have 500 keys each.
+async fn many_keys(site: &Site, keys: usize) {
+    let number = |k: usize| {
+        let key = |f: usize| serde_json::json!({"frame": f, "value": ((f * 7 + k * 13) % 11) as f64 / 10.0, "then": "curve"});
+        serde_json::json!({"keys": (0..keys).map(key).collect::<Vec<_>>()})
+    };
+    let three = |k: usize| serde_json::json!([number(k), number(k + 1), number(k + 2)]);
+    let handle = |h: usize| serde_json::json!({"name": format!("H{h}"), "place": {"position": three(6 * h), "turn": three(6 * h + 3)}});
+    let all: serde_json::Map<String, serde_json::Value> =
+        (0..34).map(|h| (format!("h{h}"), handle(h))).collect();
+    let frames = serde_json::json!({"op": "replace", "path": "/frames/last", "value": keys - 1});
+    nematon_browser_tests::edit(
+        site,
+        1,
+        serde_json::json!([frames, {"op": "add", "path": "/handles", "value": all}]),
+    )
+    .await;
+}
+
 #[tokio::main]
 async fn main() -> WebDriverResult<()> {
     let mut site = Site::start().await;
@@ -84,6 +122,24 @@ async fn main() -> WebDriverResult<()> {
         let rate = w.driver.execute_async(PLAY, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
         println!("{}", serde_json::json!({"case": "playing", "n": n, "frames_a_second": rate, "due": 24}));
         w.press("First frame").await?;
+    }
+    for (lines, keys) in [(6, 20), (200, 500)] {
+        many_keys(&site, keys).await;
+        w.open().await?;
+        at_rest().await;
+        w.press("Curves").await?;
+        let all = format!(
+            "document.querySelector('[aria-label=\"What moves\"]') && [...document.querySelectorAll('[aria-label=\"What moves\"] button')].slice(1, {lines}).forEach(b => b.dispatchEvent(new MouseEvent('click', {{ bubbles: true, shiftKey: true }})))"
+        );
+        w.script(&all).await?;
+        at_rest().await;
+        let rate = w.driver.execute_async(PAN, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
+        let shown = w.script("return document.querySelector('[data-testid=lines]').ariaLabel").await?;
+        println!(
+            "{}",
+            serde_json::json!({"case": "curves_panned", "lines": lines, "keys": keys, "shown": shown, "pictures_a_second": rate.round()})
+        );
+        w.press("Curves").await?;
     }
     w.close().await
 }

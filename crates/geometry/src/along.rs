@@ -130,9 +130,6 @@ impl Walk {
 
     /// Carries what is known at `p`, and with it at `q` where that is settled too, to `to`.
     fn carry(&mut self, on: Surface, from: From, p: u32, q: u32, to: u32) {
-        if self.settled[to as usize] {
-            return;
-        }
         let at = |k: u32| DVec3::from(on.positions[k as usize].map(f64::from));
         let (a, c) = (at(p), at(to));
         let da = self.far[p as usize];
@@ -150,11 +147,13 @@ impl Walk {
 
     fn reach(&mut self, p: u32, far: f64) {
         let own = &mut self.far[p as usize];
-        if far < *own {
+        // One that was settled too early, by one edge before the other end of the edge across was, is settled again.
+        if far < *own * (1.0 - 1e-9) {
             if own.is_infinite() {
                 self.touched.push(p);
             }
             *own = far;
+            self.settled[p as usize] = false;
             self.heap.push(Next(far, p));
         }
     }
@@ -245,6 +244,21 @@ mod tests {
         let far = distances(&mesh, From::Row, &border);
         for (p, d) in mesh.positions.iter().zip(&far) {
             assert!((d - f64::from(p[2])).abs() < 1e-6, "{p:?}: {d}");
+        }
+    }
+
+    #[test]
+    fn from_anywhere_in_a_triangle_of_long_cells_it_is_exact_too() {
+        let mesh = grid(36, |u, v| [2.6 * u, 0.0, v]);
+        for (t, shares) in [(900, [0.2, 0.5, 0.3]), (1301, [0.05, 0.05, 0.9]), (70, [0.4, 0.6, 0.0])] {
+            let at = |p: u32| DVec3::from(mesh.positions[p as usize].map(f64::from));
+            let corners = mesh.triangles[t];
+            let place: DVec3 = (0..3).map(|k| at(corners[k]) * shares[k]).sum();
+            let sources = corners.map(|p| (p, at(p).distance(place)));
+            for (p, d) in distances(&mesh, From::Place, &sources).iter().enumerate() {
+                let own = at(p as u32).distance(place);
+                assert!((d - own).abs() < 1e-6, "{t} {p}: {d} for {own}");
+            }
         }
     }
 

@@ -5,7 +5,7 @@ mod whole;
 pub use whole::{Whole, whole};
 
 use glam::{DVec3, Vec3};
-use nematon_geometry::{About, ByX, From, Mesh, Surface, Walk};
+use nematon_geometry::{About, ByX, From, Mesh, Surface, Walk, nearest_shares};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::{Arc, OnceLock};
@@ -148,6 +148,26 @@ impl Canvas {
         })
     }
 
+    /// The mirrored place of one on a triangle: of the triangles about the mirrored corners the nearest, and where in it.
+    fn mirrored(&self, axis: usize, corners: [u32; 3], shares: [f32; 3]) -> Option<([u32; 3], [f32; 3])> {
+        if axis > 2 {
+            return None;
+        }
+        let at = |p: u32| DVec3::from(self.rest.positions[p as usize].map(f64::from));
+        let (low, high) = self.rest.bounds();
+        let mut place: DVec3 = (0..3).map(|k| at(corners[k]) * f64::from(shares[k])).sum();
+        place[axis] = f64::from(low[axis]) + f64::from(high[axis]) - place[axis];
+        let own = self.mirror(axis);
+        let near = corners.into_iter().flat_map(|p| self.about.point(own[p as usize]));
+        let each = near.map(|t| {
+            let corners = self.rest.triangles[*t as usize];
+            let shares = nearest_shares(place, corners.map(at));
+            let on: DVec3 = (0..3).map(|k| at(corners[k]) * shares[k]).sum();
+            (on.distance_squared(place), corners, shares.map(|s| s as f32))
+        });
+        each.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, corners, shares)| (corners, shares))
+    }
+
     /// The side from which a triangle is seen from a place: positive from where it faces.
     fn side(&self, triangle: u32, eye: Vec3) -> f32 {
         let [a, b, c] = self.rest.triangles[triangle as usize].map(|p| Vec3::from(self.shown[p as usize]));
@@ -199,11 +219,11 @@ impl Stroke {
         let open = |t: u32| eye.is_none_or(|e| on.side(t, e) * side >= 0.0);
         let strength = f64::from((self.brush.strength * pressure).clamp(0.0, 1.0));
         self.press(on, corners, touch.shares, strength, open);
-        if let Some(axis) = self.brush.mirror.filter(|a| *a < 3) {
-            let own = on.mirror(axis);
-            let corners = corners.map(|p| own[p as usize]);
+        if let Some((corners, shares)) =
+            self.brush.mirror.and_then(|axis| on.mirrored(axis, corners, touch.shares))
+        {
             // The mirrored place may lie behind: it is reached by distance alone.
-            self.press(on, corners, touch.shares, strength, |_| true);
+            self.press(on, corners, shares, strength, |_| true);
         }
         self.changed.sort_unstable();
         self.changed.dedup();

@@ -4786,6 +4786,8 @@ export interface components {
         GripHead: {
             grip: string;
             points: number[];
+            /** @description Of these, those that it pulls by a map. */
+            soft: number[];
         };
         /** @description The bodies whose points follow. */
         AttemptHead: {

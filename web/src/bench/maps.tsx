@@ -35,6 +35,17 @@ const SCALED: { key: string; name: string; numbers: string[] }[] = [
 ];
 const nameOf = (key: string) => SCALED.find((s) => s.key === key)?.name ?? key;
 
+/** What can be done with all of a painted layer. */
+const WHOLE = [
+  { said: 'fill', what: { fill: 1 }, done: 'filled' },
+  { said: 'clear', what: { fill: 0 }, done: 'cleared' },
+  { said: 'grow', what: 'grow', done: 'grown' },
+  { said: 'shrink', what: 'shrink', done: 'shrunk' },
+  { said: 'smooth', what: 'smooth', done: 'smoothed' },
+  { said: 'sharpen', what: 'sharpen', done: 'sharpened' },
+  { said: 'invert', what: 'invert', done: 'inverted' },
+];
+
 /** What a map is for, in a few words. */
 function uses(body: Body, map: string): string[] {
   const scaled = Object.entries(body.scaled ?? {}).filter(([, by]) => by.map === map);
@@ -107,14 +118,16 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
       <Actions>
         <Button look="main" hint="With the brush, in the view" onClick={() => void beginPainting(body, id)}>Paint</Button>
         {on >= 0 && (
-          <>
-            <Button onClick={() => void doWhole(body, id, on, { fill: 1 }, `${map.name} filled`)}>Fill</Button>
-            <Button onClick={() => void doWhole(body, id, on, { fill: 0 }, `${map.name} cleared`)}>Clear</Button>
-            <Button onClick={() => void doWhole(body, id, on, 'grow', `${map.name} grown`)}>Grow</Button>
-            <Button onClick={() => void doWhole(body, id, on, 'shrink', `${map.name} shrunk`)}>Shrink</Button>
-            <Button onClick={() => void doWhole(body, id, on, 'smooth', `${map.name} smoothed`)}>Smooth</Button>
-            <Button onClick={() => void doWhole(body, id, on, 'sharpen', `${map.name} sharpened`)}>Sharpen</Button>
-          </>
+          <Choice
+            label={`Do with all of ${map.name}`}
+            value=""
+            placeholder="all of it…"
+            options={WHOLE.map((w) => ({ value: w.said, label: w.said }))}
+            onChoose={(v) => {
+              const w = WHOLE.find((x) => x.said === v)!;
+              void doWhole(body, id, on, w.what, `${map.name} ${w.done}`);
+            }}
+          />
         )}
       </Actions>
       <Layers body={body} map={id} own={map} />
@@ -167,7 +180,7 @@ function Remap({ base, map }: { base: string; map: Weights }) {
 
 /** Least, most and mean, over a little histogram in the map's own dye. */
 function Bars({ now, dye }: { now: MapNow; dye: Dye }) {
-  const { bars, least, most, mean, points, moves } = now.head;
+  const { bars, least, most, mean, moves } = now.head;
   const high = Math.max(1, ...bars);
   return (
     <div className="px-4 pt-1 pl-9">
@@ -177,7 +190,7 @@ function Bars({ now, dye }: { now: MapNow; dye: Dye }) {
         ))}
       </div>
       <p className="num pt-1 text-[12px] text-faded" data-testid="map-stats">
-        {least.toFixed(2)} to {most.toFixed(2)}, mean {mean.toFixed(2)} on {count(points, 'point')}{moves ? ', moves' : ''}
+        {least.toFixed(2)} to {most.toFixed(2)}, mean {mean.toFixed(2)}{moves ? ', moves' : ''}
       </p>
     </div>
   );

@@ -2,7 +2,6 @@
 import { useEffect, useRef } from 'react';
 import { scaleBrush } from '../bench/brush';
 import { useShownMap } from '../state/maps';
-import { useScene } from '../state/queries';
 import { setView, useView, type Brush } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
@@ -16,28 +15,25 @@ const DOES = [
   { key: 'level', name: 'Level', hint: 'Comes to a value' },
 ] as const;
 const EDGES = [
-  { value: 'soft', label: 'soft edge' },
-  { value: 'straight', label: 'straight edge' },
-  { value: 'round', label: 'round edge' },
-  { value: 'hard', label: 'hard edge' },
+  { value: 'soft', label: 'soft' },
+  { value: 'straight', label: 'straight' },
+  { value: 'round', label: 'round' },
+  { value: 'hard', label: 'hard' },
 ];
 const MIRRORS = [
-  { value: 'none', label: 'not mirrored' },
-  { value: '0', label: 'mirrored in x' },
-  { value: '1', label: 'mirrored in y' },
-  { value: '2', label: 'mirrored in z' },
+  { value: 'none', label: 'no mirror' },
+  { value: '0', label: 'mirror x' },
+  { value: '1', label: 'mirror y' },
+  { value: '2', label: 'mirror z' },
 ];
 
 const change = (b: Partial<Brush>) => setView((v) => ({ brush: { ...v.brush, ...b } }));
 
-export function BrushTools({ body }: { body: string }) {
+export function BrushTools() {
   const brush = useView((v) => v.brush);
-  const map = useShownMap(body);
-  const name = useScene((s) => (map ? s.bodies[body]?.maps?.[map]?.name : undefined));
   return (
     <div role="toolbar" aria-label="Brush" className="absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-wrap items-center gap-x-2 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm">
       <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>Done</Button>
-      <span className="max-w-28 truncate font-semibold" title={name}>{name}</span>
       <span className="flex">
         {DOES.map((d) => (
           <Button key={d.key} hint={d.hint} aria-pressed={brush.does === d.key} className={`!border-0 ${brush.does === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => change({ does: d.key })}>
@@ -151,11 +147,17 @@ export function BrushRing({ body }: { body: string }) {
       if (!due) requestAnimationFrame(draw);
       due = true;
     };
+    // What a stroke has changed since is told too.
+    stage.painter.onDab = () => {
+      if (!due) requestAnimationFrame(draw);
+      due = true;
+    };
     canvas.addEventListener('pointermove', move);
     canvas.addEventListener('pointerleave', leave);
     canvas.addEventListener('wheel', wheel, { capture: true, passive: false });
     return () => {
       leave();
+      stage.painter.onDab = () => {};
       canvas.removeEventListener('pointermove', move);
       canvas.removeEventListener('pointerleave', leave);
       canvas.removeEventListener('wheel', wheel, { capture: true });

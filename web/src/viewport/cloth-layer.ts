@@ -28,6 +28,7 @@ export class ClothLayer implements BodyLayer {
   /** What the shader is told of the maps that are shown. */
   private dyes = { soakDye: { value: new T.Color() }, hatchDye: { value: new T.Color() }, shows: { value: new T.Vector2() } };
   private soak: Float32Array | null = null;
+  private shown: 'true' | 'stale' | 'ghost' = 'ghost';
   private numbers: Map<string, number> | undefined;
   private tree: MeshBVH | null = null;
   private treeIsOld = true;
@@ -143,7 +144,9 @@ export class ClothLayer implements BodyLayer {
       for (let i = 0; i < this.pointOf.length; i++) to.array[i] = m.weights[this.pointOf[i]!]!;
       to.needsUpdate = true;
     });
+    const was = this.soak !== null;
     this.soak = both[0]?.weights ?? null;
+    if (was !== (this.soak !== null)) this.changed(this.shown);
   }
 
   /** What the map that is shown is at some points now. */
@@ -188,7 +191,9 @@ export class ClothLayer implements BodyLayer {
 
   /** Takes in what was written to `positions`. */
   changed(as: 'true' | 'stale' | 'ghost') {
-    const solid = as === 'true';
+    this.shown = as;
+    // What is soaked is seen as it is, whatever the frame is.
+    const solid = as === 'true' || this.soak !== null;
     if (this.material.transparent === solid) {
       this.material.transparent = !solid;
       this.material.needsUpdate = true;

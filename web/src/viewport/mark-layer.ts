@@ -4,6 +4,12 @@ import type { Shape } from '../api/shape';
 
 const INK = '#26312f';
 
+/** The points of a grip that it holds for good, or all alike. */
+const firm = (g: Shape['head']['grips'][number]) => {
+  const soft = new Set(g.soft);
+  return soft.size > 0 ? g.points.filter((p) => !soft.has(p)) : g.points;
+};
+
 /** Where a point is. */
 function place(p: Float32Array, q: number): T.Vector3 {
   return new T.Vector3(p[3 * q], p[3 * q + 1], p[3 * q + 2]);
@@ -22,7 +28,8 @@ export class MarkLayer {
   private cords: { points: number[]; mesh: T.Mesh; drawn: string }[] = [];
 
   constructor(private shape: Shape) {
-    this.held = [...new Set(shape.head.grips.flatMap((g) => g.points))];
+    // What is only pulled by a map has its dye and no knots.
+    this.held = [...new Set(shape.head.grips.flatMap((g) => firm(g)))];
     // Small where they crowd: never more than a third of what lies between two of them, nor a thirtieth of the body.
     const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length();
     const size = Math.min(0.022, 0.32 * shape.head.longest_edge, whole / 60);
@@ -42,7 +49,8 @@ export class MarkLayer {
   private rows() {
     const material = new T.MeshStandardMaterial({ color: '#7d6c50', roughness: 0.9 });
     const { placed, head } = this.shape;
-    return head.grips.flatMap(({ points }) => {
+    return head.grips.flatMap((g) => {
+      const points = firm(g);
       if (points.length < 3 || points.length > 400) return [];
       const at = points.map((p) => place(placed, p));
       const gaps = at.slice(1).map((p, k) => p.distanceTo(at[k]!));

@@ -23,6 +23,8 @@ export class Painter {
   /** The stroke before, until it is part of the scene: the next begins on it. */
   private before: Promise<unknown> = Promise.resolve();
   private ended: (() => void) | null = null;
+  /** Told when what is on screen has changed by the stroke. */
+  onDab: () => void = () => {};
 
   constructor(private stage: Stage) {}
 
@@ -135,6 +137,7 @@ export class Painter {
         const n = (m.data as ArrayBuffer).byteLength / 8;
         cloth.soakAt(new Uint32Array(m.data, 0, n), new Float32Array(m.data, 4 * n, n));
         this.stage.draw();
+        this.onDab();
       };
       socket.onclose = () => done(null);
     });

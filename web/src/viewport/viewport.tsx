@@ -92,7 +92,7 @@ export function Viewport() {
         </svg>
       )}
       {step === 'Hold' && body && !handleOpen && tool !== 'paint' && <PickTools />}
-      {step === 'Hold' && body && tool === 'paint' && <BrushTools body={body} />}
+      {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
       {step === 'Hold' && body && <BrushRing body={body} />}
       <ArmTools />
       <ViewControls />

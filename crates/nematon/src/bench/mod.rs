@@ -1,4 +1,5 @@
 //! `nematon bench`: how long a frame takes, and ratios that hold on a noisy machine.
+mod dab;
 mod figure;
 mod reference;
 
@@ -20,7 +21,7 @@ pub struct BenchArgs {
     /// bending; `cloth_air` the same in wind; `cloth_falls` one that comes down in folds on a ball and the floor, with
     /// contact of all with all, and `cloth_folds` the same once it lies there; `figure` a deforming collider of 20,000
     /// triangles, by the sub-step.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure"])]
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure", "dab"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -56,6 +57,9 @@ struct Measured {
 /// When a thread pool can't be made.
 pub fn bench(args: &BenchArgs) -> Result<(), String> {
     let mut all: Vec<Measured> = vec![];
+    if args.case.iter().any(|c| c == "dab") {
+        dab::dabs(args.rounds).iter().for_each(|line| println!("{line}"));
+    }
     if args.case.iter().any(|c| c == "figure") {
         for &threads in &args.threads {
             let pool =
@@ -65,7 +69,7 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
             println!("{line}");
         }
     }
-    for case in args.case.iter().filter(|c| *c != "figure") {
+    for case in args.case.iter().filter(|c| *c != "figure" && *c != "dab") {
         let own: &[(u32, u32)] = match case.as_str() {
             "canopy" => &[(60, 40), (120, 80), (240, 160)],
             _ => &[(64, 64), (128, 128), (256, 256)],

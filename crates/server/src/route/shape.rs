@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{Area, BodyId, Choice, ColliderId};
+use nematon_document::{Area, BodyId, Choice, ColliderId, GripId};
 use nematon_evaluate::{Feel, Shaped, Thing, feel, set_down, shape};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -98,6 +98,8 @@ pub struct CornerHead {
 pub struct GripHead {
     pub grip: String,
     pub points: Vec<u32>,
+    /// Of these, those that it pulls by a map.
+    pub soft: Vec<u32>,
 }
 
 async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> Result<Response, Problem> {
@@ -175,6 +177,10 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
         points: b.points.clone(),
         closed: b.closed,
     };
+    let soft = |id: &GripId| {
+        let own = s.grips.iter().filter(|g| g.id == *id && g.by.is_some());
+        own.flat_map(|g| g.points.iter().copied()).collect()
+    };
     let head = ShapeHead {
         points: m.positions.len(),
         triangles: m.triangles.len(),
@@ -186,7 +192,11 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
         coarse: s.density.coarse,
         borders: m.borders.iter().map(border).collect(),
         corners: m.corners.iter().map(|c| CornerHead { name: c.name.clone(), point: c.point }).collect(),
-        grips: s.gripped().into_iter().map(|(g, points)| GripHead { grip: g.0, points }).collect(),
+        grips: s
+            .gripped()
+            .into_iter()
+            .map(|(g, points)| GripHead { soft: soft(&g), grip: g.0, points })
+            .collect(),
     };
     let mut text = serde_json::to_vec(&head)?;
     text.resize(text.len().div_ceil(4) * 4, b' ');

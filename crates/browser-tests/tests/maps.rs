@@ -1,0 +1,324 @@
+//! Maps by hand: painting, zones, choosing by lasso, and what holds by them.
+#![allow(clippy::unwrap_used)]
+use nematon_browser_tests::{Site, Window, begin, edit, get};
+use serde_json::{Value, json};
+use std::time::Duration;
+use thirtyfour::prelude::*;
+
+async fn scene(site: &Site) -> Value {
+    get(site, "/projects/1").await["scene"].clone()
+}
+
+async fn canopy(site: &Site) -> Value {
+    scene(site).await["bodies"]["landing-canopy"].clone()
+}
+
+async fn rest() {
+    tokio::time::sleep(Duration::from_millis(400)).await;
+}
+
+/// What a map comes to, from the server.
+async fn weights(site: &Site, map: &str, frame: i64) -> Vec<f32> {
+    let path = format!("{}/api/projects/1/bodies/landing-canopy/maps/{map}?frame={frame}", site.address);
+    let bytes = reqwest::get(path).await.unwrap().bytes().await.unwrap();
+    let number = |k: usize| u32::from_le_bytes(bytes[k..k + 4].try_into().unwrap());
+    let from = 4 + number(0) as usize;
+    (from..bytes.len()).step_by(4).map(|k| f32::from_bits(number(k))).collect()
+}
+
+fn mean(all: &[f32]) -> f64 {
+    all.iter().map(|w| f64::from(*w)).sum::<f64>() / all.len().max(1) as f64
+}
+
+/// Drags over the canopy from one of its points to another.
+async fn stroke(w: &Window, from: usize, to: usize) -> WebDriverResult<()> {
+    let script = format!(
+        "const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [{from}, {to}].map(p => nematonStage.placeOf('landing-canopy', p)).flatMap(p => [Math.round(r.left + p[0]), Math.round(r.top + p[1])])"
+    );
+    let v = w.script(&script).await?;
+    let at = |k: usize| v[k].as_i64().unwrap();
+    let (a, b) = ([at(0), at(1)], [at(2), at(3)]);
+    w.driver
+        .action_chain()
+        .move_to(a[0], a[1])
+        .click_and_hold()
+        .move_to((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
+        .move_to(b[0], b[1])
+        .release()
+        .perform()
+        .await
+}
+
+/// Types a number of the brush.
+async fn brush(w: &Window, number: &str, value: &str) -> WebDriverResult<()> {
+    let field = w.driver.find(By::Css(format!("[aria-label='{number} of the brush']"))).await?;
+    field.click().await?;
+    w.ctrl('a').await?;
+    field.send_keys(value.to_owned() + Key::Enter).await
+}
+
+/// A point of the canopy's 60 by 40.
+fn point(column: usize, row: usize) -> usize {
+    60 * row + column
+}
+
+#[tokio::test]
+async fn a_soft_edge_is_painted_with_its_mirror_and_holds_softly_and_all_of_it_is_undone()
+-> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let before = scene(&site).await;
+    w.step("Hold").await?;
+    w.press("Paint a map").await?;
+    w.until("there is a map with a painted layer", async || {
+        Ok(canopy(&site).await["maps"]["painted"]["layers"][0]["weights"]["painted"].is_object())
+    })
+    .await?;
+    w.until("the brush is at hand", async || {
+        Ok(w.driver.find(By::Css("[aria-label='Radius of the brush']")).await.is_ok())
+    })
+    .await?;
+    brush(&w, "Radius", "0.4").await?;
+    brush(&w, "Strength", "0.8").await?;
+    w.choose("Mirror", "mirror x").await?;
+    rest().await;
+    stroke(&w, point(8, 14), point(8, 26)).await?;
+    let strokes = async || {
+        canopy(&site).await["maps"]["painted"]["layers"][0]["weights"]["painted"]["strokes"]
+            .as_array()
+            .map_or(0, Vec::len)
+    };
+    w.until("the stroke is kept", async || Ok(strokes().await == 1)).await?;
+    let painted = weights(&site, "painted", 0).await;
+    assert_eq!(painted.len(), 2400);
+    assert!(
+        painted.iter().all(|w| *w <= 0.8 + 1e-6) && painted[point(8, 20)] > 0.7,
+        "{}",
+        painted[point(8, 20)]
+    );
+    assert_eq!(painted[point(30, 20)], 0.0, "the middle is dry");
+    for (row, column) in (0..40).flat_map(|r| (0..30).map(move |c| (r, c))) {
+        let (a, b) = (painted[point(column, row)], painted[point(59 - column, row)]);
+        assert!((a - b).abs() < 1e-4, "{column} {row}: {a} {b}");
+    }
+    // Two quick strokes one after the other both stay.
+    stroke(&w, point(14, 30), point(16, 32)).await?;
+    stroke(&w, point(14, 8), point(16, 6)).await?;
+    w.until("both are kept", async || Ok(strokes().await == 3)).await?;
+    let three = weights(&site, "painted", 0).await;
+    assert!(three[point(15, 31)] > 0.3 && three[point(15, 7)] > 0.3 && three[point(8, 20)] > 0.7);
+    w.ctrl('z').await?;
+    w.until("one stroke is one undo", async || Ok(strokes().await == 2)).await?;
+    w.ctrl('z').await?;
+    w.until("and the other", async || Ok(strokes().await == 1)).await?;
+    w.keys(Key::Escape + "").await?;
+    w.until("Escape puts the brush away", async || {
+        Ok(w.driver.find(By::Css("[aria-label='Radius of the brush']")).await.is_err())
+    })
+    .await?;
+    w.press("Hold by this map").await?;
+    w.until("a grip holds by it", async || {
+        Ok(canopy(&site).await["grips"]["by-painted"]["map"] == json!("painted"))
+    })
+    .await?;
+    // Of the others only the ridge side holds: the painted patches keep their part up.
+    for grip in ["gully-eyelets", "post-corner"] {
+        edit(
+            &site,
+            1,
+            json!([{"op": "add", "path": format!("/bodies/landing-canopy/grips/{grip}/on"), "value": false}]),
+        )
+        .await;
+    }
+    w.run().await?;
+    w.lanes_say("true").await?;
+    w.press("First frame").await?;
+    for _ in 0..12 {
+        w.press("A frame on").await?;
+    }
+    w.shows("landing-canopy:12:true").await?;
+    let height = async |p: usize| {
+        let v = w.script(&format!("const l = nematonStage.layers.get('landing-canopy'); return [l.drawn.positions[3 * {p} + 1], l.shape.placed[3 * {p} + 1]]")).await?;
+        Ok::<f64, WebDriverError>(v[1].as_f64().unwrap() - v[0].as_f64().unwrap())
+    };
+    let (held, free) = (height(point(8, 20)).await?, height(point(30, 38)).await?);
+    assert!(held.abs() < 0.08 && free > 3.0 * held.abs() + 0.05, "held falls by {held}, free by {free}");
+    let changed = scene(&site).await;
+    for _ in 0..9 {
+        w.ctrl('z').await?;
+        rest().await;
+    }
+    w.until("undone to the start", async || Ok(scene(&site).await == before)).await?;
+    for _ in 0..9 {
+        w.driver
+            .action_chain()
+            .key_down(Key::Control)
+            .key_down(Key::Shift)
+            .send_keys("z")
+            .key_up(Key::Shift)
+            .key_up(Key::Control)
+            .perform()
+            .await?;
+        rest().await;
+    }
+    w.until("and redone to the end", async || Ok(scene(&site).await == changed)).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn an_inverted_capsule_drives_a_map_and_a_grip_and_the_cloth_answers_by_frame() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.press("Zone").await?;
+    w.until("there is a map of a zone", async || Ok(canopy(&site).await["maps"]["zone"].is_object())).await?;
+    w.choose("Zone is a", "capsule").await?;
+    let layer = async || canopy(&site).await["maps"]["zone"]["layers"][0].clone();
+    w.until("it is a capsule", async || Ok(layer().await["weights"]["zone"]["form"]["capsule"].is_object()))
+        .await?;
+    w.turn("Zone zone Inverted").await?;
+    w.until("inverted", async || Ok(layer().await["invert"] == json!(true))).await?;
+    let at = "/bodies/landing-canopy/maps/zone/layers/0/weights/zone";
+    // About the middle of the sheet: held everywhere but there.
+    edit(&site, 1, json!([
+        {"op": "replace", "path": format!("{at}/place"), "value": {"position": [0, 1.85, 0], "turn": [0, 0, 0]}},
+        {"op": "replace", "path": format!("{at}/form"), "value": {"capsule": {"radius": 0.6, "length": 1}}},
+    ])).await;
+    let still = weights(&site, "zone", 0).await;
+    assert!(
+        still[point(30, 20)] < 0.01 && still[point(2, 2)] > 0.99,
+        "{} {}",
+        still[point(30, 20)],
+        still[point(2, 2)]
+    );
+    w.press("Hold by this map").await?;
+    w.until("a grip holds by it", async || Ok(canopy(&site).await["grips"]["by-zone"].is_object())).await?;
+    // Keyed: at frame 24 it has gone, and all is held.
+    edit(
+        &site,
+        1,
+        json!([{"op": "replace", "path": format!("{at}/place/position/0"), "value":
+        {"keys": [{"frame": 0, "value": 0}, {"frame": 12, "value": 0}, {"frame": 24, "value": 9}]}}]),
+    )
+    .await;
+    w.until("the bench says that it moves", async || {
+        Ok(w.driver.find(By::Css("[data-testid=map-stats]")).await?.text().await?.contains("moves"))
+    })
+    .await?;
+    assert!(weights(&site, "zone", 24).await.iter().all(|w| *w > 0.99));
+    w.run().await?;
+    w.lanes_say("true").await?;
+    let fallen = async |frame: i64| {
+        let v = w.script(&format!("const l = nematonStage.layers.get('landing-canopy'); const p = 3 * {} + 1; return document.querySelector('[data-testid=view]').dataset.shown.includes('landing-canopy:{frame}:true') ? l.shape.placed[p] - l.drawn.positions[p] : null", point(30, 20))).await?;
+        Ok::<Option<f64>, WebDriverError>(v.as_f64())
+    };
+    w.scrub(2, 14).await?;
+    w.shows("landing-canopy:14:true").await?;
+    let sags = fallen(14).await?.unwrap();
+    w.scrub(14, 40).await?;
+    w.shows("landing-canopy:40:true").await?;
+    let held = fallen(40).await?.unwrap();
+    assert!(sags > 0.02 && held < 0.5 * sags, "sags by {sags}, and is drawn back to {held}");
+    // A ring of values beside the pointer, and the map is on screen.
+    let seen = w.script("return nematonStage.layers.get('landing-canopy').drawn.dyes.shows.value.x").await?;
+    assert_eq!(seen, json!(1));
+    w.close().await
+}
+
+#[tokio::test]
+async fn maps_choices_and_grips_outlive_two_changes_of_density() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.press("Paint a map").await?;
+    w.until("the brush is at hand", async || {
+        Ok(w.driver.find(By::Css("[aria-label='Radius of the brush']")).await.is_ok())
+    })
+    .await?;
+    brush(&w, "Radius", "0.5").await?;
+    stroke(&w, point(20, 12), point(40, 26)).await?;
+    w.until("painted", async || Ok(mean(&weights(&site, "painted", 0).await) > 0.02)).await?;
+    let before = mean(&weights(&site, "painted", 0).await);
+    w.press("Done").await?;
+    w.press("Hold by this map").await?;
+    w.until("a grip holds by it", async || Ok(canopy(&site).await["grips"]["by-painted"].is_object()))
+        .await?;
+    let shape = "/bodies/landing-canopy/kind/cloth/shape/sheet";
+    for (columns, rows) in [(31, 77), (90, 24)] {
+        edit(
+            &site,
+            1,
+            json!([
+                {"op": "replace", "path": format!("{shape}/columns"), "value": columns},
+                {"op": "replace", "path": format!("{shape}/rows"), "value": rows},
+            ]),
+        )
+        .await;
+        let now = weights(&site, "painted", 0).await;
+        assert_eq!(now.len(), columns * rows);
+        assert!(
+            (mean(&now) - before).abs() < 0.08 * before,
+            "{columns} by {rows}: {} for {before}",
+            mean(&now)
+        );
+        w.until("the view shows it on the new points", async || {
+            let v = w.script("const l = nematonStage.layers.get('landing-canopy'); return [l.drawn.soak?.length, l.shape.head.grips.find(g => g.grip === 'by-painted')?.points.length]").await?;
+            let part = v[1].as_f64().unwrap_or(0.0) / (columns * rows) as f64;
+            Ok(v[0] == json!(columns * rows) && part > before && part < 0.5)
+        })
+        .await?;
+    }
+    // Painted on again, it goes on from what was carried over.
+    w.press("Paint").await?;
+    rest().await;
+    stroke(&w, 90 * 4 + 60, 90 * 8 + 70).await?;
+    w.until("more of it is soaked", async || Ok(mean(&weights(&site, "painted", 0).await) > 1.1 * before))
+        .await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_lasso_takes_what_faces_the_eye_and_through_takes_all() -> WebDriverResult<()> {
+    let (_turn, _site, w) = begin().await;
+    w.step("Shape").await?;
+    w.press("Ball").await?;
+    w.until("a ball is there", async || {
+        Ok(w.script("return Boolean(nematonStage.layers.get('ball'))").await? == json!(true))
+    })
+    .await?;
+    w.step("Hold").await?;
+    w.press("Lasso").await?;
+    w.keys("f").await?;
+    rest().await;
+    let around = async || {
+        let v = w.script("const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); const s = nematonStage, n = s.layers.get('ball').shape.head.points; let b = [1e9, 1e9, -1e9, -1e9]; for (let p = 0; p < n; p++) { const q = s.placeOf('ball', p); b = [Math.min(b[0], q[0]), Math.min(b[1], q[1]), Math.max(b[2], q[0]), Math.max(b[3], q[1])]; } return [...b.map((c, k) => Math.round(c + (k % 2 ? r.top : r.left) + (k < 2 ? -12 : 12))), n]").await?;
+        let at = |k: usize| v[k].as_i64().unwrap();
+        let [x, y, u, z] = [0, 1, 2, 3].map(at);
+        w.driver
+            .action_chain()
+            .move_to(x, y)
+            .click_and_hold()
+            .move_to(u, y)
+            .move_to(u, z)
+            .move_to(x, z)
+            .move_to(x, y + 8)
+            .release()
+            .perform()
+            .await?;
+        rest().await;
+        Ok::<(usize, usize), WebDriverError>((w.chosen().await?.len(), at(4) as usize))
+    };
+    let (seen, all) = around().await?;
+    assert!(seen > all / 4 && seen < 3 * all / 5, "{seen} of {all} face the eye");
+    w.press("The others").await?;
+    rest().await;
+    assert_eq!(w.chosen().await?.len(), all - seen);
+    w.press("Connected").await?;
+    rest().await;
+    assert_eq!(w.chosen().await?.len(), all);
+    w.press("Through").await?;
+    let (through, all) = around().await?;
+    assert_eq!(through, all);
+    w.ctrl('z').await?;
+    rest().await;
+    w.press("Map of the chosen").await?;
+    w.says("Around the chosen").await?;
+    w.close().await
+}
