@@ -16,7 +16,7 @@ pub use stand::Stand;
 pub use turbulence::TurbulenceNow;
 pub use vortex::VortexNow;
 pub use wind::WindNow;
-pub use zone::{ZoneForm, ZoneNow};
+pub use zone::{Profile, ZoneForm, ZoneNow};
 
 use nematon_motion::Moment;
 use nematon_simd::{F8, V8};

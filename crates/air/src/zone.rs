@@ -1,6 +1,8 @@
 //! Where a field acts: wholly within a form, less and less over an edge about it, not at all beyond.
 use crate::{Marks, Stand};
 use nematon_simd::{F8, V8};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
 fn all(v: f32) -> F8 {
     F8::splat(v)
@@ -13,8 +15,24 @@ pub struct ZoneNow {
     pub form: ZoneForm,
     /// Metres about the form over which it ends, by a smooth step.
     pub edge: f32,
+    pub profile: Profile,
     /// Whether it is all that lies outside.
     pub outside: bool,
+}
+
+/// How a zone ends over its edge.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Profile {
+    /// By a smooth step.
+    #[default]
+    Smooth,
+    /// In proportion to the distance.
+    Straight,
+    /// Slowly at first, then at once.
+    Round,
+    /// At once at first, then slowly.
+    Sharp,
 }
 
 /// The form of a zone about its own origin, metres.
@@ -54,7 +72,7 @@ impl ZoneNow {
     }
 
     pub fn mark(&self, to: &mut Marks) {
-        let ZoneNow { stand, form, edge, outside } = self;
+        let ZoneNow { stand, form, edge, profile, outside } = self;
         stand.mark(to);
         match form {
             ZoneForm::Ball { radius } => (to.words(&[0]), to.numbers(&[*radius])),
@@ -65,6 +83,10 @@ impl ZoneNow {
         };
         to.numbers(&[*edge]);
         to.words(&[u32::from(*outside)]);
+        // The smooth step was all there was once.
+        if *profile != Profile::Smooth {
+            to.words(&[16 + *profile as u32]);
+        }
     }
 
     /// How much of the field is there, 0 to 1. Distances: C. Ericson, "Real-Time Collision Detection" (2005), ch. 5.
@@ -92,7 +114,12 @@ impl ZoneNow {
         };
         // At the form itself all of it, however narrow the edge.
         let t = (all(1.0) - far.max(all(0.0)) / all(self.edge.max(1e-6))).max(all(0.0));
-        let inside = t * t * (all(3.0) - all(2.0) * t);
+        let inside = match self.profile {
+            Profile::Smooth => t * t * (all(3.0) - all(2.0) * t),
+            Profile::Straight => t,
+            Profile::Round => (t * (all(2.0) - t)).max(all(0.0)).sqrt(),
+            Profile::Sharp => t * t,
+        };
         if self.outside { all(1.0) - inside } else { inside }
     }
 }
@@ -106,7 +133,8 @@ mod tests {
         let quarter = std::f32::consts::FRAC_1_SQRT_2;
         let stand = Stand::of([1.0, 2.0, 3.0], [0.0, 0.0, quarter, quarter]);
         let at = |form, outside, p: [f32; 3]| {
-            ZoneNow { stand, form, edge: 0.5, outside }.weight(V8::splat(p)).array()[0]
+            ZoneNow { stand, form, edge: 0.5, profile: Profile::Smooth, outside }.weight(V8::splat(p)).array()
+                [0]
         };
         let ball = ZoneForm::Ball { radius: 1.0 };
         // A quarter turn about z: its own y lies along the world's -x.
@@ -134,6 +162,21 @@ mod tests {
         ] {
             assert!((at(form, false, p) - share).abs() < 1e-5, "{form:?} {p:?}: {}", at(form, false, p));
             assert!((at(form, true, p) - (1.0 - share)).abs() < 1e-5);
+        }
+    }
+    #[test]
+    fn profiles_end_where_the_edge_does_and_are_as_they_say_between() {
+        let at = |profile, far: f32| {
+            let form = ZoneForm::Ball { radius: 1.0 };
+            let stand = Stand::of([0.0; 3], [0.0, 0.0, 0.0, 1.0]);
+            let zone = ZoneNow { stand, form, edge: 1.0, profile, outside: false };
+            zone.weight(V8::splat([1.0 + far, 0.0, 0.0])).array()[0]
+        };
+        let all = [Profile::Smooth, Profile::Straight, Profile::Round, Profile::Sharp];
+        for (profile, half) in all.into_iter().zip([0.5, 0.5, 0.75f32.sqrt(), 0.25]) {
+            let found = [at(profile, 0.0), at(profile, 0.5), at(profile, 1.0)];
+            let off = found.iter().zip([1.0, half, 0.0]).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+            assert!(off < 1e-5, "{profile:?}: {found:?}");
         }
     }
 }

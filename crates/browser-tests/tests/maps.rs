@@ -210,10 +210,10 @@ async fn an_inverted_capsule_drives_a_map_and_a_grip_and_the_cloth_answers_by_fr
         let v = w.script(&format!("const l = nematonStage.layers.get('landing-canopy'); const p = 3 * {} + 1; return document.querySelector('[data-testid=view]').dataset.shown.includes('landing-canopy:{frame}:true') ? l.shape.placed[p] - l.drawn.positions[p] : null", point(30, 20))).await?;
         Ok::<Option<f64>, WebDriverError>(v.as_f64())
     };
-    w.scrub(2, 14).await?;
-    w.shows("landing-canopy:14:true").await?;
-    let sags = fallen(14).await?.unwrap();
-    w.scrub(14, 40).await?;
+    w.scrub(2, 10).await?;
+    w.shows("landing-canopy:10:true").await?;
+    let sags = fallen(10).await?.unwrap();
+    w.scrub(10, 40).await?;
     w.shows("landing-canopy:40:true").await?;
     let held = fallen(40).await?.unwrap();
     assert!(sags > 0.02 && held < 0.5 * sags, "sags by {sags}, and is drawn back to {held}");

@@ -1,4 +1,6 @@
-use crate::{GripId, HeldTo, Kind, Layer, Map, MapId, Node, Scaled, ScaledBy, Touch};
+use crate::{
+    ChoiceId, GripId, HeldTo, Kind, Layer, Map, MapId, Node, Scaled, ScaledBy, Shape, SkinOf, Touch,
+};
 use indexmap::IndexMap;
 use nematon_motion::Value;
 use schemars::JsonSchema;
@@ -23,6 +25,10 @@ pub struct Body {
     #[serde(default)]
     #[schemars(title = "Grips")]
     pub grips: IndexMap<GripId, Grip>,
+    /// Points that are kept by a name; they say nothing about how it moves.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Choices")]
+    pub choices: IndexMap<ChoiceId, Kept>,
     #[serde(default)]
     #[schemars(title = "Contact")]
     pub touch: Touch,
@@ -48,6 +54,7 @@ impl Body {
             kind,
             place: Node::default(),
             grips: IndexMap::new(),
+            choices: IndexMap::new(),
             touch: Touch::default(),
             maps: IndexMap::new(),
             follow: None,
@@ -55,10 +62,28 @@ impl Body {
         }
     }
 
+    /// The figure whose skin it is cut from, where it is.
+    pub fn skin(&self) -> Option<&SkinOf> {
+        match &self.kind.cloth()?.shape {
+            Shape::Figure(s) => Some(s),
+            _ => None,
+        }
+    }
+
     /// All layers of its maps, with the key of the map and the place in it.
     pub fn layers(&self) -> impl Iterator<Item = (&MapId, usize, &Layer)> {
         self.maps.iter().flat_map(|(id, m)| m.layers.iter().enumerate().map(move |(k, l)| (id, k, l)))
     }
+}
+
+/// A set of points, kept by a name.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Kept {
+    #[schemars(title = "Name", length(min = 1, max = 80))]
+    pub name: String,
+    #[schemars(title = "Points", length(min = 1, max = 200))]
+    pub points: Vec<Choice>,
 }
 
 /// A set of points, held.

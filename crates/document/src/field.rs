@@ -1,5 +1,5 @@
 use crate::{BodyId, Node};
-pub use nematon_air::{Act, Gravity, Turbulence, Wind};
+pub use nematon_air::{Act, Gravity, Profile, Turbulence, Wind};
 use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -68,14 +68,22 @@ pub struct Zone {
     pub place: Node,
     #[schemars(title = "Form")]
     pub form: ZoneForm,
-    /// About the form, by a smooth step.
+    /// About the form, by its profile.
     #[serde(default = "edge")]
     #[schemars(title = "Edge", range(min = 0, max = 1000), extend("unit" = "m"))]
     pub edge: Value,
+    #[serde(default, skip_serializing_if = "is_smooth")]
+    #[schemars(title = "Profile")]
+    pub profile: Profile,
     /// All that lies outside instead.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[schemars(title = "Outside")]
     pub outside: bool,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_smooth(profile: &Profile) -> bool {
+    *profile == Profile::Smooth
 }
 
 fn edge() -> Value {

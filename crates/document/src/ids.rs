@@ -35,6 +35,7 @@ id!(ColliderId, "collider");
 id!(HandleId, "handle");
 id!(FigureId, "figure");
 id!(MapId, "map");
+id!(ChoiceId, "choice");
 
 /// True for a key that the maps of a scene accept.
 pub(crate) fn is_key(s: &str) -> bool {

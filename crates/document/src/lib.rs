@@ -26,10 +26,10 @@ pub use describe::{Change, changes};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse};
 pub use field::*;
 pub use figure::*;
-pub use ids::{BodyId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId};
+pub use ids::{BodyId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId};
 pub use kind::{
-    Ball, BoxShape, Cloth, Disc, Drift, ImportedMesh, Kind, Layers, Matter, MeshSource, Ring, Shape, Sheet,
-    Tube, Warp,
+    Ball, BoxShape, Cloth, Disc, Drift, Elsewhere, ImportedMesh, Kind, Layers, Matter, MeshSource, Ring,
+    Shape, Sheet, SkinOf, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

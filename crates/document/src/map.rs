@@ -1,4 +1,4 @@
-use crate::{Choice, Dye, MapId, MeshSource, Node, Zone, ZoneBall, ZoneForm};
+use crate::{Choice, Dye, MapId, MeshSource, Node, Profile, Zone, ZoneBall, ZoneForm};
 use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -160,6 +160,7 @@ impl Weights {
                 place: Node::default(),
                 form: ZoneForm::Ball(ZoneBall { radius: 0.3.into() }),
                 edge: 0.3.into(),
+                profile: Profile::Smooth,
                 outside: false,
             }),
             Weights::Noise(Noise { size: 0.2, octaves: 2, seed: 0 }),

@@ -222,6 +222,7 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
     for (id, body) in document["bodies"].as_object().into_iter().flatten() {
         check(&body["grips"], format!("/bodies/{id}/grips"));
         check(&body["maps"], format!("/bodies/{id}/maps"));
+        check(&body["choices"], format!("/bodies/{id}/choices"));
     }
 }
 
@@ -235,6 +236,16 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
         handles(scene, id, body, faults);
         areas(id, body, faults);
         maps(id, body, faults);
+        if let Some(skin) = body.skin() {
+            if !scene.figures.contains_key(skin.figure.as_str()) {
+                let message = format!("names the figure \"{}\", which there is not", skin.figure);
+                faults.push(Fault::new(format!("/bodies/{id}/kind/cloth/shape/figure/figure"), message));
+            }
+            if body.place != Node::default() {
+                let message = "can't be elsewhere: it begins where its figure is. Move the figure";
+                faults.push(Fault::new(format!("/bodies/{id}/place"), message));
+            }
+        }
         if !body.place.is_still() {
             let message = "is where the body starts: it does not move. Hold it to a handle that does";
             faults.push(Fault::new(format!("/bodies/{id}/place"), message));

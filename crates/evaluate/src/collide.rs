@@ -1,6 +1,7 @@
 //! Colliders, handles and who touches whom, from the document to the solver's plain arrays.
 use crate::maps::Dyed;
 use crate::resolve::{World, pose_at};
+use crate::shape::begins;
 use crate::{MeshLibrary, Playing, Shaped, Stage};
 use nematon_air::Marks;
 use nematon_document::{
@@ -377,7 +378,15 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
             let free = shaped.held().into_iter().enumerate().filter(|(_, held)| !held);
             let points = Arc::new(free.map(|(p, _)| p as u32).collect::<Vec<u32>>());
             let pull = Some(Pulls::new(scene, How::Follow(f.strength.clone()), f.by.clone()));
-            out.push(Carried { place: whole.place.clone(), body, points, surface: None, pull });
+            // What is cut from a figure follows its skin as that moves; others what they stand on.
+            let skin = whole.skin().map(|s| FigureForm { figure: s.figure.clone(), parts: s.parts.clone() });
+            let on = skin.and_then(|form| Some((scene.figures.get(form.figure.as_str())?, form)));
+            let surface = on.map(|(figure, form)| {
+                surface(scene, figure, &form, &shaped.placed, &points)
+                    .map_err(|why| (body, NoHold { grip: "follow".into(), to: figure.name.clone(), why }))
+            });
+            let place = begins(scene, whole).clone();
+            out.push(Carried { place, body, points, surface: surface.transpose()?, pull });
         }
     }
     Ok(out)

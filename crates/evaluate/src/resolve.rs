@@ -82,7 +82,7 @@ fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
 /// A zone at a moment, where it stands.
 pub(crate) fn zone_at_stand(scene: &Stage, zone: &Zone, at: &World, frame: f64) -> ZoneNow {
     let moment = scene.frames.moment(frame);
-    let Zone { place: _, form, edge, outside } = zone;
+    let Zone { place: _, form, edge, profile, outside } = zone;
     let stands = stand(&at.pose());
     let at = |v: &nematon_document::Value| v.at(&moment) as f32;
     let form = match form {
@@ -100,7 +100,7 @@ pub(crate) fn zone_at_stand(scene: &Stage, zone: &Zone, at: &World, frame: f64) 
             wall: (0.5 * t.wall.at(&moment)) as f32,
         },
     };
-    ZoneNow { stand: stands, form, edge: at(edge), outside: *outside }
+    ZoneNow { stand: stands, form, edge: at(edge), profile: *profile, outside: *outside }
 }
 
 fn stand(pose: &Pose) -> Stand {

@@ -2,8 +2,8 @@ use crate::Stage;
 use crate::maps::{Dyed, Ground};
 use crate::resolve::place_body;
 use nematon_document::{
-    Along, Body, Choice, Cloth, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter, MeshSource,
-    Moment, Rest, RestShape, Shape, Value,
+    Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter,
+    MeshSource, Moment, Node, Rest, RestShape, Shape, SkinOf, Value,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -55,6 +55,8 @@ impl MeshLibrary for NoMeshes {
 pub enum ShapeError {
     #[error("its mesh can't be had: {0}")]
     Mesh(String),
+    #[error("it is cut from {0}")]
+    Skin(String),
     #[error("its mesh is unfit: {}", .0.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))]
     Unfit(Vec<MeshFault>),
     #[error("refined {refine} times it has {points} points; the most is {MAX_POINTS}. Refine it less")]
@@ -193,7 +195,8 @@ pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<S
 fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
-        Err(ImportedMesh { from, refine }) => imported(from, *refine, library)?,
+        Err(Elsewhere::Mesh(ImportedMesh { from, refine })) => imported(from, *refine, library)?,
+        Err(Elsewhere::Skin(s)) => skin(scene, s)?,
     };
     let mesh = layered(own, mesh)?;
     let rest = match &own.rest {
@@ -210,7 +213,7 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
                 (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
                 rest.triangles.clone_from(&mesh.triangles);
             }
-            place_body(scene, &body.place, &mut rest.positions);
+            place_body(scene, begins(scene, body), &mut rest.positions);
             Some(rest)
         }
         _ => None,
@@ -228,7 +231,7 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         (None, _) => None,
     };
     let mut placed = mesh.positions.clone();
-    place_body(scene, &body.place, &mut placed);
+    place_body(scene, begins(scene, body), &mut placed);
     let mut grips = vec![];
     for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
         let mut points = vec![];
@@ -250,6 +253,39 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
     }
     let density = density(&mesh);
     Ok(Shaped { mesh, placed, rest, maps, grips, follow, density })
+}
+
+/// The surface of a figure at the first frame, with no more points than it has.
+fn skin(scene: &Stage, of: &SkinOf) -> Result<Mesh, ShapeError> {
+    let named = |why: String| {
+        let name = scene.figures.get(of.figure.as_str()).map_or(of.figure.as_str(), |f| f.name.as_str());
+        ShapeError::Skin(format!("\"{name}\", which {why}"))
+    };
+    let plays = scene.figure(&of.figure).map_err(named)?;
+    let triangles = plays.triangles(&of.parts).map_err(named)?;
+    let points = plays.points(plays.time(scene, scene.frames.first as f64));
+    let mut number = vec![u32::MAX; points.len()];
+    let mut mesh = Mesh::default();
+    for t in triangles {
+        mesh.triangles.push(t.map(|p| {
+            let own = &mut number[p as usize];
+            if *own == u32::MAX {
+                *own = mesh.positions.len() as u32;
+                mesh.positions.push(points[p as usize]);
+            }
+            *own
+        }));
+    }
+    nematon_geometry::check(&mesh, MAX_POINTS).map_err(ShapeError::Unfit)?;
+    nematon_geometry::face_alike(&mesh).map_err(|fault| ShapeError::Unfit(vec![fault]))?;
+    (mesh.borders, mesh.corners) = nematon_geometry::find_borders(&mesh);
+    Ok(mesh)
+}
+
+/// Where a body begins: where its figure is, for one that is cut from its skin.
+pub(crate) fn begins<'s>(scene: &'s Stage, body: &'s Body) -> &'s Node {
+    let figure = body.skin().and_then(|s| scene.figures.get(s.figure.as_str()));
+    figure.map_or(&body.place, |f| &f.place)
 }
 
 /// A triangle turned so that its lowest point comes first; it faces as it did.

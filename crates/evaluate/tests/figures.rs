@@ -288,3 +288,56 @@ fn a_thing_keeps_its_place_when_it_is_given_another_to_stand_on() {
         assert!(dot.abs() > 0.99999, "{was:?} {moved:?}");
     }
 }
+
+#[test]
+fn a_cloth_is_cut_from_a_skin_begins_where_that_is_and_follows_it_as_it_moves() {
+    let cut = |follow: f64, parts: serde_json::Value| {
+        scene(|s| {
+            s["figures"]["plate"]["place"] = json!({ "position": [0, 2, 0] });
+            let body = &mut s["bodies"]["cloth"];
+            body["kind"] =
+                json!({ "cloth": { "shape": { "figure": { "figure": "plate", "parts": parts } } } });
+            body["place"] = json!({});
+            body["grips"] = json!({});
+            body["follow"] = json!(follow);
+            s["fields"] = json!({ "g": { "name": "G", "act": { "gravity": { "strength": 9.81 } } } });
+        })
+    };
+    let all = json!(["plate"]);
+    let moved = run(&cut(1e6, all.clone()), &Plates { turns: false }, 24);
+    assert_eq!(moved[0].len(), 121);
+    assert!(moved[0].iter().all(|p| (p[1] - 2.0).abs() < 1e-5));
+    // The plate goes up by a metre in a second.
+    for frame in [6, 12, 24] {
+        let worst = moved[0].iter().zip(&moved[frame]).map(|(a, b)| {
+            (b[1] - a[1] - frame as f32 / 24.0).abs().max((b[0] - a[0]).abs()).max((b[2] - a[2]).abs())
+        });
+        let worst = worst.fold(0.0, f32::max);
+        assert!(worst < 2e-3, "frame {frame}: off by {worst}");
+    }
+    // A turn of its joint is followed too.
+    let turned = run(&cut(1e6, all.clone()), &Plates { turns: true }, 12);
+    let across = turned[0].iter().position(|p| p[2] > 0.49).unwrap();
+    let [a, b] = [0, 12].map(|f| turned[f][across]);
+    assert!((b[1] - a[1]).abs() > 0.4 && (b[2]).abs() < 0.1, "a quarter of a second later: {a:?} {b:?}");
+    let free = run(&cut(0.0, all), &Plates { turns: false }, 12);
+    assert!(free[12].iter().all(|p| p[1] < 1.5), "it falls");
+    let wrong = cut(0.0, json!(["wing"]));
+    let why = Run::start(&wrong, &wrong.islands()[0], &Plates { turns: false }).err().unwrap().to_string();
+    assert!(why.contains("Plate") && why.contains("wing") && why.contains("plate"), "{why}");
+}
+
+#[test]
+fn a_cloth_of_a_skin_is_nowhere_else_and_its_figure_is_there() {
+    let faults = |place: serde_json::Value, figure: &str| {
+        let s = json!({
+            "nematon": 2, "name": "S", "frames": { "first": 0, "last": 2 },
+            "bodies": { "b": { "name": "B", "place": place, "kind": { "cloth": { "shape": { "figure": { "figure": figure } } } } } },
+            "figures": { "plate": { "name": "Plate", "from": { "file": "plate.glb" } } },
+        });
+        parse(&s.to_string()).err().unwrap_or_default().into_iter().map(|f| f.path).collect::<Vec<String>>()
+    };
+    assert_eq!(faults(json!({}), "plate"), Vec::<String>::new());
+    assert_eq!(faults(json!({ "position": [0, 1, 0] }), "plate"), ["/bodies/b/place"]);
+    assert_eq!(faults(json!({}), "moth"), ["/bodies/b/kind/cloth/shape/figure/figure"]);
+}

@@ -28,4 +28,4 @@ pub use mesh::{Border, Corner, Face, Mesh};
 pub use place::{place, turn_matrix};
 pub use refine::refine;
 pub use shape::{ball, block, disc, ring, sheet, tube};
-pub use source::{ImportedMesh, MeshSource};
+pub use source::{Elsewhere, ImportedMesh, MeshSource, SkinOf};

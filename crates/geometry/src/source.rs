@@ -14,6 +14,26 @@ pub struct ImportedMesh {
     pub refine: u32,
 }
 
+/// The surface of a figure, or of some of its parts, as it is at the first frame. Warp runs along its widest axis.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SkinOf {
+    /// Its key.
+    #[schemars(title = "Figure", length(min = 1, max = 40))]
+    pub figure: String,
+    /// By their names; left out, all.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Parts", length(max = 200), inner(length(min = 1, max = 80)))]
+    pub parts: Vec<String>,
+}
+
+/// Where a shape comes from that is not made by numbers.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Elsewhere<'a> {
+    Mesh(&'a ImportedMesh),
+    Skin(&'a SkinOf),
+}
+
 /// Big arrays never stand in the document: they are named.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]

@@ -59,6 +59,7 @@ pub async fn tidy(app: &App) -> Result<i64, StoreError> {
         return Ok(0);
     }
     app.store.end_old_runs(RUNS).await?;
+    let begun = app.store.moment().await?;
     let (mut asked, mut meshes) = (HashSet::<Key>::new(), HashSet::new());
     for value in app.store.all_scenes(carry_out).await? {
         // A scene that can't be read asks for nothing.
@@ -74,5 +75,5 @@ pub async fn tidy(app: &App) -> Result<i64, StoreError> {
     // The first body of an island is where its checkpoints stand, so its keys ask for them too.
     let asked: Vec<Key> = asked.into_iter().collect();
     let meshes: Vec<String> = meshes.into_iter().collect();
-    app.store.let_go(keep, &asked, &meshes).await
+    app.store.let_go(keep, &asked, &meshes, &begun).await
 }

@@ -60,9 +60,21 @@ impl Store {
         Ok(done.rows_affected())
     }
 
-    /// Lets go of frames, checkpoints and meshes that are not `asked` for, the longest unused first, until at most
-    /// `keep` bytes are left or nothing more may go. A chunk goes only whole. How many bytes went.
-    pub async fn let_go(&self, keep: i64, asked: &[Key], meshes: &[String]) -> Result<i64, StoreError> {
+    /// The database's own time, to be given back to it.
+    pub async fn moment(&self) -> Result<String, StoreError> {
+        Ok(sqlx::query("select clock_timestamp()::text").fetch_one(&self.pool).await?.get(0))
+    }
+
+    /// Lets go of frames, checkpoints and meshes that are not `asked` for and came or were used before a moment, the
+    /// longest unused first, until at most `keep` bytes are left or nothing more may go. A chunk goes only whole. How many
+    /// bytes went. What has come since the moment may be asked for by who came since.
+    pub async fn let_go(
+        &self,
+        keep: i64,
+        asked: &[Key],
+        meshes: &[String],
+        before: &str,
+    ) -> Result<i64, StoreError> {
         let mut over = self.space().await?.all() - keep;
         if over <= 0 {
             return Ok(0);
@@ -82,18 +94,18 @@ impl Store {
         // Each takes the bytes that have to go, and gives those that went: from the oldest on, until their sum is
         // enough.
         const CHECKPOINTS: &str = "with sizes as (select c.key, octet_length(bytes)::bigint size, used from checkpoint c
-                where not exists (select from asked a where a.key = c.key)),
+                where used < $2::timestamptz and not exists (select from asked a where a.key = c.key)),
              summed as (select key, size, sum(size) over (order by used, key) - size before from sizes),
              gone as (delete from checkpoint using summed where checkpoint.key = summed.key and before < $1 returning size)
              select coalesce(sum(size), 0)::bigint from gone";
         const CHUNKS: &str = "with sizes as (select id, octet_length(bytes)::bigint size, used from chunk c
-                where not exists (select from frame f join asked a on a.key = f.key where f.chunk = c.id)),
+                where used < $2::timestamptz and not exists (select from frame f join asked a on a.key = f.key where f.chunk = c.id)),
              summed as (select id, size, sum(size) over (order by used, id) - size before from sizes),
              gone as (delete from chunk using summed where chunk.id = summed.id and before < $1 returning size)
              select coalesce(sum(size), 0)::bigint from gone";
         for query in [CHECKPOINTS, CHUNKS] {
             if over > 0 {
-                let went: i64 = sqlx::query(query).bind(over).fetch_one(&mut *t).await?.get(0);
+                let went: i64 = sqlx::query(query).bind(over).bind(before).fetch_one(&mut *t).await?.get(0);
                 (over, gone) = (over - went, gone + went);
             }
         }

@@ -158,24 +158,39 @@ async fn what_nobody_asks_for_goes_the_longest_unused_first_and_no_more_than_mus
     let space = s.space().await.unwrap();
     assert_eq!((space.frames, space.checkpoints, space.meshes, space.all()), (4000, 2000, 1000, 7000));
     let there = async |k: u8| s.find(&[key(k)]).await.unwrap()[0].is_some();
-    assert_eq!(s.let_go(7000, &[], &[]).await.unwrap(), 0, "nothing has to go");
+    assert_eq!(let_go(&s, 7000, &[], &[]).await.unwrap(), 0, "nothing has to go");
     // A frame of the first chunk is asked for, and the last checkpoint.
     let asked = [key(1), key(7)];
-    assert_eq!(s.let_go(4600, &asked, &["ab".into()]).await.unwrap(), 3000);
+    assert_eq!(let_go(&s, 4600, &asked, &["ab".into()]).await.unwrap(), 3000);
     assert!(there(0).await && there(1).await && there(7).await && !there(2).await && !there(5).await);
     assert!(s.last_checkpoint(&[key(0)]).await.unwrap().is_none());
     assert!(s.last_checkpoint(&[key(7)]).await.unwrap().is_some());
-    assert_eq!(s.let_go(0, &asked, &["ab".into()]).await.unwrap(), 0, "all that is left is asked for");
+    assert_eq!(let_go(&s, 0, &asked, &["ab".into()]).await.unwrap(), 0, "all that is left is asked for");
     assert!(s.mesh("ab").await.unwrap().is_some());
-    assert_eq!(s.let_go(0, &[], &[]).await.unwrap(), 4000);
+    assert_eq!(let_go(&s, 0, &[], &[]).await.unwrap(), 4000);
     assert_eq!(s.space().await.unwrap().all(), 0);
+}
+
+/// Lets go of what nobody asks for now.
+async fn let_go(s: &Store, keep: i64, asked: &[[u8; 32]], meshes: &[String]) -> Result<i64, StoreError> {
+    let now = s.moment().await?;
+    s.let_go(keep, asked, meshes, &now).await
+}
+
+#[tokio::test]
+async fn what_comes_while_room_is_made_stays() {
+    let s = fresh().await;
+    let begun = s.moment().await.unwrap();
+    s.keep_checkpoint(&[3; 32], &[0; 500]).await.unwrap();
+    assert_eq!(s.let_go(0, &[], &[], &begun).await.unwrap(), 0, "it came since");
+    assert_eq!(let_go(&s, 0, &[], &[]).await.unwrap(), 500);
 }
 
 #[tokio::test]
 async fn a_mesh_that_just_came_in_stays_until_a_scene_can_name_it() {
     let s = fresh().await;
     s.keep_mesh("ab", "a.obj", &[0; 1000]).await.unwrap();
-    assert_eq!(s.let_go(0, &[], &[]).await.unwrap(), 0);
+    assert_eq!(let_go(&s, 0, &[], &[]).await.unwrap(), 0);
 }
 
 #[tokio::test]

@@ -2339,6 +2339,13 @@ export interface components {
                 [key: string]: components["schemas"]["Grip"];
             };
             /**
+             * Choices
+             * @description Points that are kept by a name; they say nothing about how it moves.
+             */
+            choices?: {
+                [key: string]: components["schemas"]["Kept"];
+            };
+            /**
              * Contact
              * @default {
              *       "itself": false,
@@ -2503,6 +2510,8 @@ export interface components {
             ring: components["schemas"]["Ring"];
         } | {
             mesh: components["schemas"]["ImportedMesh"];
+        } | {
+            figure: components["schemas"]["SkinOf"];
         };
         /**
          * @description A flat rectangle that lies level before it is placed: width along x, depth along z, and UVs
@@ -2638,6 +2647,19 @@ export interface components {
             file: string;
         } | {
             blob: string;
+        };
+        /** @description The surface of a figure, or of some of its parts, as it is at the first frame. Warp runs along its widest axis. */
+        SkinOf: {
+            /**
+             * Figure
+             * @description Its key.
+             */
+            figure: string;
+            /**
+             * Parts
+             * @description By their names; left out, all.
+             */
+            parts?: string[];
         };
         /**
          * @description What a cloth is made of. Per unit width, so that point counts and sub-steps don't change it.
@@ -3123,6 +3145,13 @@ export interface components {
         };
         /** @description Key of a map in its scene. */
         MapId: string;
+        /** @description A set of points, kept by a name. */
+        Kept: {
+            /** Name */
+            name: string;
+            /** Points */
+            points: components["schemas"]["Choice"][];
+        };
         /** @description What a body touches beside colliders and the floor. */
         Touch: {
             /**
@@ -3300,7 +3329,7 @@ export interface components {
             /**
              * Edge
              * Format: double
-             * @description About the form, by a smooth step.
+             * @description About the form, by its profile.
              * @default 0.3
              */
             edge: number | {
@@ -3312,6 +3341,8 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
+            /** Profile */
+            profile?: components["schemas"]["Profile"];
             /**
              * Outside
              * @description All that lies outside instead.
@@ -3442,6 +3473,8 @@ export interface components {
                 seed?: number;
             };
         };
+        /** @description How a zone ends over its edge. */
+        Profile: "smooth" | "straight" | "round" | "sharp";
         /** @description Uneven in space: gradient noise about a half, through the rest shape before it is placed. */
         Noise: {
             /**
@@ -4772,6 +4805,8 @@ export interface components {
             corners: components["schemas"]["CornerHead"][];
             /** @description Points of each grip that is on. */
             grips: components["schemas"]["GripHead"][];
+            /** @description Points that are kept by a name; none of one that the shape no longer has. */
+            choices: components["schemas"]["ChoiceHead"][];
         };
         BorderHead: {
             name: string;
@@ -4788,6 +4823,10 @@ export interface components {
             points: number[];
             /** @description Of these, those that it pulls by a map. */
             soft: number[];
+        };
+        ChoiceHead: {
+            choice: string;
+            points: number[];
         };
         /** @description The bodies whose points follow. */
         AttemptHead: {

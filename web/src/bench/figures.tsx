@@ -13,7 +13,7 @@ import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { PlaceRows } from './place';
 import { ThingTools } from './thing-tools';
-import { addFigure, asksFor, freeKey, freeName } from './things';
+import { addCut, addFigure, asksFor, freeKey, freeName } from './things';
 
 export function Figures() {
   const figures = useScene((s) => s.figures) ?? {};
@@ -182,6 +182,7 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
           <Button hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id } }, of)}>Meet its skin</Button>
         )}
         {look.joints.length > 1 && capsules.length === 0 && <Button hint="A capsule for each joint that has skin of its own" onClick={() => void fit(id, of)}>Fit capsules</Button>}
+        <Button hint="A cloth of its points, which follows it softly as it moves" onClick={() => void addCut(id, figure.name, look.parts.length > 1 ? look.parts.map((p) => p.name) : [])}>Cloth of its skin</Button>
         {capsules.length > 0 && <Button onClick={() => void edit(`Capsules of ${of} removed`, capsules.map((k) => ({ op: 'remove', path: `/colliders/${k}` })))}>Remove capsules</Button>}
       </Actions>
     </>

@@ -88,3 +88,22 @@ export function connectedChoice() {
   }
   choosePoints([...is]);
 }
+
+/** Keeps the chosen points by a name. */
+export async function keepChoice() {
+  const body = theBody();
+  const { points } = useView.getState();
+  if (!body || points.length === 0) return;
+  try {
+    const area = await told(http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }));
+    await editBy((scene) => {
+      const all = scene.bodies[body]?.choices ?? {};
+      const name = freeName('Choice', all);
+      const value = { name, points: [area] };
+      const path = `/bodies/${body}/choices`;
+      return { label: `${name} kept`, patch: [Object.keys(all).length > 0 ? { op: 'add', path: `${path}/${freeKey(name, all)}`, value } : { op: 'add', path, value: { [freeKey(name, all)]: value } }] };
+    });
+  } catch (e) {
+    tell(e);
+  }
+}

@@ -12,7 +12,7 @@ import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Handles } from './handles';
-import { connectedChoice, grow, invertChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import { connectedChoice, grow, invertChoice, keepChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
 import { Maps } from './maps';
 import { Menu } from './thing-tools';
 import { removeGrip } from './things';
@@ -89,11 +89,41 @@ export function HoldStep() {
             <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>Fewer</Button>
             <Button hint="All others in their place (I)" onClick={invertChoice}>The others</Button>
             <Button hint="All that hangs together with them" onClick={connectedChoice}>Connected</Button>
+            <Button hint="By a name, to choose them again" onClick={() => void keepChoice()}>Keep</Button>
           </Actions>
         )}
+        <KeptChoices id={id} />
       </Section>
     </>
   );
+}
+
+const NO_CHOICES: Record<string, { name: string }> = {};
+
+/** Points that are kept by a name: a press chooses them again. */
+function KeptChoices({ id }: { id: string }) {
+  const choices = useScene((s) => s.bodies[id]?.choices) ?? NO_CHOICES;
+  const { shape } = useShape(id);
+  const [open, setOpen] = useState<string | null>(null);
+  const base = `/bodies/${id}/choices`;
+  return Object.entries(choices).map(([k, c]) => {
+    const points = shape?.head.choices.find((x) => x.choice === k)?.points ?? [];
+    return (
+      <Row
+        key={k}
+        name={c.name}
+        note={points.length > 0 ? counted(points.length, 'point') : 'none any more'}
+        open={open === k}
+        onOpen={() => {
+          setOpen(open === k ? null : k);
+          choosePoints([...points]);
+        }}
+        tools={<Menu label={`More for ${c.name}`} items={[{ name: 'Choose', act: () => choosePoints([...points]) }, { name: 'Remove', act: () => void edit(`${c.name} no longer kept`, [{ op: 'remove', path: `${base}/${k}` }]) }]} />}
+      >
+        <TextField label="Name" path={`${base}/${k}/name`} taken={Object.entries(choices).filter(([o]) => o !== k).map(([, o]) => o.name)} />
+      </Row>
+    );
+  });
 }
 
 const Knot = ({ on }: { on: boolean }) => (

@@ -1,7 +1,7 @@
 /** The layers of a map, the topmost first: each opened where it stands. */
 import { useRef } from 'react';
 import type { Layer, Map as Weights } from '../api/http';
-import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer } from '../state/maps';
+import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer, zoneOn } from '../state/maps';
 import { kinds } from '../state/pointer';
 import { setValue } from '../state/project';
 import { useSchema, useShape } from '../state/queries';
@@ -36,7 +36,7 @@ export function Layers({ body, map, own }: { body: string; map: string; own: Wei
   const add = (kind: string) => {
     if (kind === 'picture') return picture.current?.click();
     const found = begins.find((k) => k.kind === kind);
-    if (found) void addLayer(body, map, { [kind]: found.begins } as Layer['weights'], NAMES[kind] ?? kind);
+    if (found) void addLayer(body, map, kind === 'zone' ? zoneOn(body) : ({ [kind]: found.begins } as Layer['weights']), NAMES[kind] ?? kind);
   };
   const layers = own.layers.map((l, k) => ({ l, k })).reverse();
   return (

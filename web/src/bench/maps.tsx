@@ -1,9 +1,9 @@
 /** Maps of the chosen body: what each comes to, its layers, and the numbers that it scales. */
-import type { Body, Dye, Layer, Map as Weights } from '../api/http';
+import type { Body, Dye, Map as Weights } from '../api/http';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
 import { DYED_DEEP, DYES } from '../state/dyes';
-import { addMap, beginPainting, chosenArea, doWhole, removeMap, useMap, useShownMap } from '../state/maps';
+import { addMap, beginPainting, chosenArea, doWhole, removeMap, useMap, useShownMap, zoneOn } from '../state/maps';
 import { edit, setValue } from '../state/project';
 import { useScene, useSchema } from '../state/queries';
 import { facts } from '../state/pointer';
@@ -74,7 +74,7 @@ export function Maps({ id }: { id: string }) {
         <span className="flex">
           {points > 0 && <Button look="quiet" hint="1 at the chosen points, less with the distance from them" onClick={() => void fromChoice()}>Map of the chosen</Button>}
           <Button look="quiet" hint="A new map, with the brush at hand" onClick={() => void paint()}>Paint a map</Button>
-          <Button look="quiet" hint="A new map, 1 within a part of space" onClick={() => void addMap(id, 'Zone', { zone: { place: { position: [0, 0, 0], turn: [0, 0, 0] }, form: { ball: { radius: 0.3 } }, edge: 0.3 } } as Layer['weights'])}>Zone</Button>
+          <Button look="quiet" hint="A new map, 1 within a part of space" onClick={() => void addMap(id, 'Zone', zoneOn(id))}>Zone</Button>
         </span>
       }
     >

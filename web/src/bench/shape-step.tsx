@@ -126,7 +126,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
           <Actions><Button onClick={() => void makeFiner(id, body)}>Make it fine enough</Button></Actions>
         </>
       )}
-      <PlaceRows base={base} of={of} />
+      {!('figure' in (clothOf(body)?.shape ?? {})) && <PlaceRows base={base} of={of} />}
       <Line label="Dye">
         <span role="radiogroup" aria-label={`${of} dye`} className="flex gap-1">
           {DYES.map((d) => (

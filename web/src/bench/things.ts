@@ -68,6 +68,10 @@ async function add(kind: Kind, wanted: string, make: (name: string, scene: Scene
 const addBody = (wanted: string, shape: object, size: [number, number], y: number) =>
   add('bodies', wanted, (name) => ({ name, kind: { cloth: { shape } }, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
 
+/** Adds a cloth that is cut from the skin of a figure, and follows it. */
+export const addCut = (figure: string, of: string, parts: string[]) =>
+  add('bodies', `${of} skin`, (name) => ({ name, kind: { cloth: { shape: { figure: { figure, ...(parts.length > 0 ? { parts } : {}) } } } }, follow: 400 }));
+
 /** Adds a body of a kind that needs no shape first, as the schema says that it begins; it touches itself and others, and falls on what there is. */
 export const addKind = (kind: string) => {
   const begins = kinds(now.schema(), 'Kind').find((k) => k.kind === kind)?.begins as { size?: number[] } | undefined;

@@ -1,5 +1,5 @@
 import type { Field } from '../api/http';
-import { edit } from '../state/project';
+import { edit, setValue } from '../state/project';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Line } from '../ui/section';
@@ -9,6 +9,13 @@ import { SchemaRows } from './schema-rows';
 type Zone = NonNullable<Field['zone']>;
 
 const FORMS: Record<string, object> = { ball: { radius: 1 }, box: { size: [2, 2, 2] }, capsule: { radius: 0.5, length: 2 }, slab: { thickness: 1 }, tube: { radius: 1, length: 2, wall: 0.2 } };
+
+const PROFILES = [
+  { value: 'smooth', label: 'by a smooth step' },
+  { value: 'straight', label: 'straight' },
+  { value: 'round', label: 'slowly, then at once' },
+  { value: 'sharp', label: 'at once, then slowly' },
+];
 
 /** Where a field acts: everywhere, or in a part of space. */
 export function ZoneRows({ base, of, zone }: { base: string; of: string; zone: Zone | undefined }) {
@@ -44,6 +51,7 @@ export function ZoneForms({ path, of, zone }: { path: string; of: string; zone: 
           />
       <SchemaRows base={`${path}/form/${form}`} of={`${of} zone`} seldom={false} />
       <NumberField path={`${path}/edge`} of={`${of} zone`} />
+      <ChoiceField label="Profile" of={of} value={zone.profile ?? 'smooth'} options={PROFILES} onChoose={(v) => void setValue(`${of} zone ends ${v}`, `${path}/profile`, v)} />
       <Line label="All outside">
         <Toggle label={`${of} outside the zone`} on={zone.outside ?? false} onTurn={(v) => void edit(`${of} ${v ? 'outside' : 'inside'} its zone`, [{ op: 'add', path: `${path}/outside`, value: v }])} />
       </Line>

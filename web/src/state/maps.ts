@@ -6,6 +6,7 @@ import { freeKey, freeName } from '../bench/things';
 import { useFrame } from './motion';
 import { edit, editBy, tell } from './project';
 import { now, openId, useOpen, useScene } from './queries';
+import { placeOf } from './value';
 import { setView, useView } from './view';
 
 /** What a map comes to at the frame on screen; the one before while it is asked for. */
@@ -41,6 +42,15 @@ const useMoves = (id: number, body: string, map: string | null, of: string) =>
 export function useShownMap(body: string | null): string | null {
   const chosen = useView((v) => v.map);
   return useScene((s) => (body && chosen && s.bodies[body]?.maps?.[chosen] ? chosen : null)) ?? null;
+}
+
+/** A zone about where a body begins, on what it begins on. */
+export function zoneOn(body: string): Layer['weights'] {
+  const b = now.scene()?.bodies[body];
+  const cut = b && 'cloth' in b.kind && 'figure' in b.kind.cloth.shape ? b.kind.cloth.shape.figure.figure : null;
+  const on = cut ? { figure: cut } : b?.place?.on;
+  const place = { position: cut ? [0, 0, 0] : placeOf(b?.place).position, turn: [0, 0, 0], ...(on ? { on } : {}) };
+  return { zone: { place, form: { ball: { radius: 0.3 } }, edge: 0.3 } } as Layer['weights'];
 }
 
 const pathOf = (body: string, map: string) => `/bodies/${body}/maps/${map}`;

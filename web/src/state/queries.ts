@@ -44,9 +44,11 @@ const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await 
 const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
 /** What bodies may stand on: where those that do start follows from it. */
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
+/** Whether where it starts follows from others. */
+const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}));
 const shapeKey = (b: Body) => {
-  const scene = b.place?.on && now.scene();
-  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) ? b.maps : 0, ...(scene ? under(scene) : [])]);
+  const scene = rides(b) && now.scene();
+  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, b.choices, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) ? b.maps : 0, ...(scene ? under(scene) : [])]);
 };
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
@@ -88,7 +90,7 @@ export function useShapes(): { shapes: Record<string, Shape>; faults: Record<str
   const id = useOpen();
   const bodies = useScene((s) => s.bodies) ?? NONE;
   const keys = Object.keys(bodies);
-  useScene((s) => (Object.values(s.bodies).some((b) => b.place?.on) ? under(s) : null));
+  useScene((s) => (Object.values(s.bodies).some(rides) ? under(s) : null));
   return useQueries({
     queries: keys.map((k) => shape(id, k, bodies[k]!)),
     combine: (all) => {
@@ -106,7 +108,7 @@ export function useShapes(): { shapes: Record<string, Shape>; faults: Record<str
 export function useShape(key: string): { shape: Shape | undefined; fault: string | undefined } {
   const id = useOpen();
   const body = useScene((s) => s.bodies[key]);
-  useScene((s) => (s.bodies[key]?.place?.on ? under(s) : null));
+  useScene((s) => (s.bodies[key] && rides(s.bodies[key]) ? under(s) : null));
   const q = useQuery({ ...shape(id, key, body as Body), enabled: Boolean(body) });
   return { shape: q.isError ? undefined : q.data, fault: q.error?.message };
 }

@@ -6,7 +6,7 @@ export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as co
 export type Step = (typeof STEPS)[number];
 export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint';
 /** What a brush does, in metres along the surface and weights. */
-export type Brush = { does: 'add' | 'take' | 'smooth' | 'level'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
+export type Brush = { does: 'add' | 'take' | 'smooth' | 'level' | 'flood'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
 export type Arms = 'none' | 'translate' | 'rotate';
 
 /** What is kept of a project: where one looks from, and at which frame. */

@@ -13,6 +13,7 @@ const DOES = [
   { key: 'take', name: 'Wash', hint: 'Takes away' },
   { key: 'smooth', name: 'Even', hint: 'Evens out toward what lies beside' },
   { key: 'level', name: 'Level', hint: 'Comes to a value' },
+  { key: 'flood', name: 'Flood', hint: 'A press sets all that hangs together with the place to the value' },
 ] as const;
 const EDGES = [
   { value: 'soft', label: 'soft' },
@@ -41,7 +42,7 @@ export function BrushTools() {
           </Button>
         ))}
       </span>
-      {brush.does === 'level' && <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />}
+      {(brush.does === 'level' || brush.does === 'flood') && <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />}
       <Number label="Radius" unit="m" value={brush.radius} least={0.0005} most={10} onSet={(radius) => change({ radius })} />
       <Number label="Strength" unit="" value={brush.strength} least={0} most={1} onSet={(strength) => change({ strength })} />
       <Choice label="Edge of the brush" value={brush.edge} options={EDGES} onChoose={(edge) => change({ edge: edge as Brush['edge'] })} />
@@ -120,7 +121,7 @@ export function BrushRing({ body }: { body: string }) {
       const hit = at.held ? null : stage.painter.under(body, at.x, at.y);
       const value = hit && stage.soakedAt(body, hit);
       if (ring.current) {
-        const size = hit && paints ? 2 * stage.painter.pixels(hit.point) : 0;
+        const size = hit && paints && useView.getState().brush.does !== 'flood' ? 2 * stage.painter.pixels(hit.point) : 0;
         Object.assign(ring.current.style, { display: size > 0 ? 'block' : 'none', width: `${size}px`, height: `${size}px`, left: `${at.x}px`, top: `${at.y}px` });
       }
       if (word.current) {

@@ -2,6 +2,7 @@
 import * as T from 'three';
 import type { Said, Told } from '../api/http';
 import { say } from '../state/here';
+import { doWhole } from '../state/maps';
 import { edit } from '../state/project';
 import { now, openId } from '../state/queries';
 import { useView } from '../state/view';
@@ -51,11 +52,19 @@ export class Painter {
   /** Begins a stroke; false where there is nothing to paint on. */
   begin(on: On, x: number, y: number, pressure: number): boolean {
     const cloth = this.cloth(on.body);
-    if (!cloth || this.ended || !this.under(on.body, x, y)) return false;
+    const hit = cloth && !this.ended ? this.under(on.body, x, y) : null;
+    if (!cloth || !hit) return false;
+    if (useView.getState().brush.does === 'flood') {
+      const at = cloth.touched(hit);
+      const { level: value } = useView.getState().brush;
+      const before = this.before;
+      if (at) this.before = before.then(() => doWhole(on.body, on.map, on.layer, { flood: { at, value } }, 'Flooded'));
+      return false;
+    }
     this.waiting = [];
     this.last = null;
     const { does, radius, strength, level, edge, mirror } = useView.getState().brush;
-    const brush = { does: does === 'level' ? { level } : does, radius, strength, edge, mirror };
+    const brush = { does: does === 'level' ? { level } : (does as 'add'), radius, strength, edge, mirror };
     const shown = cloth.positions.slice();
     const end = new Promise<void>((done) => (this.ended = done));
     const before = this.before;

@@ -5,7 +5,7 @@ import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
 import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
-import { nodeMoves } from '../state/value';
+import { clothOf, nodeMoves } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -63,7 +63,7 @@ export function Viewport() {
   );
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
-    stage.labels.set(body && borders && borders.length <= 24 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : []);
+    stage.labels.set(body && borders && borders.length <= 8 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : []);
     stage.draw(false);
   }, [borders, body, id]);
 
@@ -336,6 +336,8 @@ function ArmTools() {
   const { shapes } = useShapes();
   const still = useScene((s) => (collider && s.colliders?.[collider] ? !nodeMoves(s.colliders[collider].place) : false));
   const all = useScene((s) => [s.colliders, s.handles]);
+  // What is cut from a figure begins where that is.
+  const cut = useScene((s) => Boolean(body && s.bodies[body] && 'figure' in (clothOf(s.bodies[body])?.shape ?? {}))) ?? false;
   const handle = useView((v) => v.handle);
   const held = useScene((s) => Boolean(handle && s.handles?.[handle])) ?? false;
   const tool = useView((v) => v.tool);
@@ -345,8 +347,8 @@ function ArmTools() {
   const on = useMemo<Hit | null>(() => {
     if (step === 'Contact' && collider && still) return { kind: 'colliders', id: collider };
     if (step === 'Hold') return handle && held ? { kind: 'handles', id: handle } : null;
-    return step === 'Shape' && body ? { kind: 'bodies', id: body } : null;
-  }, [step, collider, still, body, handle, held]);
+    return step === 'Shape' && body && !cut ? { kind: 'bodies', id: body } : null;
+  }, [step, collider, still, body, handle, held, cut]);
   const mode: Arms = on?.kind === 'bodies' ? bodyArms : colliderArms;
   useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id]);
   // Points are chosen at the same place.

@@ -1,7 +1,7 @@
 use super::{Fault, Traits};
 use crate::{Body, MAX_POINTS, Rest, RestShape, Value};
 pub use nematon_geometry::shape::{Ball, BoxShape, Disc, Ring, Shape, Sheet, Tube, Warp};
-pub use nematon_geometry::{ImportedMesh, MeshSource};
+pub use nematon_geometry::{Elsewhere, ImportedMesh, MeshSource, SkinOf};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

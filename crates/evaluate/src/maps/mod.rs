@@ -9,6 +9,7 @@ mod zone;
 pub use painted::fits;
 
 use crate::resolve::World;
+use crate::shape::begins;
 use crate::{MeshLibrary, ShapeError, Stage};
 use nematon_air::Marks;
 use nematon_document::{Body, Layer, Map, MapId, Node, Scaled, Weights, Zone};
@@ -58,7 +59,7 @@ impl<L: MeshLibrary> Ground<'_, L> {
         let laid = laid.collect::<Result<_, _>>()?;
         let positions = Arc::new(self.mesh.positions.clone());
         let beside = if map.smooth > 0 { beside(self.mesh) } else { vec![] };
-        Ok(Dyed { map: map.clone(), laid, positions, beside, place: self.body.place.clone() })
+        Ok(Dyed { map: map.clone(), laid, positions, beside, place: begins(self.stage, self.body).clone() })
     }
 
     /// The same, by its key: `None` where the body has no such map.

@@ -15,7 +15,7 @@ pub use sheet::{Warp, sheet};
 pub use tube::tube;
 
 use crate::material::WarpAlong;
-use crate::{ImportedMesh, Mesh};
+use crate::{Elsewhere, ImportedMesh, Mesh, SkinOf};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -48,6 +48,7 @@ macro_rules! kinds {
         pub enum Shape {
             $($kind($type),)*
             Mesh(ImportedMesh),
+            Figure(SkinOf),
         }
 
         impl Shape {
@@ -56,26 +57,27 @@ macro_rules! kinds {
                 vec![$(Shape::$kind($type::begin()),)*]
             }
 
-            /// How many points a generated shape makes; `None` for a mesh.
+            /// How many points a generated shape makes; `None` for others.
             pub fn points(&self) -> Option<usize> {
                 match self {
                     $(Shape::$kind(s) => Some(s.points()),)*
-                    Shape::Mesh(_) => None,
+                    Shape::Mesh(_) | Shape::Figure(_) => None,
                 }
             }
 
-            /// A generated shape; of a mesh what it is made from.
-            pub fn made(&self) -> Result<Mesh, &ImportedMesh> {
+            /// A generated shape; of others where it comes from.
+            pub fn made(&self) -> Result<Mesh, Elsewhere<'_>> {
                 match self {
                     $(Shape::$kind(s) => Ok(s.mesh()),)*
-                    Shape::Mesh(m) => Err(m),
+                    Shape::Mesh(m) => Err(Elsewhere::Mesh(m)),
+                    Shape::Figure(s) => Err(Elsewhere::Skin(s)),
                 }
             }
 
             pub fn warp(&self) -> WarpAlong {
                 match self {
                     $(Shape::$kind(s) => s.warp(),)*
-                    Shape::Mesh(_) => WarpAlong::U,
+                    Shape::Mesh(_) | Shape::Figure(_) => WarpAlong::U,
                 }
             }
 
@@ -86,7 +88,7 @@ macro_rules! kinds {
                         let kind = stringify!($kind).to_lowercase();
                         s.fault().map(|(at, why)| (format!("{kind}/{at}"), why))
                     })*
-                    Shape::Mesh(_) => None,
+                    Shape::Mesh(_) | Shape::Figure(_) => None,
                 }
             }
         }

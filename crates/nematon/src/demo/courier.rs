@@ -67,6 +67,7 @@ pub fn courier() -> Scene {
         },
         form: ZoneForm::Capsule(ZoneCapsule { radius: 0.02.into(), length: 0.2.into() }),
         edge: 0.12.into(),
+        profile: Profile::Smooth,
         outside: false,
     });
     let canopy = Body {
@@ -120,6 +121,7 @@ pub fn courier() -> Scene {
         ]
         .into_iter()
         .collect(),
+        choices: Default::default(),
         follow: None,
         scaled: [(Scaled::Bend, ScaledBy { map: "stripes".into(), least: 1.0, most: 25.0 })]
             .into_iter()
@@ -163,6 +165,7 @@ pub fn courier() -> Scene {
         .collect(),
         touch: Touch { itself: true, others: true, group: "cape".into() },
         maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
+        choices: Default::default(),
         follow: Some(Value::Still(900.0)),
         scaled: [(Scaled::Follow, ScaledBy { map: "neck".into(), least: 0.0, most: 1.0 })]
             .into_iter()
@@ -320,6 +323,7 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
         .collect(),
         touch: Touch { itself: true, others: true, group: "satchel".into() },
         maps: [("load".into(), heavy)].into_iter().collect(),
+        choices: Default::default(),
         follow: None,
         scaled: [(Scaled::ArealWeight, ScaledBy { map: "load".into(), least: 1.0, most: 1.6 })]
             .into_iter()

@@ -42,6 +42,7 @@ pub fn relay() -> Scene {
         .collect(),
         touch: Touch::default(),
         maps: Default::default(),
+        choices: Default::default(),
         follow: None,
         scaled: Default::default(),
     };

@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Area, BodyId, Choice, ColliderId, GripId};
-use nematon_evaluate::{Feel, Shaped, Thing, feel, set_down, shape};
+use nematon_evaluate::{Feel, Shaped, Thing, chosen, feel, set_down, shape};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -79,6 +79,8 @@ pub struct ShapeHead {
     pub corners: Vec<CornerHead>,
     /// Points of each grip that is on.
     pub grips: Vec<GripHead>,
+    /// Points that are kept by a name; none of one that the shape no longer has.
+    pub choices: Vec<ChoiceHead>,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -92,6 +94,12 @@ pub struct BorderHead {
 pub struct CornerHead {
     pub name: String,
     pub point: u32,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct ChoiceHead {
+    pub choice: String,
+    pub points: Vec<u32>,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -109,7 +117,7 @@ async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> 
         let body = scene.bodies.get(&id).ok_or_else(|| Problem::missing("body"))?;
         let found = shape(&scene, body, &meshes);
         let s = found.map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
-        pack(&s).map_err(|e| Problem::inside(e.to_string()))
+        pack(body, &s).map_err(|e| Problem::inside(e.to_string()))
     });
     let headers = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
     Ok((headers, bytes.await??).into_response())
@@ -170,7 +178,7 @@ async fn rest(
     Ok(Json(SetDown { position }))
 }
 
-fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
+fn pack(body: &nematon_document::Body, s: &Shaped) -> serde_json::Result<Vec<u8>> {
     let m = &s.mesh;
     let border = |b: &nematon_geometry::Border| BorderHead {
         name: b.name.clone(),
@@ -181,7 +189,14 @@ fn pack(s: &Shaped) -> serde_json::Result<Vec<u8>> {
         let own = s.grips.iter().filter(|g| g.id == *id && g.by.is_some());
         own.flat_map(|g| g.points.iter().copied()).collect()
     };
+    let kept = |(id, k): (&nematon_document::ChoiceId, &nematon_document::Kept)| {
+        let mut points: Vec<u32> = k.points.iter().filter_map(|c| chosen(m, c).ok()).flatten().collect();
+        points.sort_unstable();
+        points.dedup();
+        ChoiceHead { choice: id.0.clone(), points }
+    };
     let head = ShapeHead {
+        choices: body.choices.iter().map(kept).collect(),
         points: m.positions.len(),
         triangles: m.triangles.len(),
         uvs: m.uvs.len(),
