@@ -141,7 +141,7 @@ pub enum Weights {
     Painted(Painted),
     /// 1 within a part of space, less over its edge. It is where it is beside the body's own place, frame by frame: a zone on
     /// the joint that a body begins on stays where it is on the body.
-    Zone(Zone),
+    Zone(Box<Zone>),
     Noise(Noise),
     Picture(Picture),
     Ramp(Ramp),
@@ -156,13 +156,13 @@ impl Weights {
     pub fn all() -> Vec<Weights> {
         vec![
             Weights::Painted(Painted::default()),
-            Weights::Zone(Zone {
+            Weights::Zone(Box::new(Zone {
                 place: Node::default(),
                 form: ZoneForm::Ball(ZoneBall { radius: 0.3.into() }),
                 edge: 0.3.into(),
                 profile: Profile::Smooth,
                 outside: false,
-            }),
+            })),
             Weights::Noise(Noise { size: 0.2, octaves: 2, seed: 0 }),
             Weights::Ramp(Ramp { along: Axis::Y, from: 0.0, to: 1.0 }),
             Weights::Distance(Distance { from: vec![], reach: 0.3 }),

@@ -197,7 +197,7 @@ fn straight(a: DVec3, b: DVec3, c: DVec3, da: f64, db: f64) -> Option<f64> {
         return None;
     }
     let cross = x - y * along / up;
-    (-1e-9 * base..=base * (1.0 + 1e-9)).contains(&cross).then(|| da + along * x + up * y)
+    (-1e-9 * base..=base * (1.0 + 1e-9)).contains(&cross).then_some(da + along * x + up * y)
 }
 
 #[cfg(test)]
@@ -279,7 +279,7 @@ mod tests {
     #[test]
     fn on_a_sphere_it_is_the_arc_and_on_a_saddle_longer_than_straight_through() {
         let ball = shape::Ball { radius: 1.0, cells: 24 };
-        let mesh = shape::Shape::Ball(ball).made().unwrap();
+        let mesh = shape::Shape::Ball(ball).made().expect("it is made by numbers");
         let from = DVec3::from(mesh.positions[0].map(f64::from)).normalize();
         let far = distances(&mesh, From::Place, &[(0, 0.0)]);
         let mut worst: f64 = 0.0;

@@ -1,4 +1,5 @@
 /** Maps of the chosen body: what each comes to, its layers, and the numbers that it scales. */
+import { useEffect, useRef } from 'react';
 import type { Body, Dye, Map as Weights } from '../api/http';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
@@ -80,8 +81,8 @@ export function Maps({ id }: { id: string }) {
     >
       {Object.keys(maps).length === 0 && <p className="px-4 py-1.5">No weights yet: paint where it is soft, heavy or held, or let a zone say it.</p>}
       {body && Object.entries(maps).map(([k, m]) => (
+        <Seen key={k} when={k === shown}>
         <Row
-          key={k}
           name={m.name}
           note={uses(body, k).join(', ') || 'scales nothing'}
           mark={<Drop dye={m.dye ?? 'woad'} on={k === shown} />}
@@ -91,6 +92,7 @@ export function Maps({ id }: { id: string }) {
         >
           <MapCard body={id} of={body} id={k} map={m} />
         </Row>
+        </Seen>
       ))}
     </Section>
   );
@@ -102,6 +104,15 @@ const Drop = ({ dye, on }: { dye: Dye; on: boolean }) => (
     <path d="M7 1.500C9 5 12 7 12 10.500a5 5 0 0 1-10 0C2 7 5 5 7 1.500z" fill={on ? DYED_DEEP[dye] : 'none'} stroke={DYED_DEEP[dye]} strokeWidth="1.600" />
   </svg>
 );
+
+/** Comes into view when it is opened. */
+function Seen({ when, children }: { when: boolean; children: React.ReactNode }) {
+  const here = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (when) here.current?.scrollIntoView({ block: 'nearest' });
+  }, [when]);
+  return <div ref={here}>{children}</div>;
+}
 
 function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; map: Weights }) {
   const base = `/bodies/${body}/maps/${id}`;

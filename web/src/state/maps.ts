@@ -97,7 +97,8 @@ export async function addLayer(body: string, map: string, weights: Layer['weight
     const own = mapOf(scene.bodies[body], map);
     if (!own) return null;
     at = own.layers.length;
-    const value = at > 0 && !('painted' in weights) ? { weights, blend: 'most' } : { weights };
+    // What is laid over others adds to them: laid in their place, a layer that is still dry would hide them.
+    const value = at > 0 ? { weights, blend: 'painted' in weights ? 'add' : 'most' } : { weights };
     return { label: `${own.name}: ${name} laid on`, patch: [{ op: 'add', path: `${pathOf(body, map)}/layers/-`, value }] };
   });
   if (done) setView({ layer: at });

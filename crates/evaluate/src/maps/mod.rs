@@ -53,7 +53,7 @@ impl<L: MeshLibrary> Ground<'_, L> {
     pub fn dyed(&self, map: &Map) -> Result<Dyed, ShapeError> {
         let laid = map.layers.iter().map(|l| match &l.weights {
             _ if !l.on => Ok(Laid::Off),
-            Weights::Zone(z) => Ok(Laid::Zone(Box::new(z.clone()))),
+            Weights::Zone(z) => Ok(Laid::Zone(z.clone())),
             from => self.weights(map, from).map(Laid::Still),
         });
         let laid = laid.collect::<Result<_, _>>()?;

@@ -59,7 +59,7 @@ pub fn courier() -> Scene {
         bias: 0.0,
     });
     // About the neck, on the thorax: firm there, and the hem is free.
-    let neck = Weights::Zone(Zone {
+    let neck = Weights::Zone(Box::new(Zone {
         place: Node {
             position: stills([0.0, SHOULDERS, 0.075]),
             turn: stills([0.0, 0.0, std::f64::consts::FRAC_PI_2]),
@@ -69,7 +69,7 @@ pub fn courier() -> Scene {
         edge: 0.12.into(),
         profile: Profile::Smooth,
         outside: false,
-    });
+    }));
     let canopy = Body {
         name: "Canopy".into(),
         dye: Some(Dye::Linen),
