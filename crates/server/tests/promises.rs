@@ -890,3 +890,108 @@ async fn a_figure_is_brought_in_looked_at_played_stood_on_and_stood_in_for() {
     assert!(said.contains("tooth") || said.contains("missing"), "{said}");
     assert_eq!(s.ask(Method::GET, "/projects/1/figures/crow").send().await.unwrap().status(), 404);
 }
+
+/// A grey picture as PNG.
+fn png(side: u32) -> Vec<u8> {
+    let mut out = std::io::Cursor::new(vec![]);
+    let picture = image::GrayImage::from_fn(side, side, |x, _| image::Luma([(x % 256) as u8]));
+    picture.write_to(&mut out, image::ImageFormat::Png).unwrap();
+    out.into_inner()
+}
+
+/// What a map comes to: its head, and its weights.
+async fn map(s: &Server, project: i64, map: &str) -> (Value, Vec<f32>) {
+    let path = format!("/projects/{project}/bodies/landing-canopy/maps/{map}?frame=3");
+    let bytes = s.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap();
+    let long = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+    let head = serde_json::from_slice(&bytes[4..4 + long]).unwrap();
+    let floats = bytes[4 + long..].chunks_exact(4);
+    (head, floats.map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect())
+}
+
+#[tokio::test]
+async fn maps_are_told_painted_as_a_whole_made_of_pictures_and_travel_with_their_project() {
+    let s = Server::new().await;
+    let picture = async |bytes: Vec<u8>| {
+        let sent = s.ask(Method::POST, "/pictures?name=p.png").body(bytes).send().await.unwrap();
+        (sent.status().as_u16(), sent.json::<Value>().await.unwrap())
+    };
+    for (bad, why) in [(b"nothing".to_vec(), "neither PNG nor JPEG"), (png(8192), "8192 by 8192")] {
+        let (status, told) = picture(bad).await;
+        assert_eq!(status, 422);
+        assert!(told["detail"].as_str().unwrap().contains(why), "{told}");
+    }
+    let (status, one) = picture(png(1)).await;
+    assert_eq!((status, &one["width"]), (200, &json!(1)), "a picture of one pixel is a picture");
+    let (_, wide) = picture(png(256)).await;
+    let maps = json!({
+        "soft": {"name": "Soft", "layers": [{"weights": {"painted": {}}}]},
+        "light": {"name": "Light", "layers": [{"weights": {"picture": {"from": {"blob": wide["blob"]}}}}]},
+        "dot": {"name": "Dot", "layers": [{"weights": {"picture": {"from": {"blob": one["blob"]}}}}]},
+    });
+    let at = "/bodies/landing-canopy";
+    assert_eq!(s.edit(0, json!([{"op": "add", "path": format!("{at}/maps"), "value": maps}])).await.0, 200);
+    let (head, weights) = map(&s, 1, "soft").await;
+    assert_eq!((&head["most"], weights.len(), &head["bars"][0]), (&json!(0.0), 2400, &json!(2400)));
+    let (head, weights) = map(&s, 1, "light").await;
+    assert!(head["mean"].as_f64().unwrap() > 0.4 && weights[30] > weights[5], "{head}");
+    assert_eq!(map(&s, 1, "dot").await.0["most"], json!(0.0));
+    // All of it: nothing is edited until the answer is.
+    let whole = async |revision: i64, what: Value| {
+        let path = "/projects/1/bodies/landing-canopy/maps/soft/layers/0/whole";
+        let sent = s.ask(Method::POST, path).json(&what).send().await.unwrap();
+        assert_eq!(sent.status(), 200);
+        let painted: Value = sent.json().await.unwrap();
+        let path = format!("{at}/maps/soft/layers/0/weights/painted");
+        let (status, told) = s.edit(revision, json!([{"op": "add", "path": path, "value": painted}])).await;
+        assert_eq!(status, 200, "{told}");
+        painted
+    };
+    let flood = json!({"flood": {"at": {"triangle": 7, "shares": [0.2, 0.3, 0.5]}, "value": 0.25}});
+    let painted = whole(1, flood).await;
+    assert_eq!(painted["strokes"].as_array().unwrap().len(), 1);
+    assert!(map(&s, 1, "soft").await.1.iter().all(|w| *w == 0.25));
+    assert_eq!(
+        whole(2, json!("invert")).await["strokes"].as_array().unwrap().len(),
+        2,
+        "strokes are differences"
+    );
+    assert!(map(&s, 1, "soft").await.1.iter().all(|w| *w == 0.75));
+    assert_eq!(whole(3, json!("invert")).await["on"], painted["on"], "of the same surface");
+    // Another density: what was painted is carried over, and all of it is begun anew there.
+    let columns = format!("{at}/kind/cloth/shape/sheet/columns");
+    assert_eq!(s.edit(4, json!([{"op": "replace", "path": columns, "value": 31}])).await.0, 200);
+    assert_eq!(map(&s, 1, "soft").await.1, vec![0.25; 31 * 40]);
+    let anew = whole(5, json!({"fill": 0.5})).await;
+    assert_eq!(anew["strokes"].as_array().unwrap().len(), 1);
+    assert_ne!(anew["on"], painted["on"]);
+    // A layer that is not painted, a map and a body that there are not.
+    for (path, status) in [
+        ("/projects/1/bodies/landing-canopy/maps/light/layers/0/whole", 422),
+        ("/projects/1/bodies/landing-canopy/maps/soft/layers/9/whole", 404),
+        ("/projects/1/bodies/landing-canopy/maps/none/layers/0/whole", 404),
+        ("/projects/1/bodies/none/maps/soft/layers/0/whole", 404),
+    ] {
+        let sent = s.ask(Method::POST, path).json(&json!("grow")).send().await.unwrap();
+        assert_eq!(sent.status(), status, "{path}");
+    }
+    // What is painted, and pictures, go out and come in with their project.
+    let file = s.ask(Method::GET, "/projects/1/export").send().await.unwrap().bytes().await.unwrap();
+    let other = Server::new().await;
+    let sent = other.ask(Method::POST, "/projects/import").body(file).send().await.unwrap();
+    let (status, project) = (sent.status(), sent.json::<Value>().await.unwrap());
+    assert_eq!(status, 201, "{project}");
+    assert_eq!(project["scene"], s.get("/projects/1").await["scene"], "the very same scene");
+    let id = project["id"].as_i64().unwrap();
+    for name in ["soft", "light", "dot"] {
+        assert_eq!(map(&other, id, name).await, map(&s, 1, name).await, "{name}");
+    }
+    // A stroke that is kept nowhere is told by the map's name, and the scene stays as it is.
+    let gone = json!([{"op": "add", "path": format!("{at}/maps/soft/layers/0/weights/painted/strokes/-"),
+        "value": {"blob": "0".repeat(64)}}]);
+    assert_eq!(s.edit(6, gone).await.0, 200);
+    let sent = s.ask(Method::GET, "/projects/1/bodies/landing-canopy/maps/soft").send().await.unwrap();
+    assert_eq!(sent.status(), 422);
+    let told = sent.text().await.unwrap();
+    assert!(told.contains("Soft") && told.contains("Bring it in again"), "{told}");
+}

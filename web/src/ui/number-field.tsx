@@ -9,6 +9,7 @@ import { clothOf, isMotion, motionWords, type Value } from '../state/value';
 import { setKey, useFrame, useNumbers, valueAt } from '../state/motion';
 import { useView } from '../state/view';
 import { MotionMark } from './motion-mark';
+import { ScaledMark } from './scaled-mark';
 import { trial } from '../stream/trial';
 import { readSum, shownIn, showNumber } from './sum';
 
@@ -50,7 +51,10 @@ export function NumberRow({ label, of, parts, whole, frames }: Props) {
   return (
     <div className="px-4 pl-9">
       <div className="grid min-h-7 grid-cols-[88px_minmax(0,1fr)] items-center gap-2">
-        <span className="truncate text-faded select-none" title={title}>{title}</span>
+        <span className="truncate text-faded select-none" title={title}>
+          {title}
+          <ScaledMark path={parts[0]!.path} />
+        </span>
         <span className="flex min-w-0 gap-1.5">
           {parts.map((p) => (
             <Num
