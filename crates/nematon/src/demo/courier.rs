@@ -166,7 +166,7 @@ pub fn courier() -> Scene {
         touch: Touch { itself: true, others: true, group: "cape".into() },
         maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
         choices: Default::default(),
-        follow: Some(Value::Still(900.0)),
+        follow: Some(Value::Still(200.0)),
         scaled: [(Scaled::Follow, ScaledBy { map: "neck".into(), least: 0.0, most: 1.0 })]
             .into_iter()
             .collect(),
