@@ -26,6 +26,7 @@ import { Painter } from './painter';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
 import { Places } from './places';
+import { TieLayer } from './tie-layer';
 
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
@@ -94,6 +95,8 @@ export class Stage {
   readonly colliders = new ColliderLayer(this.places);
   readonly figures = new FigureLayer(this.places);
   readonly handles = new HandleLayer(this.places);
+  readonly ties = new TieLayer(this.handles);
+  private tied: string | null = null;
   private arms = new Arms();
   /** What the arms of a body are on: where it starts. */
   private start = new T.Object3D();
@@ -152,7 +155,7 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.start);
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.start);
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -396,6 +399,19 @@ export class Stage {
     };
   }
 
+  /** Shows what a body is tied to: of an open grip all of it. */
+  setTies(body: string | null, open: string | null) {
+    this.tied = body;
+    this.ties.set(body ? this.bodies[body] : undefined, body ? this.layers.get(body)?.shape : undefined, open);
+    this.tie();
+    this.draw(false);
+  }
+
+  private tie() {
+    const layer = this.tied ? this.layers.get(this.tied) : undefined;
+    if (layer) this.ties.follow(layer.drawn.positions);
+  }
+
   /** Shows maps on a body; on none where `maps` is null. */
   setMaps(maps: ShownMaps | null) {
     this.maps = maps;
@@ -505,6 +521,7 @@ export class Stage {
     this.colliders.go(frame);
     this.figures.go(frame);
     this.handles.go(frame);
+    this.tie();
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
     if (any || this.colliders.moves() || this.figures.any) this.drawAll();

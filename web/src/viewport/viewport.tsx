@@ -61,6 +61,8 @@ export function Viewport() {
     () => stage.setLook({ wire, air, dusk, floor, chosen: body, points, tool, hidden }),
     [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
   );
+  const grip = useView((v) => v.grip);
+  useEffect(() => stage.setTies(step === 'Hold' ? body : null, grip), [step, body, grip, bodies, shapes, handles, id]);
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
     stage.labels.set(body && borders && borders.length <= 8 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : []);
