@@ -106,6 +106,8 @@ function Num(props: {
     setDraftNow(d);
   };
   const drag = useRef<{ x: number; from: number; moved: boolean; to: number; end: () => void } | null>(null);
+  /** What was entered and is not yet in the scene: the next sum begins on it. */
+  const onWay = useRef<number | null>(null);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
   const shown = draft?.text ?? (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
@@ -125,17 +127,22 @@ function Num(props: {
     if (typeof here === 'number' && Math.abs(next - here) <= 1e-9 * Math.abs(here)) return setDraft(null);
     const mine: Draft = { text: showNumber(v), typed: false };
     setDraft(mine);
+    onWay.current = v;
+    const there = () => {
+      if (onWay.current === v) onWay.current = null;
+      if (held.current === mine) setDraft(null);
+    };
     if (moves?.keys?.length) {
-      void setKey(`${of} ${named.toLowerCase()}`.trim(), path, frame, next).then(() => held.current === mine && setDraft(null));
+      void setKey(`${of} ${named.toLowerCase()}`.trim(), path, frame, next).then(there);
       return;
     }
     // Shown until the scene has it, so that the old value does not flash up.
-    void setValue(`${of} ${named.toLowerCase()}`.trim(), path, next).then(() => held.current === mine && setDraft(null));
+    void setValue(`${of} ${named.toLowerCase()}`.trim(), path, next).then(there);
   };
   const enter = () => {
     const d = held.current;
     if (!d?.typed) return;
-    const read = readSum(d.text, { unit, now: value === undefined ? undefined : value * factor, frames });
+    const read = readSum(d.text, { unit, now: onWay.current ?? (value === undefined ? undefined : value * factor), frames });
     if ('fault' in read) {
       onBad(read.fault);
       setDraft(null);
