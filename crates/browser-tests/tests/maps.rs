@@ -51,7 +51,7 @@ async fn stroke(w: &Window, from: usize, to: usize) -> WebDriverResult<()> {
 
 /// Types a number of the brush.
 async fn brush(w: &Window, number: &str, value: &str) -> WebDriverResult<()> {
-    let field = w.driver.find(By::Css(format!("[aria-label='{number} of the brush']"))).await?;
+    let field = w.driver.query(By::Css(format!("[aria-label='{number} of the brush']"))).first().await?;
     field.click().await?;
     w.ctrl('a').await?;
     field.send_keys(value.to_owned() + Key::Enter).await
@@ -320,5 +320,128 @@ async fn a_lasso_takes_what_faces_the_eye_and_through_takes_all() -> WebDriverRe
     rest().await;
     w.press("Map of the chosen").await?;
     w.says("Around the chosen").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn the_brush_is_set_by_keys_and_wheel_floods_and_what_is_chosen_is_kept_by_a_name()
+-> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.press("Paint a map").await?;
+    let number = async |name: &str| {
+        let field = w.driver.query(By::Css(format!("[aria-label='{name} of the brush']"))).first().await?;
+        Ok::<f64, WebDriverError>(field.value().await?.unwrap_or_default().parse().unwrap_or(f64::NAN))
+    };
+    brush(&w, "Radius", "20 cm").await?;
+    w.until("typed with its unit", async || Ok(number("Radius").await? == 0.2)).await?;
+    w.keys("=").await?;
+    w.until("a key makes it larger", async || Ok((number("Radius").await? - 0.24).abs() < 1e-9)).await?;
+    w.keys("-").await?;
+    w.until("and smaller", async || Ok((number("Radius").await? - 0.2).abs() < 1e-9)).await?;
+    let wheel = |keys: &str| {
+        format!(
+            "const v = document.querySelector('[data-testid=view]'), r = v.getBoundingClientRect(); v.dispatchEvent(new WheelEvent('wheel', {{ deltaY: 120, {keys}: true, clientX: r.left + 300, clientY: r.top + 300, bubbles: true, cancelable: true }}))"
+        )
+    };
+    let camera = w.camera().await?;
+    w.script(&wheel("shiftKey")).await?;
+    w.until("the wheel with Shift too", async || Ok(number("Radius").await? < 0.19)).await?;
+    w.script(&wheel("altKey")).await?;
+    w.until("and with Alt its strength", async || Ok(number("Strength").await? < 0.9)).await?;
+    assert_eq!(w.camera().await?, camera, "the view stays");
+    // A bad number is not taken, and Escape leaves what was.
+    let before = number("Radius").await?;
+    brush(&w, "Radius", "much").await?;
+    w.until("nothing is taken", async || Ok(number("Radius").await? == before)).await?;
+    // A stroke that is left by Escape leaves nothing.
+    let script = format!("return nematonStage.placeOf('landing-canopy', {})", point(30, 20));
+    let v = w.script(&script).await?;
+    let r = w.script("const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [r.left, r.top]").await?;
+    let at = |k: usize| (v[k].as_f64().unwrap() + r[k].as_f64().unwrap()) as i64;
+    w.driver
+        .action_chain()
+        .move_to(at(0), at(1))
+        .click_and_hold()
+        .move_to(at(0) + 30, at(1))
+        .perform()
+        .await?;
+    rest().await;
+    w.keys(Key::Escape + "").await?;
+    w.driver.action_chain().release().perform().await?;
+    rest().await;
+    assert_eq!(mean(&weights(&site, "painted", 0).await), 0.0, "nothing of it is kept");
+    // Flooded: all that hangs together with what is pressed.
+    w.press("Paint").await.ok();
+    w.press("Flood").await?;
+    brush(&w, "Level", "0.6").await?;
+    w.driver.action_chain().move_to(at(0), at(1)).click().perform().await?;
+    w.until("all of it is soaked", async || {
+        Ok(weights(&site, "painted", 0).await.iter().all(|w| (w - 0.6).abs() < 1e-6))
+    })
+    .await?;
+    w.ctrl('z').await?;
+    w.until("undone", async || Ok(mean(&weights(&site, "painted", 0).await) == 0.0)).await?;
+    w.press("Done").await?;
+    // What is chosen is kept, chosen again, and taken away.
+    w.press("Pick").await?;
+    w.click_point("landing-canopy", point(30, 20)).await?;
+    w.until("a point is chosen", async || Ok(w.chosen().await?.len() == 1)).await?;
+    w.keys("g").await?;
+    w.until("and those around it", async || Ok(w.chosen().await?.len() > 4)).await?;
+    let around = w.chosen().await?.len();
+    w.press("Keep").await?;
+    w.until("kept", async || Ok(canopy(&site).await["choices"]["choice"]["points"].is_array())).await?;
+    w.keys(Key::Escape + "").await?;
+    w.until("none is chosen", async || Ok(w.chosen().await?.is_empty())).await?;
+    w.open_row("Choice").await?;
+    w.until("chosen again", async || Ok(w.chosen().await?.len() == around)).await?;
+    w.more("Choice", "Remove").await?;
+    w.until("no longer kept", async || Ok(canopy(&site).await["choices"]["choice"].is_null())).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_map_scales_a_number_which_says_so_and_goes_with_it() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.press("Zone").await?;
+    w.until("there is a map", async || Ok(canopy(&site).await["maps"]["zone"].is_object())).await?;
+    w.choose("Zone scales another number", "bend").await?;
+    let by = async || canopy(&site).await["scaled"]["bend"].clone();
+    w.until("it scales how it bends", async || Ok(by().await["map"] == json!("zone"))).await?;
+    let most = "/bodies/landing-canopy/scaled/bend/most";
+    w.has(most, "1").await?;
+    w.set(most, "4").await?;
+    w.until("four times as stiff", async || {
+        Ok(by().await["most"] == json!(4.0) || by().await["most"] == json!(4))
+    })
+    .await?;
+    // Told in the number's own unit: 60 µN·m of the oilcloth, four times.
+    w.bench_says("0 to 240").await?;
+    w.step("Shape").await?;
+    let mark = w.driver.query(By::Css("[aria-label='Scaled by Zone']")).first().await?;
+    mark.click().await?;
+    w.until("the mark leads to the map", async || {
+        Ok(w.driver.find(By::Css("aside h1")).await?.text().await? == "Hold"
+            && w.bench().await?.contains("0 to 240"))
+    })
+    .await?;
+    w.press("Hold by this map").await?;
+    w.until("a grip by it", async || Ok(canopy(&site).await["grips"]["by-zone"].is_object())).await?;
+    w.more("Zone", "Remove").await?;
+    w.until("all that it was for goes with it", async || {
+        let c = canopy(&site).await;
+        Ok(c["maps"]["zone"].is_null() && c["scaled"]["bend"].is_null() && c["grips"]["by-zone"].is_null())
+    })
+    .await?;
+    w.ctrl('z').await?;
+    w.until("and comes back as one", async || {
+        let c = canopy(&site).await;
+        Ok(c["maps"]["zone"].is_object()
+            && c["scaled"]["bend"].is_object()
+            && c["grips"]["by-zone"].is_object())
+    })
+    .await?;
     w.close().await
 }
