@@ -42,11 +42,12 @@ export function Curves() {
   // A key that is no longer there is not chosen.
   const here = useMemo(() => only(chosen, shown), [chosen, shown]);
   const colour = (m: Mover) => DYES[all.indexOf(m) % DYES.length]!;
-  const turn = (m: Mover, alone: boolean) => {
-    const now = shown.map((x) => x.path);
-    const next = alone ? (now.length === 1 && now[0] === m.path ? [] : [m.path]) : now.includes(m.path) ? now.filter((p) => p !== m.path) : [...now, m.path];
-    setView({ lines: next });
-  };
+  const turn = (m: Mover, alone: boolean) =>
+    setView((v) => {
+      const now = v.lines.some((p) => all.some((x) => x.path === p)) ? v.lines : shown.map((x) => x.path);
+      const next = alone ? (now.length === 1 && now[0] === m.path ? [] : [m.path]) : now.includes(m.path) ? now.filter((p) => p !== m.path) : [...now, m.path];
+      return { lines: next };
+    });
   return (
     <section aria-label="Curves" className="grid min-h-0 flex-1 border-b border-line-strong" style={{ gridTemplateColumns: `${106 + benchWidth}px minmax(0, 1fr)` }}>
       <div className="flex min-h-0 min-w-0 flex-col border-r border-line-strong">
@@ -429,7 +430,8 @@ function moved(d: Extract<Drag, { kind: 'keys' | 'stretch' }>, lines: Line[]): (
 function fit(canvas: HTMLCanvasElement, [w, h]: [number, number]) {
   const ratio = devicePixelRatio;
   if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) [canvas.width, canvas.height] = [Math.round(w * ratio), Math.round(h * ratio)];
-  const c = canvas.getContext('2d');
+  // Where there is no graphics card a canvas of many lines is drawn faster by the processor alone.
+  const c = canvas.getContext('2d', { willReadFrequently: true });
   c?.setTransform(ratio, 0, 0, ratio, 0, 0);
   return c;
 }
@@ -441,18 +443,34 @@ function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: 
   c.fillStyle = ink('--ink');
   c.fillRect(Math.round(f.x(clock.frame)), 0, 1.5, f.height);
   const is = (k: Held) => isChosen(chosen, k.line.mover.path, k.key.frame);
-  const small = keys.length > 4000;
-  for (const k of keys) {
-    if (k.x < -8 || k.x > f.width + 8) continue;
-    c.strokeStyle = k.line.colour;
-    c.fillStyle = is(k) ? k.line.colour : ink('--raised');
-    c.lineWidth = 1.6;
-    c.beginPath();
-    if (small) c.rect(k.x - 1, k.y - 1, 2, 2);
-    else c.ellipse(k.x, k.y, is(k) ? 5 : 4, is(k) ? 4 : 3.2, -0.5, 0, 2 * Math.PI);
-    c.fill();
-    c.stroke();
+  const seen = keys.filter((k) => k.x > -8 && k.x < f.width + 8);
+  // Where they crowd a key is a speck. All of a line at once: a path for each key costs more than all else.
+  const small = seen.length > f.width;
+  const [lean, rise] = [Math.cos(-0.5), Math.sin(-0.5)];
+  c.lineWidth = 1.6;
+  const each = new Map<Line, Held[]>();
+  for (const k of seen) each.get(k.line)?.push(k) ?? each.set(k.line, [k]);
+  for (const [line, own] of each) {
+    for (const taken of [false, true]) {
+      c.strokeStyle = line.colour;
+      c.fillStyle = taken || small ? line.colour : ink('--raised');
+      c.beginPath();
+      for (const k of own) {
+        if (is(k) !== taken) continue;
+        const [rx, ry] = taken ? [5, 4] : [4, 3.2];
+        if (small) c.rect(k.x - (taken ? 2 : 1), k.y - (taken ? 2 : 1), taken ? 4 : 2, taken ? 4 : 2);
+        else {
+          c.moveTo(k.x + rx * lean, k.y + rx * rise);
+          c.ellipse(k.x, k.y, rx, ry, -0.5, 0, 2 * Math.PI);
+        }
+      }
+      c.fill();
+      if (!small) c.stroke();
+    }
+  }
+  for (const k of seen) {
     if (!is(k)) continue;
+    c.strokeStyle = c.fillStyle = k.line.colour;
     for (const h of handlesOf(f, k, first)) {
       c.beginPath();
       c.moveTo(k.x, k.y);

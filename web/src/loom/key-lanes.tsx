@@ -7,8 +7,8 @@ import { clock } from '../stream/clock';
 import { frameAt, xOf, type Span } from './weave';
 
 export const KEY_LANE = 24;
-/** Knots that a lane shows; what has more is worked on as curves. */
-const MOST = 600;
+/** Knots that a lane shows, and all lanes together; what has more is worked on as curves. */
+const [MOST, MOST_IN_ALL] = [300, 2000];
 
 type Lane = { thing: string; name: string; movers: Mover[]; frames: number[] };
 
@@ -66,12 +66,13 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
       const own = frames.filter((f) => m.motion.keys!.some((k) => k.frame === f));
       return own.length > 0 ? [[m.path, own]] : [];
     }));
+  const most = Math.min(MOST, Math.floor(MOST_IN_ALL / Math.max(1, lanes.length)));
   const is = (l: Lane, f: number) => chosen.thing === l.thing && chosen.frames.includes(f);
   return lanes.map((l) => (
     <div key={l.thing} className="relative" style={{ height: KEY_LANE }}>
       <span aria-hidden className="absolute top-1/2 right-3 left-3 border-t border-dashed border-line-strong" />
-      {l.frames.length > MOST && <span className="absolute top-1 left-6 text-[12px] text-faded">too many keys for a lane: open the curves</span>}
-      {l.frames.length <= MOST &&
+      {l.frames.length > most && <span className="absolute top-1 left-6 text-[12px] text-faded">too many keys for a lane: open the curves</span>}
+      {l.frames.length <= most &&
         l.frames.map((f) => (
           <button
             key={f}
