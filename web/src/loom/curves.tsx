@@ -449,7 +449,11 @@ function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: 
   const [lean, rise] = [Math.cos(-0.5), Math.sin(-0.5)];
   c.lineWidth = 1.6;
   const each = new Map<Line, Held[]>();
-  for (const k of seen) each.get(k.line)?.push(k) ?? each.set(k.line, [k]);
+  for (const k of seen) {
+    const own = each.get(k.line);
+    if (own) own.push(k);
+    else each.set(k.line, [k]);
+  }
   for (const [line, own] of each) {
     for (const taken of [false, true]) {
       c.strokeStyle = line.colour;
