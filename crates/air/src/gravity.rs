@@ -21,6 +21,7 @@ pub struct GravityNow {
 
 impl Kind for Gravity {
     type Now = GravityNow;
+    const PUSHES: bool = true;
     fn begin() -> Self {
         Gravity { strength: 9.81.into() }
     }
@@ -31,24 +32,26 @@ impl Kind for Gravity {
 }
 
 impl Now for GravityNow {
-    type Flow = Still;
+    type Flow = Even;
     fn mark(&self, to: &mut Marks) {
         let GravityNow { pull } = self;
+        to.words(&[30]);
         to.numbers(pull);
     }
-    fn flow(&self, _: f64) -> Still {
-        Still
+    fn flow(&self, _: f64) -> Even {
+        Even(self.pull)
     }
     fn pull(&self) -> Option<[f32; 3]> {
         Some(self.pull)
     }
 }
 
-/// It moves no air.
-pub struct Still;
+/// The same everywhere.
+pub struct Even([f32; 3]);
 
-impl Flow for Still {
+impl Flow for Even {
+    #[inline(always)]
     fn velocity(&self, _: V8) -> V8 {
-        V8::splat([0.0; 3])
+        V8::splat(self.0)
     }
 }

@@ -35,6 +35,11 @@ impl Stand {
         x.fma(v.0[0], y.fma(v.0[1], z.scale(v.0[2])))
     }
 
+    /// A direction of its own in the world.
+    pub fn turned(&self, v: [f32; 3]) -> [f32; 3] {
+        std::array::from_fn(|c| (0..3).map(|k| self.axes[k][c] * v[k]).sum())
+    }
+
     pub(crate) fn mark(&self, to: &mut Marks) {
         let Stand { origin, axes } = self;
         to.numbers(origin);

@@ -2,7 +2,8 @@
 //!
 //! A sum of random waves, each across its own direction of travel: R. H. Kraichnan, "Diffusion by a
 //! Random Velocity Field" (1970), eq. 3.1. Each wave is free of divergence exactly, so is the sum; it
-//! is smooth to all orders, has no grid and does not repeat.
+//! is smooth to all orders, has no grid and does not repeat. Waves come in threes whose directions are square to each
+//! other, each moving along the next one's: of every three, x, y and z get exactly a third of the energy.
 use crate::{Flow, Kind, Marks, Now, chance};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -27,13 +28,36 @@ pub struct Turbulence {
     #[schemars(title = "Drift", inner(range(min = -150, max = 150)), extend("unit" = "m/s"))]
     #[serde(default)]
     pub drift: [f64; 3],
-    /// Each octave has half the size of the one before and 0.6 of its strength.
+    /// Each has half the size of the one before.
     #[schemars(title = "Octaves", range(min = 1, max = 4), extend("seldom" = true))]
     #[serde(default = "octaves")]
     pub octaves: u32,
+    /// Strength of an octave as a share of the one before.
+    #[schemars(title = "Each weaker by", range(min = 0, max = 1), extend("seldom" = true))]
+    #[serde(default = "fall", skip_serializing_if = "is_fall")]
+    pub fall: f64,
+    /// How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
+    #[schemars(title = "Up and down", range(min = 0, max = 1), extend("seldom" = true))]
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    pub upright: f64,
     #[schemars(title = "Seed", range(min = 0, max = 65_535), extend("seldom" = true))]
     #[serde(default)]
     pub seed: u32,
+}
+
+fn fall() -> f64 {
+    0.6
+}
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_fall(v: &f64) -> bool {
+    *v == 0.6
+}
+fn whole() -> f64 {
+    1.0
+}
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_whole(v: &f64) -> bool {
+    *v == 1.0
 }
 
 fn pace() -> f64 {
@@ -56,32 +80,66 @@ pub struct TurbulenceNow {
     pub drift: [f32; 3],
     /// 1 to 4.
     pub octaves: u32,
+    /// Strength of an octave as a share of the one before.
+    pub fall: f32,
+    /// 0 to 1: how much of it goes along its upright axis.
+    pub upright: f32,
     pub seed: u32,
+}
+
+impl Default for TurbulenceNow {
+    fn default() -> Self {
+        let (fall, upright) = (fall() as f32, 1.0);
+        TurbulenceNow {
+            strength: 1.0,
+            size: 1.0,
+            pace: 0.0,
+            drift: [0.0; 3],
+            octaves: 1,
+            fall,
+            upright,
+            seed: 0,
+        }
+    }
+}
+
+impl Default for Turbulence {
+    fn default() -> Self {
+        Turbulence::begin()
+    }
 }
 
 impl Kind for Turbulence {
     type Now = TurbulenceNow;
     fn begin() -> Self {
-        let strength = 1.0.into();
-        Turbulence { strength, size: 1.0, pace: pace(), drift: [0.0; 3], octaves: octaves(), seed: 0 }
+        Turbulence {
+            strength: 1.0.into(),
+            size: 1.0,
+            pace: pace(),
+            drift: [0.0; 3],
+            octaves: octaves(),
+            fall: fall(),
+            upright: 1.0,
+            seed: 0,
+        }
     }
     fn at(&self, moment: &Moment, share: f64) -> TurbulenceNow {
-        let Turbulence { strength, size, pace, drift, octaves, seed } = self;
+        let Turbulence { strength, size, pace, drift, octaves, fall, upright, seed } = self;
         TurbulenceNow {
             strength: (share * strength.at(moment)) as f32,
             size: *size as f32,
             pace: *pace as f32,
             drift: drift.map(|c| c as f32),
             octaves: *octaves,
+            fall: *fall as f32,
+            upright: *upright as f32,
             seed: *seed,
         }
     }
 }
 
-/// Waves an octave: enough to look the same in all directions.
-const WAVES: usize = 20;
-/// Strength of an octave against the one before.
-const FALL: f64 = 0.6;
+/// Threes of waves an octave: enough to look the same in all directions.
+const THREES: usize = 7;
 
 /// Turbulence at one moment.
 pub struct Waves {
@@ -92,9 +150,9 @@ pub struct Waves {
 impl Now for TurbulenceNow {
     type Flow = Waves;
     fn mark(&self, to: &mut Marks) {
-        let TurbulenceNow { strength, size, pace, drift, octaves, seed } = self;
-        to.words(&[2, *seed, *octaves]);
-        to.numbers(&[*strength, *size, *pace]);
+        let TurbulenceNow { strength, size, pace, drift, octaves, fall, upright, seed } = self;
+        to.words(&[21, *seed, *octaves]);
+        to.numbers(&[*strength, *size, *pace, *fall, *upright]);
         to.numbers(drift);
     }
     fn speed(&self) -> f32 {
@@ -102,43 +160,65 @@ impl Now for TurbulenceNow {
     }
     fn flow(&self, time: f64) -> Waves {
         let octaves = self.octaves.clamp(1, 4);
+        let fall = f64::from(self.fall);
         // Strengths of octaves, scaled so that all together have the root mean square asked for.
-        let all: f64 = (0..octaves).map(|o| FALL.powi(2 * o as i32)).sum();
-        let mut waves = vec![];
+        let all: f64 = (0..octaves).map(|o| fall.powi(2 * o as i32)).sum();
+        let mut waves = Vec::with_capacity(3 * THREES * octaves as usize);
         for o in 0..octaves {
-            let rms = f64::from(self.strength) * FALL.powi(o as i32) / all.sqrt();
+            let rms = f64::from(self.strength) * fall.powi(o as i32) / all.sqrt();
             let shorter = f64::from(1u32 << o);
-            for k in 0..WAVES {
+            let first = waves.len();
+            let mut energy = 0.0;
+            for three in 0..THREES as u64 {
                 let dice =
-                    |n: u64| chance(u64::from(self.seed), (u64::from(o) * WAVES as u64 + k as u64) * 8 + n);
-                // Directions evenly over the sphere, one in each of as many bands.
-                let z = 2.0 * (k as f64 + dice(0)) / WAVES as f64 - 1.0;
-                let (s, c) = libm::sincos(std::f64::consts::TAU * dice(1));
-                let r = (1.0 - z * z).max(0.0).sqrt();
-                let d = [r * c, r * s, z];
-                // Wavelengths around the size, from 3/4 to 4/3 of it.
-                let per_metre = shorter / f64::from(self.size) * libm::pow(4.0 / 3.0, 2.0 * dice(2) - 1.0);
-                // Any direction across d: two unit vectors that span it, turned at random.
-                let (sin, cos) = libm::sincos(std::f64::consts::TAU * dice(3));
-                let (p, q) = across(d);
-                let size = rms * (2.0 / WAVES as f64).sqrt();
-                let amplitude: [f64; 3] = std::array::from_fn(|k| size * (p[k] * cos + q[k] * sin));
-                let turns = d.map(|c| c * per_metre);
-                let drift: f64 = (0..3).map(|k| turns[k] * f64::from(self.drift[k])).sum();
-                let own = f64::from(self.pace) * shorter.sqrt() * (2.0 * dice(4) - 1.0);
-                let phase = dice(5) + (own - drift) * time;
-                waves.push([
-                    turns[0] as f32,
-                    turns[1] as f32,
-                    turns[2] as f32,
-                    (phase - phase.floor()) as f32,
-                    amplitude[0] as f32,
-                    amplitude[1] as f32,
-                    amplitude[2] as f32,
-                ]);
+                    |n: u64| chance(u64::from(self.seed), (u64::from(o) * THREES as u64 + three) * 32 + n);
+                let frame = turned([dice(0), dice(1), dice(2)]);
+                for k in 0..3 {
+                    let dice = |n: usize| dice(8 * k as u64 + 3 + n as u64);
+                    let d = frame[k];
+                    // Wavelengths around the size, from 3/4 to 4/3 of it.
+                    let per_metre =
+                        shorter / f64::from(self.size) * libm::pow(4.0 / 3.0, 2.0 * dice(0) - 1.0);
+                    let p = self.flatter(d, frame[(k + 1) % 3]);
+                    energy += 0.5 * (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]);
+                    let turns = d.map(|c| c * per_metre);
+                    let drift: f64 = (0..3).map(|k| turns[k] * f64::from(self.drift[k])).sum();
+                    let own = f64::from(self.pace) * shorter.sqrt() * (2.0 * dice(1) - 1.0);
+                    let phase = dice(2) + (own - drift) * time;
+                    let [x, y, z] = turns.map(|c| c as f32);
+                    waves.push([
+                        x,
+                        y,
+                        z,
+                        (phase - phase.floor()) as f32,
+                        p[0] as f32,
+                        p[1] as f32,
+                        p[2] as f32,
+                    ]);
+                }
             }
+            let size = (rms / energy.max(1e-12).sqrt()) as f32;
+            waves[first..].iter_mut().for_each(|w| w[4..].iter_mut().for_each(|a| *a *= size));
         }
         Waves { waves }
+    }
+}
+
+impl TurbulenceNow {
+    /// Which way the air of a wave along `d` goes, with less of it along the upright axis and still across `d`: of its two
+    /// ways across, the level one stays.
+    fn flatter(&self, d: [f64; 3], p: [f64; 3]) -> [f64; 3] {
+        if self.upright >= 1.0 {
+            return p;
+        }
+        let level = (d[0] * d[0] + d[2] * d[2]).sqrt();
+        if level < 1e-6 {
+            return p;
+        }
+        let side = [d[2] / level, 0.0, -d[0] / level];
+        let along = p[0] * side[0] + p[2] * side[2];
+        let rest: [f64; 3] = std::array::from_fn(|k| p[k] - along * side[k]);
+        std::array::from_fn(|k| along * side[k] + f64::from(self.upright) * rest[k])
     }
 }
 
@@ -155,11 +235,104 @@ impl Flow for Waves {
     }
 }
 
-/// Two unit vectors across a unit vector and each other (T. Duff et al., "Building an Orthonormal
-/// Basis, Revisited", 2017).
-fn across(n: [f64; 3]) -> ([f64; 3], [f64; 3]) {
-    let sign = 1f64.copysign(n[2]);
-    let a = -1.0 / (sign + n[2]);
-    let b = n[0] * n[1] * a;
-    ([1.0 + sign * n[0] * n[0] * a, sign * b, -sign * n[0]], [b, sign + n[1] * n[1] * a, -n[1]])
+/// Three axes square to each other, turned evenly at random (K. Shoemake, "Uniform Random Rotations", 1992).
+fn turned([a, b, c]: [f64; 3]) -> [[f64; 3]; 3] {
+    let (sb, cb) = libm::sincos(std::f64::consts::TAU * b);
+    let (sc, cc) = libm::sincos(std::f64::consts::TAU * c);
+    let (r, s) = ((1.0 - a).sqrt(), a.sqrt());
+    let [x, y, z, w] = [r * sb, r * cb, s * sc, s * cc];
+    [
+        [1.0 - 2.0 * (y * y + z * z), 2.0 * (x * y + w * z), 2.0 * (x * z - w * y)],
+        [2.0 * (x * y - w * z), 1.0 - 2.0 * (x * x + z * z), 2.0 * (y * z + w * x)],
+        [2.0 * (x * z + w * y), 2.0 * (y * z - w * x), 1.0 - 2.0 * (x * x + y * y)],
+    ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Air;
+
+    fn sampled(t: &TurbulenceNow, places: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        Air::at(&[t.clone().into()], None, 0.7).velocities(places)
+    }
+
+    fn spread(n: usize, wide: f64) -> Vec<[f32; 3]> {
+        let at = |k: usize, a: f64| ((wide * ((k as f64 + 1.0) * a).fract()) - 0.5 * wide) as f32;
+        (0..n).map(|k| [at(k, 0.819_172_5), at(k, 0.671_043_6), at(k, 0.549_700_5)]).collect()
+    }
+
+    #[test]
+    fn each_axis_has_its_third_of_the_energy_whatever_the_seed() {
+        let places = spread(60_000, 97.0);
+        for seed in 0..8 {
+            let t = TurbulenceNow { strength: 2.0, octaves: 3, seed, ..TurbulenceNow::default() };
+            let v = sampled(&t, &places);
+            let energy: [f64; 3] = std::array::from_fn(|c| {
+                v.iter().map(|v| f64::from(v[c]).powi(2)).sum::<f64>() / v.len() as f64
+            });
+            let all: f64 = energy.iter().sum();
+            assert!((all / 4.0 - 1.0).abs() < 0.05, "seed {seed}: {all} where 4 was asked");
+            for (axis, e) in energy.iter().enumerate() {
+                assert!((3.0 * e / all - 1.0).abs() < 0.05, "seed {seed}, axis {axis}: {}", 3.0 * e / all);
+            }
+        }
+    }
+
+    #[test]
+    fn flat_it_goes_to_the_sides_alone_as_strongly_and_still_without_sources() {
+        let t =
+            TurbulenceNow { strength: 2.0, octaves: 2, upright: 0.0, seed: 4, ..TurbulenceNow::default() };
+        let places = spread(20_000, 41.0);
+        let v = sampled(&t, &places);
+        assert!(v.iter().all(|v| v[1].abs() < 1e-5));
+        let rms = (v.iter().flatten().map(|c| f64::from(*c).powi(2)).sum::<f64>() / v.len() as f64).sqrt();
+        assert!((rms / 2.0 - 1.0).abs() < 0.05, "{rms}");
+        let h = 0.004f32;
+        let shifted = |c: usize, by: f32| {
+            let moved: Vec<[f32; 3]> = places
+                .iter()
+                .map(|p| std::array::from_fn(|k| p[k] + if k == c { by } else { 0.0 }))
+                .collect();
+            sampled(&t, &moved)
+        };
+        let d: Vec<[Vec<[f32; 3]>; 2]> = [0, 2].map(|c| [shifted(c, h), shifted(c, -h)]).into();
+        let per = 1.0 / (2.0 * f64::from(h));
+        let (mut div, mut grad) = (0.0, 0.0);
+        for k in 0..places.len() {
+            let of = |a: usize, c: usize| f64::from(d[a][0][k][c] - d[a][1][k][c]) * per;
+            div += (of(0, 0) + of(1, 2)).powi(2);
+            grad += of(0, 0).powi(2) + of(1, 2).powi(2) + of(0, 2).powi(2) + of(1, 0).powi(2);
+        }
+        assert!((div / grad).sqrt() < 0.01, "{}", (div / grad).sqrt());
+    }
+
+    #[test]
+    fn it_does_not_repeat_within_two_hundred_sizes() {
+        for seed in [0, 3] {
+            let t = TurbulenceNow { octaves: 2, seed, ..TurbulenceNow::default() };
+            let line = |from: f32, axis: usize| -> Vec<[f32; 3]> {
+                (0..600)
+                    .map(|k| {
+                        let along = from + 0.05 * k as f32;
+                        std::array::from_fn(|c| if c == axis { along } else { 0.3 * (c + 1) as f32 })
+                    })
+                    .collect()
+            };
+            for axis in 0..3 {
+                let here = sampled(&t, &line(0.0, axis));
+                let dot = |a: &[[f32; 3]], b: &[[f32; 3]]| -> f64 {
+                    a.iter().flatten().zip(b.iter().flatten()).map(|(a, b)| f64::from(a * b)).sum()
+                };
+                let own = dot(&here, &here);
+                let most = (20..1700)
+                    .map(|lag| {
+                        let there = sampled(&t, &line(0.12 * lag as f32, axis));
+                        dot(&here, &there) / (own * dot(&there, &there)).sqrt()
+                    })
+                    .fold(0.0, f64::max);
+                assert!(most < 0.8, "seed {seed}, axis {axis}: as much as {most} alike further on");
+            }
+        }
+    }
 }

@@ -4,7 +4,7 @@
 //! Concentrated Vortices" (1991), eq. 4 with n = 2, scaled so that S is the speed at the core's rim, where it is greatest.
 //! It is rigid rotation within and a free vortex far out. Pull-in has the same profile; lift, S' / (1 + ρ⁴), is that of the
 //! core alone.
-use crate::{Flow, Kind, Marks, Now};
+use crate::{Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -44,6 +44,12 @@ pub struct VortexNow {
     pub lift: f32,
 }
 
+impl Default for Vortex {
+    fn default() -> Self {
+        Vortex::begin()
+    }
+}
+
 impl Kind for Vortex {
     type Now = VortexNow;
     const PLACED: bool = true;
@@ -66,6 +72,12 @@ impl Now for VortexNow {
     }
     fn speed(&self) -> f32 {
         (self.spin * self.spin + self.pull_in * self.pull_in + self.lift * self.lift).sqrt()
+    }
+    fn outline(&self) -> Outline {
+        let high = 2.0 * self.core;
+        let core =
+            [outline::round(0.0, self.core), outline::arrow([0.0, -high, 0.0], [0.0, high, 0.0])].concat();
+        Outline { core, soft: vec![] }
     }
     fn flow(&self, _: f64) -> VortexNow {
         *self

@@ -35,6 +35,19 @@ pub enum Profile {
     Sharp,
 }
 
+impl Profile {
+    /// By how much of the edge is left, 1 where it begins to 0 where it ends.
+    #[inline(always)]
+    pub fn of(self, t: F8) -> F8 {
+        match self {
+            Profile::Smooth => t * t * (all(3.0) - all(2.0) * t),
+            Profile::Straight => t,
+            Profile::Round => (t * (all(2.0) - t)).max(all(0.0)).sqrt(),
+            Profile::Sharp => t * t,
+        }
+    }
+}
+
 /// The form of a zone about its own origin, metres.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum ZoneForm {
@@ -114,12 +127,7 @@ impl ZoneNow {
         };
         // At the form itself all of it, however narrow the edge.
         let t = (all(1.0) - far.max(all(0.0)) / all(self.edge.max(1e-6))).max(all(0.0));
-        let inside = match self.profile {
-            Profile::Smooth => t * t * (all(3.0) - all(2.0) * t),
-            Profile::Straight => t,
-            Profile::Round => (t * (all(2.0) - t)).max(all(0.0)).sqrt(),
-            Profile::Sharp => t * t,
-        };
+        let inside = self.profile.of(t);
         if self.outside { all(1.0) - inside } else { inside }
     }
 }

@@ -39,6 +39,18 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Follow", range(min = 0, max = 1e7), extend("unit" = "1/s²"))]
     pub follow: Option<Value>,
+    /// What weighs on it is multiplied by this.
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    #[schemars(title = "Gravity times", range(min = -10, max = 10))]
+    pub gravity: Value,
+    /// Of the air about it; 1.2 at sea level, 1000 in water. What drag and lift give is in proportion.
+    #[serde(default = "air", skip_serializing_if = "is_air")]
+    #[schemars(title = "Air density", range(min = 0, max = 1200), extend("unit" = "kg/m³"))]
+    pub air_density: Value,
+    /// How fast still air takes its speed, beside what drag takes: what hangs on something that moves lags behind.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    #[schemars(title = "Slowed by still air", range(min = 0, max = 1000), extend("unit" = "1/s"))]
+    pub still_air: Value,
     /// Which numbers of the matter change from point to point, and how.
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Scaled by maps")]
@@ -58,6 +70,9 @@ impl Body {
             touch: Touch::default(),
             maps: IndexMap::new(),
             follow: None,
+            gravity: whole(),
+            air_density: air(),
+            still_air: Value::default(),
             scaled: IndexMap::new(),
         }
     }
@@ -128,6 +143,15 @@ impl Grip {
     }
 }
 
+fn air() -> Value {
+    1.2.into()
+}
+fn is_air(v: &Value) -> bool {
+    v.is(1.2)
+}
+fn is_nothing(v: &Value) -> bool {
+    v.is(0.0)
+}
 fn whole() -> Value {
     1.0.into()
 }

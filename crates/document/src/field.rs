@@ -1,5 +1,8 @@
 use crate::{BodyId, Node};
-pub use nematon_air::{Act, Gravity, Profile, Turbulence, Wind};
+pub use nematon_air::{
+    Across, Act, Along as AlongAxis, By, Column, Gravity, Joins, Law, Pattern, Profile, Pull, Shelter,
+    Skin as SkinPush, Stream, SurfaceOf, Toward, Turbulence, Vortex, Wind, Within,
+};
 use nematon_motion::Value;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -22,7 +25,11 @@ pub struct Field {
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     #[schemars(title = "Share", range(min = 0, max = 10))]
     pub share: Value,
-    /// Where it stands, for kinds that act about a place of their own.
+    /// Whether it moves air or pushes; left out, as its kind does: weights, pulls and skins push.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "By")]
+    pub by: Option<By>,
+    /// Where it stands and how it is turned; left out, at the origin of the world, as it is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Place")]
     pub place: Option<Node>,
@@ -30,10 +37,22 @@ pub struct Field {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Zone")]
     pub zone: Option<Zone>,
+    /// Zones more, each joined to those before it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "More zones", length(max = 20))]
+    pub zones: Vec<Joined>,
     /// The bodies on which it acts; left out, all.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Only on", length(max = 200))]
     pub only: Option<Vec<BodyId>>,
+    /// Groups of bodies on which it acts, beside those that it is only on; left out, all.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Only on groups", length(max = 200), inner(length(min = 1, max = 40)))]
+    pub groups: Vec<String>,
+    /// Bodies on which it does not act.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Not on", length(max = 200))]
+    pub except: Vec<BodyId>,
     #[schemars(title = "Acts as")]
     pub act: Act,
 }
@@ -43,6 +62,61 @@ fn whole() -> Value {
 }
 fn is_whole(v: &Value) -> bool {
     v.is(1.0)
+}
+
+/// A zone more.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Joined {
+    #[schemars(title = "Zone")]
+    pub zone: Zone,
+    #[serde(default)]
+    #[schemars(title = "Acts")]
+    pub joins: Joins,
+}
+
+impl Field {
+    /// One that acts everywhere, always and on all.
+    pub fn of(name: &str, act: Act) -> Field {
+        Field {
+            name: name.to_owned(),
+            on: true,
+            when: None,
+            share: whole(),
+            by: None,
+            place: None,
+            zone: None,
+            zones: vec![],
+            only: None,
+            groups: vec![],
+            except: vec![],
+            act,
+        }
+    }
+
+    /// What it does with what it meets.
+    pub fn by(&self) -> By {
+        self.by.unwrap_or(self.act.by())
+    }
+
+    /// All its zones, with how each is joined to those before it.
+    pub fn all_zones(&self) -> impl Iterator<Item = (&Zone, Joins)> {
+        self.zone.iter().map(|z| (z, Joins::Both)).chain(self.zones.iter().map(|j| (&j.zone, j.joins)))
+    }
+
+    /// Whether it acts on all bodies.
+    pub fn is_on_all(&self) -> bool {
+        self.only.is_none() && self.groups.is_empty() && self.except.is_empty()
+    }
+
+    /// Whether it acts on a body of a group.
+    pub fn is_on(&self, body: &BodyId, group: &str) -> bool {
+        let chosen = match &self.only {
+            None if self.groups.is_empty() => true,
+            only => only.iter().flatten().any(|b| b == body) || self.groups.iter().any(|g| g == group),
+        };
+        chosen && !self.except.contains(body)
+    }
 }
 
 /// The frames in which a field acts.

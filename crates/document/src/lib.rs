@@ -19,6 +19,7 @@ mod node;
 mod presets;
 mod scene;
 mod validate;
+mod weathers;
 
 pub use body::*;
 pub use collider::*;
@@ -41,3 +42,4 @@ pub use node::{Node, Parent};
 pub use presets::{Preset, presets};
 pub use scene::*;
 pub use validate::{Fault, parse, schema, validate};
+pub use weathers::{Weather, weathers};

@@ -169,6 +169,15 @@ impl Weights {
         ]
     }
 
+    /// Whether it is told by places alone.
+    pub fn needs_no_surface(&self) -> bool {
+        match self {
+            Weights::Zone(_) | Weights::Noise(_) | Weights::File(_) => true,
+            Weights::Ramp(r) => !matches!(r.along, Axis::U | Axis::V),
+            Weights::Painted(_) | Weights::Picture(_) | Weights::Distance(_) | Weights::Border(_) => false,
+        }
+    }
+
     /// Its files, with their paths in it.
     pub fn sources(&self) -> Vec<(String, &MeshSource)> {
         match self {
@@ -341,6 +350,9 @@ pub enum Scaled {
     Lift,
     /// How strongly it is drawn to where its shape would be.
     Follow,
+    Gravity,
+    /// How fast still air takes its speed.
+    StillAir,
 }
 
 /// How a map scales a number.

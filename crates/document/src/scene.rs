@@ -3,7 +3,7 @@ use crate::{
     Parent, Weights,
 };
 use indexmap::IndexMap;
-use nematon_motion::Moment;
+use nematon_motion::{Moment, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -40,6 +40,14 @@ pub struct Scene {
     #[serde(default)]
     #[schemars(title = "Fields")]
     pub fields: IndexMap<FieldId, Field>,
+    /// How much of all that moves air is taken away: 0 as it is, 1 all.
+    #[serde(default, skip_serializing_if = "is_none")]
+    #[schemars(title = "Calm", range(min = 0, max = 1))]
+    pub calm: Value,
+    /// The one field that acts, beside gravity; left out, all do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Alone")]
+    pub alone: Option<FieldId>,
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Colliders")]
     pub colliders: IndexMap<ColliderId, Collider>,
@@ -57,6 +65,26 @@ pub struct Scene {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Floor")]
     pub floor: Option<Floor>,
+}
+
+impl Default for Scene {
+    /// With nothing in it: ten seconds.
+    fn default() -> Self {
+        Scene {
+            nematon: VERSION,
+            name: "Scene".into(),
+            frames: FrameSpan { first: 0, last: 240, rate: rate(), substeps: substeps() },
+            bodies: IndexMap::new(),
+            fields: IndexMap::new(),
+            calm: Value::default(),
+            alone: None,
+            colliders: IndexMap::new(),
+            handles: IndexMap::new(),
+            figures: IndexMap::new(),
+            apart: vec![],
+            floor: None,
+        }
+    }
 }
 
 /// The frames of the shot. The motion always starts at `first`, at rest.
@@ -77,6 +105,9 @@ pub struct FrameSpan {
     pub substeps: u32,
 }
 
+fn is_none(v: &Value) -> bool {
+    v.is(0.0)
+}
 fn rate() -> f64 {
     24.0
 }
@@ -127,7 +158,9 @@ impl Scene {
         let figures = figures.iter().map(|(id, f)| (format!("/figures/{id}/place"), &f.place));
         let fields = fields.iter().flat_map(|(id, f)| {
             let own = f.place.iter().map(move |p| (format!("/fields/{id}/place"), p));
-            own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)))
+            let own = own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)));
+            let more = f.zones.iter().enumerate();
+            own.chain(more.map(move |(k, j)| (format!("/fields/{id}/zones/{k}/zone/place"), &j.zone.place)))
         });
         let zones = self.bodies.iter().flat_map(|(id, b)| {
             b.layers().filter_map(move |(map, k, l)| match &l.weights {
@@ -167,6 +200,12 @@ impl Scene {
         let figures =
             self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));
         bodies.chain(colliders).chain(figures).collect()
+    }
+
+    /// Whether a field has anything to do at all: it is on, and no other is alone.
+    pub fn acts(&self, id: &FieldId, field: &Field) -> bool {
+        let alone = self.alone.as_ref().is_none_or(|a| a == id || !self.fields.contains_key(a));
+        field.on && (alone || matches!(field.act, crate::Act::Gravity(_)))
     }
 
     /// Whether a node, or anything that it stands on, moves.

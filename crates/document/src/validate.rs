@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scaled, Scene, Shape,
-    VERSION, Weights, ids::is_key, migrate,
+    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scaled, Scene,
+    Shape, SurfaceOf, VERSION, Weights, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -272,6 +272,9 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
             faults.push(Fault::new(format!("/colliders/{id}/hollow"), message));
         }
     }
+    if let Some(alone) = scene.alone.as_ref().filter(|a| !scene.fields.contains_key(*a)) {
+        faults.push(Fault::new("/alone", format!("names the field \"{alone}\", which there is not")));
+    }
     for (id, field) in &scene.fields {
         acts(scene, id, field, faults);
         if let Some(w) = &field.when
@@ -296,20 +299,55 @@ fn span(scene: &Scene, faults: &mut Vec<Fault>) {
 
 /// A field stands, ends and chooses as its kind can.
 fn acts(scene: &Scene, id: &FieldId, field: &Field, faults: &mut Vec<Fault>) {
-    let Field { place, zone, only, act, .. } = field;
+    let Field { place, only, except, by, act, .. } = field;
     let mut refuse =
         |at: String, message: &str| faults.push(Fault::new(format!("/fields/{id}/{at}"), message));
-    if place.is_some() && !act.is_placed() {
-        refuse("place".into(), "is of no use: this kind acts everywhere alike. Give it a zone instead");
+    if place.is_some() && !act.can_stand() {
+        refuse("place".into(), "is of no use: the scene says where this kind acts. Give it a zone instead");
     }
-    if matches!(act, Act::Gravity(_)) && (zone.is_some() || only.is_some()) {
-        let at = if zone.is_some() { "zone" } else { "only" };
-        refuse(at.into(), "can't be: gravity acts on everything");
-    }
-    for (k, body) in only.iter().flatten().enumerate() {
-        if !scene.bodies.contains_key(body) {
-            refuse(format!("only/{k}"), &format!("names the body \"{body}\", which there is not"));
+    match (act, by) {
+        (Act::Gravity(_), Some(By::Air)) => refuse("by".into(), "can't be: weight pushes, it moves no air"),
+        (Act::Shelter(_), Some(By::Push)) => {
+            refuse("by".into(), "can't be: shelter slows air, it does not push")
         }
+        _ => {}
+    }
+    for (at, bodies) in
+        [("only", only.iter().flatten().collect::<Vec<_>>()), ("except", except.iter().collect())]
+    {
+        for (k, body) in bodies.into_iter().enumerate() {
+            if !scene.bodies.contains_key(body) {
+                refuse(format!("{at}/{k}"), &format!("names the body \"{body}\", which there is not"));
+            }
+        }
+    }
+    match act {
+        Act::Skin(s) => {
+            let (what, name, there) = match &s.of {
+                SurfaceOf::Collider(c) => ("collider", c, scene.colliders.contains_key(c.as_str())),
+                SurfaceOf::Figure(f) => ("figure", f, scene.figures.contains_key(f.as_str())),
+            };
+            if !there {
+                let message = format!("names the {what} \"{name}\", which there is not");
+                refuse(format!("act/skin/of/{what}"), &message);
+            } else if what == "collider" && matches!(scene.colliders[name.as_str()].form, Form::Plane(_)) {
+                refuse(
+                    format!("act/skin/of/{what}"),
+                    "is a plane, which has no end: choose a surface that has one",
+                );
+            }
+        }
+        Act::Stream(s) => {
+            if s.points.iter().all(|p| *p == s.points[0]) {
+                refuse(
+                    "act/stream/points".into(),
+                    "are all at one place: a stream goes from somewhere to somewhere",
+                );
+            } else if s.closed && s.points.len() < 3 {
+                refuse("act/stream/closed".into(), "can't be: a closed curve has at least three points");
+            }
+        }
+        _ => {}
     }
 }
 

@@ -184,6 +184,11 @@ impl<L: MeshLibrary> Fetch for At<'_, L> {
     }
 }
 
+/// What is seen of a collider, about its own origin; none of one without end.
+pub fn seen(scene: &Stage, c: &Collider, library: &impl MeshLibrary) -> Result<Option<Mesh>, String> {
+    c.form.seen(&At(scene, library))
+}
+
 fn fits(m: &Mesh) -> Result<(), String> {
     match m.positions.len() {
         n if n > MAX_COLLIDER_POINTS => {

@@ -1,11 +1,19 @@
 //! Loose pieces: where they start, and what the solver is told of them.
+use crate::maps::Ground;
 use crate::resolve::place_body;
-use crate::{Shaped, Stage};
+use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::{Body, Drift, Moment};
 use nematon_geometry::{Density, Mesh, fill};
-use nematon_solver::{FreeRest, Maps};
+use nematon_solver::{FreeRest, Scaled};
 
-pub fn shape(scene: &Stage, body: &Body, own: &Drift) -> Shaped {
+/// # Errors
+/// When a map can't be had.
+pub fn shape(
+    scene: &Stage,
+    body: &Body,
+    own: &Drift,
+    library: &impl MeshLibrary,
+) -> Result<Shaped, ShapeError> {
     let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
     let radii = (0..positions.len()).map(|k| (own.radius * fill::varied(own.variation, k, own.seed)) as f32);
     let mesh = Mesh { radii: radii.collect(), positions, ..Mesh::default() };
@@ -21,16 +29,27 @@ pub fn shape(scene: &Stage, body: &Body, own: &Drift) -> Shaped {
         smallest_fold: 0.0,
         coarse: false,
     };
-    Shaped { mesh, placed, rest: None, maps: Maps::default(), grips: vec![], follow: None, density }
+    let ground = Ground { stage: scene, body, mesh: &mesh, library };
+    let (maps, weather) = (crate::maps::maps(&ground)?, crate::weather::Weather::of(&ground)?);
+    Ok(Shaped { mesh, placed, rest: None, maps, grips: vec![], follow: None, weather, density })
 }
 
-pub fn rest(own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
-    let weight = |radius: &f32| (own.weight * (f64::from(*radius) / own.radius).powi(3)) as f32;
+pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
+    let thicker = crate::matters::thicker(body, first);
+    let times = shaped.maps.of(Scaled::ArealWeight);
+    let weight = |(k, radius): (usize, &f32)| {
+        let times = times.get(k).map_or(1.0, |t| f64::from(*t).max(LEAST));
+        (times * own.weight * (f64::from(*radius) / own.radius).powi(3)) as f32
+    };
     FreeRest {
         positions: shaped.placed.clone(),
         radii: shaped.mesh.radii.clone(),
-        masses: shaped.mesh.radii.iter().map(weight).collect(),
-        drag: own.drag.at(first) as f32,
+        masses: shaped.mesh.radii.iter().enumerate().map(weight).collect(),
+        drag: (own.drag.at(first) * thicker) as f32,
         friction: own.friction.at(first) as f32,
+        over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
     }
 }
+
+/// What a piece weighs at least, as a share of its own weight: what weighs nothing can't be moved.
+const LEAST: f64 = 1e-3;

@@ -7,6 +7,7 @@ use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::matters::Changing;
 use crate::rest::Relaxed;
+use crate::weather::Weather;
 use nematon_air::Marks;
 use nematon_document::BodyId;
 use nematon_solver::{
@@ -26,6 +27,7 @@ pub struct Island<'a> {
     pub carried: &'a [Carried],
     pub relaxed: &'a [Relaxed],
     pub changing: &'a [Changing],
+    pub weathers: &'a [Option<Weather>],
 }
 
 /// The fingerprints of all frames of an island, the first frame first.
@@ -96,12 +98,16 @@ fn of_body(s: &mut Sink, rest: &Rest) {
     match rest {
         Rest::Cloth(rest) => of_cloth(s, rest),
         Rest::Free(rest) => {
-            let FreeRest { positions, radii, masses, drag, friction } = rest;
+            let FreeRest { positions, radii, masses, drag, friction, over } = rest;
             s.u32(&[u32::MAX, 1, positions.len() as u32]);
             positions.iter().for_each(|p| s.f32(p));
             s.f32(radii);
             s.f32(masses);
             s.f32(&[*drag, *friction]);
+            for (k, map) in over.iter().enumerate().filter(|(_, map)| !map.is_empty()) {
+                s.u32(&[k as u32, map.len() as u32]);
+                s.f32(map);
+            }
         }
     }
 }
@@ -156,6 +162,7 @@ fn of_frame(
         rests: _,
         matters: _,
         frictions: _,
+        weathered: _,
     } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
@@ -195,6 +202,12 @@ fn of_frame(
         let MatterNow { body, damping, drag, lift, friction } = c.motion(scene, first + index as f64);
         s.u32(&[6, body as u32]);
         numbers.extend([damping, drag, lift, friction]);
+    }
+    for (k, w) in island.weathers.iter().enumerate() {
+        if let Some(w) = w {
+            s.u32(&[31, k as u32]);
+            w.mark(scene, first + index as f64, &mut numbers, &mut hashes);
+        }
     }
     for (k, t) in island.tracks.iter().enumerate() {
         if let Some(FrictionNow { collider, friction }) = t.rubs(scene, k, first + index as f64) {

@@ -8,7 +8,8 @@ use nematon_solver::{Floor, FrameInputs};
 /// middle of the interval, and name `bodies` by their numbers there.
 pub fn frame_inputs(scene: &Stage, bodies: &[BodyId], index: usize) -> FrameInputs {
     let duration = 1.0 / scene.frames.rate;
-    let (gravity, fields) = fields_at(scene, bodies, scene.frames.first as f64 + index as f64 - 0.5);
+    let at = scene.frames.first as f64 + index as f64 - 0.5;
+    let (gravity, fields) = fields_at(scene, bodies, at).plain();
     FrameInputs {
         start: index.saturating_sub(1) as f64 * duration,
         duration,

@@ -10,6 +10,15 @@ pub struct Changing {
     drag: Value,
     lift: Value,
     friction: Value,
+    air_density: Value,
+}
+
+/// Of the air that drag and lift are told for, kg/m³.
+const AIR: f64 = 1.2;
+
+/// How much denser the air about a body is than that.
+pub fn thicker(body: &Body, moment: &Moment) -> f64 {
+    if body.air_density.is(AIR) { 1.0 } else { body.air_density.at(moment) / AIR }
 }
 
 impl Changing {
@@ -19,7 +28,8 @@ impl Changing {
                 let m = &c.matter;
                 let [damping, drag, lift, friction] =
                     [&m.damping, &m.drag, &m.lift, &m.friction].map(Value::clone);
-                Changing { body, damping, drag, lift, friction }
+                let air_density = b.air_density.clone();
+                Changing { body, damping, drag, lift, friction, air_density }
             }
             Kind::Drift(d) => Changing {
                 body,
@@ -27,14 +37,17 @@ impl Changing {
                 drag: d.drag.clone(),
                 lift: Value::default(),
                 friction: d.friction.clone(),
+                air_density: b.air_density.clone(),
             },
         }
     }
 
     /// What it is at a moment.
     fn at(&self, moment: &Moment) -> MatterNow {
-        let Changing { body, damping, drag, lift, friction } = self;
-        let [damping, drag, lift, friction] = [damping, drag, lift, friction].map(|v| v.at(moment) as f32);
+        let Changing { body, damping, drag, lift, friction, air_density } = self;
+        let thicker = if air_density.is(AIR) { 1.0 } else { air_density.at(moment) / AIR };
+        let [damping, friction] = [damping, friction].map(|v| v.at(moment) as f32);
+        let [drag, lift] = [drag, lift].map(|v| (v.at(moment) * thicker) as f32);
         MatterNow { body: *body, damping, drag, lift, friction }
     }
 
@@ -47,5 +60,8 @@ impl Changing {
 /// Of the bodies of an island, those whose matter changes.
 pub fn changing(bodies: &[&Body]) -> Vec<Changing> {
     let all = bodies.iter().enumerate().map(|(k, b)| Changing::of(k, b));
-    all.filter(|c| ![&c.damping, &c.drag, &c.lift, &c.friction].iter().all(|v| v.is_still())).collect()
+    let still = |c: &Changing| {
+        [&c.damping, &c.drag, &c.lift, &c.friction, &c.air_density].iter().all(|v| v.is_still())
+    };
+    all.filter(|c| !still(c)).collect()
 }

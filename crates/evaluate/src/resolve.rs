@@ -1,8 +1,9 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use crate::Stage;
-use nematon_air::{FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
+use nematon_air::{ActNow, FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
 use nematon_document::{
-    BodyId, ColliderId, Field, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone, ZoneForm,
+    Act, BodyId, By, ColliderId, Field, FieldId, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone,
+    ZoneForm,
 };
 use nematon_solver::Pose;
 
@@ -19,46 +20,104 @@ pub struct Resolved {
 
 /// A scene at a moment, in frames; a part of one lies between two. Fields name `bodies` by their numbers there.
 pub fn resolve(scene: &Stage, bodies: &[BodyId], frame: f64) -> Resolved {
-    let (gravity, fields) = fields_at(scene, bodies, frame);
+    let (gravity, fields) = fields_at(scene, bodies, frame).plain();
     let colliders =
         scene.colliders.iter().map(|(id, c)| (id.clone(), pose_at(scene, &c.place, frame))).collect();
     let handles = scene.handles.iter().map(|(id, h)| (id.clone(), pose_at(scene, &h.place, frame))).collect();
     Resolved { gravity, fields, colliders, handles }
 }
 
-/// The pulls and the fields of [`resolve`].
-pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> ([f32; 3], Vec<FieldNow>) {
+/// The fields of a scene at a moment.
+pub(crate) struct Fields {
+    /// All that pulls everything alike together, m/s².
+    pub gravity: [f32; 3],
+    /// Those that are not simply in that, in the order in which they are summed.
+    pub each: Vec<Named>,
+}
+
+/// A field with its key.
+pub(crate) struct Named {
+    pub id: FieldId,
+    pub now: FieldNow,
+}
+
+impl Fields {
+    pub fn plain(self) -> ([f32; 3], Vec<FieldNow>) {
+        (self.gravity, self.each.into_iter().map(|f| f.now).collect())
+    }
+}
+
+/// The fields of a scene at a moment, in frames, as `bodies` of an island meet them, by their numbers there; as places have
+/// them where none are named.
+pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields {
     let moment = scene.frames.moment(frame);
+    let calm = scene.calm.at(&moment);
     let mut gravity = [0f32; 3];
-    let mut fields = vec![];
-    for field in scene.fields.values() {
-        let Field { name: _, on: _, when: _, share: times, place, zone, only, act } = field;
-        let share = share(field, frame) * times.at(&moment);
+    let mut fields: Vec<(usize, Named)> = vec![];
+    let mut wind = [0f32; 3];
+    for (id, field) in scene.fields.iter().filter(|(id, f)| scene.acts(id, f)) {
+        let Field {
+            name: _,
+            on: _,
+            when: _,
+            share: times,
+            by: _,
+            place,
+            zone: _,
+            zones: _,
+            only: _,
+            groups: _,
+            except: _,
+            act,
+        } = field;
+        let by = field.by();
+        let mut share = share(field, frame) * times.at(&moment);
+        if by == By::Air && !matches!(act, Act::Shelter(_)) {
+            share *= 1.0 - calm;
+        }
         if share <= 0.0 {
             continue;
         }
-        let now = act.at(&moment, share);
-        if let Some(pull) = now.pull() {
+        let mut now = act.at(&moment, share);
+        let stands = place.is_some() || act.is_placed();
+        let stand = stands
+            .then(|| stand(&place.as_ref().map_or(Pose::default(), |node| pose_at(scene, node, frame))));
+        if let Some(pull) = now.pull()
+            && field.zone.is_none()
+            && field.zones.is_empty()
+            && (field.is_on_all() || bodies.is_empty())
+        {
+            let pull = stand.map_or(pull, |s| s.turned(pull));
             (0..3).for_each(|k| gravity[k] += pull[k]);
             continue;
         }
         // Where no bodies are named it is asked for the place itself.
-        let only = only
-            .as_ref()
-            .filter(|_| !bodies.is_empty())
-            .map(|only| only.iter().filter_map(|id| bodies.iter().position(|b| b == id)).collect::<Vec<_>>());
+        let only = (!field.is_on_all() && !bodies.is_empty()).then(|| {
+            let group = |b: &BodyId| scene.bodies.get(b).map_or("", |b| b.touch.group.as_str());
+            let on = bodies.iter().enumerate().filter(|(_, b)| field.is_on(b, group(b)));
+            on.map(|(k, _)| k).collect::<Vec<_>>()
+        });
         if only.as_ref().is_some_and(Vec::is_empty) {
             continue;
         }
-        let stand = act
-            .is_placed()
-            .then(|| stand(&place.as_ref().map_or(Pose::default(), |node| pose_at(scene, node, frame))));
-        let zone = zone.as_ref().map(|z| zone_at(scene, z, frame));
-        fields.push((act.rank(), FieldNow { act: now, stand, zone, only }));
+        if let (Act::Skin(s), ActNow::Skin(now)) = (act, &mut now) {
+            now.surface = crate::around::surface(scene, &s.of, frame);
+        }
+        if let (ActNow::Wind(w), By::Air) = (&now, by) {
+            let blows = stand.map_or(w.velocity, |s| s.turned(w.velocity));
+            (0..3).for_each(|k| wind[k] += blows[k]);
+        }
+        let zones = field.all_zones().map(|(z, joins)| (zone_at(scene, z, frame), joins)).collect();
+        let now = FieldNow { act: now, by, stand, zones, only };
+        fields.push((act.rank(), Named { id: id.clone(), now }));
+    }
+    if fields.iter().any(|f| matches!(f.1.now.act, ActNow::Shelter(_))) {
+        let around = crate::around::around(scene, wind, frame);
+        fields.iter_mut().for_each(|f| f.1.now.act.meet(&around));
     }
     // Kinds are summed one after the other, so that the order of the list changes nothing.
     fields.sort_by_key(|f| f.0);
-    (gravity, fields.into_iter().map(|f| f.1).collect())
+    Fields { gravity, each: fields.into_iter().map(|f| f.1).collect() }
 }
 
 /// How much of a field acts at a moment, in frames: 0 to 1.
@@ -75,7 +134,7 @@ fn share(field: &Field, frame: f64) -> f64 {
     }
 }
 
-fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
+pub(crate) fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
     zone_at_stand(scene, zone, &World::of(scene, &zone.place, frame), frame)
 }
 

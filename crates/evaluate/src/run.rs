@@ -97,8 +97,10 @@ impl Parts {
     fn fingerprints(&self, scene: &Stage) -> Vec<Vec<Fingerprint>> {
         let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
+        let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
+        let (bodies, weathers) = (&bodies[..], &weathers[..]);
         let island =
-            of_island(scene, &Island { bodies: &bodies, rests, rules, tracks, carried, relaxed, changing });
+            of_island(scene, &Island { bodies, rests, rules, tracks, carried, relaxed, changing, weathers });
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
     }
@@ -179,6 +181,12 @@ impl Run {
         inputs.grips = self.carried.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
         inputs.rests = self.relaxed.iter().map(|r| r.motion(&self.scene, first + index as f64)).collect();
         inputs.matters = self.changing.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
+        let weathers = self.members.iter().enumerate();
+        inputs.weathered = weathers
+            .filter_map(|(k, m)| {
+                Some(m.shaped.weather.as_ref()?.motion(&self.scene, k, first + index as f64))
+            })
+            .collect();
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();

@@ -1,6 +1,7 @@
 use crate::Stage;
 use crate::maps::{Dyed, Ground};
 use crate::resolve::place_body;
+use crate::weather::Weather;
 use nematon_document::{
     Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter,
     MeshSource, Moment, Node, Rest, RestShape, Shape, SkinOf, Value,
@@ -114,6 +115,8 @@ pub struct Shaped {
     pub grips: Vec<Gripped>,
     /// How its points are drawn to where its rest shape would be.
     pub follow: Option<Follow>,
+    /// What gravity and still air do to it, where that is not as to others.
+    pub weather: Option<Weather>,
     pub density: Density,
 }
 
@@ -181,6 +184,26 @@ pub struct Follow {
     pub by: Option<(Arc<Dyed>, [f64; 2])>,
 }
 
+/// A body's shape as far as it can be had: where a map stands in the way, without what maps say, and why.
+///
+/// # Errors
+/// When there is no shape at all.
+pub fn shape_to_see(
+    scene: &Stage,
+    body: &Body,
+    library: &impl MeshLibrary,
+) -> Result<(Shaped, Option<ShapeError>), ShapeError> {
+    let why = match shape(scene, body, library) {
+        Err(why @ ShapeError::Map { .. }) => why,
+        found => return found.map(|s| (s, None)),
+    };
+    let mut bare = body.clone();
+    (bare.scaled, bare.follow) = (Default::default(), None);
+    bare.grips.values_mut().for_each(|g| g.map = None);
+    bare.grips.retain(|_, g| !g.points.is_empty());
+    Ok((shape(scene, &bare, library)?, Some(why)))
+}
+
 /// Makes or fetches a body's shape and finds what its grips hold.
 ///
 /// # Errors
@@ -188,7 +211,7 @@ pub struct Follow {
 pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     match &body.kind {
         Kind::Cloth(own) => cloth(scene, body, own, library),
-        Kind::Drift(own) => Ok(crate::drift::shape(scene, body, own)),
+        Kind::Drift(own) => crate::drift::shape(scene, body, own, library),
     }
 }
 
@@ -252,7 +275,8 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         grips.extend(Gripped::of(scene, id, grip, points, by));
     }
     let density = density(&mesh);
-    Ok(Shaped { mesh, placed, rest, maps, grips, follow, density })
+    let weather = Weather::of(&Ground { stage: scene, body, mesh: &mesh, library })?;
+    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, density })
 }
 
 /// The surface of a figure at the first frame, with no more points than it has.
@@ -374,12 +398,13 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
 /// What the solver is told of a body before it moves; numbers of its matter as they are at the `first` frame.
 pub fn body_rest(body: &Body, shaped: &Shaped, first: &Moment) -> nematon_solver::Rest {
     match &body.kind {
-        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(own, shaped, first))),
-        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(own, shaped, first)),
+        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(body, own, shaped, first))),
+        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(body, own, shaped, first)),
     }
 }
 
-fn cloth_rest(own: &Cloth, shaped: &Shaped, first: &Moment) -> ClothRest {
+fn cloth_rest(body: &Body, own: &Cloth, shaped: &Shaped, first: &Moment) -> ClothRest {
+    let thicker = crate::matters::thicker(body, first);
     let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
     let m = &own.matter;
     ClothRest {
@@ -394,8 +419,8 @@ fn cloth_rest(own: &Cloth, shaped: &Shaped, first: &Moment) -> ClothRest {
             poisson: m.poisson as f32,
             bend: [bend_warp as f32, bend_weft as f32],
             damping: m.damping.at(first) as f32,
-            drag: m.drag.at(first) as f32,
-            lift: m.lift.at(first) as f32,
+            drag: (m.drag.at(first) * thicker) as f32,
+            lift: (m.lift.at(first) * thicker) as f32,
             friction: m.friction.at(first) as f32,
             thickness: m.thickness as f32,
         },

@@ -1,6 +1,6 @@
 //! A scene with its figures at hand: all that places in the world follow from.
 use crate::MeshLibrary;
-use nematon_document::{FigureId, Node, Parent, Scene, SpotOf};
+use nematon_document::{Act, ColliderId, FigureId, Node, Parent, Scene, SpotOf, SurfaceOf};
 use nematon_figure::{Figure, Posed, Spot, Stand, spots};
 use nematon_geometry::Mesh;
 use std::collections::HashMap;
@@ -15,6 +15,8 @@ const KEPT: usize = 256;
 pub struct Stage {
     scene: Arc<Scene>,
     figures: Arc<HashMap<FigureId, Result<Arc<Playing>, String>>>,
+    /// What is seen of the colliders that fields ask for, as it is at first.
+    surfaces: Arc<HashMap<ColliderId, Result<Arc<Mesh>, String>>>,
 }
 
 impl Deref for Stage {
@@ -56,7 +58,25 @@ impl Stage {
             let read = library.figure(own).and_then(|f| Playing::new(f, own, scene.frames.rate));
             (id.clone(), read.map(Arc::new))
         });
-        Stage { scene: Arc::new(scene.clone()), figures: Arc::new(figures.collect()) }
+        let (scene, figures) = (Arc::new(scene.clone()), Arc::new(figures.collect()));
+        let bare = Stage { scene, figures, surfaces: Arc::default() };
+        let acts = || bare.fields.values().map(|f| &f.act);
+        let all = acts().any(|a| matches!(a, Act::Shelter(_)));
+        let named = |id: &ColliderId| {
+            acts().any(|a| matches!(a, Act::Skin(s) if s.of == SurfaceOf::Collider(id.0.clone())))
+        };
+        let asked = bare.colliders.iter().filter(|(id, _)| all || named(id));
+        let surfaces = asked.filter_map(|(id, c)| {
+            let seen = crate::collide::seen(&bare, c, library).transpose()?;
+            Some((id.clone(), seen.map(Arc::new)))
+        });
+        let surfaces = Arc::new(surfaces.collect());
+        Stage { surfaces, ..bare }
+    }
+
+    /// What is seen of a collider that a field asks for, or why it can't be had.
+    pub(crate) fn surface(&self, id: &str) -> Option<&Result<Arc<Mesh>, String>> {
+        self.surfaces.get(id)
     }
 
     /// What a figure plays.
@@ -115,7 +135,7 @@ impl Stage {
                 _ => {}
             }
         }
-        Ok(())
+        crate::around::check(self)
     }
 
     /// The name of whatever thing of the scene has a key.

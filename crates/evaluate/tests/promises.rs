@@ -126,7 +126,7 @@ fn wind_blows_where_its_heading_says() {
             w.heading = std::f64::consts::FRAC_PI_2.into();
         }
     });
-    let v = air_at(&stage(&s), 3, &[[0.0; 3]])[0];
+    let v = air_at(&stage(&s), None, 3, &[[0.0; 3]])[0];
     assert!(v[0].abs() < 1e-5 && (v[2] + 4.0).abs() < 1e-5, "{v:?}");
 }
 
@@ -311,8 +311,9 @@ fn a_field_acts_where_its_zone_is_and_on_whom_it_names() {
             s.fields.insert("spout".into(), serde_json::from_str(&text).unwrap());
         })
     };
-    let speed =
-        |s: &Scene, p: [f32; 3]| air_at(&stage(s), 3, &[p])[0].map(f32::abs).into_iter().fold(0.0, f32::max);
+    let speed = |s: &Scene, p: [f32; 3]| {
+        air_at(&stage(s), None, 3, &[p])[0].map(f32::abs).into_iter().fold(0.0, f32::max)
+    };
     let (everywhere, zoned) = (
         with(""),
         with(r#", "zone": {"place": {"position": [3, 0, 0]}, "form": {"ball": {"radius": 1}}, "edge": 0.5}"#),

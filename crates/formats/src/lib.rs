@@ -1,4 +1,5 @@
 //! Open file formats, one a file. Readers give a mesh with its borders found; writers take plain arrays.
+mod curve;
 mod faces;
 mod figure;
 mod gltf_figure;
@@ -10,6 +11,7 @@ mod obj;
 mod paint;
 mod usd;
 
+pub use curve::{Curve, MOST_CURVE_POINTS, read_curves};
 pub use figure::{read_figure, with_points};
 pub use motion::{Delivery, Frame, Frames, Kind, Motion, With};
 pub use names::{file_name, file_names};
@@ -51,6 +53,9 @@ pub enum ReadError {
     /// What is painted, in a sentence.
     #[error("{0}")]
     Paint(String),
+    /// Of a file of curves, in a sentence.
+    #[error("{0}")]
+    Curve(String),
     #[error("the picture can't be read: {0}")]
     Picture(String),
 }

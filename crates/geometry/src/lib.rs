@@ -13,6 +13,7 @@ pub mod material;
 mod mesh;
 mod place;
 mod refine;
+mod row;
 pub mod shape;
 mod source;
 
@@ -27,5 +28,6 @@ pub use layers::layers;
 pub use mesh::{Border, Corner, Face, Mesh};
 pub use place::{place, turn_matrix};
 pub use refine::refine;
+pub use row::row;
 pub use shape::{ball, block, disc, ring, sheet, tube};
 pub use source::{Elsewhere, ImportedMesh, MeshSource, SkinOf};

@@ -6,10 +6,12 @@
 
 mod formula;
 mod keys;
+mod space;
 mod value;
 
 pub use formula::{Formula, FormulaError, MOST_DEEP, MOST_LETTERS};
 pub use keys::{Beyond, Handle, Key, Way};
+pub use space::gradient_noise;
 pub use value::{Motion, Value, stills};
 
 /// A moment of a scene.

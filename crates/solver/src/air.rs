@@ -7,7 +7,7 @@ use crate::watch::{Phase, Watch};
 use nematon_air::Air;
 use rayon::prelude::*;
 
-/// Fills the state's air for all points of the body of that number.
+/// Fills the state's air, and what pushes, for all points of the body of that number.
 pub(crate) fn sample(
     (body, number): (&Body, usize),
     state: &mut State,
@@ -15,18 +15,27 @@ pub(crate) fn sample(
     time: f64,
     watch: &impl Watch,
 ) {
-    let air = Air::at(&frame.fields, Some(number), time);
     let n = body.points();
-    let work = |x: &[Record], out: &mut [Record]| {
-        watch.during(Phase::Air, || {
-            for (x, out) in x.chunks(8).zip(out.chunks_mut(8)) {
-                let lane = |c: usize| F8::new(&std::array::from_fn(|l| x[l.min(x.len() - 1)].0[c]));
-                let v = air.eight(V8([lane(0), lane(1), lane(2)])).0.map(F8::array);
-                for (l, r) in out.iter_mut().enumerate() {
-                    *r = Record([v[0][l], v[1][l], v[2][l], 0.0]);
+    let fill = |air: &Air, x: &[Record], out: &mut [Record]| {
+        let work = |x: &[Record], out: &mut [Record]| {
+            watch.during(Phase::Air, || {
+                for (x, out) in x.chunks(8).zip(out.chunks_mut(8)) {
+                    let lane = |c: usize| F8::new(&std::array::from_fn(|l| x[l.min(x.len() - 1)].0[c]));
+                    let v = air.eight(V8([lane(0), lane(1), lane(2)])).0.map(F8::array);
+                    for (l, r) in out.iter_mut().enumerate() {
+                        *r = Record([v[0][l], v[1][l], v[2][l], 0.0]);
+                    }
                 }
-            }
-        });
+            });
+        };
+        x.par_chunks(1024).zip(out.par_chunks_mut(1024)).for_each(|(x, out)| work(x, out));
     };
-    state.x[..n].par_chunks(1024).zip(state.air[..n].par_chunks_mut(1024)).for_each(|(x, out)| work(x, out));
+    fill(&Air::at(&frame.fields, Some(number), time), &state.x[..n], &mut state.air[..n]);
+    let pushes = Air::pushes(&frame.fields, Some(number), time);
+    if pushes.is_still() {
+        state.push.clear();
+    } else {
+        state.push.resize(n, Record::default());
+        fill(&pushes, &state.x[..n], &mut state.push);
+    }
 }

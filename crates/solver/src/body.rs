@@ -122,6 +122,7 @@ impl Body {
             free: zero.clone(),
             v: zero.clone(),
             air: zero.clone(),
+            push: vec![],
             flow: zero.clone(),
             own: self.model.own(self),
             leapt: 0.0,

@@ -45,6 +45,12 @@ pub(crate) struct Carriage<'a> {
     /// A sub-step, seconds.
     dt: f32,
     gravity: [f32; 3],
+    /// What gravity is multiplied by at each point, by place, where it differs.
+    weighs: Vec<f32>,
+    /// Share of its speed that still air leaves over a sub-step.
+    stills: f32,
+    /// The same for each point, by place, where it differs.
+    stilled: Vec<f32>,
     /// Grips of this body that move, by places.
     grips: Vec<(&'a GripMotion, Vec<u32>)>,
     /// Those that only pull.
@@ -67,10 +73,24 @@ impl<'a> Carriage<'a> {
         let (pulls, grips): (Vec<_>, Vec<_>) = grips
             .map(|g| (g, g.points.iter().map(|&p| body.place(p)).collect::<Vec<u32>>()))
             .partition(|(g, _)| g.pull.is_some());
+        let own = frame.weathered(number);
+        let by_place = |of: usize| -> Vec<f32> {
+            let all = own.and_then(|o| o.over[of].as_ref());
+            all.map_or(vec![], |all| body.parts.order.iter().map(|&p| all[p as usize]).collect())
+        };
+        let leaves = |c: f32| libm::exp(-f64::from(c) * f64::from(dt)) as f32;
+        let still = own.map_or(0.0, |o| o.still);
         Carriage {
             body,
             dt,
-            gravity: frame.gravity,
+            gravity: frame.gravity.map(|g| g * own.map_or(1.0, |o| o.gravity)),
+            weighs: by_place(0),
+            stills: leaves(still),
+            stilled: if still > 0.0 {
+                by_place(1).iter().map(|s| leaves(still * s)).collect()
+            } else {
+                vec![]
+            },
             grips,
             pulls,
             kept: kept(1.0),
@@ -85,10 +105,10 @@ impl<'a> Carriage<'a> {
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
         let scheme = SCHEMES[usize::from(state.goes_on(self.dt))];
-        let loads = std::mem::take(&mut state.loads);
+        let (loads, push) = (std::mem::take(&mut state.loads), std::mem::take(&mut state.push));
         race::phase();
-        self.predict_all(0, Arrays::of(state), (scheme, &loads), &rigid, watch);
-        state.loads = loads;
+        self.predict_all(0, Arrays::of(state), (scheme, &loads, &push), &rigid, watch);
+        (state.loads, state.push) = (loads, push);
         self.carry(moments[1], state);
         let times = [self.balance(state), self.dt];
         for (g, places) in &self.pulls {
@@ -178,7 +198,7 @@ impl<'a> Carriage<'a> {
         &self,
         part: usize,
         all: Arrays,
-        by: (&Scheme, &Loads),
+        by: (&Scheme, &Loads, &[Record]),
         rigid: &Rigid,
         watch: &impl Watch,
     ) {
@@ -200,15 +220,22 @@ impl<'a> Carriage<'a> {
         from: usize,
         to: usize,
         all: Arrays,
-        (scheme, loads): (&Scheme, &Loads),
+        (scheme, loads, push): (&Scheme, &Loads, &[Record]),
         rigid: &Rigid,
     ) {
         let dt = self.dt;
         let relative = self.kept < 1.0 && (!self.body.held || !self.grips.is_empty());
         let Scheme { x: [last, now, before, fall], v: [stay, old, gain], .. } = *scheme;
         let euler = before == 0.0;
-        let g = self.gravity.map(|g| g * dt);
+        let even = self.gravity.map(|g| g * dt);
+        let uneven = !push.is_empty() || !self.weighs.is_empty();
         for k in from..to {
+            let mut g = even;
+            if uneven {
+                let weighs = self.weighs.get(k).copied().unwrap_or(1.0);
+                let push = push.get(k).copied().unwrap_or_default();
+                (0..3).for_each(|c| g[c] = even[c] * weighs + push.0[c] * dt);
+            }
             // Safety: the points of a leaf are touched by no other.
             let Point { x, free, v, air, flow, start, was, way } = unsafe { all.at(k) };
             if self.airy {
@@ -218,11 +245,15 @@ impl<'a> Carriage<'a> {
             // Held points have no velocity, and get none.
             let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
             let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
+            let still = self.stilled.get(k).copied().unwrap_or(self.stills);
             let heavy = 1.0 / loads.times[k];
             let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
             for c in 0..3 {
                 // Damping is an impulse that shifts what is remembered along with what is.
-                let impulse = (v.0[c] - r[c]) * (kept - 1.0);
+                let mut impulse = (v.0[c] - r[c]) * (kept - 1.0);
+                if still < 1.0 {
+                    impulse += (v.0[c] + impulse) * (still - 1.0);
+                }
                 let u = (v.0[c] + impulse) * moves;
                 let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + impulse, way.0[c] + impulse * dt) };
                 let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));

@@ -305,6 +305,19 @@ pub struct MatterNow {
     pub friction: f32,
 }
 
+/// What gravity and still air do to a body, where that is not as to others.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Weathered {
+    /// Number of the body.
+    pub body: usize,
+    /// What gravity is multiplied by.
+    pub gravity: f32,
+    /// How fast still air takes its speed, 1/s.
+    pub still: f32,
+    /// What each of the two is multiplied by at each point; none is 1.
+    pub over: [Option<Arc<Vec<f32>>>; 2],
+}
+
 /// A collider's friction where it is other in a frame than at first.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FrictionNow {
@@ -324,7 +337,7 @@ pub struct FrameInputs {
     pub substeps: u32,
     /// m/s².
     pub gravity: [f32; 3],
-    /// What moves air, in the order in which it is summed; bodies by their numbers.
+    /// What moves air or pushes, in the order in which it is summed; bodies by their numbers.
     pub fields: Vec<FieldNow>,
     pub floor: Option<Floor>,
     /// One for each collider.
@@ -337,9 +350,16 @@ pub struct FrameInputs {
     pub matters: Vec<MatterNow>,
     /// Of colliders whose friction is not as at first.
     pub frictions: Vec<FrictionNow>,
+    /// Of bodies to which gravity and still air do otherwise.
+    pub weathered: Vec<Weathered>,
 }
 
 impl FrameInputs {
+    /// What gravity and still air do to a body.
+    pub(crate) fn weathered(&self, body: usize) -> Option<&Weathered> {
+        self.weathered.iter().find(|w| w.body == body)
+    }
+
     /// What is other of a body's matter.
     pub(crate) fn matter_of(&self, body: usize) -> Option<&MatterNow> {
         self.matters.iter().find(|m| m.body == body)
@@ -365,6 +385,7 @@ impl Default for FrameInputs {
             rests: vec![],
             matters: vec![],
             frictions: vec![],
+            weathered: vec![],
         }
     }
 }

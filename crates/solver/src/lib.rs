@@ -29,7 +29,7 @@ pub use exploded::{Cause, Exploded};
 pub use inputs::{
     ClothRest, ColliderMotion, ColliderRest, Draws, Floor, Folds, FrameInputs, FreeRest, FrictionNow,
     GripMotion, Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, Skin, Solid,
-    Way,
+    Way, Weathered,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

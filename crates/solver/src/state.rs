@@ -16,6 +16,8 @@ pub struct State {
     pub(crate) v: Vec<Record>,
     /// Air at the point, m/s; scratch, sampled anew within each frame.
     pub(crate) air: Vec<Record>,
+    /// What pushes at the point, m/s²; scratch, sampled with the air; empty where nothing does.
+    pub(crate) push: Vec<Record>,
     /// Air relative to the point, m/s; scratch.
     pub(crate) flow: Vec<Record>,
     /// What the model of the body keeps beside the points.

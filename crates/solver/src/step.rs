@@ -68,7 +68,10 @@ fn through(
     }
     if frame.fields.is_empty() {
         // What blew in an earlier frame blows no more.
-        states.iter_mut().for_each(|s| s.air.fill(Record::default()));
+        states.iter_mut().for_each(|s| {
+            s.air.fill(Record::default());
+            s.push.clear();
+        });
     }
     for k in 0..substeps {
         if watch.stopped() {

@@ -673,6 +673,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/bodies/{body}/row": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The row of edges that one of them lies in */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Edge"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Points"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/bodies/{body}/feel": {
         parameters: {
             query?: never;
@@ -1254,6 +1306,158 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/outlines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is drawn of fields and zones at a frame */
+        get: {
+            parameters: {
+                query: {
+                    frame: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Outlines"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What moves a point, from true frames */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Point"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Why"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The curves of a file: OBJ, glTF or USD text */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Curves"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/attempt": {
         parameters: {
             query?: never;
@@ -1541,6 +1745,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/weathers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Weathers to start from */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Weather"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/colliders/{collider}/skin": {
         parameters: {
             query?: never;
@@ -1567,7 +1816,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Skin"];
+                        "application/json": components["schemas"]["Skin2"];
                     };
                 };
                 /** @description what went wrong */
@@ -2253,6 +2502,25 @@ export interface components {
             fields: {
                 [key: string]: components["schemas"]["Field"];
             };
+            /**
+             * Calm
+             * Format: double
+             * @description How much of all that moves air is taken away: 0 as it is, 1 all.
+             */
+            calm?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Alone
+             * @description The one field that acts, beside gravity; left out, all do.
+             */
+            alone?: components["schemas"]["FieldId"] | null;
             /** Colliders */
             colliders?: {
                 [key: string]: components["schemas"]["Collider"];
@@ -2372,6 +2640,48 @@ export interface components {
                 /** Seed */
                 seed?: number;
             } | null;
+            /**
+             * Gravity times
+             * Format: double
+             * @description What weighs on it is multiplied by this.
+             */
+            gravity?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Air density
+             * Format: double
+             * @description Of the air about it; 1.2 at sea level, 1000 in water. What drag and lift give is in proportion.
+             */
+            air_density?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Slowed by still air
+             * Format: double
+             * @description How fast still air takes its speed, beside what drag takes: what hangs on something that moves lags behind.
+             */
+            still_air?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
             /**
              * Scaled by maps
              * @description Which numbers of the matter change from point to point, and how.
@@ -3624,8 +3934,13 @@ export interface components {
                 seed?: number;
             };
             /**
+             * By
+             * @description Whether it moves air or pushes; left out, as its kind does: weights, pulls and skins push.
+             */
+            by?: components["schemas"]["By"] | null;
+            /**
              * Place
-             * @description Where it stands, for kinds that act about a place of their own.
+             * @description Where it stands and how it is turned; left out, at the origin of the world, as it is.
              */
             place?: components["schemas"]["Node"] | null;
             /**
@@ -3634,10 +3949,25 @@ export interface components {
              */
             zone?: components["schemas"]["Zone"] | null;
             /**
+             * More zones
+             * @description Zones more, each joined to those before it.
+             */
+            zones?: components["schemas"]["Joined"][];
+            /**
              * Only on
              * @description The bodies on which it acts; left out, all.
              */
             only?: components["schemas"]["BodyId"][] | null;
+            /**
+             * Only on groups
+             * @description Groups of bodies on which it acts, beside those that it is only on; left out, all.
+             */
+            groups?: string[];
+            /**
+             * Not on
+             * @description Bodies on which it does not act.
+             */
+            except?: components["schemas"]["BodyId"][];
             /** Acts as */
             act: components["schemas"]["Act"];
         };
@@ -3661,6 +3991,20 @@ export interface components {
              */
             ease: number;
         };
+        /** @description What a field does with what it meets. */
+        By: "air" | "push";
+        /** @description A zone more. */
+        Joined: {
+            /** Zone */
+            zone: components["schemas"]["Zone"];
+            /**
+             * Acts
+             * @default both
+             */
+            joins: components["schemas"]["Joins"];
+        };
+        /** @description How one zone more limits a field. */
+        Joins: "both" | "either";
         /** @description Key of a body in its scene. */
         BodyId: string;
         /** @description What a field does. */
@@ -3672,6 +4016,16 @@ export interface components {
             turbulence: components["schemas"]["Turbulence"];
         } | {
             vortex: components["schemas"]["Vortex"];
+        } | {
+            pull: components["schemas"]["Pull"];
+        } | {
+            column: components["schemas"]["Column"];
+        } | {
+            stream: components["schemas"]["Stream"];
+        } | {
+            skin: components["schemas"]["Skin"];
+        } | {
+            shelter: components["schemas"]["Shelter"];
         };
         /** @description A steady pull straight down. */
         Gravity: {
@@ -3756,6 +4110,28 @@ export interface components {
              */
             gust_period: number;
             /**
+             * Gust width
+             * Format: double
+             * @description How wide gusts are across the wind: what lies further apart is not hit at once. 0 is fronts without end.
+             * @default 0
+             */
+            gust_width: number;
+            /**
+             * Bursts
+             * Format: double
+             * @description 0 comes and goes alike; 1 has long lulls and short bursts, as strong in the mean.
+             * @default 0
+             */
+            bursts: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
              * Seed
              * Format: uint32
              * @default 0
@@ -3804,10 +4180,22 @@ export interface components {
             /**
              * Octaves
              * Format: uint32
-             * @description Each octave has half the size of the one before and 0.6 of its strength.
+             * @description Each has half the size of the one before.
              * @default 2
              */
             octaves: number;
+            /**
+             * Each weaker by
+             * Format: double
+             * @description Strength of an octave as a share of the one before.
+             */
+            fall?: number;
+            /**
+             * Up and down
+             * Format: double
+             * @description How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
+             */
+            upright?: number;
             /**
              * Seed
              * Format: uint32
@@ -3876,6 +4264,398 @@ export interface components {
                 seed?: number;
             };
         };
+        /** @description A pull to its place or away from it. */
+        Pull: {
+            /**
+             * Strength
+             * Format: double
+             * @description The most there is; below 0 it drives away.
+             */
+            strength: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * To
+             * @default point
+             */
+            to: components["schemas"]["Toward"];
+            /**
+             * Falls off
+             * @default straight
+             */
+            law: components["schemas"]["Law"];
+            /**
+             * Reach
+             * Format: double
+             * @description Nothing beyond.
+             */
+            reach: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Core
+             * Format: double
+             * @description Softened so near: it is nothing in the middle.
+             * @default 0.1
+             */
+            core: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        /** @description What a pull goes to. */
+        Toward: "point" | "line" | "plane";
+        /** @description How it falls off with distance. */
+        Law: "even" | "straight" | "inverse" | "squared";
+        /** @description A column of air about the upright axis of its place, the middle of it there. */
+        Column: {
+            /**
+             * Lift
+             * Format: double
+             * @description Speed along the axis.
+             */
+            lift: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Swirl
+             * Format: double
+             * @description Speed around it; seen from above against the clock.
+             * @default 0
+             */
+            swirl: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Spread
+             * Format: double
+             * @description Speed away from it; below 0 toward it.
+             * @default 0
+             */
+            spread: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Form
+             * @default cylinder
+             */
+            form: components["schemas"]["Within"];
+            /**
+             * Radius
+             * Format: double
+             * @description Across its middle; of a cone at its foot.
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Height
+             * Format: double
+             * @description From end to end; a ball has its radius alone.
+             */
+            height: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Edge
+             * Format: double
+             * @description Over which it ends.
+             * @default 0.2
+             */
+            edge: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /** Lift across */
+            lift_across?: components["schemas"]["Across"];
+            /** Lift along */
+            lift_along?: components["schemas"]["Along2"];
+            /** Swirl across */
+            swirl_across?: components["schemas"]["Across"];
+            /** Swirl along */
+            swirl_along?: components["schemas"]["Along2"];
+            /** Spread across */
+            spread_across?: components["schemas"]["Across"];
+            /** Spread along */
+            spread_along?: components["schemas"]["Along2"];
+            /**
+             * Unrest
+             * Format: double
+             * @description Root-mean-square speed of a turbulence of its own.
+             * @default 0
+             */
+            unrest: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Unrest size
+             * Format: double
+             * @default 0.3
+             */
+            unrest_size: number;
+            /**
+             * Seed
+             * Format: uint32
+             * @default 0
+             */
+            seed: number;
+        };
+        /** @description The form of a column. */
+        Within: "cylinder" | "cone" | "ball" | "capsule" | "box";
+        /** @description How strong it is from the axis to the side. */
+        Across: "even" | "middle" | "side";
+        /** @description How strong it is from its foot to its head. */
+        Along2: "even" | "foot" | "head" | "middle";
+        /** @description A current along a curve. */
+        Stream: {
+            /**
+             * Speed
+             * Format: double
+             * @description Along the curve, from its first point on; below 0 back.
+             */
+            speed: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Draw-in
+             * Format: double
+             * @description Toward the curve, at most; below 0 away from it.
+             * @default 0
+             */
+            draw_in: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Radius
+             * Format: double
+             * @description Nothing beyond.
+             */
+            radius: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Points
+             * @description What the curve goes through, beside its place.
+             */
+            points: number[][];
+            /**
+             * Closed
+             * @description Whether it goes from its last point to its first.
+             */
+            closed?: boolean;
+        };
+        /** @description A surface that pushes out along its normals, or draws in. */
+        Skin: {
+            /** Surface */
+            of: components["schemas"]["SurfaceOf"];
+            /**
+             * Strength
+             * Format: double
+             * @description At the surface, out along its normals; below 0 it draws.
+             */
+            strength: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Reach
+             * Format: double
+             * @description Nothing beyond.
+             */
+            reach: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Ends
+             * @description How it ends over its reach.
+             * @default smooth
+             */
+            profile: components["schemas"]["Profile"];
+            /**
+             * Pattern
+             * @default even
+             */
+            pattern: components["schemas"]["Pattern"];
+            /**
+             * Patches
+             * Format: double
+             * @description Of the patches of its noise.
+             * @default 0.3
+             */
+            size: number;
+            /**
+             * Pace
+             * Format: double
+             * @description How often a second the noise renews itself.
+             * @default 0
+             */
+            pace: number;
+            /**
+             * Gain
+             * Format: double
+             * @description What the pattern is multiplied by: with 2 and a bias of -1 half of it draws.
+             * @default 1
+             */
+            gain: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Bias
+             * Format: double
+             * @description What is added then.
+             * @default 0
+             */
+            bias: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Seed
+             * Format: uint32
+             * @default 0
+             */
+            seed: number;
+        };
+        /** @description Whose surface, by its key. */
+        SurfaceOf: {
+            collider: string;
+        } | {
+            figure: string;
+        };
+        /** @description How strong a surface is from spot to spot. */
+        Pattern: "even" | "noise" | "ramp";
+        /** @description Colliders slow the air behind them, seen along the winds. */
+        Shelter: {
+            /**
+             * Taken
+             * Format: double
+             * @description What is taken of the air right behind, in the middle.
+             */
+            taken: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Widens by
+             * Format: double
+             * @description How much a wake widens on its way, metres a metre: the more, the shorter it lasts.
+             * @default 0.08
+             */
+            widens: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        /** @description Key of a field in its scene. */
+        FieldId: string;
         /** @description Something that bodies are kept out of. */
         Collider: {
             /** Name */
@@ -4147,6 +4927,13 @@ export interface components {
         Points: {
             /** @description By their numbers on the body's rest shape. */
             points: number[];
+        };
+        /** @description An edge, by its two points. */
+        Edge: {
+            /** Format: uint32 */
+            from: number;
+            /** Format: uint32 */
+            to: number;
         };
         /** @description What a body would be like in the hand. */
         Feel: {
@@ -4456,7 +5243,7 @@ export interface components {
             again: boolean;
         };
         AirAnswer: {
-            /** @description m/s, one a place. */
+            /** @description m/s, one a place; m/s² of a field that pushes. */
             velocities: number[][];
         };
         AirQuestion: {
@@ -4464,6 +5251,76 @@ export interface components {
             frame: number;
             /** @description Metres; at most 4096 places. */
             places: number[][];
+            /** @description One field, as if it were alone; all that move air if left out. */
+            field?: string | null;
+        };
+        Outlines: {
+            each: components["schemas"]["OutlineOf"][];
+        };
+        /** @description Lines in the world, each as two places of three numbers, one after the other; metres. */
+        OutlineOf: {
+            /** @description JSON Pointer to the field or the zone. */
+            path: string;
+            /** @description Where there is all of it. */
+            core: number[];
+            /** @description Where it ends. */
+            soft: number[];
+        };
+        At2: {
+            /** Format: int64 */
+            frame: number;
+        };
+        /** @description What moves a point, over some frames. */
+        Why: {
+            /** Format: int64 */
+            first: number;
+            /** @description Where it is, metres. */
+            at: number[][];
+            /** @description m/s. */
+            velocity: number[][];
+            /** @description All together, m/s². */
+            acceleration: number[][];
+            /** @description Whether it is held for good: then nothing moves it but what holds it. */
+            held: boolean;
+            shares: components["schemas"]["Share"][];
+        };
+        /** @description One thing that acts on a point. */
+        Share: {
+            name: string;
+            of: components["schemas"]["Of"];
+            /** @description The key of the field, where it is one. */
+            field?: string | null;
+            /** @description m/s², at each frame asked for. */
+            by: number[][];
+        };
+        /** @description What kind of thing acts. */
+        Of: "gravity" | "air" | "push" | "still" | "rest";
+        Point: {
+            /**
+             * Format: uint32
+             * @description By its number on the body's rest shape.
+             */
+            point: number;
+            /**
+             * Format: int64
+             * @description The first and the last frame that is asked for; each needs the one before and the one after.
+             */
+            first: number;
+            /** Format: int64 */
+            last: number;
+        };
+        Curves: {
+            curves: components["schemas"]["CurveOf"][];
+        };
+        CurveOf: {
+            name: string;
+            /** @description Metres. */
+            points: number[][];
+            closed: boolean;
+        };
+        Named2: {
+            /** @description Of the file. */
+            name: string;
         };
         /** @description An edit to try. */
         Attempt: {
@@ -4519,8 +5376,18 @@ export interface components {
             source: string;
             matter: components["schemas"]["Matter"];
         };
+        /** @description A few fields that make a weather together. */
+        Weather: {
+            id: string;
+            name: string;
+            /** @description What one sees. */
+            note: string;
+            fields: {
+                [key: string]: components["schemas"]["Field"];
+            };
+        };
         /** @description Triangles of a collider about its own origin, metres; none of a plane, which has no end. */
-        Skin: {
+        Skin2: {
             /** @description x, y, z of each point in turn. */
             positions: number[];
             /** @description Three points of each triangle in turn. */
@@ -4612,7 +5479,7 @@ export interface components {
             third: number;
         };
         /** @description A frame; the scene's first if left out. */
-        At2: {
+        At3: {
             /** Format: double */
             frame?: number | null;
         };
@@ -4648,7 +5515,7 @@ export interface components {
             /** Format: uint32 */
             height: number;
         };
-        Named2: {
+        Named3: {
             /** @description Of the file. */
             name: string;
         };
@@ -4807,6 +5674,8 @@ export interface components {
             grips: components["schemas"]["GripHead"][];
             /** @description Points that are kept by a name; none of one that the shape no longer has. */
             choices: components["schemas"]["ChoiceHead"][];
+            /** @description Why it can't be computed as it is, in words, where a map is at fault; grips are then those that need none. */
+            fault?: string | null;
         };
         BorderHead: {
             name: string;
@@ -4899,7 +5768,7 @@ export interface components {
              */
             strength: number;
             /** @default soft */
-            edge: components["schemas"]["Edge"];
+            edge: components["schemas"]["Edge2"];
             /**
              * Format: uint
              * @description Paints at the mirrored place of the rest shape too: over the middle of its box, across x (0), y (1) or z (2).
@@ -4913,7 +5782,7 @@ export interface components {
             level: number;
         };
         /** @description How a brush fades from its middle to its rim. */
-        Edge: "soft" | "straight" | "round" | "hard";
+        Edge2: "soft" | "straight" | "round" | "hard";
         /** @description A place that is dabbed. */
         Dab: {
             at: components["schemas"]["Touch2"];

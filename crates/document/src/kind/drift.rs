@@ -1,5 +1,5 @@
 use super::{Fault, Traits};
-use crate::{Body, MAX_POINTS, Value};
+use crate::{Body, MAX_POINTS, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -81,9 +81,21 @@ impl Traits for Drift {
         if body.follow.is_some() {
             out.push(Fault::common("follow", "can't be: loose pieces have no shape to come back to"));
         }
-        if !body.maps.is_empty() || !body.scaled.is_empty() {
-            let at = if body.maps.is_empty() { "scaled" } else { "maps" };
-            out.push(Fault::common(at, "can't be: maps are painted on cloth"));
+        for what in body.scaled.keys() {
+            if !matches!(
+                what,
+                Scaled::ArealWeight | Scaled::Drag | Scaled::Friction | Scaled::Gravity | Scaled::StillAir
+            ) {
+                let key = serde_json::to_value(what).unwrap_or_default();
+                let why = "can't be: of loose pieces, maps scale weight, drag, friction and what air and gravity do";
+                out.push(Fault::common(&format!("scaled/{}", key.as_str().unwrap_or("")), why));
+            }
+        }
+        for (map, k, layer) in body.layers() {
+            if !layer.weights.needs_no_surface() {
+                let why = "can't be: loose pieces have no surface. Say it by a zone, noise, a ramp or a file";
+                out.push(Fault::common(&format!("maps/{map}/layers/{k}/weights"), why));
+            }
         }
         out
     }

@@ -245,7 +245,7 @@ fn number(what: Scaled) -> Option<nematon_solver::Scaled> {
         Scaled::Friction => To::Friction,
         Scaled::Drag => To::Drag,
         Scaled::Lift => To::Lift,
-        Scaled::Follow => return None,
+        Scaled::Follow | Scaled::Gravity | Scaled::StillAir => return None,
     })
 }
 

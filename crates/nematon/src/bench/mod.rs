@@ -1,4 +1,5 @@
 //! `nematon bench`: how long a frame takes, and ratios that hold on a noisy machine.
+mod air;
 mod dab;
 mod figure;
 mod reference;
@@ -20,8 +21,9 @@ pub struct BenchArgs {
     /// The cases: `canopy` is the demo's; `cloth` a square sheet that hangs by two corners, with membrane and
     /// bending; `cloth_air` the same in wind; `cloth_falls` one that comes down in folds on a ball and the floor, with
     /// contact of all with all, and `cloth_folds` the same once it lies there; `figure` a deforming collider of 20,000
-    /// triangles, by the sub-step.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure", "dab"])]
+    /// triangles, by the sub-step; `dab` a brush; `air` the places a second at which each kind of field can be asked, and
+    /// `canopy_air` the canopy in all the air of the landing.
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure", "dab", "air", "canopy_air"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -60,6 +62,11 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
     if args.case.iter().any(|c| c == "dab") {
         dab::dabs(args.rounds).iter().for_each(|line| println!("{line}"));
     }
+    if args.case.iter().any(|c| c == "air") {
+        for &threads in &args.threads {
+            air::air(args.rounds, threads)?.iter().for_each(|line| println!("{line}"));
+        }
+    }
     if args.case.iter().any(|c| c == "figure") {
         for &threads in &args.threads {
             let pool =
@@ -69,8 +76,9 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
             println!("{line}");
         }
     }
-    for case in args.case.iter().filter(|c| *c != "figure" && *c != "dab") {
+    for case in args.case.iter().filter(|c| !matches!(c.as_str(), "figure" | "dab" | "air")) {
         let own: &[(u32, u32)] = match case.as_str() {
+            "canopy_air" => &[(120, 80)],
             "canopy" => &[(60, 40), (120, 80), (240, 160)],
             _ => &[(64, 64), (128, 128), (256, 256)],
         };
@@ -172,6 +180,12 @@ fn ratios(args: &BenchArgs, all: &[Measured]) {
 fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
     let (scene, settle) = match m.case.as_str() {
         "canopy" => (canopy(m.n), 2),
+        "canopy_air" => {
+            let mut scene = canopy(m.n);
+            scene.fields.retain(|_, f| matches!(f.act, Act::Gravity(_)));
+            scene.fields.extend(air::stack());
+            (scene, 2)
+        }
         "cloth" => (square(m.n, false), 2),
         "cloth_air" => (square(m.n, true), 2),
         "cloth_falls" => (folds(m.n), 40),
@@ -224,17 +238,8 @@ fn square(n: (u32, u32), air: bool) -> Scene {
     }
     if air {
         let [speed, heading, rise, gust] = [4.0, 0.4, 0.1, 0.3].map(f64::into);
-        let wind = Wind { speed, heading, rise, gust, gust_period: 1.5, seed: 1 };
-        let field = Field {
-            name: "Wind".into(),
-            on: true,
-            when: None,
-            share: 1.0.into(),
-            place: None,
-            zone: None,
-            only: None,
-            act: Act::Wind(wind),
-        };
+        let wind = Wind { speed, heading, rise, gust, gust_period: 1.5, seed: 1, ..Wind::default() };
+        let field = Field::of("Wind", Act::Wind(wind));
         scene.fields.insert("wind".into(), field);
     }
     scene

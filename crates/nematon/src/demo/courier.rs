@@ -71,27 +71,7 @@ pub fn courier() -> Scene {
         outside: false,
     }));
     let canopy = Body {
-        name: "Canopy".into(),
         dye: Some(Dye::Linen),
-        kind: Kind::Cloth(Box::new(Cloth {
-            shape: canopy_shape(),
-            matter: Matter {
-                preset: Some("oilcloth".into()),
-                areal_weight: 0.34,
-                stretch_warp: 5200.0,
-                stretch_weft: 4300.0,
-                shear: 420.0,
-                bend_warp: 6e-5,
-                bend_weft: 4e-5,
-                damping: 0.6.into(),
-                lift: 0.7.into(),
-                friction: 0.5.into(),
-                thickness: 0.0009,
-                ..Matter::default()
-            },
-            layers: None,
-            rest: None,
-        })),
         place: Node { on: Some(Parent::Handle("frame".into())), ..Node::default() },
         grips: [
             (
@@ -121,33 +101,34 @@ pub fn courier() -> Scene {
         ]
         .into_iter()
         .collect(),
-        choices: Default::default(),
-        follow: None,
         scaled: [(Scaled::Bend, ScaledBy { map: "stripes".into(), least: 1.0, most: 25.0 })]
             .into_iter()
             .collect(),
+        ..Body::of(
+            "Canopy",
+            Kind::Cloth(Box::new(Cloth {
+                shape: canopy_shape(),
+                matter: Matter {
+                    preset: Some("oilcloth".into()),
+                    areal_weight: 0.34,
+                    stretch_warp: 5200.0,
+                    stretch_weft: 4300.0,
+                    shear: 420.0,
+                    bend_warp: 6e-5,
+                    bend_weft: 4e-5,
+                    damping: 0.6.into(),
+                    lift: 0.7.into(),
+                    friction: 0.5.into(),
+                    thickness: 0.0009,
+                    ..Matter::default()
+                },
+                layers: None,
+                rest: None,
+            })),
+        )
     };
     let cape = Body {
-        name: "Cape".into(),
         dye: Some(Dye::Madder),
-        kind: Kind::Cloth(Box::new(Cloth {
-            shape: Shape::Sheet(Sheet { width: 0.24, depth: 0.46, columns: 16, rows: 30, warp: Warp::Depth }),
-            matter: Matter {
-                preset: Some("wool".into()),
-                areal_weight: 0.30,
-                stretch_warp: 900.0,
-                stretch_weft: 700.0,
-                shear: 60.0,
-                bend_warp: 2.4e-5,
-                bend_weft: 1.8e-5,
-                damping: 1.0.into(),
-                friction: 0.5.into(),
-                thickness: 0.0012,
-                ..Matter::default()
-            },
-            layers: None,
-            rest: None,
-        })),
         place: Node {
             position: stills([0.0, SHOULDERS, 0.09 - 0.23]),
             turn: stills([0.0, std::f64::consts::PI, 0.0]),
@@ -165,23 +146,39 @@ pub fn courier() -> Scene {
         .collect(),
         touch: Touch { itself: true, others: true, group: "cape".into() },
         maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
-        choices: Default::default(),
         follow: Some(Value::Still(200.0)),
         scaled: [(Scaled::Follow, ScaledBy { map: "neck".into(), least: 0.0, most: 1.0 })]
             .into_iter()
             .collect(),
+        ..Body::of(
+            "Cape",
+            Kind::Cloth(Box::new(Cloth {
+                shape: Shape::Sheet(Sheet {
+                    width: 0.24,
+                    depth: 0.46,
+                    columns: 16,
+                    rows: 30,
+                    warp: Warp::Depth,
+                }),
+                matter: Matter {
+                    preset: Some("wool".into()),
+                    areal_weight: 0.30,
+                    stretch_warp: 900.0,
+                    stretch_weft: 700.0,
+                    shear: 60.0,
+                    bend_warp: 2.4e-5,
+                    bend_weft: 1.8e-5,
+                    damping: 1.0.into(),
+                    friction: 0.5.into(),
+                    thickness: 0.0012,
+                    ..Matter::default()
+                },
+                layers: None,
+                rest: None,
+            })),
+        )
     };
     let satchel = satchel(&grip, &moth());
-    let field = |name: &str, act| Field {
-        name: name.into(),
-        on: true,
-        when: None,
-        share: 1.0.into(),
-        place: None,
-        zone: None,
-        only: None,
-        act,
-    };
     let touched = |name: &str, parts: &[&str], group: &str| Collider {
         name: name.into(),
         on: true,
@@ -196,31 +193,12 @@ pub fn courier() -> Scene {
         group: group.into(),
     };
     Scene {
-        nematon: VERSION,
         name: "The Courier lands".into(),
         frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
         bodies: [("canopy".into(), canopy), ("cape".into(), cape), ("satchel".into(), satchel)]
             .into_iter()
             .collect(),
-        fields: [
-            ("gravity".into(), field("Gravity", Act::Gravity(Gravity { strength: 9.81.into() }))),
-            (
-                "ridge-wind".into(),
-                field(
-                    "Ridge wind",
-                    Act::Wind(Wind {
-                        speed: 3.0.into(),
-                        heading: 0.5.into(),
-                        rise: 0.08.into(),
-                        gust: 0.35.into(),
-                        gust_period: 1.8,
-                        seed: 4,
-                    }),
-                ),
-            ),
-        ]
-        .into_iter()
-        .collect(),
+        fields: super::weather(&moth()).into_iter().collect(),
         colliders: [
             ("moth".into(), touched("Moth", &["body"], "moth")),
             ("legs".into(), touched("Legs", &["legs"], "legs")),
@@ -257,6 +235,7 @@ pub fn courier() -> Scene {
         .map(|(a, b)| [a.to_owned(), b.to_owned()])
         .into(),
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
+        ..Scene::default()
     }
 }
 
@@ -292,25 +271,7 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
     let skin = || HeldTo::Figure(FigureForm { figure: moth.0.clone(), parts: vec!["body".into()] });
     let heavy = Map::of("What is in it", Weights::Ramp(Ramp { along: Axis::Y, from: -0.14, to: -0.2 }));
     Body {
-        name: "Satchel".into(),
         dye: Some(Dye::Rust),
-        kind: Kind::Cloth(Box::new(Cloth {
-            shape: Shape::Mesh(ImportedMesh { from: MeshSource::File("satchel.obj".into()), refine: 0 }),
-            matter: Matter {
-                areal_weight: 0.7,
-                stretch_warp: 9000.0,
-                stretch_weft: 9000.0,
-                shear: 900.0,
-                bend_warp: 6e-4,
-                bend_weft: 6e-4,
-                damping: 0.8.into(),
-                friction: 0.6.into(),
-                thickness: 0.002,
-                ..Matter::default()
-            },
-            layers: None,
-            rest: None,
-        })),
         place: Node {
             on: Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() })),
             ..Node::default()
@@ -323,10 +284,28 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
         .collect(),
         touch: Touch { itself: true, others: true, group: "satchel".into() },
         maps: [("load".into(), heavy)].into_iter().collect(),
-        choices: Default::default(),
-        follow: None,
         scaled: [(Scaled::ArealWeight, ScaledBy { map: "load".into(), least: 1.0, most: 1.6 })]
             .into_iter()
             .collect(),
+        ..Body::of(
+            "Satchel",
+            Kind::Cloth(Box::new(Cloth {
+                shape: Shape::Mesh(ImportedMesh { from: MeshSource::File("satchel.obj".into()), refine: 0 }),
+                matter: Matter {
+                    areal_weight: 0.7,
+                    stretch_warp: 9000.0,
+                    stretch_weft: 9000.0,
+                    shear: 900.0,
+                    bend_warp: 6e-4,
+                    bend_weft: 6e-4,
+                    damping: 0.8.into(),
+                    friction: 0.6.into(),
+                    thickness: 0.002,
+                    ..Matter::default()
+                },
+                layers: None,
+                rest: None,
+            })),
+        )
     }
 }

@@ -6,8 +6,10 @@ mod moth;
 mod pennant;
 mod relay;
 mod trials;
+mod weather;
 
 pub use relay::relay;
+pub use weather::weather;
 
 use std::path::Path;
 

@@ -29,9 +29,6 @@ pub fn relay() -> Scene {
         rest: None,
     };
     let canopy = Body {
-        name: "Landing canopy".into(),
-        dye: None,
-        kind: Kind::Cloth(Box::new(cloth)),
         place: Node::still([0.0, 1.85, 0.0], [0.1, 0.0, 0.0]),
         grips: [
             ("ridge-eyelets".into(), grip("Eyelets, ridge side", eyelets)),
@@ -40,22 +37,9 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
-        touch: Touch::default(),
-        maps: Default::default(),
-        choices: Default::default(),
-        follow: None,
-        scaled: Default::default(),
+        ..Body::of("Landing canopy", Kind::Cloth(Box::new(cloth)))
     };
-    let field = |name: &str, when, act| Field {
-        name: name.into(),
-        on: true,
-        when,
-        share: 1.0.into(),
-        place: None,
-        zone: None,
-        only: None,
-        act,
-    };
+    let field = |name: &str, when, act| Field { when, ..Field::of(name, act) };
     let wind = |speed: f64, gust: f64, seed| Wind {
         speed: speed.into(),
         heading: 0.5.into(),
@@ -63,6 +47,7 @@ pub fn relay() -> Scene {
         gust: gust.into(),
         gust_period: 1.8,
         seed,
+        ..Wind::default()
     };
     let swirl = |strength: f64, size, pace, octaves, seed| Turbulence {
         strength: strength.into(),
@@ -71,9 +56,9 @@ pub fn relay() -> Scene {
         drift: [3.2, 0.4, -1.6],
         octaves,
         seed,
+        ..Turbulence::default()
     };
     Scene {
-        nematon: VERSION,
         name: "Thistledown Relay".into(),
         frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
         bodies: [("landing-canopy".into(), canopy)].into_iter().collect(),
@@ -96,10 +81,7 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
-        colliders: Default::default(),
-        handles: Default::default(),
-        figures: Default::default(),
-        apart: vec![],
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
+        ..Scene::default()
     }
 }

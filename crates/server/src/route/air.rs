@@ -1,12 +1,16 @@
 //! The air at places, as the core computes it, so that what is drawn is what acts.
 use crate::api::{Api, Says};
-use crate::extract::{Body, Path};
+use crate::delivery::{read as read_frames, true_frames};
+use crate::extract::{Body, Path, Query};
 use crate::problem::{Problem, apart};
-use crate::route::projects::stage;
+use crate::route::projects::{load, stage};
 use crate::state::App;
 use axum::Json;
+use axum::body::Bytes;
 use axum::extract::State;
-use nematon_evaluate::air_at;
+use nematon_document::{BodyId, FieldId};
+use nematon_evaluate::{Asked, Drawn, Why, air_at, outlines, why};
+use nematon_formats::read_curves;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -14,8 +18,132 @@ use serde::{Deserialize, Serialize};
 const MOST: usize = 4096;
 
 pub fn routes() -> Api {
-    let says = Says::gives::<AirAnswer>("The air at places").takes::<AirQuestion>();
-    Api::default().post("/projects/{id}/air", says, ask)
+    Api::default()
+        .post("/projects/{id}/air", Says::gives::<AirAnswer>("The air at places").takes::<AirQuestion>(), ask)
+        .get(
+            "/projects/{id}/outlines",
+            Says::gives::<Outlines>("What is drawn of fields and zones at a frame").asks::<At>(),
+            outline,
+        )
+        .post(
+            "/projects/{id}/bodies/{body}/why",
+            Says::gives::<Why>("What moves a point, from true frames").takes::<Point>(),
+            tell_why,
+        )
+        .post(
+            "/curves",
+            Says::gives::<Curves>("The curves of a file: OBJ, glTF or USD text")
+                .asks::<Named>()
+                .takes_bytes(),
+            curves,
+        )
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct At {
+    frame: i64,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct Outlines {
+    pub each: Vec<OutlineOf>,
+}
+
+/// Lines in the world, each as two places of three numbers, one after the other; metres.
+#[derive(Serialize, JsonSchema)]
+pub struct OutlineOf {
+    /// JSON Pointer to the field or the zone.
+    pub path: String,
+    /// Where there is all of it.
+    pub core: Vec<f32>,
+    /// Where it ends.
+    pub soft: Vec<f32>,
+}
+
+async fn outline(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(At { frame }): Query<At>,
+) -> Result<Json<Outlines>, Problem> {
+    let scene = stage(&app, id).await?;
+    let frame = frame.clamp(scene.frames.first, scene.frames.last);
+    let drawn = apart(move || outlines(&scene, frame as f64)).await?;
+    let flat = |lines: Vec<[[f32; 3]; 2]>| lines.into_iter().flatten().flatten().collect();
+    let of = |d: Drawn| OutlineOf { path: d.path, core: flat(d.core), soft: flat(d.soft) };
+    Ok(Json(Outlines { each: drawn.into_iter().map(of).collect() }))
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Point {
+    /// By its number on the body's rest shape.
+    point: u32,
+    /// The first and the last frame that is asked for; each needs the one before and the one after.
+    first: i64,
+    last: i64,
+}
+
+/// Most frames in one question.
+const MOST_FRAMES: i64 = 480;
+
+async fn tell_why(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+    Body(Point { point, first, last }): Body<Point>,
+) -> Result<Json<Why>, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let key = BodyId(body);
+    if !scene.bodies.contains_key(&key) {
+        return Err(Problem::missing("body"));
+    }
+    let first = first.max(scene.frames.first + 1);
+    let last = last.min(scene.frames.last - 1).min(first + MOST_FRAMES - 1);
+    if last < first {
+        let why =
+            "Of the first and the last frame there is none before or after, from which it could be told.";
+        return Err(Problem::unfit("It can't be told there", why));
+    }
+    let places = true_frames(&app, &scene, &key, first - 1..=last + 1).await?;
+    let mut read = read_frames(app.store.clone(), places);
+    let mut frames = vec![];
+    while let Some(frame) = read.recv().await {
+        frames.push(frame.map_err(|e| Problem::inside(e.to_string()))?);
+    }
+    if frames.first().is_some_and(|f| point as usize >= f.len()) {
+        return Err(Problem::missing("point"));
+    }
+    let (stage, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let told = apart(move || {
+        let asked = Asked { scene: &stage, body: &key, point: point as usize, first, places: &frames };
+        why(&asked, &meshes)
+    });
+    let told = told.await?.map_err(|e| Problem::unfit("It can't be told", e.to_string()))?;
+    Ok(Json(told))
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Named {
+    /// Of the file.
+    name: String,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct Curves {
+    pub curves: Vec<CurveOf>,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct CurveOf {
+    pub name: String,
+    /// Metres.
+    pub points: Vec<[f64; 3]>,
+    pub closed: bool,
+}
+
+async fn curves(Query(Named { name }): Query<Named>, bytes: Bytes) -> Result<Json<Curves>, Problem> {
+    let read = apart(move || read_curves(&name, &bytes)).await?;
+    let found = read.map_err(|e| Problem::unfit("The curves can't be read", e.to_string()))?;
+    let of = |c: nematon_formats::Curve| CurveOf { name: c.name, points: c.points, closed: c.closed };
+    Ok(Json(Curves { curves: found.into_iter().map(of).collect() }))
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -23,18 +151,20 @@ pub struct AirQuestion {
     pub frame: i64,
     /// Metres; at most 4096 places.
     pub places: Vec<[f32; 3]>,
+    /// One field, as if it were alone; all that move air if left out.
+    pub field: Option<String>,
 }
 
 #[derive(Serialize, JsonSchema)]
 pub struct AirAnswer {
-    /// m/s, one a place.
+    /// m/s, one a place; m/s² of a field that pushes.
     pub velocities: Vec<[f32; 3]>,
 }
 
 async fn ask(
     State(app): State<App>,
     Path(id): Path<i64>,
-    Body(AirQuestion { frame, places }): Body<AirQuestion>,
+    Body(AirQuestion { frame, places, field }): Body<AirQuestion>,
 ) -> Result<Json<AirAnswer>, Problem> {
     if places.len() > MOST {
         return Err(Problem::unfit(
@@ -44,6 +174,7 @@ async fn ask(
     }
     let scene = stage(&app, id).await?;
     let index = frame.clamp(scene.frames.first, scene.frames.last) - scene.frames.first;
-    let velocities = apart(move || air_at(&scene, index as usize, &places)).await?;
+    let velocities =
+        apart(move || air_at(&scene, field.map(FieldId).as_ref(), index as usize, &places)).await?;
     Ok(Json(AirAnswer { velocities }))
 }

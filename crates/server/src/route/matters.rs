@@ -1,9 +1,12 @@
-//! Matters to start from, with where their numbers come from.
+//! Matters and weathers to start from, with where their numbers come from.
 use crate::api::{Api, Says};
 use axum::Json;
-use nematon_document::{Preset, presets};
+use nematon_document::{Preset, Weather, presets, weathers};
 
 pub fn routes() -> Api {
     Api::default()
         .get("/matters", Says::gives::<Vec<Preset>>("Matters to start from"), || async { Json(presets()) })
+        .get("/weathers", Says::gives::<Vec<Weather>>("Weathers to start from"), || async {
+            Json(weathers())
+        })
 }

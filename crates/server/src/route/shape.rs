@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Area, BodyId, Choice, ColliderId, GripId};
-use nematon_evaluate::{Feel, Shaped, Thing, chosen, feel, set_down, shape};
+use nematon_evaluate::{Feel, Shaped, Thing, chosen, feel, set_down, shape, shape_to_see};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -25,6 +25,11 @@ pub fn routes() -> Api {
             .takes::<Points>(),
             area,
         )
+        .post(
+            "/projects/{id}/bodies/{body}/row",
+            Says::gives::<Points>("The row of edges that one of them lies in").takes::<Edge>(),
+            row,
+        )
         .get(
             "/projects/{id}/bodies/{body}/feel",
             Says::gives::<Feel>("What its matter is like in the hand"),
@@ -37,7 +42,14 @@ pub fn routes() -> Api {
         )
 }
 
+/// An edge, by its two points.
 #[derive(Deserialize, JsonSchema)]
+struct Edge {
+    from: u32,
+    to: u32,
+}
+
+#[derive(Serialize, Deserialize, JsonSchema)]
 struct Points {
     /// By their numbers on the body's rest shape.
     #[schemars(length(min = 1, max = 60_000))]
@@ -81,6 +93,8 @@ pub struct ShapeHead {
     pub grips: Vec<GripHead>,
     /// Points that are kept by a name; none of one that the shape no longer has.
     pub choices: Vec<ChoiceHead>,
+    /// Why it can't be computed as it is, in words, where a map is at fault; grips are then those that need none.
+    pub fault: Option<String>,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -115,9 +129,10 @@ async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> 
     let (id, meshes) = (BodyId(body), app.meshes.clone());
     let bytes = apart(move || {
         let body = scene.bodies.get(&id).ok_or_else(|| Problem::missing("body"))?;
-        let found = shape(&scene, body, &meshes);
-        let s = found.map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
-        pack(body, &s).map_err(|e| Problem::inside(e.to_string()))
+        let found = shape_to_see(&scene, body, &meshes);
+        let (s, fault) =
+            found.map_err(|e| Problem::unfit(&format!("{} has no shape", body.name), e.to_string()))?;
+        pack(body, &s, fault.map(|e| e.to_string())).map_err(|e| Problem::inside(e.to_string()))
     });
     let headers = [(header::CONTENT_TYPE, "application/octet-stream"), (header::CACHE_CONTROL, "no-store")];
     Ok((headers, bytes.await??).into_response())
@@ -140,6 +155,23 @@ async fn area(
         return Err(Problem::unfit("Nothing is chosen", "None of the points is on the body."));
     }
     Ok(Json(Choice::Area(Area { spots: a.spots, triangles: a.triangles, edges: a.edges })))
+}
+
+async fn row(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+    Body(Edge { from, to }): Body<Edge>,
+) -> Result<Json<Points>, Problem> {
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let found = apart(move || {
+        let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
+        let (s, _) = shape_to_see(&scene, body, &meshes)
+            .map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        let why = "The two points are not the ends of an edge.";
+        nematon_geometry::row(&s.mesh.positions, &s.mesh.triangles, from, to)
+            .ok_or_else(|| Problem::unfit("There is no row", why))
+    });
+    Ok(Json(Points { points: found.await?? }))
 }
 
 async fn read_feel(
@@ -178,7 +210,7 @@ async fn rest(
     Ok(Json(SetDown { position }))
 }
 
-fn pack(body: &nematon_document::Body, s: &Shaped) -> serde_json::Result<Vec<u8>> {
+fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> serde_json::Result<Vec<u8>> {
     let m = &s.mesh;
     let border = |b: &nematon_geometry::Border| BorderHead {
         name: b.name.clone(),
@@ -196,6 +228,7 @@ fn pack(body: &nematon_document::Body, s: &Shaped) -> serde_json::Result<Vec<u8>
         ChoiceHead { choice: id.0.clone(), points }
     };
     let head = ShapeHead {
+        fault,
         choices: body.choices.iter().map(kept).collect(),
         points: m.positions.len(),
         triangles: m.triangles.len(),

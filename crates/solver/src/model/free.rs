@@ -32,6 +32,8 @@ pub struct FreeRest {
     pub drag: f32,
     /// Coulomb; the larger of this and the other's acts.
     pub friction: f32,
+    /// What drag and friction are multiplied by for each; empty is 1 for all.
+    pub over: [Vec<f32>; 2],
 }
 
 /// What air does to each point.
@@ -44,7 +46,9 @@ pub(crate) struct Free {
 pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
     check(rest)?;
     let parts = cut(&rest.positions);
-    let by_place = |of: &[f32]| -> Vec<f32> { parts.order.iter().map(|&p| of[p as usize]).collect() };
+    let by_place = |of: &[f32]| -> Vec<f32> {
+        if of.is_empty() { vec![] } else { parts.order.iter().map(|&p| of[p as usize]).collect() }
+    };
     let (radii, mass) = (by_place(&rest.radii), by_place(&rest.masses));
     let mut records: Vec<Record> = parts
         .order
@@ -58,7 +62,10 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
     records.resize(records.len() + SPARES, Record::default());
     let most = radii.iter().copied().fold(0.0, f32::max);
     let area = |r: f32| std::f32::consts::PI * r * r;
-    let caught = radii.iter().zip(&mass).map(|(r, m)| 0.5 * AIR_DENSITY * area(*r) / m);
+    let [drags, rubs] = [by_place(&rest.over[0]), by_place(&rest.over[1])];
+    let over = |k: usize| drags.get(k).copied().unwrap_or(1.0);
+    let each = radii.iter().zip(&mass).enumerate();
+    let caught = each.map(|(k, (r, m))| 0.5 * AIR_DENSITY * area(*r) * over(k) / m);
     let alike = radii.iter().all(|r| *r == most);
     Ok(Body {
         places: parts.places(),
@@ -73,7 +80,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
             shape: None,
             half: most,
             friction: rest.friction,
-            maps: [if alike { vec![] } else { radii.iter().map(|r| r / most).collect() }, vec![]],
+            maps: [if alike { vec![] } else { radii.iter().map(|r| r / most).collect() }, rubs],
         },
         model: Model::Free(Free { caught: caught.collect(), drag: rest.drag }),
         mass,
@@ -115,7 +122,7 @@ impl<'a> Begun<'a> {
 }
 
 fn check(rest: &FreeRest) -> Result<(), BuildError> {
-    let FreeRest { positions, radii, masses, drag, friction } = rest;
+    let FreeRest { positions, radii, masses, drag, friction, over } = rest;
     let n = positions.len();
     if n == 0 {
         return Err(BuildError::Empty("point"));
@@ -126,6 +133,14 @@ fn check(rest: &FreeRest) -> Result<(), BuildError> {
         }
         if let Some(&value) = list.iter().find(|v| !(v.is_finite() && **v > 0.0)) {
             return Err(BuildError::Matter { what, value, limit: "above 0" });
+        }
+    }
+    for (what, list) in ["drag by a map", "friction by a map"].into_iter().zip(over) {
+        if !list.is_empty() && list.len() != n {
+            return Err(BuildError::Lengths { what, found: list.len(), expected: n });
+        }
+        if let Some(&value) = list.iter().find(|v| !(v.is_finite() && **v >= 0.0)) {
+            return Err(BuildError::Matter { what, value, limit: "not below 0" });
         }
     }
     if let Some(point) = positions.iter().position(|p| p.iter().any(|c| !c.is_finite())) {

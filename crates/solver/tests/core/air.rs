@@ -3,7 +3,15 @@ use nematon_air::{Air, TurbulenceNow as Turbulence, WindNow as Wind};
 use nematon_solver::Matter;
 
 fn rollers() -> Turbulence {
-    Turbulence { strength: 2.0, size: 1.0, pace: 0.5, drift: [0.0; 3], octaves: 3, seed: 7 }
+    Turbulence {
+        strength: 2.0,
+        size: 1.0,
+        pace: 0.5,
+        drift: [0.0; 3],
+        octaves: 3,
+        seed: 7,
+        ..Default::default()
+    }
 }
 
 fn air(t: &Turbulence, time: f64) -> Air {
@@ -24,7 +32,10 @@ fn wind_at_rest_relative_to_the_cloth_does_nothing() {
     let s = SheetOf { size: [1.0, 1.0], points: [20, 20], upright: false };
     let mut t = s.of(Matter { drag: 1.28, lift: 0.8, ..plain() }, |_, _| false);
     t.frame.gravity = [0.0; 3];
-    t.frame.fields = vec![Wind { velocity: [3.0, 1.0, -2.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
+    t.frame.fields = vec![
+        Wind { velocity: [3.0, 1.0, -2.0], gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }
+            .into(),
+    ];
     t.state.set_velocities(&t.cloth, |_| [3.0, 1.0, -2.0]);
     t.run(24);
     for (axis, v) in [(0, 3.0), (1, 1.0), (2, -2.0)] {
@@ -39,7 +50,9 @@ fn wind_carries_a_free_sheet_up_to_its_own_speed_and_no_further() {
     let s = SheetOf { size: [1.0, 1.0], points: [12, 12], upright: true };
     let mut t = s.of(Matter { drag: 1.28, ..plain() }, |_, _| false);
     t.frame.gravity = [0.0; 3];
-    t.frame.fields = vec![Wind { velocity: [0.0, 0.0, 5.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
+    t.frame.fields = vec![
+        Wind { velocity: [0.0, 0.0, 5.0], gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }.into(),
+    ];
     t.run(24 * 6);
     let v = t.mean_velocity(2);
     assert!(v > 4.7 && v < 5.001, "{v}");
@@ -129,7 +142,7 @@ fn drift_carries_the_pattern_and_pace_renews_it() {
 
 #[test]
 fn gusts_travel_with_the_wind() {
-    let wind = Wind { velocity: [4.0, 0.0, 0.0], gust: 0.4, gust_period: 1.5, seed: 3 };
+    let wind = Wind { velocity: [4.0, 0.0, 0.0], gust: 0.4, gust_period: 1.5, seed: 3, ..Default::default() };
     let at =
         |x: f32, time: f64| Air::at(&[wind.clone().into()], None, time).velocities(&[[x, 0.0, 0.0]])[0][0];
     for k in 0..50 {
@@ -150,8 +163,10 @@ fn sub_steps_do_not_change_what_a_wind_does_to_light_cloth() {
         let silk = Matter { areal_weight: 0.04, drag: 1.28, lift: 0.0, damping: 3.0, ..plain() };
         let mut t = s.of(silk, |k, m| m.borders[0].points.contains(&(k as u32)));
         t.frame.substeps = substeps;
-        t.frame.fields =
-            vec![Wind { velocity: [0.0, 0.0, 7.0], gust: 0.0, gust_period: 2.0, seed: 0 }.into()];
+        t.frame.fields = vec![
+            Wind { velocity: [0.0, 0.0, 7.0], gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }
+                .into(),
+        ];
         t.run(48);
         // The mean over a second: it flutters.
         let mean = (0..24).map(|_| {

@@ -28,10 +28,20 @@ fn everything() -> Trial {
     let state = cloth.start();
     let mut t = Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh };
     t.frame.rests = vec![RestMotion { body: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
-    t.frame.fields = vec![Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1 }.into()];
+    t.frame.fields = vec![
+        Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1, ..Default::default() }.into(),
+    ];
     t.frame.fields.push(
-        Turbulence { strength: 2.0, size: 0.5, pace: 1.0, drift: [1.0, 0.0, 0.0], octaves: 2, seed: 2 }
-            .into(),
+        Turbulence {
+            strength: 2.0,
+            size: 0.5,
+            pace: 1.0,
+            drift: [1.0, 0.0, 0.0],
+            octaves: 2,
+            seed: 2,
+            ..Default::default()
+        }
+        .into(),
     );
     t.frame.floor = Some(Floor { height: -0.6, friction: 0.5 });
     let (positions, triangles) = lump(10, 0.3, 0.1);

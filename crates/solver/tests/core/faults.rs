@@ -23,8 +23,10 @@ fn a_strong_wind_is_borne_at_few_sub_steps() {
     for (substeps, speed) in [(4, 60.0), (20, 60.0), (20, 1e9)] {
         let mut t = hanging(Matter { areal_weight: 0.03, ..Matter::default() });
         t.frame.substeps = substeps;
-        t.frame.fields =
-            vec![Wind { velocity: [0.0, 0.0, speed], gust: 0.3, gust_period: 0.5, seed: 0 }.into()];
+        t.frame.fields = vec![
+            Wind { velocity: [0.0, 0.0, speed], gust: 0.3, gust_period: 0.5, seed: 0, ..Default::default() }
+                .into(),
+        ];
         t.run(48);
         assert!(t.cloth.strain(&t.state).largest < 1.0, "{:?}", t.cloth.strain(&t.state));
     }

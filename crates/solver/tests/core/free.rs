@@ -11,7 +11,14 @@ use nematon_solver::{
 /// Balls of one radius and mass.
 fn balls(positions: Vec<[f32; 3]>, radius: f32, mass: f32) -> FreeRest {
     let n = positions.len();
-    FreeRest { positions, radii: vec![radius; n], masses: vec![mass; n], drag: 0.0, friction: 0.4 }
+    FreeRest {
+        positions,
+        radii: vec![radius; n],
+        masses: vec![mass; n],
+        drag: 0.0,
+        friction: 0.4,
+        over: [vec![], vec![]],
+    }
 }
 
 struct Loose {
@@ -128,7 +135,13 @@ fn a_ball_slides_where_friction_lets_it() {
 
 #[test]
 fn what_blew_in_an_earlier_frame_blows_no_more() {
-    let wind = nematon_air::WindNow { velocity: [5.0, 0.0, 0.0], gust: 0.0, gust_period: 1.0, seed: 1 };
+    let wind = nematon_air::WindNow {
+        velocity: [5.0, 0.0, 0.0],
+        gust: 0.0,
+        gust_period: 1.0,
+        seed: 1,
+        ..Default::default()
+    };
     let mut t = Loose::alone(&FreeRest { drag: 0.47, ..balls(vec![[0.0; 3]], 0.01, 0.0002) });
     t.frame.gravity = [0.0; 3];
     t.frame.fields = vec![wind.into()];

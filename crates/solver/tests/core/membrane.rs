@@ -140,9 +140,21 @@ fn a_canopy_in_a_squall_stays_on_its_eyelets() {
     let eyelet =
         |k: usize, b: &nematon_geometry::Border| b.points.iter().step_by(6).any(|p| *p as usize == k);
     let mut t = s.of(matter, |k, m| m.borders.iter().any(|b| eyelet(k, b)));
-    t.frame.fields = vec![Wind { velocity: [0.0, -9.0, 3.0], gust: 0.4, gust_period: 1.5, seed: 0 }.into()];
+    t.frame.fields = vec![
+        Wind { velocity: [0.0, -9.0, 3.0], gust: 0.4, gust_period: 1.5, seed: 0, ..Default::default() }
+            .into(),
+    ];
     t.frame.fields.push(
-        Turbulence { strength: 2.0, size: 1.0, pace: 1.0, drift: [0.0; 3], octaves: 2, seed: 3 }.into(),
+        Turbulence {
+            strength: 2.0,
+            size: 1.0,
+            pace: 1.0,
+            drift: [0.0; 3],
+            octaves: 2,
+            seed: 3,
+            ..Default::default()
+        }
+        .into(),
     );
     for _ in 0..4 {
         t.run(24);

@@ -7,7 +7,7 @@ use nematon_solver::{AIR_DENSITY, Matter};
 const LENGTH: f64 = 0.5;
 
 fn steady(velocity: [f32; 3]) -> Vec<FieldNow> {
-    vec![Wind { velocity, gust: 0.0, gust_period: 2.0, seed: 0 }.into()]
+    vec![Wind { velocity, gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }.into()]
 }
 
 /// The wind that presses on a square metre that faces it by `share` of its weight: m/s.

@@ -1,0 +1,251 @@
+//! Curves of a file: lines of an OBJ, strips of lines of a glTF, `BasisCurves` of USD text.
+use crate::gltf_file::contents;
+use crate::{MAX_BYTES, ReadError};
+use glam::{Mat4, Vec3};
+use gltf::mesh::Mode;
+
+/// Most points of a curve; of a longer one so many are taken, evenly along it.
+pub const MOST_CURVE_POINTS: usize = 400;
+/// Most curves that are taken of a file.
+const MOST_CURVES: usize = 200;
+
+/// A row of places.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Curve {
+    pub name: String,
+    /// Metres.
+    pub points: Vec<[f64; 3]>,
+    /// Whether it goes from its last point to its first.
+    pub closed: bool,
+}
+
+/// Reads the curves of a file, by the ending of its name: `.obj`, `.gltf`, `.glb`, `.usda`.
+///
+/// # Errors
+/// When it can't be read, or has none.
+pub fn read_curves(name: &str, bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    if bytes.len() > MAX_BYTES {
+        return Err(ReadError::TooBig { found: bytes.len() });
+    }
+    if bytes.is_empty() {
+        return Err(ReadError::Empty);
+    }
+    let ending = name.rsplit('.').next().unwrap_or_default().to_lowercase();
+    let found = match ending.as_str() {
+        "obj" => of_obj(bytes)?,
+        "gltf" | "glb" => of_gltf(bytes)?,
+        "usda" => of_usd(bytes)?,
+        _ => {
+            return Err(fault(format!(
+                "\"{name}\" is not a kind of curve that is read here: .obj, .gltf, .glb and .usda are"
+            )));
+        }
+    };
+    let mut out: Vec<Curve> = found.into_iter().filter_map(tidy).take(MOST_CURVES).collect();
+    if out.is_empty() {
+        return Err(fault(format!("\"{name}\" has no curve of two points or more")));
+    }
+    for (k, c) in out.iter_mut().enumerate() {
+        if c.name.is_empty() {
+            c.name = format!("curve {}", k + 1);
+        }
+    }
+    Ok(out)
+}
+
+fn fault(why: String) -> ReadError {
+    ReadError::Curve(why)
+}
+
+/// Without points at one place after the other, and with as many as may be; none where too few are left.
+fn tidy(mut c: Curve) -> Option<Curve> {
+    c.points.retain(|p| p.iter().all(|c| c.is_finite() && c.abs() <= 10_000.0));
+    c.points.dedup();
+    if c.points.len() > 2 && c.points.first() == c.points.last() {
+        c.points.pop();
+        c.closed = true;
+    }
+    c.closed &= c.points.len() > 2;
+    if c.points.len() > MOST_CURVE_POINTS {
+        let n = c.points.len();
+        let last = if c.closed { n } else { n - 1 };
+        let of = MOST_CURVE_POINTS - usize::from(!c.closed);
+        c.points = (0..MOST_CURVE_POINTS).map(|k| c.points[k * last / of % n]).collect();
+    }
+    (c.points.len() > 1).then_some(c)
+}
+
+fn of_obj(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    let text = String::from_utf8_lossy(bytes);
+    let (mut places, mut out, mut name) = (vec![], vec![], String::new());
+    for (k, line) in text.lines().enumerate() {
+        let fail = |message: String| ReadError::Obj { line: k + 1, message };
+        let mut words = line.split('#').next().unwrap_or_default().split_whitespace();
+        match words.next() {
+            Some("v") => {
+                let p: Vec<f64> = words.take(3).filter_map(|w| w.parse().ok()).collect();
+                places.push(<[f64; 3]>::try_from(p).map_err(|_| fail("a point needs three numbers".into()))?);
+            }
+            Some("o" | "g") => name = words.collect::<Vec<_>>().join(" "),
+            Some("l") => {
+                let points: Result<Vec<[f64; 3]>, ReadError> = words
+                    .map(|w| {
+                        let n: i64 = w
+                            .split('/')
+                            .next()
+                            .and_then(|w| w.parse().ok())
+                            .ok_or_else(|| fail(format!("\"{w}\" is not the number of a point")))?;
+                        let k = if n < 0 { places.len() as i64 + n } else { n - 1 };
+                        usize::try_from(k)
+                            .ok()
+                            .and_then(|k| places.get(k).copied())
+                            .ok_or_else(|| fail(format!("there is no point {n}")))
+                    })
+                    .collect();
+                join(&mut out, Curve { name: name.clone(), points: points?, closed: false });
+            }
+            _ => {}
+        }
+    }
+    Ok(out)
+}
+
+/// Lines that go on where the one before ended are one curve.
+fn join(all: &mut Vec<Curve>, next: Curve) {
+    match all.last_mut() {
+        Some(last) if last.name == next.name && last.points.last() == next.points.first() => {
+            last.points.extend(next.points.into_iter().skip(1));
+        }
+        _ => all.push(next),
+    }
+}
+
+fn of_gltf(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    // The library looks up some of what a file names before it has checked that it is there.
+    let read = std::panic::catch_unwind(|| strips(bytes));
+    read.unwrap_or_else(|_| Err(ReadError::Gltf("it names parts that it doesn't have".into())))
+}
+
+fn strips(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    let gltf = gltf::Gltf::from_slice(bytes).map_err(|e| ReadError::Gltf(e.to_string()))?;
+    let buffers =
+        gltf.buffers().map(|b| contents(&b, gltf.blob.as_deref())).collect::<Result<Vec<_>, _>>()?;
+    let mut out = vec![];
+    let scene = gltf.document.default_scene().or_else(|| gltf.document.scenes().next());
+    let mut todo: Vec<(gltf::Node<'_>, Mat4)> =
+        scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, Mat4::IDENTITY)).collect::<Vec<_>>()).collect();
+    let mut left = gltf.nodes().count();
+    while let Some((node, parent)) = todo.pop() {
+        left = left
+            .checked_sub(1)
+            .ok_or_else(|| ReadError::Gltf("a node is its own ancestor, or has two".into()))?;
+        let at = parent * Mat4::from_cols_array_2d(&node.transform().matrix());
+        todo.extend(node.children().map(|c| (c, at)));
+        let name = node.name().unwrap_or_default().to_owned();
+        for primitive in node.mesh().into_iter().flat_map(|m| m.primitives().collect::<Vec<_>>()) {
+            let mode = primitive.mode();
+            if !matches!(mode, Mode::Lines | Mode::LineStrip | Mode::LineLoop) {
+                continue;
+            }
+            let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+            let Some(positions) = reader.read_positions() else { continue };
+            let places: Vec<[f64; 3]> =
+                positions.map(|p| at.transform_point3(Vec3::from(p)).to_array().map(f64::from)).collect();
+            let order: Vec<u32> = match reader.read_indices() {
+                Some(i) => i.into_u32().collect(),
+                None => (0..places.len() as u32).collect(),
+            };
+            let of = |run: &[u32]| run.iter().filter_map(|k| places.get(*k as usize).copied()).collect();
+            if mode == Mode::Lines {
+                for pair in order.chunks_exact(2) {
+                    join(&mut out, Curve { name: name.clone(), points: of(pair), closed: false });
+                }
+            } else {
+                out.push(Curve { name: name.clone(), points: of(&order), closed: mode == Mode::LineLoop });
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// As far as curves need it: `def BasisCurves` with `points`, `curveVertexCounts` and `wrap`. Transforms are passed over.
+fn of_usd(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    let text = String::from_utf8_lossy(bytes);
+    if !text.starts_with("#usda") {
+        return Err(fault("it is no USD text: it does not begin with #usda".into()));
+    }
+    let mut out = vec![];
+    for part in text.split("def BasisCurves").skip(1) {
+        let name = part.split('"').nth(1).unwrap_or_default().to_owned();
+        let part = part.split("\ndef ").next().unwrap_or(part);
+        let list = |of: &str| -> Option<&str> {
+            let after = &part[part.find(of)? + of.len()..];
+            let after = after.trim_start().strip_prefix('=')?.trim_start().strip_prefix('[')?;
+            Some(&after[..after.find(']')?])
+        };
+        let Some(points) = list("point3f[] points").or_else(|| list("point3d[] points")) else { continue };
+        let numbers: Result<Vec<f64>, _> = points
+            .split(|c: char| c == ',' || c == '(' || c == ')' || c.is_whitespace())
+            .filter(|w| !w.is_empty())
+            .map(str::parse)
+            .collect();
+        let numbers = numbers.map_err(|_| fault(format!("the points of \"{name}\" are no numbers")))?;
+        let places: Vec<[f64; 3]> = numbers.chunks_exact(3).map(|p| [p[0], p[1], p[2]]).collect();
+        let counts: Vec<usize> = list("int[] curveVertexCounts")
+            .map(|l| l.split(',').filter_map(|w| w.trim().parse().ok()).collect())
+            .unwrap_or_else(|| vec![places.len()]);
+        let closed = part.contains("wrap = \"periodic\"");
+        let mut from = 0;
+        for n in counts {
+            let to = (from + n).min(places.len());
+            out.push(Curve { name: name.clone(), points: places[from..to].to_vec(), closed });
+            from = to;
+        }
+    }
+    Ok(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_of_an_obj_are_curves_and_go_on_where_the_one_before_ended() {
+        let text = "o gully\nv 0 0 0\nv 1 0 0\nv 2 0.5 0\nv 9 9 9\nl 1 2\nl 2 3\no ring\nl 1 2 3 1\n";
+        let found = read_curves("a.OBJ", text.as_bytes()).unwrap();
+        assert_eq!(found.len(), 2);
+        assert_eq!((found[0].name.as_str(), found[0].points.len(), found[0].closed), ("gully", 3, false));
+        assert_eq!((found[1].points.len(), found[1].closed), (3, true), "a ring closes");
+    }
+
+    #[test]
+    fn curves_of_usd_text_are_read_with_their_counts_and_wrap() {
+        let text = "#usda 1.0\ndef Xform \"a\"\n{\n def BasisCurves \"way\" (\n )\n {\n  uniform token wrap = \"periodic\"\n  \
+                    int[] curveVertexCounts = [3, 4]\n  point3f[] points = [(0, 0, 0), (1, 0, 0), (1, 1, 0),\n (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)]\n }\n}\n";
+        let found = read_curves("w.usda", text.as_bytes()).unwrap();
+        assert_eq!(found.iter().map(|c| c.points.len()).collect::<Vec<_>>(), [3, 4]);
+        assert!(found.iter().all(|c| c.closed && c.name == "way"));
+    }
+
+    #[test]
+    fn what_is_no_curve_is_told_in_words() {
+        let told = |name: &str, bytes: &[u8]| read_curves(name, bytes).unwrap_err().to_string();
+        assert!(told("a.png", b"x").contains(".usda are"));
+        assert!(told("a.obj", b"v 0 0 0\nv 1 1 1\n").contains("no curve"));
+        assert!(told("a.obj", b"v 0 0 0\nl 1 7\n").contains("no point 7"));
+        assert!(told("a.usda", b"nothing").contains("#usda"));
+        assert!(told("a.glb", b"glTF nonsense").contains("glTF"));
+        assert_eq!(read_curves("a.obj", b"").unwrap_err(), ReadError::Empty);
+    }
+
+    #[test]
+    fn a_curve_of_too_many_points_keeps_its_ends() {
+        let mut text = String::new();
+        (0..5000).for_each(|k| text += &format!("v {k} 0 0\n"));
+        text += "l";
+        (1..=5000).for_each(|k| text += &format!(" {k}"));
+        let found = read_curves("long.obj", text.as_bytes()).unwrap();
+        assert_eq!(found[0].points.len(), MOST_CURVE_POINTS);
+        assert_eq!((found[0].points[0][0], found[0].points[399][0]), (0.0, 4999.0));
+    }
+}
