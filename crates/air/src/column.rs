@@ -107,6 +107,7 @@ pub enum Across {
 /// How strong it is from its foot to its head.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
+#[schemars(rename = "AlongAxis")]
 pub enum Along {
     /// The same.
     #[default]

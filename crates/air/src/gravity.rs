@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 /// A steady pull straight down.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(extend("pushes" = true))]
 pub struct Gravity {
     #[schemars(title = "Strength", range(min = -100, max = 100), extend("unit" = "m/s²"))]
     pub strength: Value,

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 /// A pull to its place or away from it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-#[schemars(extend("placed" = true))]
+#[schemars(extend("placed" = true, "pushes" = true))]
 pub struct Pull {
     /// The most there is; below 0 it drives away.
     #[schemars(title = "Strength", range(min = -150, max = 150), extend("unit" = "m/s"))]

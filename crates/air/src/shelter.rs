@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 /// Colliders slow the air behind them, seen along the winds.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(extend("fixed" = true))]
 pub struct Shelter {
     /// What is taken of the air right behind, in the middle.
     #[schemars(title = "Taken", range(min = 0, max = 1))]

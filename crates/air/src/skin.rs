@@ -15,6 +15,7 @@ use std::sync::{Arc, OnceLock};
 /// A surface that pushes out along its normals, or draws in.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(rename = "SkinPush", extend("pushes" = true, "fixed" = true))]
 pub struct Skin {
     #[schemars(title = "Surface")]
     pub of: SurfaceOf,

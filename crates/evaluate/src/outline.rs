@@ -1,8 +1,9 @@
 //! What is drawn of fields and zones: the same numbers that act.
 use crate::Stage;
-use crate::resolve::{fields_at, zone_at};
+use crate::resolve::{fields_at, pose_at, zone_at};
 use nematon_air::{Line, Outline};
-use nematon_document::Weights;
+use nematon_document::{Weights, Zone};
+use nematon_solver::Pose;
 
 /// Lines of a thing of the scene.
 #[derive(Clone, Debug, PartialEq)]
@@ -13,19 +14,23 @@ pub struct Drawn {
     pub core: Vec<Line>,
     /// Where it ends.
     pub soft: Vec<Line>,
+    /// Where its place is.
+    pub pose: Pose,
 }
 
-/// All fields that have a place, and all zones, at a frame. Zones of maps are drawn where they are in the world.
+/// All fields, and all zones, at a frame. Zones of maps are drawn where they are in the world.
 pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
-    let drawn = |path: String, Outline { core, soft }: Outline| Drawn { path, core, soft };
     let fields = fields_at(scene, &[], frame);
-    let own = fields.each.iter().map(|f| drawn(format!("/fields/{}", f.id), f.now.outline()));
-    let own = own.filter(|d| !d.core.is_empty());
+    let own = scene.fields.iter().map(|(id, f)| {
+        let acts = fields.each.iter().find(|n| n.id == *id);
+        let Outline { core, soft } = acts.map(|n| n.now.outline()).unwrap_or_default();
+        let pose = f.place.as_ref().map_or(Pose::default(), |p| pose_at(scene, p, frame));
+        Drawn { path: format!("/fields/{id}"), core, soft, pose }
+    });
     let zones = scene.fields.iter().flat_map(|(id, f)| {
         let first = f.zone.iter().map(move |z| (format!("/fields/{id}/zone"), z));
-        first.chain(
-            f.zones.iter().enumerate().map(move |(k, j)| (format!("/fields/{id}/zones/{k}/zone"), &j.zone)),
-        )
+        let more = f.zones.iter().enumerate();
+        first.chain(more.map(move |(k, j)| (format!("/fields/{id}/zones/{k}/zone"), &j.zone)))
     });
     let maps = scene.bodies.iter().flat_map(|(id, b)| {
         b.layers().filter_map(move |(map, k, l)| match &l.weights {
@@ -33,5 +38,9 @@ pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
             _ => None,
         })
     });
-    own.chain(zones.chain(maps).map(|(path, z)| drawn(path, zone_at(scene, z, frame).outline()))).collect()
+    let drawn = |(path, zone): (String, &Zone)| {
+        let Outline { core, soft } = zone_at(scene, zone, frame).outline();
+        Drawn { path, core, soft, pose: pose_at(scene, &zone.place, frame) }
+    };
+    own.chain(zones.chain(maps).map(drawn)).collect()
 }

@@ -1816,7 +1816,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Skin2"];
+                        "application/json": components["schemas"]["Skin"];
                     };
                 };
                 /** @description what went wrong */
@@ -4023,7 +4023,7 @@ export interface components {
         } | {
             stream: components["schemas"]["Stream"];
         } | {
-            skin: components["schemas"]["Skin"];
+            skin: components["schemas"]["SkinPush"];
         } | {
             shelter: components["schemas"]["Shelter"];
         };
@@ -4421,15 +4421,15 @@ export interface components {
             /** Lift across */
             lift_across?: components["schemas"]["Across"];
             /** Lift along */
-            lift_along?: components["schemas"]["Along2"];
+            lift_along?: components["schemas"]["AlongAxis"];
             /** Swirl across */
             swirl_across?: components["schemas"]["Across"];
             /** Swirl along */
-            swirl_along?: components["schemas"]["Along2"];
+            swirl_along?: components["schemas"]["AlongAxis"];
             /** Spread across */
             spread_across?: components["schemas"]["Across"];
             /** Spread along */
-            spread_along?: components["schemas"]["Along2"];
+            spread_along?: components["schemas"]["AlongAxis"];
             /**
              * Unrest
              * Format: double
@@ -4463,7 +4463,7 @@ export interface components {
         /** @description How strong it is from the axis to the side. */
         Across: "even" | "middle" | "side";
         /** @description How strong it is from its foot to its head. */
-        Along2: "even" | "foot" | "head" | "middle";
+        AlongAxis: "even" | "foot" | "head" | "middle";
         /** @description A current along a curve. */
         Stream: {
             /**
@@ -4521,7 +4521,7 @@ export interface components {
             closed?: boolean;
         };
         /** @description A surface that pushes out along its normals, or draws in. */
-        Skin: {
+        SkinPush: {
             /** Surface */
             of: components["schemas"]["SurfaceOf"];
             /**
@@ -5265,6 +5265,9 @@ export interface components {
             core: number[];
             /** @description Where it ends. */
             soft: number[];
+            /** @description Where its place is: metres, and a unit quaternion x, y, z, w. */
+            position: number[];
+            turn: number[];
         };
         At2: {
             /** Format: int64 */
@@ -5387,7 +5390,7 @@ export interface components {
             };
         };
         /** @description Triangles of a collider about its own origin, metres; none of a plane, which has no end. */
-        Skin2: {
+        Skin: {
             /** @description x, y, z of each point in turn. */
             positions: number[];
             /** @description Three points of each triangle in turn. */

@@ -107,3 +107,20 @@ export async function keepChoice() {
     tell(e);
   }
 }
+
+/** Chooses the row of edges that an edge lies in. */
+export async function chooseRow(body: string, [from, to]: [number, number], kept: number[] = []) {
+  try {
+    const { points } = await told(http.POST('/api/projects/{id}/bodies/{body}/row', { params: { path: { id: openId(), body } }, body: { from, to } }));
+    choosePoints([...new Set([...kept, ...points])]);
+  } catch (e) {
+    tell(e);
+  }
+}
+
+/** Chooses the row that the last two chosen points lie in. */
+export function chosenRow() {
+  const body = theBody();
+  const [from, to] = useView.getState().points.slice(-2);
+  if (body && from !== undefined && to !== undefined) void chooseRow(body, [from, to]);
+}

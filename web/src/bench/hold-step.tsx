@@ -12,10 +12,10 @@ import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Handles } from './handles';
-import { connectedChoice, grow, invertChoice, keepChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import { chosenRow, connectedChoice, grow, invertChoice, keepChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
 import { Maps } from './maps';
 import { Menu } from './thing-tools';
-import { removeGrip } from './things';
+import { capital, removeGrip } from './things';
 import { useBody } from './use-body';
 
 const NONE: Record<string, Grip> = {};
@@ -44,7 +44,8 @@ export function HoldStep() {
     return (
       <>
         {which}
-        <Note>These are loose pieces: nothing holds them. They begin in their space and fall.</Note>
+        <Note>These are loose pieces: nothing holds them. They begin in their space and fall. Maps scale their weight, drag and friction.</Note>
+        <Maps id={id} />
       </>
     );
   }
@@ -74,6 +75,7 @@ export function HoldStep() {
           </Row>
         ))}
       </Section>
+      {shape?.head.fault && <Note tone="care">{capital(shape.head.fault)}. It can’t be computed until that is mended; what it held by maps is left out in the view.</Note>}
       <Maps id={id} />
       <Follow id={id} />
       <Handles />
@@ -89,6 +91,7 @@ export function HoldStep() {
             <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>Fewer</Button>
             <Button hint="All others in their place (I)" onClick={invertChoice}>The others</Button>
             <Button hint="All that hangs together with them" onClick={connectedChoice}>Connected</Button>
+            <Button hint="The row of edges that the last two lie in; a double click on an edge takes its row at once (R)" disabled={points < 2} onClick={chosenRow}>Row</Button>
             <Button hint="By a name, to choose them again" onClick={() => void keepChoice()}>Keep</Button>
           </Actions>
         )}

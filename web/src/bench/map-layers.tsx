@@ -4,7 +4,8 @@ import type { Layer, Map as Weights } from '../api/http';
 import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer, zoneOn } from '../state/maps';
 import { kinds } from '../state/pointer';
 import { setValue } from '../state/project';
-import { useSchema, useShape } from '../state/queries';
+import { useScene, useSchema, useShape } from '../state/queries';
+import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, SwitchField, Toggle } from '../ui/choice-field';
@@ -32,7 +33,8 @@ export function Layers({ body, map, own }: { body: string; map: string; own: Wei
   const schema = useSchema();
   const open = useView((v) => v.layer);
   const picture = useRef<HTMLInputElement>(null);
-  const begins = kinds(schema, 'Weights');
+  const loose = useScene((s) => Boolean(s.bodies[body] && !clothOf(s.bodies[body]))) ?? false;
+  const begins = kinds(schema, 'Weights').filter((k) => !loose || ['zone', 'noise', 'ramp'].includes(k.kind));
   const add = (kind: string) => {
     if (kind === 'picture') return picture.current?.click();
     const found = begins.find((k) => k.kind === kind);
@@ -69,7 +71,7 @@ export function Layers({ body, map, own }: { body: string; map: string; own: Wei
         );
       })}
       <Line label="Add">
-        <Choice label={`Lay on ${own.name}`} value="" placeholder="a layer…" options={[...begins.map((b) => ({ value: b.kind, label: NAMES[b.kind] ?? b.kind })), { value: 'picture', label: 'picture…' }]} onChoose={add} />
+        <Choice label={`Lay on ${own.name}`} value="" placeholder="a layer…" options={[...begins.map((b) => ({ value: b.kind, label: NAMES[b.kind] ?? b.kind })), ...(loose ? [] : [{ value: 'picture', label: 'picture…' }])]} onChoose={add} />
       </Line>
       <input
         ref={picture}

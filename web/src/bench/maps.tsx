@@ -7,7 +7,7 @@ import { DYED_DEEP, DYES } from '../state/dyes';
 import { addMap, beginPainting, chosenArea, doWhole, removeMap, useMap, useShownMap, zoneOn } from '../state/maps';
 import { edit, setValue } from '../state/project';
 import { useScene, useSchema } from '../state/queries';
-import { facts } from '../state/pointer';
+import { at, facts } from '../state/pointer';
 import { clothOf, plain } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
@@ -33,7 +33,11 @@ const SCALED: { key: string; name: string; numbers: string[] }[] = [
   { key: 'drag', name: 'drag', numbers: ['drag'] },
   { key: 'lift', name: 'lift', numbers: ['lift'] },
   { key: 'follow', name: 'follow', numbers: [] },
+  { key: 'gravity', name: 'gravity', numbers: [] },
+  { key: 'still_air', name: 'still air', numbers: [] },
 ];
+/** Those of loose pieces, and where their numbers stand. */
+const LOOSE: Record<string, string> = { areal_weight: 'kind/drift/weight', drag: 'kind/drift/drag', friction: 'kind/drift/friction', gravity: 'gravity', still_air: 'still_air' };
 const nameOf = (key: string) => SCALED.find((s) => s.key === key)?.name ?? key;
 
 /** What can be done with all of a painted layer. */
@@ -57,6 +61,7 @@ function uses(body: Body, map: string): string[] {
 export function Maps({ id }: { id: string }) {
   const body = useScene((s) => s.bodies[id]);
   const maps = body?.maps ?? NONE;
+  const loose = Boolean(body && !clothOf(body));
   const shown = useShownMap(id);
   const points = useView((v) => v.points.length);
   const paint = async () => {
@@ -74,12 +79,12 @@ export function Maps({ id }: { id: string }) {
       action={
         <span className="flex">
           {points > 0 && <Button look="quiet" hint="1 at the chosen points, less with the distance from them" onClick={() => void fromChoice()}>Map of the chosen</Button>}
-          <Button look="quiet" hint="A new map, with the brush at hand" onClick={() => void paint()}>Paint a map</Button>
+          {!loose && <Button look="quiet" hint="A new map, with the brush at hand" onClick={() => void paint()}>Paint a map</Button>}
           <Button look="quiet" hint="A new map, 1 within a part of space" onClick={() => void addMap(id, 'Zone', zoneOn(id))}>Zone</Button>
         </span>
       }
     >
-      {Object.keys(maps).length === 0 && <p className="px-4 py-1.5">No weights yet: paint where it is soft, heavy or held, or let a zone say it.</p>}
+      {Object.keys(maps).length === 0 && <p className="px-4 py-1.5">{loose ? 'No weights yet: let a zone say where pieces are heavy or light.' : 'No weights yet: paint where it is soft, heavy or held, or let a zone say it.'}</p>}
       {body && Object.entries(maps).map(([k, m]) => (
         <Seen key={k} when={k === shown}>
         <Row
@@ -127,7 +132,7 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
       {fault && <Note tone="care">{fault}</Note>}
       {now && <Bars now={now} dye={map.dye ?? 'woad'} />}
       <Actions>
-        <Button look="main" hint="With the brush, in the view" onClick={() => void beginPainting(body, id)}>Paint</Button>
+        {clothOf(of) && <Button look="main" hint="With the brush, in the view" onClick={() => void beginPainting(body, id)}>Paint</Button>}
         {on >= 0 && (
           <Choice
             label={`Do with all of ${map.name}`}
@@ -212,14 +217,14 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
   const schema = useSchema();
   const matter = clothOf(of)?.matter as Record<string, unknown> | undefined;
   const scaled = Object.entries(of.scaled ?? {}).filter(([, by]) => by.map === map);
-  const free = SCALED.filter((s) => !(of.scaled ?? {})[s.key as never] && (s.key !== 'follow' || of.follow != null));
+  const free = SCALED.filter((s) => !(of.scaled ?? {})[s.key as never] && (s.key !== 'follow' || of.follow != null) && (matter || LOOSE[s.key]));
   const grips = Object.entries(of.grips ?? {}).filter(([, g]) => g.map === map);
   const name = of.maps?.[map]?.name ?? '';
   const ends = (key: string, least: number, most: number) => {
     const path = SCALED.find((s) => s.key === key)?.numbers[0];
-    const full = path ? `/bodies/${body}/kind/cloth/matter/${path}` : `/bodies/${body}/follow`;
+    const full = `/bodies/${body}/${matter ? (path ? `kind/cloth/matter/${path}` : key) : LOOSE[key]}`;
     const f = facts(schema, full);
-    const own = path ? plain(matter?.[path], f.initial ?? 0) : plain(of.follow);
+    const own = plain(at({ bodies: { [body]: of } }, full) as never, f.initial ?? { gravity: 1, still_air: 0 }[key] ?? 0);
     const [unit, factor] = shownIn(f.unit);
     return `${showNumber(Number((own * least * factor).toPrecision(3)))} to ${showNumber(Number((own * most * factor).toPrecision(3)))} ${unit}`;
   };
@@ -248,7 +253,7 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
         <Choice label={`${name} scales another number`} value="" placeholder="a number…" options={free.map((s) => ({ value: s.key, label: s.name }))} onChoose={add} />
       </Line>
       <Actions>
-        <Button hint="A grip on all points where the map is not 0: firm where it is 1" onClick={() => void holdByMap(body, of, map)}>Hold by this map</Button>
+        <Button disabled={!matter} hint="A grip on all points where the map is not 0: firm where it is 1" onClick={() => void holdByMap(body, of, map)}>Hold by this map</Button>
       </Actions>
     </Fold>
   );

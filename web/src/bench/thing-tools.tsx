@@ -6,7 +6,7 @@ import { copyThing, hide, removeThing, setDown, showAlone, type Kind } from './t
 
 type Item = { name: string; act: () => void };
 
-export function ThingTools({ kind, id, name }: { kind: Kind; id: string; name: string }) {
+export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: string; name: string; more?: Item[] }) {
   const project = useOpen();
   const hidden = useView((v) => v.seen[project]?.hidden?.includes(id) ?? false);
   const items: Item[] = [
@@ -18,6 +18,7 @@ export function ThingTools({ kind, id, name }: { kind: Kind; id: string; name: s
           { name: hidden ? 'Show' : 'Hide', act: () => hide([id], !hidden) },
           { name: 'Show alone, or all again', act: () => showAlone(id) },
         ]),
+    ...more,
     { name: 'Remove', act: () => void removeThing(kind, id) },
   ];
   return (

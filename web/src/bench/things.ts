@@ -1,7 +1,8 @@
 /** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
 import { http, Problem, told, type Body, type Collider, type Field, type Figure, type Handle, type Node, type Op, type Scene } from '../api/http';
 import { say } from '../state/here';
-import { at, isPlaced, kinds } from '../state/pointer';
+import { beginsAt } from '../state/air';
+import { at, kinds } from '../state/pointer';
 import { edit, editBy, tell, turn } from '../state/project';
 import { now, openId } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
@@ -142,12 +143,14 @@ export const addFigure = (name: string, blob: string) =>
 
 export const fieldOf = (f: Field) => Object.keys(f.act)[0]!;
 /** Adds a field of a kind, as the schema says that it begins. */
-export const addField = (kind: string) =>
-  add('fields', capital(kind), (name) => {
-    const begins = kinds(now.schema(), 'Act').find((k) => k.kind === kind);
-    const place = isPlaced(now.schema(), kind) ? { place: { position: [0, 0, 0], turn: [0, 0, 0] } } : {};
-    return { name, ...place, act: { [kind]: begins?.begins } };
-  });
+export const addField = (kind: string) => {
+  const begins = (kinds(now.schema(), 'Act').find((k) => k.kind === kind)?.begins ?? {}) as Record<string, unknown>;
+  const scene = now.scene();
+  const made = scene && beginsAt(scene, now.schema(), kind, begins);
+  if (!made) return say({ title: 'There is no surface yet', detail: 'A skin pushes with the surface of a collider or a figure: add one first.', tone: 'note', cure: { label: 'To Contact', act: () => goTo('Contact') } });
+  return add('fields', FIELD_NAMES[kind] ?? capital(kind), (name) => ({ name, ...made }));
+};
+export const FIELD_NAMES: Record<string, string> = { column: 'Axis column', skin: 'Skin push' };
 
 /** Copies a thing: a body stands beside the first, what is nowhere stays nowhere. */
 export async function copyThing(kind: Kind, id: string) {
@@ -172,7 +175,8 @@ export async function copyThing(kind: Kind, id: string) {
 /** Removes a thing and says so, with the way back. */
 export async function removeThing(kind: Kind, id: string) {
   const thing = thingsOf(now.scene(), kind)[id];
-  if (!thing || !(await edit(`${thing.name} removed`, [{ op: 'remove', path: `/${kind}/${id}` }]))) return;
+  const alone = kind === 'fields' && now.scene()?.alone === id ? [{ op: 'remove' as const, path: '/alone' }] : [];
+  if (!thing || !(await edit(`${thing.name} removed`, [...alone, { op: 'remove', path: `/${kind}/${id}` }]))) return;
   if (useView.getState()[OF[kind].chosen] === id) choose(kind, null);
   took(thing.name, `/${kind}/${id}`);
 }

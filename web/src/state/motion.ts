@@ -112,8 +112,11 @@ async function keyed(m: Motion, frame: number, wanted: number): Promise<Motion> 
 
 /** Puts a handle where its arms left it in the world: by keys at the frame where they are wanted or it has some, by plain
  * numbers where it stands still. */
-export async function placeHandle(id: string, name: string, world: number[], turned: boolean) {
-  const [path, frame] = [`/handles/${id}/place`, clock.frame];
+export const placeHandle = (id: string, name: string, world: number[], turned: boolean) => placeAt(`/handles/${id}/place`, name, world, turned);
+
+/** The same of any place. */
+export async function placeAt(path: string, name: string, world: number[], turned: boolean) {
+  const frame = clock.frame;
   const body = { path, frame, stays_on: true, world } as never;
   try {
     const placed = await told(http.POST('/api/projects/{id}/place', { params: { path: { id: openId() } }, body }));
@@ -121,7 +124,10 @@ export async function placeHandle(id: string, name: string, world: number[], tur
     const was = (at(now.scene(), `${path}/${of}`) ?? [0, 0, 0]) as Value[];
     const keys = useView.getState().keyAsDragged || was.some(isMotion);
     const next = await Promise.all(placed[of].map((v: number, k: number) => (keys ? keyed(motionOf(`${path}/${of}/${k}`), frame, v) : v)));
-    return await edit(`${name} ${keys ? `key at ${frame}` : 'placed'}`, [{ op: 'add', path: `${path}/${of}`, value: next }]);
+    const label = `${name} ${keys ? `key at ${frame}` : 'placed'}`;
+    // What stood nowhere yet gets a place.
+    if (at(now.scene(), path) === undefined) return await edit(label, [{ op: 'add', path, value: { position: [0, 0, 0], turn: [0, 0, 0], [of]: next } }]);
+    return await edit(label, [{ op: 'add', path: `${path}/${of}`, value: next }]);
   } catch (e) {
     tell(e);
     return false;

@@ -123,6 +123,20 @@ export function kinds(schema: Schema | null, of: 'Act' | 'Form' | 'Kind' | 'Shap
 /** Whether a kind of field stands somewhere. */
 export const isPlaced = (schema: Schema | null, kind: string) => (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at['placed'] === true;
 
+/** Whether a kind of field pushes unless it is told otherwise, and whether the scene says where it is. */
+const told = (schema: Schema | null, kind: string, what: string) => (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at[what] === true;
+export const pushes = (schema: Schema | null, kind: string) => told(schema, kind, 'pushes');
+export const isFixed = (schema: Schema | null, kind: string) => told(schema, kind, 'fixed');
+
+/** The unit of a number where it stands: what a field that pushes has in m/s is in m/s². */
+export function unitAt(scene: unknown, schema: Schema | null, path: string): string {
+  const { unit } = facts(schema, path);
+  const [, fields, id, act, kind] = path.split('/');
+  if (unit !== 'm/s' || fields !== 'fields' || act !== 'act' || !kind) return unit;
+  const by = at(scene, `/fields/${id}/by`) as string | undefined;
+  return (by ? by === 'push' : pushes(schema, kind)) ? 'm/s²' : unit;
+}
+
 /** Whether a form of a collider can keep bodies inside. */
 export const canBeHollow = (schema: Schema | null, form: string) => {
   const found = (schema?.['$defs'] as Record<string, Schema> | undefined)?.['Form'];

@@ -48,7 +48,7 @@ const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.fra
 const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}));
 const shapeKey = (b: Body) => {
   const scene = rides(b) && now.scene();
-  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, b.choices, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) ? b.maps : 0, ...(scene ? under(scene) : [])]);
+  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, b.choices, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 ? [b.maps, b.scaled] : 0, ...(scene ? under(scene) : [])]);
 };
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({

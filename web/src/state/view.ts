@@ -5,6 +5,8 @@ import { persist } from 'zustand/middleware';
 export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as const;
 export type Step = (typeof STEPS)[number];
 export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint';
+/** How air is drawn: as streaks about the bodies, or as arrows on a slice across an axis. */
+export type AirAs = { as: 'streaks' | 'slice'; across: 0 | 1 | 2; at: number; alone: boolean };
 /** What a brush does, in metres along the surface and weights. */
 export type Brush = { does: 'add' | 'take' | 'smooth' | 'level' | 'flood'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
 export type Arms = 'none' | 'translate' | 'rotate';
@@ -43,6 +45,13 @@ type View = {
   keyAsDragged: boolean;
   wire: boolean;
   air: boolean;
+  airAs: AirAs;
+  /** The point whose motion is asked about, and the body that it is on. */
+  why: { body: string; point: number } | null;
+  /** The path of the curve whose points are being drawn in the view. */
+  drawing: string | null;
+  /** The arms of what has a place and is no thing of its own: fields and zones, by their path. */
+  placing: string | null;
   dusk: boolean;
   benchWidth: number;
   loomHeight: number;
@@ -79,6 +88,10 @@ export const useView = create<View>()(
       lines: [],
       wire: false,
       air: true,
+      airAs: { as: 'streaks', across: 1, at: 0.5, alone: false },
+      why: null,
+      drawing: null,
+      placing: null,
       dusk: false,
       benchWidth: 312,
       loomHeight: 148,
@@ -89,14 +102,14 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ step, brush, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, brush, wire, air, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
+      partialize: ({ step, brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
     },
   ),
 );
 export const setView = useView.setState;
 
 export function goTo(step: Step) {
-  setView({ step, spotFor: null, tool: step === 'Hold' ? useView.getState().tool : 'look' });
+  setView({ step, spotFor: null, drawing: null, placing: null, why: null, tool: step === 'Hold' ? useView.getState().tool : 'look' });
 }
 
 /** Keeps something of how a project is seen. */

@@ -1,5 +1,6 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
-import { grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
+import { chosenRow, grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
+import { copiedAir, copyAir, fieldAlone, pasteAir } from '../state/air';
 import { nextMap, paintShown, scaleBrush } from '../bench/brush';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
@@ -54,11 +55,16 @@ export const fixed: Action[] = [
   { name: 'Fewer points at the rim', key: 'Shift+g', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
   { name: 'Choose all other points', key: 'i', can: () => useView.getState().points.length > 0, act: () => invertChoice() },
   { name: 'Choose all that hangs together', can: () => useView.getState().points.length > 0, act: () => connectedChoice() },
+  { name: 'The row that two chosen points lie in', key: 'r', can: () => useView.getState().points.length > 1, act: () => chosenRow() },
+  { name: 'What moves a point?', act: () => (goTo('Air'), setView({ tool: 'pick' })) },
+  { name: 'The open field alone, or all again', can: () => useView.getState().step === 'Air' && useView.getState().field !== null, act: () => fieldAlone() },
+  { name: 'Copy all air', can: () => Object.keys(now.scene()?.fields ?? {}).length > 0, act: () => copyAir() },
+  { name: 'Bring in the air that was copied', can: () => copiedAir() !== null, act: () => void pasteAir() },
   { name: 'Copy what is chosen', key: 'Mod+d', act: chosen((kind, id) => void copyThing(kind, id)) },
   { name: 'Set down what is chosen', act: chosen((kind, id) => (kind === 'bodies' || kind === 'colliders') && void setDown(kind, id)) },
   { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && kind !== 'handles' && showAlone(id)) },
   { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
-  { name: 'Choose no points', key: 'Escape', act: () => (useView.getState().spotFor ? setView({ spotFor: null }) : useView.getState().tool === 'paint' ? setView({ tool: 'look' }) : choosePoints([])) },
+  { name: 'Choose no points', key: 'Escape', act: () => (useView.getState().spotFor ? setView({ spotFor: null }) : useView.getState().drawing ? setView({ drawing: null }) : useView.getState().placing ? setView({ placing: null }) : useView.getState().step === 'Air' && useView.getState().why ? setView({ why: null, points: [] }) : useView.getState().tool === 'paint' ? setView({ tool: 'look' }) : choosePoints([])) },
   { name: 'Bring into view', key: 'f', act: () => stage.frame() },
   look('the front', 'Shift+1'),
   look('the side', 'Shift+2'),

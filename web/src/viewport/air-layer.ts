@@ -1,41 +1,58 @@
-/** The air, as short streaks where it is: as long as it goes in a sixteenth of a second. */
+/** The air: as short streaks about the bodies, as long as it goes in a sixteenth of a second, or as arrows on a slice. The faster, the thicker
+ * the thread. */
 import * as T from 'three';
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import { http, told } from '../api/http';
 import { now } from '../state/queries';
+import type { AirAs } from '../state/view';
 import { clock } from '../stream/clock';
 
 type Vec3 = [number, number, number];
 
-const askAir = (id: number, frame: number, places: Vec3[]) =>
-  told(http.POST('/api/projects/{id}/air', { params: { path: { id } }, body: { frame, places } })) as Promise<{ velocities: Vec3[] }>;
+const askAir = (id: number, frame: number, places: Vec3[], field: string | null) =>
+  told(http.POST('/api/projects/{id}/air', { params: { path: { id } }, body: { frame, places, ...(field ? { field } : {}) } })) as Promise<{ velocities: Vec3[] }>;
 
 const STREAKS = 110;
 /** Seconds of way that half a streak shows. */
 const HALF = 0.032;
+/** Arrows along the longer side of a slice. */
+const ARROWS = 26;
+/** Widths of the three weights of thread, and how much is seen of each. */
+const WIDTHS = [1.2, 2.1, 3.4];
+const SEEN = [0.34, 0.46, 0.62];
+
+/** The fastest that is drawn, for the legend; whether it is a push (m/s²). */
+export type AirShown = { most: number; push: boolean } | null;
 
 export class AirLayer {
   readonly group = new T.Group();
-  private material = new LineMaterial({ color: '#6b4468', linewidth: 1.7, transparent: true, opacity: 0.42 });
-  private lines = new LineSegments2(new LineSegmentsGeometry(), this.material);
+  private materials = WIDTHS.map((linewidth, k) => new LineMaterial({ color: '#6b4468', linewidth, transparent: true, opacity: SEEN[k]! }));
+  private lines = this.materials.map((m) => new LineSegments2(new LineSegmentsGeometry(), m));
   /** Milliseconds between questions while frames go by. */
   pause = 90;
   private asking = false;
   private wanted: { frame: number; box: T.Box3 } | null = null;
   private shown = '';
+  private as: AirAs = { as: 'streaks', across: 1, at: 0.5, alone: false };
+  private field: string | null = null;
+  private push = false;
   /** Asks for a picture. */
   draw: () => void = () => {};
+  /** Told what is drawn. */
+  onShown: (s: AirShown) => void = () => {};
 
   constructor() {
-    this.lines.frustumCulled = false;
-    this.lines.visible = false;
-    this.group.add(this.lines);
+    for (const l of this.lines) {
+      l.frustumCulled = false;
+      l.visible = false;
+      this.group.add(l);
+    }
   }
 
   setSize(w: number, h: number) {
-    this.material.resolution.set(w, h);
+    for (const m of this.materials) m.resolution.set(w, h);
   }
 
   /** Whether it is wanted at all. */
@@ -49,7 +66,13 @@ export class AirLayer {
   setLook(on: boolean, dusk: boolean) {
     this.on = on;
     this.group.visible = on;
-    this.material.color.set(dusk ? '#c79ac3' : '#6b4468');
+    for (const m of this.materials) m.color.set(dusk ? '#c79ac3' : '#6b4468');
+    this.shown = '';
+  }
+
+  /** How it is drawn: of all fields, or of one, which may push. */
+  setAs(as: AirAs, field: string | null, push: boolean) {
+    [this.as, this.field, this.push] = [as, field, push];
     this.shown = '';
   }
 
@@ -67,37 +90,76 @@ export class AirLayer {
     const project = now.project();
     const w = this.wanted;
     this.wanted = null;
-    const key = project && w ? `${project.id}/${project.revision}/${w.frame}` : this.shown;
+    const key = project && w ? `${project.id}/${project.revision}/${w.frame}/${JSON.stringify([this.as, this.field, this.push])}` : this.shown;
     if (!w || !project || key === this.shown) {
       this.asking = false;
       return;
     }
     try {
-      const from = this.places(w.frame, w.box);
-      const first = (await askAir(project.id, w.frame, from)).velocities;
-      const middle = from.map((p, k) => along(p, first[k]!));
-      const second = (await askAir(project.id, w.frame, middle)).velocities;
-      const line: number[] = [];
-      middle.forEach((m, k) => {
-        if (Math.hypot(...first[k]!) <= 0.05) return;
-        const tip = along(m, second[k]!);
-        line.push(...from[k]!, ...m, ...m, ...tip, ...barbs(m, tip));
+      const lines = this.as.as === 'slice' ? await this.slice(project.id, w) : await this.streaks(project.id, w);
+      const most = Math.max(0, ...lines.map((l) => l.speed));
+      this.lines.forEach((drawn, weight) => {
+        const own = lines.filter((l) => Math.min(2, Math.floor((3 * l.speed) / (most || 1))) === weight).flatMap((l) => l.line);
+        drawn.visible = own.length > 0;
+        drawn.geometry.dispose();
+        if (own.length > 0) drawn.geometry = new LineSegmentsGeometry().setPositions(own);
       });
-      this.lines.visible = line.length > 0;
-      if (line.length > 0) {
-        this.lines.geometry.dispose();
-        this.lines.geometry = new LineSegmentsGeometry().setPositions(line);
-      }
+      this.onShown(lines.length > 0 ? { most, push: this.push } : null);
       this.shown = key;
       this.draw();
     } catch {
-      this.lines.visible = false;
+      for (const l of this.lines) l.visible = false;
+      this.onShown(null);
     } finally {
       setTimeout(() => {
         this.asking = false;
         if (this.wanted) void this.next();
       }, this.pause);
     }
+  }
+
+  private async streaks(id: number, w: { frame: number; box: T.Box3 }) {
+    const from = this.places(w.frame, w.box);
+    const first = (await askAir(id, w.frame, from, this.field)).velocities;
+    const middle = from.map((p, k) => along(p, first[k]!, HALF));
+    const second = (await askAir(id, w.frame, middle, this.field)).velocities;
+    return middle.flatMap((m, k) => {
+      const speed = Math.hypot(...first[k]!);
+      if (speed <= 0.05) return [];
+      const tip = along(m, second[k]!, HALF);
+      return [{ speed, line: [...from[k]!, ...m, ...m, ...tip, ...barbs(m, tip)] }];
+    });
+  }
+
+  /** Arrows on a slice across an axis, the fastest as long as they lie apart. */
+  private async slice(id: number, w: { frame: number; box: T.Box3 }) {
+    const { across, at } = this.as;
+    const size = w.box.getSize(new T.Vector3()).addScalar(1.4);
+    const low = w.box.getCenter(new T.Vector3()).addScaledVector(size, -0.5);
+    low.y = Math.max(low.y, 0.02);
+    const [u, v] = ([[1, 2], [0, 2], [0, 1]] as const)[across]!;
+    const [s, o] = [size.toArray(), low.toArray()];
+    const step = Math.max(s[u]!, s[v]!) / ARROWS;
+    const from: Vec3[] = [];
+    for (let a = step / 2; a < s[u]!; a += step) {
+      for (let b = step / 2; b < s[v]!; b += step) {
+        const p: Vec3 = [0, 0, 0];
+        p[u] = o[u]! + a;
+        p[v] = o[v]! + b;
+        p[across] = o[across]! + at * s[across]!;
+        from.push(p);
+      }
+    }
+    const { velocities } = await askAir(id, w.frame, from, this.field);
+    const most = Math.max(1e-6, ...velocities.map((x) => Math.hypot(...x)));
+    return from.flatMap((p, k) => {
+      const speed = Math.hypot(...velocities[k]!);
+      if (speed < 0.02 * most) return [];
+      const long = (0.92 * step) / most;
+      const begin = along(p, velocities[k]!, -0.5 * long);
+      const tip = along(p, velocities[k]!, 0.5 * long);
+      return [{ speed, line: [...begin, ...tip, ...barbs(begin, tip)] }];
+    });
   }
 
   /** Places spread evenly over a box a little larger than the bodies; they travel with time. */
@@ -113,12 +175,12 @@ export class AirLayer {
   }
 }
 
-const along = (p: Vec3, v: Vec3): Vec3 => [p[0] + HALF * v[0], p[1] + HALF * v[1], p[2] + HALF * v[2]];
+const along = (p: Vec3, v: Vec3, s: number): Vec3 => [p[0] + s * v[0], p[1] + s * v[1], p[2] + s * v[2]];
 
 /** Two short lines at the tip of a streak that show which way it goes. */
 function barbs(from: Vec3, tip: Vec3): number[] {
   const d = [0, 1, 2].map((k) => tip[k]! - from[k]!) as Vec3;
-  const size = Math.hypot(...d);
+  const size = Math.hypot(...d) || 1;
   // To one side and the other, level where the streak is not upright.
   const flat = Math.hypot(d[0], d[2]);
   const side: Vec3 = flat > 0.1 * size ? [-d[2] / flat, 0, d[0] / flat] : [1, 0, 0];

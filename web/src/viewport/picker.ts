@@ -78,6 +78,29 @@ export class Picker {
     return near.find((n) => seen(n.point))?.point ?? null;
   }
 
+  /** The edge nearest to a place on the canvas: its nearer end, and the other. */
+  edge(id: string, x: number, y: number, through: boolean): [number, number] | null {
+    const [p, near] = [this.held(id), this.pick(id, x, y, through)];
+    const triangles = this.stage.layers.get(id)?.shape.triangles;
+    if (!p || near === null || !triangles) return null;
+    let best: [number, number] | null = null;
+    const at = (k: number) => [p[3 * k]!, p[3 * k + 1]!] as const;
+    const [a, b] = at(near);
+    for (let k = 0; k < triangles.length; k += 3) {
+      const corners = [triangles[k]!, triangles[k + 1]!, triangles[k + 2]!];
+      if (!corners.includes(near)) continue;
+      for (const other of corners) {
+        if (other === near) continue;
+        const [u, v] = at(other);
+        // Beyond the point itself the edge goes on the same way: a press on either side of it means the same row.
+        const long = Math.hypot(u - a, v - b) || 1;
+        const off = Math.abs((x - a) * (v - b) - (y - b) * (u - a)) / long - 0.02 * ((x - a) * (u - a) + (y - b) * (v - b)) / long;
+        if (!best || off < best[1]) best = [other, off];
+      }
+    }
+    return best && [near, best[0]];
+  }
+
   /** All points inside a rectangle of the canvas. */
   within(id: string, x0: number, y0: number, x1: number, y1: number, through: boolean): number[] {
     const p = this.held(id);

@@ -6,7 +6,7 @@ import { acceleratedRaycast } from 'three-mesh-bvh';
 import type { Body, Collider, Figure, Handle, Lane, Scene, Stretch } from '../api/http';
 import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
-import { placeHandle } from '../state/motion';
+import { placeAt, placeHandle } from '../state/motion';
 import { DYED } from '../state/dyes';
 import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, Tool } from '../state/view';
@@ -26,7 +26,9 @@ import { Painter } from './painter';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
 import { Places } from './places';
+import { OutlineLayer } from './outline-layer';
 import { TieLayer } from './tie-layer';
+import { VaneLayer } from './vane-layer';
 
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
@@ -34,6 +36,8 @@ export type Shown = { state: Stretch['state'] | 'coming' | 'trial'; reasons: str
 export type From = 'the front' | 'the side' | 'above' | 'a corner';
 /** What stands where one clicked. */
 export type Hit = { kind: 'bodies' | 'colliders' | 'handles' | 'figures'; id: string };
+/** What arms are put on: a thing, or a place by its path, with the name of whose it is. */
+export type Armed = Hit | { kind: 'places'; id: string; name: string };
 
 /** Whether the machine draws without a graphics card: then the picture is simpler while things move. */
 function drawsInSoftware(): boolean {
@@ -96,6 +100,8 @@ export class Stage {
   readonly figures = new FigureLayer(this.places);
   readonly handles = new HandleLayer(this.places);
   readonly ties = new TieLayer(this.handles);
+  readonly outlines = new OutlineLayer();
+  readonly vane = new VaneLayer();
   private tied: string | null = null;
   private arms = new Arms();
   /** What the arms of a body are on: where it starts. */
@@ -155,7 +161,7 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.start);
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.outlines.group, this.outlines.anchor, this.vane.group, this.start);
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -173,6 +179,7 @@ export class Stage {
       this.camera.aspect = w / h;
       this.camera.updateProjectionMatrix();
       this.air.setSize(w, h);
+      this.vane.setSize(w, h);
       this.size();
       this.draw();
     };
@@ -191,6 +198,7 @@ export class Stage {
       this.colliders.clear();
       this.figures.clear();
       this.handles.clear();
+      this.outlines.clear();
       this.scene.clear();
       this.renderer?.dispose();
       this.renderer = undefined as never;
@@ -335,14 +343,42 @@ export class Stage {
   }
 
   /** Puts the arms on a body, a collider, or nothing. */
-  arm(on: Hit | null, mode: Mode, snap: boolean) {
+  arm(on: Armed | null, mode: Mode, snap: boolean) {
     this.colliders.choose(on?.kind === 'colliders' ? on.id : null);
     this.figures.choose(on?.kind === 'figures' ? on.id : null);
     this.handles.choose(on?.kind === 'handles' ? on.id : null);
     this.arms.put(on && this.grab(on), mode, snap);
   }
 
-  private grab({ kind, id }: Hit): Grabbed | null {
+  private grab(on: Armed): Grabbed | null {
+    const { kind, id } = on;
+    if (kind === 'places') {
+      const object = this.outlines.at(id);
+      return (
+        object && {
+          object,
+          onMove: () => {
+            this.outlines.follow();
+            this.draw();
+          },
+          onHold: (held) => {
+            // Let go, it stays where it was left until the core has drawn it there.
+            if (held) this.outlines.hold(true);
+          },
+          onDone: (_position, _turn, turned) => {
+            const world = [...object.position.toArray(), ...object.quaternion.toArray()];
+            const was = this.outlines.of(id);
+            this.outlines.hold(false);
+            // Put back by Escape or a press that moved nothing.
+            if (was && world.every((v, k) => Math.abs(v - [...was.position, ...was.turn][k]!) < 1e-6)) return this.outlines.settle();
+            void placeAt(`${id}/place`, on.name, world, turned).then((done) => {
+              if (!done) this.outlines.settle();
+              this.draw();
+            });
+          },
+        }
+      );
+    }
     if (kind === 'colliders') {
       const [mesh, c] = [this.colliders.meshOf(id), this.colliders.collider(id)];
       if (!mesh || !c || nodeMoves(c.place)) return null;
@@ -632,6 +668,50 @@ export class Stage {
     const { id } = mesh.userData as Hit;
     const triangle = this.figures.triangle(id, corner(0), corner(1), corner(2));
     return shares && triangle != null ? { figure: id, triangle, second: shares.y, third: shares.z } : null;
+  }
+
+  /** The place in the world under a place on the canvas: on what is there, else as far away as `near`, else on the ground. */
+  placeUnder(x: number, y: number, near: number[] | null): number[] | null {
+    const ray = this.picker.ray(x, y);
+    for (const l of this.layers.values()) l.drawn.ready();
+    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes(), ...this.figures.meshes()];
+    const met = ray.intersectObjects(meshes, false)[0]?.point;
+    const facing = near && new T.Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new T.Vector3()), new T.Vector3().fromArray(near));
+    const ground = new T.Plane(new T.Vector3(0, 1, 0), -this.ground.group.position.y);
+    const at = met ?? (facing && ray.ray.intersectPlane(facing, new T.Vector3())) ?? ray.ray.intersectPlane(ground, new T.Vector3());
+    return at && at.length() < 500 ? at.toArray().map((c) => Number(c.toFixed(3))) : null;
+  }
+
+  /** The body that is at a place on the canvas, and its point that is nearest there. */
+  pointUnder(x: number, y: number): { body: string; point: number } | null {
+    const ray = this.picker.ray(x, y);
+    const shown = [...this.layers].filter(([, l]) => l.drawn.group.visible);
+    for (const [, l] of shown) l.drawn.ready();
+    const met = ray.intersectObjects(shown.map(([, l]) => l.drawn.mesh), false)[0];
+    const id = met && (met.object.userData as Hit).id;
+    const p = id ? this.layers.get(id)?.drawn.positions : undefined;
+    if (!id || !p || !met) return null;
+    let [best, far] = [0, Infinity];
+    for (let k = 0; k < p.length; k += 3) {
+      const d = (p[k]! - met.point.x) ** 2 + (p[k + 1]! - met.point.y) ** 2 + (p[k + 2]! - met.point.z) ** 2;
+      if (d < far) [best, far] = [k / 3, d];
+    }
+    return { body: id, point: best };
+  }
+
+  /** A place in the world as a thing's own. */
+  within(of: { position: number[]; turn: number[] }, place: number[]): number[] {
+    const turn = new T.Quaternion().fromArray(of.turn).invert();
+    const p = new T.Vector3().fromArray(place).sub(new T.Vector3().fromArray(of.position)).applyQuaternion(turn);
+    return p.toArray().map((c) => Number(c.toFixed(3)));
+  }
+
+  /** Whether a place on the canvas is the vane's head. */
+  isOnVane(x: number, y: number): boolean {
+    const tip = this.vane.tip;
+    if (!tip) return false;
+    const [u, v] = this.onCanvas(tip);
+    return Math.hypot(u - x, v - y) < 16;
   }
 
   /** Where a place in the world is on the canvas. */

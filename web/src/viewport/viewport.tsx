@@ -1,18 +1,23 @@
 /** The view: a canvas that React never draws, with its few controls floating over it. */
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { useBody } from '../bench/use-body';
+import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
-import { standOnSpot } from '../state/motion';
-import { clothOf, nodeMoves } from '../state/value';
+import { now, useOpen, useLanes, useProject, useScene, useSchema, useShapes } from '../state/queries';
+import { setKey, standOnSpot, useNow } from '../state/motion';
+import { clothOf, isMotion, nodeMoves, type Value } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
-import { stage, type Hit, type Shown } from './stage';
+import { stage, type Armed, type Hit, type Shown } from './stage';
+import { AirLegend, AirTools } from './air-tools';
+import { useOutlines } from '../state/air';
+import { at as valueAt, pushes } from '../state/pointer';
+import { setValue } from '../state/project';
 import { useShownMap, useMap } from '../state/maps';
 import { DYED_DEEP } from '../state/dyes';
 
@@ -38,6 +43,9 @@ export function Viewport() {
   const [drag, setDrag] = useState<Box | null>(null);
   const [line, setLine] = useState<[number, number][]>([]);
   useMapsShown(body, step === 'Hold', shapes);
+  useOutlinesShown(body, step);
+  useAirShown(step);
+  useVane(step);
 
   useEffect(() => {
     if (!canvas.current || !labels.current || id === 0) return;
@@ -96,6 +104,8 @@ export function Viewport() {
       {step === 'Hold' && body && !handleOpen && tool !== 'paint' && <PickTools />}
       {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
       {step === 'Hold' && body && <BrushRing body={body} />}
+      {step === 'Air' && <AirTools />}
+      {air && <AirLegend />}
       <ArmTools />
       <ViewControls />
       {body && shapes[body] && (
@@ -122,6 +132,82 @@ function useMapsShown(body: string | null, on: boolean, shapes: unknown) {
     stage.setMaps(body && (soak || hatch) ? { body, soak: soak ? { weights: soak.weights, colour: soaked } : null, hatch: hatch ? { weights: hatch.weights, colour: over } : null } : null);
   }, [body, soak, hatch, soaked, over, shapes]);
 }
+
+/** Outlines of the open field and its zones; of the zones of the shown map. */
+function useOutlinesShown(body: string | null, step: string) {
+  const field = useView((v) => v.field);
+  const map = useShownMap(body);
+  const dusk = useView((v) => v.dusk);
+  const placing = useView((v) => v.placing);
+  const drawing = useView((v) => v.drawing);
+  useEffect(() => {
+    drawnCount = 0;
+  }, [drawing]);
+  const chosen = step === 'Air' && field ? `/fields/${field}` : step === 'Hold' && map ? `/bodies/${body}/maps/${map}` : null;
+  const all = useOutlines(chosen !== null);
+  useEffect(() => {
+    stage.outlines.set(chosen ? all : [], chosen ? [chosen] : [], dusk);
+    stage.draw(false);
+  }, [all, chosen, dusk, placing, drawing]);
+}
+
+/** How the air is drawn: of all fields or of the open one. */
+function useAirShown(step: string) {
+  const [as, open] = [useView((v) => v.airAs), useView((v) => v.field)];
+  const schema = useSchema();
+  const of = useScene((s) => {
+    const f = open ? s.fields?.[open] : undefined;
+    return f && [open!, f.by ? f.by === 'push' : pushes(schema, Object.keys(f.act)[0]!)] as const;
+  });
+  const one = step === 'Air' && as.alone && of ? of : null;
+  useEffect(() => {
+    stage.air.setAs(step === 'Air' ? as : { ...as, as: 'streaks' }, one ? one[0] : null, one ? one[1] : false);
+    stage.showFrame();
+  }, [as, one?.[0], one?.[1], step]);
+}
+
+/** The vane of the open wind. */
+function useVane(step: string) {
+  const open = useView((v) => v.field);
+  const path = `/fields/${open}/act/wind/heading`;
+  const said = useScene((s) => (step === 'Air' && open && s.fields?.[open] && 'wind' in s.fields[open].act && !s.fields[open].place ? (s.fields[open].act.wind.heading as Value) : undefined));
+  const heading = useNow(path, said);
+  const { shapes } = useShapes();
+  useEffect(() => {
+    stage.vane.set(said === undefined ? null : heading, stage.bounds());
+    stage.draw(false);
+  }, [said === undefined, heading, shapes]);
+}
+
+/** Turns the open wind to a heading: a key at the frame where it moves. */
+function turnWind(heading: number) {
+  const open = useView.getState().field;
+  const field = open ? now.scene()?.fields?.[open] : undefined;
+  if (!field || !('wind' in field.act)) return;
+  const path = `/fields/${open}/act/wind/heading`;
+  const said = valueAt(now.scene(), path) as Value | undefined;
+  if (!isMotion(said)) return void setValue(`${field.name} heading`, path, Number(heading.toFixed(4)));
+  // Counted on from where it is, so that a turn goes the short way.
+  const was = stage.vane.heading;
+  void setKey(`${field.name} heading`, path, clock.frame, was + ((((heading - was) % (2 * Math.PI)) + 3 * Math.PI) % (2 * Math.PI)) - Math.PI);
+}
+
+/** Takes a place in the view into the curve that is being drawn. */
+function drawPoint(path: string, fresh: boolean, place: number[]) {
+  const field = now.scene()?.fields?.[path.split('/')[2]!];
+  const was = (valueAt(now.scene(), path) ?? []) as number[][];
+  if (!field) return;
+  // The curve is told beside the field's place: drawn as the outline says where that is.
+  const o = stage.outlines.of(`/fields/${path.split('/')[2]}`);
+  const own = o ? stage.within(o, place) : place;
+  const points = fresh ? [own, own.map((c, k) => (k === 0 ? c + 0.01 : c))] : drawnCount === 1 ? [was[0]!, own] : [...was, own];
+  drawnCount = fresh ? 1 : drawnCount + 1;
+  drawnLast = place;
+  void setValue(`${field.name} drawn`, path, points);
+}
+/** How many points were drawn since the drawing began, and the last of them in the world. */
+let drawnCount = 0;
+let drawnLast: number[] | null = null;
 
 /** What the frame on screen is, where it is not true. */
 function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
@@ -153,6 +239,8 @@ type Box = { x: number; y: number; u: number; v: number };
 type Press = { x: number; y: number; moved: boolean; escape: () => void };
 
 let press: Press | null = null;
+/** The vane is held: the heading it had. */
+let vane: number | null = null;
 let lasso: [number, number][] = [];
 /** What a stroke that is under way is on. */
 let painted: { body: string; map: string; layer: number } | null = null;
@@ -178,6 +266,8 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     choosePoints([...kept]);
   };
   const end = () => {
+    if (vane !== null && stage.controls) stage.controls.enabled = true;
+    vane = null;
     press?.escape();
     press = null;
     painted = null;
@@ -190,11 +280,18 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       if (e.button !== 0 || stage.armsAreNear) return;
       const [x, y] = at(e);
       const escape = (k: KeyboardEvent) => {
-        if (k.key !== 'Escape' || tool === 'look' || tool === 'pick') return;
+        if (k.key !== 'Escape' || (vane === null && (tool === 'look' || tool === 'pick'))) return;
         k.stopPropagation();
+        if (vane !== null) stage.vane.turn(vane);
         stage.painter.cancel();
         end();
+        stage.draw(false);
       };
+      if (stage.isOnVane(x, y)) {
+        vane = stage.vane.heading;
+        if (stage.controls) stage.controls.enabled = false;
+        e.currentTarget.setPointerCapture(e.pointerId);
+      }
       addEventListener('keydown', escape, true);
       press = { x, y, moved: false, escape: () => removeEventListener('keydown', escape, true) };
       if (tool === 'box') {
@@ -214,27 +311,43 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     onPointerMove: (e: React.PointerEvent) => {
       if (!press) return;
       const [u, v] = at(e);
+      if (vane !== null) {
+        const to = stage.vane.toward(stage.picker.ray(u, v).ray);
+        if (to !== null) stage.vane.turn(to);
+        stage.draw();
+        return;
+      }
       press.moved ||= Math.hypot(u - press.x, v - press.y) > 4;
       if (drag) setDrag({ ...drag, u, v });
       if (tool === 'lasso' && Math.hypot(u - lasso.at(-1)![0], v - lasso.at(-1)![1]) > 3) setLine((lasso = [...lasso, [u, v]]));
       if (painted) stage.painter.move(painted, u, v, pressureOf(e));
     },
     onPointerUp: (e: React.PointerEvent) => {
-      const [p, around] = [press, lasso];
+      const [p, around, turned] = [press, lasso, vane];
       if (painted) stage.painter.end();
       end();
       if (!p) return;
-      const { through, spotFor } = useView.getState();
+      if (turned !== null) {
+        if (stage.vane.heading !== turned) turnWind(stage.vane.heading);
+        return;
+      }
+      const { through, spotFor, drawing, step } = useView.getState();
       const [x, y] = at(e);
       if (tool === 'box' && body) {
         take(stage.picker.within(body, Math.min(p.x, x), Math.min(p.y, y), Math.max(p.x, x), Math.max(p.y, y), through), e);
       } else if (tool === 'lasso' && body && around.length > 2) {
         take(stage.picker.inside(body, around, through), e);
+      } else if (tool === 'pick' && step === 'Air') {
+        const why = stage.pointUnder(x, y);
+        if (why) setView({ why, body: why.body, points: [why.point], tool: 'look' });
       } else if (tool === 'pick' && body) {
         const found = stage.picker.pick(body, x, y, through);
         take(found === null ? [] : [found], e);
       } else if (spotFor && !p.moved) {
         void standOnSpot(spotFor, stage.spot(x, y));
+      } else if (drawing && !p.moved) {
+        const place = stage.placeUnder(x, y, drawnCount > 0 ? drawnLast : null);
+        if (place) drawPoint(drawing, drawnCount === 0, place);
       } else if (tool === 'look' && !p.moved) {
         choose(stage.hit(x, y));
       }
@@ -243,7 +356,27 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       stage.painter.cancel();
       end();
     },
+    onDoubleClick: (e: React.MouseEvent) => {
+      if (tool !== 'pick' || !body || useView.getState().step !== 'Hold') return;
+      const r = e.currentTarget.getBoundingClientRect();
+      const edge = stage.picker.edge(body, e.clientX - r.left, e.clientY - r.top, useView.getState().through);
+      if (edge) void chooseRow(body, edge, e.shiftKey ? useView.getState().points : []);
+    },
     onKeyDown: (e: React.KeyboardEvent) => {
+      const { drawing } = useView.getState();
+      if (drawing && ['Enter', 'Escape', 'Backspace'].includes(e.key)) {
+        e.preventDefault();
+        e.stopPropagation();
+        const was = (valueAt(now.scene(), drawing) ?? []) as number[][];
+        if (e.key !== 'Backspace') {
+          drawnCount = 0;
+          setView({ drawing: null });
+        } else if (drawnCount > 2 && was.length > 2) {
+          drawnCount -= 1;
+          void setValue('Last point taken back', drawing, was.slice(0, -1));
+        }
+        return;
+      }
       if (tool === 'look' || tool === 'paint' || !body) return;
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
       const { points } = useView.getState();
@@ -346,13 +479,17 @@ function ArmTools() {
   const keys = useView((v) => v.keyAsDragged);
   const [start, setStart] = useState(clock.frame === clock.first);
   useEffect(() => clock.subscribe(() => setStart(clock.frame === clock.first)), []);
-  const on = useMemo<Hit | null>(() => {
+  const placing = useView((v) => v.placing);
+  const outlined = useOutlines(placing !== null);
+  const placed = useScene((s) => (placing ? (valueAt(s, placing.split('/').slice(0, placing.startsWith('/fields') ? 3 : 5).join('/')) as { name?: string } | undefined)?.name : undefined));
+  const on = useMemo<Armed | null>(() => {
+    if (placing && placed !== undefined && (step === 'Air' || step === 'Hold') && outlined.some((o) => o.path === placing)) return { kind: 'places', id: placing, name: placed };
     if (step === 'Contact' && collider && still) return { kind: 'colliders', id: collider };
     if (step === 'Hold') return handle && held ? { kind: 'handles', id: handle } : null;
     return step === 'Shape' && body && !cut ? { kind: 'bodies', id: body } : null;
-  }, [step, collider, still, body, handle, held, cut]);
-  const mode: Arms = on?.kind === 'bodies' ? bodyArms : colliderArms;
-  useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id]);
+  }, [step, collider, still, body, handle, held, cut, placing, placed, outlined]);
+  const mode: Arms = on?.kind === 'bodies' ? bodyArms : on?.kind === 'places' && colliderArms === 'none' ? 'translate' : colliderArms;
+  useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id, outlined]);
   // Points are chosen at the same place.
   if (!on || (on.kind === 'handles' && tool !== 'look')) return null;
   return (
@@ -361,7 +498,7 @@ function ArmTools() {
       of={ARMS}
       is={mode}
       onPick={(m) => {
-        setView(on.kind === 'bodies' ? { bodyArms: m } : { colliderArms: m });
+        setView(on.kind === 'bodies' ? { bodyArms: m } : on.kind === 'places' && m === 'none' ? { placing: null } : { colliderArms: m });
         // Only its start can be placed.
         if (on.kind === 'bodies' && m !== 'none' && !start) clock.halt(clock.first);
       }}
@@ -372,7 +509,7 @@ function ArmTools() {
               Snap
             </Button>
           )}
-          {on.kind === 'handles' ? (
+          {on.kind === 'handles' || on.kind === 'places' ? (
             <Button hint="Where it is let go becomes a key at the frame" aria-pressed={keys} className={`!border-0 ${keys ? '!bg-madder text-on-madder' : '!bg-transparent'}`} onClick={() => setView({ keyAsDragged: !keys })}>
               Key as I drag
             </Button>

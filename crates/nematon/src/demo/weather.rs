@@ -30,7 +30,7 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
         ..Turbulence::default()
     };
     let squall = Wind {
-        speed: 3.5.into(),
+        speed: 2.6.into(),
         heading: 0.7.into(),
         rise: 0.1.into(),
         gust: 0.3.into(),
@@ -41,12 +41,12 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
     };
     // Its wings drive air down and out while they carry it; it goes where the moth goes.
     let wash = Column {
-        lift: (-2.6).into(),
+        lift: (-5.0).into(),
         swirl: 0.3.into(),
-        spread: 0.8.into(),
+        spread: 1.6.into(),
         form: Within::Cone,
-        radius: 0.7.into(),
-        height: 1.1.into(),
+        radius: 0.9.into(),
+        height: 1.5.into(),
         edge: 0.3.into(),
         lift_across: Across::Middle,
         spread_along: AlongAxis::Foot,
@@ -56,7 +56,7 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
         ..Column::default()
     };
     let on_moth = Node {
-        position: stills([0.0, -0.35, 0.0]),
+        position: stills([0.0, -0.6, 0.0]),
         turn: stills([0.0; 3]),
         on: Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() })),
     };
@@ -88,8 +88,8 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
     [
         ("gravity", Field::of("Gravity", Act::Gravity(Gravity { strength: 9.81.into() }))),
         ("ridge-wind", Field::of("Ridge wind", Act::Wind(wind))),
-        ("rollers", Field::of("Rollers over the ridge", Act::Turbulence(swirl(1.1, 2.2, 0.25, 2, 5)))),
-        ("flutter", Field::of("Flutter", Act::Turbulence(swirl(0.55, 0.4, 0.9, 1, 23)))),
+        ("rollers", Field::of("Rollers over the ridge", Act::Turbulence(swirl(0.9, 2.2, 0.25, 2, 5)))),
+        ("flutter", Field::of("Flutter", Act::Turbulence(swirl(0.45, 0.4, 0.9, 1, 23)))),
         (
             "squall",
             Field {

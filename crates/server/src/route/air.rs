@@ -58,6 +58,9 @@ pub struct OutlineOf {
     pub core: Vec<f32>,
     /// Where it ends.
     pub soft: Vec<f32>,
+    /// Where its place is: metres, and a unit quaternion x, y, z, w.
+    pub position: [f32; 3],
+    pub turn: [f32; 4],
 }
 
 async fn outline(
@@ -69,7 +72,10 @@ async fn outline(
     let frame = frame.clamp(scene.frames.first, scene.frames.last);
     let drawn = apart(move || outlines(&scene, frame as f64)).await?;
     let flat = |lines: Vec<[[f32; 3]; 2]>| lines.into_iter().flatten().flatten().collect();
-    let of = |d: Drawn| OutlineOf { path: d.path, core: flat(d.core), soft: flat(d.soft) };
+    let of = |Drawn { path, core, soft, pose }: Drawn| {
+        let (core, soft) = (flat(core), flat(soft));
+        OutlineOf { path, core, soft, position: pose.position, turn: pose.turn }
+    };
     Ok(Json(Outlines { each: drawn.into_iter().map(of).collect() }))
 }
 

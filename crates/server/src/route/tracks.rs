@@ -63,7 +63,11 @@ async fn place(
     let scene = stage(&app, id).await?;
     let found = apart(move || {
         let nodes = scene.nodes();
-        let node: &Node = nodes.iter().find(|(p, _)| *p == path)?.1;
+        // A field that stands nowhere yet stands at the origin.
+        let nowhere = Node::default();
+        let field = || path.strip_prefix("/fields/")?.strip_suffix("/place").and_then(|id| scene.fields.get(id));
+        let named = nodes.iter().find(|(p, _)| *p == path).map(|(_, n)| *n);
+        let node: &Node = named.or_else(|| field().map(|_| &nowhere))?;
         let on = if stays_on { node.on.clone() } else { on };
         let world = world.map(|[x, y, z, a, b, c, d]| Pose { position: [x, y, z], turn: [a, b, c, d] });
         Some(place_on(&scene, node, on, world.as_ref(), frame))
