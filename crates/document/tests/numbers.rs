@@ -46,7 +46,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 7, 5));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 7, 10));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -56,6 +56,11 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("Turbulence", "/fields/eddies/act/turbulence"),
         ("Gravity", "/fields/pull/act/gravity"),
         ("Vortex", "/fields/spout/act/vortex"),
+        ("Pull", "/fields/draw/act/pull"),
+        ("Column", "/fields/chimney/act/column"),
+        ("Stream", "/fields/gully/act/stream"),
+        ("SkinPush", "/fields/breath/act/skin"),
+        ("Shelter", "/fields/lee/act/shelter"),
         ("Floor", "/floor"),
         ("FrameSpan", "/frames"),
         ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),
@@ -317,8 +322,19 @@ fn what_moves_beyond_its_limits_or_can_not_be_read_is_told_where_it_stands() {
         ),
         ("/bodies/canopy/place", json!({"position": [{"formula": "t"}, 0, 0]}), "", "it does not move"),
         ("/fields/wind/only", json!(["tent"]), "/0", "names the body \"tent\""),
-        ("/fields/wind/place", json!({"position": [0, 0, 0]}), "", "acts everywhere alike"),
-        ("/fields/pull/zone", full()["fields"]["eddies"]["zone"].clone(), "", "gravity acts on everything"),
+        ("/fields/breath/place", json!({"position": [0, 0, 0]}), "", "the scene says where"),
+        ("/fields/pull/by", json!("air"), "", "weight pushes"),
+        ("/fields/lee/by", json!("push"), "", "does not push"),
+        ("/fields/spout/except", json!(["tent"]), "/0", "names the body \"tent\""),
+        ("/fields/breath/act/skin/of", json!({"collider": "wall"}), "/collider", "which there is not"),
+        ("/fields/breath/act/skin/of", json!({"collider": "ground"}), "/collider", "has no end"),
+        ("/fields/gully/act/stream/points", json!([[0, 0, 0]]), "", "too little"),
+        ("/fields/gully/act/stream/points", json!([[1, 0, 0], [1, 0, 0]]), "", "all at one place"),
+        ("/fields/chimney/act/column/radius", json!(0), "", "at least 0.01"),
+        ("/fields/draw/act/pull/reach", json!(-1), "", "at least 0.01"),
+        ("/alone", json!("nobody"), "", "which there is not"),
+        ("/bodies/pods/maps/sides/layers/0/weights", json!({"painted": {}}), "", "no surface"),
+        ("/bodies/pods/scaled", json!({"bend": {"map": "sides"}}), "/bend", "maps scale weight"),
     ] {
         let mut d = full();
         let (parent, key) = path.rsplit_once('/').unwrap();

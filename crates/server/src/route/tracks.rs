@@ -65,7 +65,8 @@ async fn place(
         let nodes = scene.nodes();
         // A field that stands nowhere yet stands at the origin.
         let nowhere = Node::default();
-        let field = || path.strip_prefix("/fields/")?.strip_suffix("/place").and_then(|id| scene.fields.get(id));
+        let field =
+            || path.strip_prefix("/fields/")?.strip_suffix("/place").and_then(|id| scene.fields.get(id));
         let named = nodes.iter().find(|(p, _)| *p == path).map(|(_, n)| *n);
         let node: &Node = named.or_else(|| field().map(|_| &nowhere))?;
         let on = if stays_on { node.on.clone() } else { on };
