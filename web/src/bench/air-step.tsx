@@ -8,7 +8,7 @@ import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
-import { Fold, Line, Row, Section } from '../ui/section';
+import { Fold, Line, Row, Section, Seen } from '../ui/section';
 import { showNumber, shownIn } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { PlaceRows } from './place';
@@ -35,8 +35,8 @@ export function AirStep() {
         {Object.entries(fields).map(([id, f], k) => {
           const silent = alone !== null && alone !== id && !('gravity' in f.act);
           return (
+            <Seen key={id} when={id === open}>
             <Row
-              key={id}
               name={f.name}
               note={alone === id ? 'alone' : silent ? 'waits' : words(f, schema)}
               mark={<Sign kind={fieldOf(f)} on={f.on !== false && !silent} />}
@@ -60,6 +60,7 @@ export function AirStep() {
             >
               <FieldCard id={id} field={f} />
             </Row>
+            </Seen>
           );
         })}
       </Section>

@@ -1,5 +1,4 @@
 /** Maps of the chosen body: what each comes to, its layers, and the numbers that it scales. */
-import { useEffect, useRef } from 'react';
 import type { Body, Dye, Map as Weights } from '../api/http';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
@@ -13,7 +12,7 @@ import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
+import { Actions, Fold, Line, Note, Row, Section, Seen } from '../ui/section';
 import { count, shownIn, showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Layers } from './map-layers';
@@ -109,15 +108,6 @@ const Drop = ({ dye, on }: { dye: Dye; on: boolean }) => (
     <path d="M7 1.500C9 5 12 7 12 10.500a5 5 0 0 1-10 0C2 7 5 5 7 1.500z" fill={on ? DYED_DEEP[dye] : 'none'} stroke={DYED_DEEP[dye]} strokeWidth="1.600" />
   </svg>
 );
-
-/** Comes into view when it is opened. */
-function Seen({ when, children }: { when: boolean; children: React.ReactNode }) {
-  const here = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    if (when) here.current?.scrollIntoView({ block: 'nearest' });
-  }, [when]);
-  return <div ref={here}>{children}</div>;
-}
 
 function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; map: Weights }) {
   const base = `/bodies/${body}/maps/${id}`;

@@ -95,6 +95,19 @@ function above(high: number): number {
   return Number((top + high / 2 + 0.05).toFixed(2));
 }
 
+/** The middle of all bodies as they start; a little above the ground where there are none. */
+export function middle(): [number, number, number] {
+  const [low, high] = [[Infinity, Infinity, Infinity], [-Infinity, -Infinity, -Infinity]];
+  for (const key of Object.keys(now.scene()?.bodies ?? {})) {
+    const placed = now.shape(key)?.placed ?? new Float32Array();
+    for (let k = 0; k < placed.length; k += 1) {
+      low[k % 3] = Math.min(low[k % 3]!, placed[k]!);
+      high[k % 3] = Math.max(high[k % 3]!, placed[k]!);
+    }
+  }
+  return low[0]! > high[0]! ? [0, 1, 0] : (low.map((c, k) => Number(((c + high[k]!) / 2).toFixed(2))) as [number, number, number]);
+}
+
 /** Where along x a thing of some width and depth stands free of all bodies, the middle where that is free. */
 function beside([width, depth]: [number, number]): number {
   let right = -Infinity;

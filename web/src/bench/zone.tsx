@@ -6,6 +6,7 @@ import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line } from '../ui/section';
 import { setView, useView } from '../state/view';
 import { PlaceRows } from './place';
+import { middle } from './things';
 import { SchemaRows } from './schema-rows';
 
 type Zone = NonNullable<Field['zone']>;
@@ -19,16 +20,16 @@ const PROFILES = [
   { value: 'sharp', label: 'at once, then slowly' },
 ];
 
-const NEW = { place: { position: [0, 1, 0], turn: [0, 0, 0] }, form: { ball: FORMS['ball'] }, edge: 0.3 };
+const fresh = () => ({ place: { position: middle(), turn: [0, 0, 0] }, form: { ball: FORMS['ball'] }, edge: 0.3 });
 
 /** Where a field acts: everywhere, or in a part of space, or in several together. */
 export function ZoneRows({ base, of, zone, more }: { base: string; of: string; zone: Zone | undefined; more: Joined[] }) {
   const path = `${base}/zone`;
   const turn = (on: boolean) => {
-    if (on) return edit(`${of} in a zone`, [{ op: 'add', path, value: NEW }]);
+    if (on) return edit(`${of} in a zone`, [{ op: 'add', path, value: fresh() }]);
     return edit(`${of} everywhere`, [...(more.length > 0 ? [{ op: 'remove' as const, path: `${base}/zones` }] : []), { op: 'remove', path }]);
   };
-  const add = () => edit(`${of} in a zone more`, [more.length > 0 ? { op: 'add', path: `${base}/zones/-`, value: { zone: NEW } } : { op: 'add', path: `${base}/zones`, value: [{ zone: NEW }] }]);
+  const add = () => edit(`${of} in a zone more`, [more.length > 0 ? { op: 'add', path: `${base}/zones/-`, value: { zone: fresh() } } : { op: 'add', path: `${base}/zones`, value: [{ zone: fresh() }] }]);
   return (
     <>
       <Line label="In a zone">

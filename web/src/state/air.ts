@@ -1,7 +1,7 @@
 /** What is drawn of fields and zones, what moves a point, and weathers: as the server has them. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { bytes, http, told, type Field, type Op, type Outlined, type Scene, type Weather } from '../api/http';
-import { freeKey, freeName } from '../bench/things';
+import { freeKey, freeName, middle } from '../bench/things';
 import { useFrame } from './motion';
 import { isPlaced } from './pointer';
 import { edit, editBy, tell } from './project';
@@ -175,5 +175,5 @@ export function beginsAt(scene: Scene, schema: Record<string, unknown> | null, k
     if (!collider && !figure) return null;
     return { act: { skin: { ...begins, of: collider ? { collider } : { figure } } } as never };
   }
-  return { act: { [kind]: begins } as never, ...(isPlaced(schema, kind) ? { place: { position: [0, 0, 0], turn: [0, 0, 0] } } : {}) };
+  return { act: { [kind]: begins } as never, ...(isPlaced(schema, kind) ? { place: { position: middle(), turn: [0, 0, 0] } } : {}) };
 }

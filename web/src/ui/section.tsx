@@ -1,5 +1,5 @@
 import { Collapsible } from 'radix-ui';
-import type { ReactNode } from 'react';
+import { useEffect, useRef, type ReactNode } from 'react';
 import { setView, useView } from '../state/view';
 
 /** A part of the bench: a heading, what can be added to it, and what is in it. Folds, and remembers. */
@@ -84,3 +84,12 @@ export const Line = ({ label, children }: { label: string; children: ReactNode }
     {children}
   </div>
 );
+
+/** Comes into view when it is opened. */
+export function Seen({ when, children }: { when: boolean; children: ReactNode }) {
+  const here = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (when) here.current?.scrollIntoView({ block: 'nearest' });
+  }, [when]);
+  return <div ref={here}>{children}</div>;
+}
