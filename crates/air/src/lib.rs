@@ -226,7 +226,7 @@ macro_rules! kinds {
             /// Everywhere, on all bodies, as its kind does.
             fn from(now: <$kind as Kind>::Now) -> FieldNow {
                 let by = if <$kind as Kind>::PUSHES { By::Push } else { By::Air };
-                FieldNow { act: ActNow::$kind(now), by, stand: None, zones: vec![], only: None }
+                FieldNow { act: ActNow::$kind(now), by, stand: None, zones: vec![], only: None, times: 1.0 }
             }
         })*
     };
@@ -264,16 +264,22 @@ pub struct FieldNow {
     pub zones: Vec<(ZoneNow, Joins)>,
     /// Numbers of the bodies of an island on which it acts; all if left out.
     pub only: Option<Vec<usize>>,
+    /// What all that it does is multiplied by, its pattern staying as it is.
+    pub times: f32,
 }
 
 impl FieldNow {
     /// Writes down all that it is.
     pub fn mark(&self, to: &mut Marks) {
-        let FieldNow { act, by, stand, zones, only } = self;
+        let FieldNow { act, by, stand, zones, only, times } = self;
         act.mark(to);
         // Those that pushed were told elsewhere once.
         if *by == By::Push {
             to.words(&[22]);
+        }
+        if *times != 1.0 {
+            to.words(&[32]);
+            to.numbers(&[*times]);
         }
         if let Some(s) = stand {
             to.words(&[11]);
@@ -309,6 +315,7 @@ struct Acting {
     of: Ready,
     stand: Option<Stand>,
     zones: Vec<(ZoneNow, Joins)>,
+    times: f32,
 }
 
 impl Acting {
@@ -333,10 +340,11 @@ impl Acting {
             None => self.of.velocity(x),
             Some(s) => s.world(self.of.velocity(s.local(x))),
         };
-        match self.share(x) {
+        let own = match self.share(x) {
             None => own,
             Some(share) => own.scale(share),
-        }
+        };
+        if self.times == 1.0 { own } else { own.scale(F8::splat(self.times)) }
     }
 }
 
@@ -364,7 +372,7 @@ impl Air {
             |f: &&FieldNow| f.by == by && f.only.as_ref().is_none_or(|o| body.is_none_or(|b| o.contains(&b)));
         let ready = |f: &FieldNow| {
             let of = f.act.ready(time);
-            (f.act.slows(), Acting { of, stand: f.stand, zones: f.zones.clone() })
+            (f.act.slows(), Acting { of, stand: f.stand, zones: f.zones.clone(), times: f.times })
         };
         let (slow, fields): (Vec<_>, Vec<_>) = fields.iter().filter(acts).map(ready).partition(|f| f.0);
         let bare = |of: Vec<(bool, Acting)>| of.into_iter().map(|f| f.1).collect();

@@ -140,11 +140,7 @@ impl Flow for ShelterNow {
             let (p, q) = (behind + all(w.wide[0]), behind + all(w.wide[1]));
             let (a, b) = (from.dot(side) / p, from.dot(up) / q);
             let square = a.fma(a, b * b);
-            // e^(-t), to 2e-4, by (1 - t/256)^256.
-            let mut e = (all(1.0) - square * all(0.5 / 256.0)).max(all(0.0));
-            for _ in 0..8 {
-                e = e * e;
-            }
+            let e = (square * all(0.5)).fades();
             // It begins from the front of the body to its middle.
             let begun = smooth((s + all(w.along)) * all(1.0 / w.along.max(1e-3)));
             let deep = all(self.taken * w.wide[0] * w.wide[1]) / (p * q);

@@ -1,9 +1,8 @@
 //! Air that turns about an axis, is drawn in toward it and rises along it, and is smooth in its core.
 //!
-//! Around the axis v_θ(r) = S √2 ρ / √(1 + ρ⁴) with ρ = r / core: G. H. Vatistas, V. Kozel, W. C. Mih, "A Simpler Model for
-//! Concentrated Vortices" (1991), eq. 4 with n = 2, scaled so that S is the speed at the core's rim, where it is greatest.
-//! It is rigid rotation within and a free vortex far out. Pull-in has the same profile; lift, S' / (1 + ρ⁴), is that of the
-//! core alone.
+//! Around the axis it is the vortex of C. W. Oseen (1912) and H. Lamb (Hydrodynamics, 1932, art. 334a): v(r) = Γ/(2π r) (1 - e^(-r²/c²)),
+//! told by its greatest speed S and the radius a at which that is, where c = a / 1.120 906 and Γ = 2π c S / 0.638 173. Within it turns
+//! as a solid, far out as a free vortex. Pull-in has the same profile; lift, S' e^(-r²/c²), is that of the core alone.
 use crate::{Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -67,7 +66,7 @@ impl Now for VortexNow {
     type Flow = VortexNow;
     fn mark(&self, to: &mut Marks) {
         let VortexNow { spin, core, pull_in, lift } = self;
-        to.words(&[20]);
+        to.words(&[33]);
         to.numbers(&[*spin, *core, *pull_in, *lift]);
     }
     fn speed(&self) -> f32 {
@@ -89,16 +88,26 @@ impl Flow for VortexNow {
     fn velocity(&self, x: V8) -> V8 {
         let all = F8::splat;
         let [x, _, z] = x.0;
-        let per_core2 = all(1.0 / (self.core * self.core));
-        let r2 = x.fma(x, z * z) * per_core2;
-        let rest = all(1.0) + r2 * r2;
-        // √2 / (core √(1 + ρ⁴)): times a place across the axis it is the profile and the direction in one, without a
-        // division by r, so that the axis itself is nothing special.
-        let profile = all(std::f32::consts::SQRT_2 / self.core) / rest.sqrt();
+        let per_core2 = WIDER * WIDER / (self.core * self.core);
+        let q = x.fma(x, z * z) * all(per_core2);
+        let fades = q.fades();
+        // (1 - e^-q) / q, by its series where the difference would be rounded away.
+        let series = q.fma(all(-1.0 / 120.0), all(1.0 / 24.0));
+        let series = q.fnma(series, all(1.0 / 6.0));
+        let series = q.fnma(series, all(0.5));
+        let series = q.fnma(series, all(1.0));
+        let profile = q.below(all(0.15)).pick(series, (all(1.0) - fades) / q.max(all(0.1)));
+        // Times a place across the axis it is the profile and the direction in one, without a division by r, so that the axis
+        // itself is nothing special.
+        let profile = profile * all(WIDER / (PEAK * self.core));
         let (around, inward) = (profile * all(self.spin), profile * all(self.pull_in));
-        V8([around * z - inward * x, all(self.lift) / rest, -(around * x) - inward * z])
+        V8([around * z - inward * x, fades * all(self.lift), -(around * x) - inward * z])
     }
 }
+
+/// The radius of the greatest speed over the core's own, and that speed times the core's radius over Γ/2π.
+const WIDER: f32 = 1.120_906_4;
+const PEAK: f32 = 0.638_172_7;
 
 #[cfg(test)]
 mod tests {
@@ -118,17 +127,33 @@ mod tests {
         assert!(around(0.49) < 4.0 && around(0.51) < 4.0, "nowhere faster");
         assert_eq!(at(now, [0.0; 3]).map(f32::abs), [0.0; 3]);
         // Within the core as a solid turns, far out as a free vortex: v r stays.
-        assert!((around(0.02) / around(0.01) - 2.0).abs() < 1e-3);
+        assert!((around(0.02) / around(0.01) - 2.0).abs() < 3e-3);
         assert!((around(40.0) * 40.0 / (around(20.0) * 20.0) - 1.0).abs() < 1e-3);
         // Against the clock seen from above: x goes to -z.
         assert!(at(now, [0.5, 0.0, 0.0])[2] < 0.0 && at(now, [0.0, 0.0, -0.5])[0] < 0.0);
     }
 
     #[test]
+    fn of_circulation_one_and_core_one_it_is_lamb_and_oseen_s() {
+        let now = VortexNow { spin: PEAK / std::f32::consts::TAU, core: WIDER, pull_in: 0.0, lift: 0.0 };
+        for (r, v) in [(0.5, 0.0704), (1.0, 0.1006), (2.0, 0.0781)] {
+            let found = -at(now, [r, 0.3, 0.0])[2];
+            assert!((found / v - 1.0).abs() < 1e-3, "at {r}: {found} where {v} is expected");
+        }
+        for k in 1..4000 {
+            let r = 0.002 * f64::from(k);
+            let to = (1.0 - (-r * r).exp()) / (std::f64::consts::TAU * r);
+            let found = -f64::from(at(now, [r as f32, 0.0, 0.0])[2]);
+            assert!((found / to - 1.0).abs() < 1e-4, "at {r}: {found} where {to} is expected");
+        }
+    }
+
+    #[test]
     fn it_draws_in_and_lifts_by_what_it_says() {
         let now = VortexNow { spin: 0.0, core: 2.0, pull_in: 3.0, lift: 5.0 };
         let v = at(now, [2.0, -1.0, 0.0]);
-        assert!((v[0] + 3.0).abs() < 1e-5 && (v[1] - 2.5).abs() < 1e-5 && v[2].abs() < 1e-6, "{v:?}");
+        let lift = 5.0 * (-WIDER * WIDER).exp();
+        assert!((v[0] + 3.0).abs() < 1e-5 && (v[1] - lift).abs() < 1e-5 && v[2].abs() < 1e-6, "{v:?}");
         assert!((at(now, [0.0; 3])[1] - 5.0).abs() < 1e-6);
     }
 

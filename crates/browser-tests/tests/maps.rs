@@ -216,7 +216,10 @@ async fn an_inverted_capsule_drives_a_map_and_a_grip_and_the_cloth_answers_by_fr
     w.scrub(10, 40).await?;
     w.shows("landing-canopy:40:true").await?;
     let held = fallen(40).await?.unwrap();
-    assert!(sags.abs() > 0.02 && held.abs() < 0.5 * sags.abs(), "sags by {sags}, and is drawn back to {held}");
+    assert!(
+        sags.abs() > 0.02 && held.abs() < 0.5 * sags.abs(),
+        "sags by {sags}, and is drawn back to {held}"
+    );
     // A ring of values beside the pointer, and the map is on screen.
     let seen = w.script("return nematonStage.layers.get('landing-canopy').drawn.dyes.shows.value.x").await?;
     assert_eq!(seen, json!(1));
@@ -443,5 +446,64 @@ async fn a_map_scales_a_number_which_says_so_and_goes_with_it() -> WebDriverResu
             && c["grips"]["by-zone"].is_object())
     })
     .await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_row_is_taken_by_a_double_click_and_a_map_that_is_gone_leaves_the_shape() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Hold").await?;
+    w.press("Pick").await?;
+    w.command("Look from above").await?;
+    rest().await;
+    let at = w.script(&format!("const r = document.querySelector('[data-testid=view]').getBoundingClientRect(), s = nematonStage, a = s.placeOf('landing-canopy', {}), b = s.placeOf('landing-canopy', {}); return [Math.round(r.left + 0.7 * a[0] + 0.3 * b[0]), Math.round(r.top + 0.7 * a[1] + 0.3 * b[1])]", point(30, 20), point(31, 20))).await?;
+    let (x, y) = (at[0].as_i64().unwrap(), at[1].as_i64().unwrap());
+    w.driver.action_chain().move_to(x, y).double_click().perform().await?;
+    let row: Vec<u64> = (0..60).map(|c| point(c, 20) as u64).collect();
+    w.until("the row is chosen", async || {
+        let mut chosen = w.chosen().await?;
+        chosen.sort_unstable();
+        Ok(chosen == row)
+    })
+    .await?;
+    w.ctrl('z').await?;
+    rest().await;
+    // A map of a border that there is not: the canopy stays on screen, and it is said where.
+    edit(
+        &site,
+        1,
+        json!([{"op": "add", "path": "/bodies/landing-canopy/maps", "value": {"lost": {"name": "Lost", "layers": [{"weights": {"border": {"border": "hem", "reach": 0.2}}}]}}},
+        {"op": "add", "path": "/bodies/landing-canopy/scaled", "value": {"bend": {"map": "lost"}}}]),
+    )
+    .await;
+    w.bench_says("The map \"Lost\" names the border \"hem\"").await?;
+    assert_eq!(
+        w.script("return nematonStage.layers.get('landing-canopy')?.shape.head.points").await?,
+        json!(2400)
+    );
+    w.ctrl('z').await.ok();
+    w.close().await
+}
+
+#[tokio::test]
+async fn loose_pieces_are_made_heavy_on_one_side_by_a_ramp() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.step("Shape").await?;
+    w.press("Drift").await?;
+    let drift = async || scene(&site).await["bodies"]["drift"].clone();
+    w.until("it is there", async || Ok(drift().await.is_object())).await?;
+    w.step("Hold").await?;
+    w.bench_says("loose pieces").await?;
+    w.press("Zone").await?;
+    w.until("a map is there", async || Ok(drift().await["maps"]["zone"].is_object())).await?;
+    w.choose("Lay on Zone", "ramp").await?;
+    w.until("with a ramp", async || {
+        Ok(drift().await["maps"]["zone"]["layers"].as_array().is_some_and(|l| l.len() == 2))
+    })
+    .await?;
+    w.choose("Zone scales another number", "weight").await?;
+    w.until("it scales their weight", async || Ok(drift().await["scaled"]["areal_weight"].is_object()))
+        .await?;
+    w.bench_says("1 to 2 g").await?;
     w.close().await
 }

@@ -82,9 +82,40 @@ pub fn apply_old(document: &Value, patch: &Patch) -> Option<Value> {
     Some(next)
 }
 
-/// The patch that turns `after` back into `before`.
+/// The patch that turns `after` back into `before`, the order of its lists of things too.
 pub fn inverse(before: &Value, after: &Value) -> Patch {
-    json_patch::diff(after, before)
+    let mut patch = json_patch::diff(after, before);
+    let mut back = after.clone();
+    let parts = before.as_object().into_iter().flatten();
+    if json_patch::patch(&mut back, &patch).is_ok() {
+        for (key, value) in parts.filter(|(key, value)| back[*key].to_string() != value.to_string()) {
+            let path = json_patch::jsonptr::PointerBuf::from_tokens([key]);
+            let value = value.clone();
+            patch.0.push(json_patch::PatchOperation::Replace(json_patch::ReplaceOperation { path, value }));
+        }
+    }
+    patch
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn what_is_taken_out_comes_back_where_it_was_and_an_order_is_undone() {
+        let text = |v: &Value| v.to_string();
+        let before = json!({"name": "a", "fields": {"one": 1, "two": 2, "three": 3}});
+        for after in [
+            json!({"name": "a", "fields": {"two": 2, "three": 3}}),
+            json!({"name": "b", "fields": {"three": 3, "one": 1, "two": 2}}),
+            json!({"name": "a", "fields": {"one": 1, "two": 5, "three": 3}}),
+        ] {
+            let mut back = after.clone();
+            json_patch::patch(&mut back, &inverse(&before, &after)).unwrap();
+            assert_eq!(text(&back), text(&before));
+        }
+    }
 }
 
 /// About how many bytes a value takes as JSON.

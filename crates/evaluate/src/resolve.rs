@@ -71,11 +71,10 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
             act,
         } = field;
         let by = field.by();
-        let mut share = share(field, frame) * times.at(&moment);
-        if by == By::Air && !matches!(act, Act::Shelter(_)) {
-            share *= 1.0 - calm;
-        }
-        if share <= 0.0 {
+        let share = share(field, frame) * times.at(&moment);
+        let moves_air = by == By::Air && !matches!(act, Act::Shelter(_));
+        let times = if moves_air { (1.0 - calm) as f32 } else { 1.0 };
+        if share <= 0.0 || times <= 0.0 {
             continue;
         }
         let mut now = act.at(&moment, share);
@@ -108,7 +107,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
             (0..3).for_each(|k| wind[k] += blows[k]);
         }
         let zones = field.all_zones().map(|(z, joins)| (zone_at(scene, z, frame), joins)).collect();
-        let now = FieldNow { act: now, by, stand, zones, only };
+        let now = FieldNow { act: now, by, stand, zones, only, times };
         fields.push((act.rank(), Named { id: id.clone(), now }));
     }
     if fields.iter().any(|f| matches!(f.1.now.act, ActNow::Shelter(_))) {

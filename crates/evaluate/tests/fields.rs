@@ -320,3 +320,50 @@ fn two_hundred_fields_at_once_are_summed() {
     let speed = v.iter().map(|c| c * c).sum::<f32>().sqrt();
     assert!(speed > 2.0 && speed < 6.0, "{speed}");
 }
+
+#[test]
+fn frame_rate_and_sub_steps_leave_the_motion_s_mean_and_spread_as_they_are() {
+    let tip = |rate: u32, substeps: u32| {
+        let mut s = scene(
+            json!({ "g": gravity(), "w": { "name": "W", "act": { "wind": { "speed": 5, "heading": 0, "gust": 0.3, "gust_period": 1.5 } } },
+                "t": { "name": "T", "act": { "turbulence": { "strength": 1.2, "size": 0.8, "pace": 1, "drift": [3, 0, 0] } } } }),
+            json!({ "bodies": { "flag": {
+                "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.6, "depth": 0.4, "columns": 7, "rows": 5 } } } },
+                "place": { "position": [0, 1.5, 0], "turn": [1.5708, 0, 0] },
+                "grips": { "staff": { "name": "Staff", "points": [{ "border": { "border": "left", "by": "all" } }] } } } } }),
+        );
+        s.frames.rate = f64::from(rate);
+        s.frames.substeps = substeps;
+        s.frames.last = 62 * i64::from(rate);
+        let mut run = Run::start(&s, &[BodyId::from("flag")], &NoMeshes).unwrap();
+        let (mut sum, mut square, mut n) = ([0.0f64; 3], [0.0f64; 3], 0.0f64);
+        for k in 0..62 * rate {
+            run.advance(&NoWatch).unwrap();
+            // Two seconds to come away from rest.
+            if k < 2 * rate {
+                continue;
+            }
+            let p = run.positions(0)[4 * 7 + 6];
+            n += 1.0;
+            for c in 0..3 {
+                sum[c] += f64::from(p[c]);
+                square[c] += f64::from(p[c]).powi(2);
+            }
+        }
+        let mean = sum.map(|s| s / n);
+        (mean, [0, 1, 2].map(|c| (square[c] / n - mean[c] * mean[c]).sqrt()))
+    };
+    let (mean, spread) = tip(24, 30);
+    println!("24 frames a second, 30 sub-steps: {mean:.3?}, {spread:.3?}");
+    for (rate, substeps) in [(24, 10), (60, 10), (60, 30)] {
+        let (m, s) = tip(rate, substeps);
+        println!("{rate}, {substeps}: {m:.3?}, {s:.3?}");
+        for c in 0..3 {
+            assert!((m[c] - mean[c]).abs() < 0.01, "{rate}, {substeps}: mean {m:?}, {mean:?} at 24, 30");
+            assert!(
+                (s[c] - spread[c]).abs() < 0.005 + 0.1 * spread[c],
+                "{rate}, {substeps}: spread {s:?}, {spread:?} at 24, 30"
+            );
+        }
+    }
+}

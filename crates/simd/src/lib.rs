@@ -108,6 +108,25 @@ impl F8 {
         F8(v3!(_mm256_round_ps::<{ _MM_FROUND_TO_NEAREST_INT | _MM_FROUND_NO_EXC }>(self.0)))
     }
 
+    /// e^(-t) for t of 0 and more; relative error below 3e-7, 0 where it is less than any number.
+    #[inline(always)]
+    pub fn fades(self) -> F8 {
+        // 2^(-t/ln 2): the whole part into the exponent, the rest by its Taylor polynomial.
+        let t = (self * F8::splat(-std::f32::consts::LOG2_E)).max(F8::splat(-126.0));
+        let whole = t.round();
+        let x = (t - whole) * F8::splat(std::f32::consts::LN_2);
+        let p = x.fma(F8::splat(1.0 / 720.0), F8::splat(1.0 / 120.0));
+        let p = p.fma(x, F8::splat(1.0 / 24.0));
+        let p = p.fma(x, F8::splat(1.0 / 6.0));
+        let p = p.fma(x, F8::splat(0.5));
+        let p = p.fma(x, F8::splat(1.0)).fma(x, F8::splat(1.0));
+        let two = F8(v3!({
+            let k = _mm256_add_epi32(_mm256_cvtps_epi32(whole.0), _mm256_set1_epi32(127));
+            _mm256_castsi256_ps(_mm256_slli_epi32::<23>(k))
+        }));
+        self.below(F8::splat(87.0)).and(p * two)
+    }
+
     /// cos(2π t), t in turns; error below 4e-7 for |t| up to a thousand.
     /// Even and odd Taylor polynomials on an eighth of a turn, chosen by quadrant.
     #[inline(always)]
@@ -239,6 +258,18 @@ impl Sub for V8 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_fades_is_right_to_single_precision_and_ends_at_nothing() {
+        for k in 0..8000 {
+            let t = 0.011 * k as f32;
+            let e = F8::splat(t).fades().array()[0];
+            let to = (-f64::from(t)).exp();
+            assert!((f64::from(e) - to).abs() <= 4e-7 * to + 1e-37, "e^-{t}: {e}");
+        }
+        assert_eq!(F8::splat(1e9).fades().array()[0], 0.0);
+        assert_eq!(F8::splat(0.0).fades().array()[0], 1.0);
+    }
 
     #[test]
     fn cosine_in_turns_is_right_to_single_precision() {

@@ -142,6 +142,21 @@ function useOutlinesShown(body: string | null, step: string) {
   const drawing = useView((v) => v.drawing);
   useEffect(() => {
     drawnCount = 0;
+    if (!drawing) return;
+    // Before all other keys: Backspace takes a point back here, and removes nothing.
+    const keys = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLInputElement;
+      if (typing || !['Enter', 'Escape', 'Backspace'].includes(e.key)) return;
+      e.preventDefault();
+      e.stopPropagation();
+      if (e.key !== 'Backspace') return setView({ drawing: null });
+      const was = (valueAt(now.scene(), drawing) ?? []) as number[][];
+      if (drawnCount <= 2 || was.length <= 2) return;
+      drawnCount -= 1;
+      void setValue('Last point taken back', drawing, was.slice(0, -1));
+    };
+    addEventListener('keydown', keys, true);
+    return () => removeEventListener('keydown', keys, true);
   }, [drawing]);
   const chosen = step === 'Air' && field ? `/fields/${field}` : step === 'Hold' && map ? `/bodies/${body}/maps/${map}` : null;
   const all = useOutlines(chosen !== null);
@@ -363,20 +378,6 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       if (edge) void chooseRow(body, edge, e.shiftKey ? useView.getState().points : []);
     },
     onKeyDown: (e: React.KeyboardEvent) => {
-      const { drawing } = useView.getState();
-      if (drawing && ['Enter', 'Escape', 'Backspace'].includes(e.key)) {
-        e.preventDefault();
-        e.stopPropagation();
-        const was = (valueAt(now.scene(), drawing) ?? []) as number[][];
-        if (e.key !== 'Backspace') {
-          drawnCount = 0;
-          setView({ drawing: null });
-        } else if (drawnCount > 2 && was.length > 2) {
-          drawnCount -= 1;
-          void setValue('Last point taken back', drawing, was.slice(0, -1));
-        }
-        return;
-      }
       if (tool === 'look' || tool === 'paint' || !body) return;
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
       const { points } = useView.getState();

@@ -197,7 +197,8 @@ fn carry(now: &Value, patch: &json_patch::Patch) -> Result<Option<Carried>, Prob
     let inside = |e: serde_json::Error| Problem::inside(e.to_string());
     // As the types write it, with every default filled in: paths of later edits are always there.
     let next = serde_json::to_value(&scene).map_err(inside)?;
-    if next == *now {
+    // The order of a list of things is the artist's too.
+    if next == *now && next.to_string() == now.to_string() {
         return Ok(None);
     }
     let forward = serde_json::to_string(&inverse(&next, now)).map_err(inside)?;
