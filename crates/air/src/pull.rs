@@ -148,7 +148,7 @@ impl Flow for PullNow {
             Law::Inverse => all(2.0 / core) / (all(1.0) + q),
             Law::Squared => {
                 let s = (all(1.0) + q).sqrt();
-                all(2.598_076_2 / core) / (s * s * s)
+                all(1.5 * 1.732_050_8 / core) / (s * s * s)
             }
         };
         let ends = smooth((all(reach) - r) * all(5.0 / reach));

@@ -24,7 +24,7 @@ mod weathers;
 pub use body::*;
 pub use collider::*;
 pub use describe::{Change, changes};
-pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse};
+pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse, same};
 pub use field::*;
 pub use figure::*;
 pub use ids::{BodyId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId};

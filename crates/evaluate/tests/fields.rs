@@ -11,7 +11,7 @@ fn scene(fields: Value, more: Value) -> Scene {
         "frames": { "first": 0, "last": 30, "rate": 24, "substeps": 10 },
         "bodies": { "flag": {
             "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.6, "depth": 0.4, "columns": 13, "rows": 9 } } } },
-            "place": { "position": [0, 1.5, 0], "turn": [1.5708, 0, 0] },
+            "place": { "position": [0, 1.5, 0], "turn": [1.57, 0, 0] },
             "grips": { "staff": { "name": "Staff", "points": [{ "border": { "border": "left", "by": "all" } }] } },
             "touch": { "itself": false, "others": false, "group": "flags" }
         }},
@@ -67,7 +67,7 @@ fn gravity_in_a_zone_pulls_there_alone_and_turned_by_its_place_it_pulls_aside() 
     let still = at(json!({ "g": there }));
     assert!((still[1] - whole[1]).abs() > 0.02, "beyond it there is none: {still:?} and {whole:?}");
     let mut aside = gravity();
-    aside["place"] = json!({ "turn": [0, 0, 1.570_796] });
+    aside["place"] = json!({ "turn": [0, 0, 1.57] });
     assert!(at(json!({ "g": aside }))[0] > still[0] - 1e-3);
 }
 
@@ -154,7 +154,7 @@ fn calm_takes_air_away_and_one_alone_leaves_the_others_out() {
 
 #[test]
 fn what_moves_air_has_a_limit_and_what_pushes_has_none() {
-    let loose = |density: f64| json!({ "bodies": { "flag": { "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.3, "depth": 0.3, "columns": 5, "rows": 5 } } } }, "air_density": density, "place": { "position": [0, 1.5, 0], "turn": [0, 0, 1.5708] } } } });
+    let loose = |density: f64| json!({ "bodies": { "flag": { "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.3, "depth": 0.3, "columns": 5, "rows": 5 } } } }, "air_density": density, "place": { "position": [0, 1.5, 0], "turn": [0, 0, 1.57] } } } });
     let speed = |by: &str, density: f64| {
         let f = json!({ "w": { "name": "W", "by": by, "act": { "wind": { "speed": 3, "heading": 0, "gust": 0 } } } });
         let at = moves(&scene(f, loose(density)), 30);
@@ -329,7 +329,7 @@ fn frame_rate_and_sub_steps_leave_the_motion_s_mean_and_spread_as_they_are() {
                 "t": { "name": "T", "act": { "turbulence": { "strength": 1.2, "size": 0.8, "pace": 1, "drift": [3, 0, 0] } } } }),
             json!({ "bodies": { "flag": {
                 "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.6, "depth": 0.4, "columns": 7, "rows": 5 } } } },
-                "place": { "position": [0, 1.5, 0], "turn": [1.5708, 0, 0] },
+                "place": { "position": [0, 1.5, 0], "turn": [1.57, 0, 0] },
                 "grips": { "staff": { "name": "Staff", "points": [{ "border": { "border": "left", "by": "all" } }] } } } } }),
         );
         s.frames.rate = f64::from(rate);

@@ -12,7 +12,7 @@ use axum::handler::Handler;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use futures::StreamExt;
-use nematon_document::{Scene, apply, inverse, migrate, validate};
+use nematon_document::{Scene, apply, inverse, migrate, same, validate};
 use nematon_evaluate::Stage;
 use nematon_formats::file_name;
 use nematon_store::{EditOutcome, NewEdit, ProjectRow, ProjectSummary};
@@ -197,8 +197,7 @@ fn carry(now: &Value, patch: &json_patch::Patch) -> Result<Option<Carried>, Prob
     let inside = |e: serde_json::Error| Problem::inside(e.to_string());
     // As the types write it, with every default filled in: paths of later edits are always there.
     let next = serde_json::to_value(&scene).map_err(inside)?;
-    // The order of a list of things is the artist's too.
-    if next == *now && next.to_string() == now.to_string() {
+    if same(&next, now) {
         return Ok(None);
     }
     let forward = serde_json::to_string(&inverse(&next, now)).map_err(inside)?;
