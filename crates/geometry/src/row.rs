@@ -130,19 +130,19 @@ mod tests {
         let (p, t) = grid(8);
         let across: Vec<u32> = (0..9).map(|x| 4 * 9 + x).collect();
         for k in 0..8 {
-            assert_eq!(row(&p, &t, across[k], across[k + 1]).unwrap(), across);
-            let mut back = row(&p, &t, across[k + 1], across[k]).unwrap();
+            assert_eq!(row(&p, &t, across[k], across[k + 1]).as_ref(), Some(&across));
+            let mut back = row(&p, &t, across[k + 1], across[k]).unwrap_or_default();
             back.reverse();
             assert_eq!(back, across);
         }
         // Along a diagonal from corner to corner.
-        assert_eq!(row(&p, &t, 0, 10).unwrap(), (0..9).map(|k| 10 * k).collect::<Vec<u32>>());
+        assert_eq!(row(&p, &t, 0, 10), Some((0..9).map(|k| 10 * k).collect::<Vec<u32>>()));
     }
 
     #[test]
     fn along_a_border_it_goes_once_round_and_only_edges_have_one() {
         let (p, t) = grid(4);
-        let round = row(&p, &t, 1, 2).unwrap();
+        let round = row(&p, &t, 1, 2).unwrap_or_default();
         assert_eq!(round.len(), 16, "{round:?}");
         assert_eq!(row(&p, &t, 0, 2), None);
         assert_eq!(row(&p, &t, 0, 999), None);
