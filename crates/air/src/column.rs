@@ -2,7 +2,7 @@
 //! strength, its own way across and along, and a turbulence of its own. Within the form there is all of it, over a soft edge
 //! about it less by a smooth step, beyond nothing.
 use crate::turbulence::{TurbulenceNow, Waves};
-use crate::{Flow, Kind, Marks, Now, Outline, outline, smooth};
+use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline, smooth};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -275,7 +275,16 @@ impl Now for ColumnNow {
         });
         let way = if self.speed[0] < 0.0 { -half } else { half };
         let core = [core, outline::arrow([0.0, -way, 0.0], [0.0, way, 0.0])].concat();
-        Outline { core, soft: if self.edge > 0.0 { soft } else { vec![] } }
+        // A cone is as wide as its radius at its foot.
+        let foot = if self.form == Within::Cone { -half } else { 0.0 };
+        let mut beads = vec![
+            Bead::on("act/column/radius", 0, self.radius, 1.0, 0.0).beside([0.0, foot, 0.0]),
+            Bead::on("act/column/edge", 0, self.edge, -1.0, -self.radius).beside([0.0, foot, 0.0]),
+        ];
+        if self.form != Within::Ball {
+            beads.push(Bead::on("act/column/height", 1, self.height, 0.5, 0.0));
+        }
+        Outline { core, soft: if self.edge > 0.0 { soft } else { vec![] }, beads }
     }
     fn flow(&self, time: f64) -> Risen {
         Risen { now: self.clone(), waves: self.unrest.as_ref().map(|t| t.flow(time)) }

@@ -19,7 +19,7 @@ mod zone;
 
 pub use column::{Across, Along, ColumnNow, Within};
 pub use gravity::GravityNow;
-pub use outline::{Line, Outline};
+pub use outline::{Bead, Line, Outline};
 pub use pull::{Law, PullNow, Toward};
 pub use shelter::{Obstacle, ShelterNow};
 pub use skin::{Laid, Pattern, SkinNow, Surface, SurfaceOf};

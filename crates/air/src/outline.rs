@@ -10,6 +10,35 @@ pub struct Outline {
     pub core: Vec<Line>,
     /// Where it ends.
     pub soft: Vec<Line>,
+    /// Where its numbers can be taken by hand.
+    pub beads: Vec<Bead>,
+}
+
+/// A place at which a number can be taken.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bead {
+    /// Where the number stands in what is drawn, as a path.
+    pub number: String,
+    /// Metres.
+    pub at: [f32; 3],
+    /// How far the place goes where the number grows by 1, metres.
+    pub along: [f32; 3],
+}
+
+impl Bead {
+    /// On an axis, with what there is of it for each of the number; beyond what does not change.
+    pub fn on(number: impl Into<String>, axis: usize, value: f32, per: f32, beyond: f32) -> Bead {
+        let (mut at, mut along) = ([0.0; 3], [0.0; 3]);
+        along[axis] = per;
+        at[axis] = per * value + beyond;
+        Bead { number: number.into(), at, along }
+    }
+
+    /// The same, somewhere beside the axis.
+    pub fn beside(mut self, by: [f32; 3]) -> Bead {
+        (0..3).for_each(|c| self.at[c] += by[c]);
+        self
+    }
 }
 
 /// Straight pieces of a round.
@@ -93,6 +122,11 @@ impl Outline {
             let by = stand.turned(*p);
             *p = std::array::from_fn(|c| stand.origin[c] + by[c]);
         }
+        for b in &mut self.beads {
+            let by = stand.turned(b.at);
+            b.at = std::array::from_fn(|c| stand.origin[c] + by[c]);
+            b.along = stand.turned(b.along);
+        }
         self
     }
 }
@@ -112,6 +146,30 @@ impl ZoneNow {
             }
         });
         let soft = if e > 0.0 { soft } else { vec![] };
-        Outline { core, soft }.placed(&self.stand)
+        // Numbers of sizes are twice the halves.
+        let mut beads = match self.form {
+            ZoneForm::Ball { radius } => vec![Bead::on("form/ball/radius", 0, radius, 1.0, 0.0)],
+            ZoneForm::Box { half } => {
+                (0..3).map(|c| Bead::on(format!("form/box/size/{c}"), c, 2.0 * half[c], 0.5, 0.0)).collect()
+            }
+            ZoneForm::Capsule { radius, half } => vec![
+                Bead::on("form/capsule/radius", 0, radius, 1.0, 0.0),
+                Bead::on("form/capsule/length", 1, 2.0 * half, 0.5, 0.0),
+            ],
+            ZoneForm::Slab { half } => vec![Bead::on("form/slab/thickness", 1, 2.0 * half, 0.5, 0.0)],
+            ZoneForm::Tube { radius, half, wall } => vec![
+                Bead::on("form/tube/radius", 0, radius, 1.0, 0.0),
+                Bead::on("form/tube/length", 1, 2.0 * half, 0.5, 0.0).beside([radius, 0.0, 0.0]),
+                Bead::on("form/tube/wall", 2, 2.0 * wall, 0.5, radius),
+            ],
+        };
+        let (axis, out) = match self.form {
+            ZoneForm::Ball { radius } | ZoneForm::Capsule { radius, .. } => (0, radius),
+            ZoneForm::Box { half } => (0, half[0]),
+            ZoneForm::Slab { half } => (1, half),
+            ZoneForm::Tube { radius, wall, .. } => (0, radius + wall),
+        };
+        beads.push(Bead::on("edge", axis, e, -1.0, -out));
+        Outline { core, soft, beads }.placed(&self.stand)
     }
 }

@@ -4,7 +4,7 @@
 //! and squared S (3√3/2) (r/c)/(1 + r²/c²)^(3/2), the softened line and point source (H. C. Plummer, "On the Problem of
 //! Distribution in Globular Star Clusters", 1911), each scaled so that S is the most there is. Over the last fifth of its reach
 //! it ends by a smooth step.
-use crate::{Flow, Kind, Marks, Now, Outline, outline, smooth};
+use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline, smooth};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -119,7 +119,8 @@ impl Now for PullNow {
                 outline::block([self.reach, self.reach, self.reach]),
             ),
         };
-        Outline { core, soft }
+        let axis = if self.to == Toward::Plane { 1 } else { 0 };
+        Outline { core, soft, beads: vec![Bead::on("act/pull/reach", axis, self.reach, 1.0, 0.0)] }
     }
     fn flow(&self, _: f64) -> PullNow {
         *self

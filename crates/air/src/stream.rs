@@ -3,7 +3,7 @@
 //! The curve goes through its points (E. Catmull, R. Rom, "A Class of Local Interpolating Splines", 1974, uniform), as so many
 //! straight pieces that no kink shows; what is near it goes by the nearest place on these, with the direction there between those
 //! of the piece's ends. Along, all in the middle and (1 - ρ²)² at ρ radii from it; toward it, S 3.494 ρ (1 - ρ²)², S at most.
-use crate::{Flow, Kind, Marks, Now, Outline, outline};
+use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -145,7 +145,7 @@ impl Now for StreamNow {
         let n = at.len();
         if let [.., a, b] = at[..] {
             let (a, b) = if self.speed < 0.0 { (at[1], at[0]) } else { (a, b) };
-            core.extend(outline::arrow(std::array::from_fn(|c| b[c] + 8.0 * (a[c] - b[c])), b));
+            core.extend(outline::arrow(std::array::from_fn(|c| b[c] + 2.0 * (a[c] - b[c])), b));
         }
         // How wide it is, here and there along it.
         let soft = (0..n).step_by((n / 8).max(1)).flat_map(|k: usize| {
@@ -161,7 +161,9 @@ impl Now for StreamNow {
             ring.iter().map(|l| [place(&l[0]), place(&l[1])]).collect::<Vec<_>>()
         });
         let soft = soft.collect();
-        Outline { core, soft }
+        let at = self.points.first().copied().unwrap_or_default();
+        let beads = vec![Bead::on("act/stream/radius", 1, self.radius, 1.0, 0.0).beside(at)];
+        Outline { core, soft, beads }
     }
     fn flow(&self, _: f64) -> Course {
         let at = curve(&self.points, self.closed);

@@ -3,7 +3,7 @@
 //! Around the axis it is the vortex of C. W. Oseen (1912) and H. Lamb (Hydrodynamics, 1932, art. 334a): v(r) = Γ/(2π r) (1 - e^(-r²/c²)),
 //! told by its greatest speed S and the radius a at which that is, where c = a / 1.120 906 and Γ = 2π c S / 0.638 173. Within it turns
 //! as a solid, far out as a free vortex. Pull-in has the same profile; lift, S' e^(-r²/c²), is that of the core alone.
-use crate::{Flow, Kind, Marks, Now, Outline, outline};
+use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -76,7 +76,7 @@ impl Now for VortexNow {
         let high = 2.0 * self.core;
         let core =
             [outline::round(0.0, self.core), outline::arrow([0.0, -high, 0.0], [0.0, high, 0.0])].concat();
-        Outline { core, soft: vec![] }
+        Outline { core, soft: vec![], beads: vec![Bead::on("act/vortex/core", 0, self.core, 1.0, 0.0)] }
     }
     fn flow(&self, _: f64) -> VortexNow {
         *self

@@ -57,14 +57,10 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.lanes_say("Blanket true").await?;
     w.scrub(0, 60).await?;
     save("contact").await?;
-    w.script("document.querySelector('[data-testid=costs]')?.scrollIntoView()").await?;
-    tokio::time::sleep(std::time::Duration::from_millis(600)).await;
-    w.driver.screenshot(&out.join("contact-cost.png")).await?;
     w.step("Shape").await?;
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
     w.press("woad").await?;
-    save("matter").await?;
     w.fit(853, 499).await?;
     save("small").await?;
     w.fit(1920, 1080).await?;
@@ -104,6 +100,28 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.open_row("The Courier").await?;
     tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
     w.driver.screenshot(&out.join("figure.png")).await?;
+    w.step("Air").await?;
+    let still = async |name: &str| {
+        tokio::time::sleep(std::time::Duration::from_millis(2200)).await;
+        w.driver.screenshot(&out.join(format!("{name}.png"))).await
+    };
+    w.open_row("Landing wash").await?;
+    w.press("Slice").await?;
+    w.scrub(60, 66).await?;
+    still("air-slice").await?;
+    w.press("Streaks").await?;
+    w.scrub(66, 161).await?;
+    w.press("Press a point").await?;
+    w.click_point("canopy", 48 * 30 + 40).await?;
+    w.says("at frame 161").await?;
+    still("why").await?;
+    w.open_row("Ridge wind").await?;
+    w.press("Only Ridge wind").await?;
+    w.turn("Ridge wind only in a zone").await?;
+    w.has("/fields/ridge-wind/zone/form/ball/radius", "1").await?;
+    w.press("Ridge wind by hand in the view").await?;
+    still("air-zone").await?;
+    w.ctrl('z').await?;
     w.project("Washing loft", "Blanket").await?;
     w.step("Run").await?;
     // Long enough for the small pictures to be kept.

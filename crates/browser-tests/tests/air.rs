@@ -161,7 +161,27 @@ async fn an_inverted_capsule_limits_a_field_is_taken_by_its_arms_and_joined_with
     w.until("within it there is none", async || Ok(wind([0.0, 1.85, 0.0]).await < 1e-6)).await?;
     assert!(wind([4.0, 1.85, 0.0]).await > 2.0);
     w.until("its outline is seen", async || Ok(drawn(&w).await? > 100)).await?;
-    // By its arms: Escape puts it back, a drag is one undo.
+    // A number by its bead: Escape puts it back, a drag is one undo.
+    let radius = async || {
+        scene(&site, 1).await["fields"]["ridge-wind"]["zone"]["form"]["capsule"]["radius"].as_f64().unwrap()
+    };
+    let bead = "const s = nematonStage, r = s.canvas.getBoundingClientRect(), b = s.beads.drawn.find((d) => d.bead.number.endsWith('capsule/radius')); if (!b) return null; const p = b.ball.position.clone().project(s.camera); return [Math.round(r.left + (p.x + 1) / 2 * r.width), Math.round(r.top + (1 - p.y) / 2 * r.height)]";
+    w.until("its bead is there", async || Ok(!w.script(bead).await?.is_null())).await?;
+    rest().await;
+    let v = w.script(bead).await?;
+    let (x, y) = (v[0].as_i64().unwrap(), v[1].as_i64().unwrap());
+    let drag =
+        || w.driver.action_chain().move_to(x, y).click_and_hold().move_to(x + 30, y).move_to(x + 60, y);
+    drag().perform().await?;
+    w.keys(Key::Escape + "").await?;
+    w.driver.action_chain().release().perform().await?;
+    rest().await;
+    assert_eq!(radius().await, 0.5, "Escape leaves it");
+    drag().release().perform().await?;
+    w.until("it is wider", async || Ok(radius().await > 0.55)).await?;
+    w.ctrl('z').await?;
+    w.until("and as it was", async || Ok(radius().await == 0.5)).await?;
+    // By its arms: the same.
     let place = async || scene(&site, 1).await["fields"]["ridge-wind"]["zone"]["place"]["position"].clone();
     let before = place().await;
     w.press("Ridge wind by hand in the view").await?;

@@ -492,6 +492,8 @@ async fn loose_pieces_are_made_heavy_on_one_side_by_a_ramp() -> WebDriverResult<
     w.press("Drift").await?;
     let drift = async || scene(&site).await["bodies"]["drift"].clone();
     w.until("it is there", async || Ok(drift().await.is_object())).await?;
+    w.bench_says("400 pieces").await?;
+    rest().await;
     w.step("Hold").await?;
     w.bench_says("loose pieces").await?;
     w.press("Zone").await?;

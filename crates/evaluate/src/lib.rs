@@ -29,6 +29,7 @@ pub use feel::{Feel, feel};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
 pub use maps::{Dyed, Ground, Rows, fits};
+pub use nematon_air::Bead;
 pub use nematon_solid::hull_fault;
 pub use nematon_solver::Pose;
 pub use outline::{Drawn, outlines};

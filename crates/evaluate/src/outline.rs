@@ -1,7 +1,7 @@
 //! What is drawn of fields and zones: the same numbers that act.
 use crate::Stage;
 use crate::resolve::{fields_at, pose_at, zone_at};
-use nematon_air::{Line, Outline};
+use nematon_air::{Bead, Line, Outline};
 use nematon_document::{Weights, Zone};
 use nematon_solver::Pose;
 
@@ -14,6 +14,8 @@ pub struct Drawn {
     pub core: Vec<Line>,
     /// Where it ends.
     pub soft: Vec<Line>,
+    /// Where its numbers can be taken by hand.
+    pub beads: Vec<Bead>,
     /// Where its place is.
     pub pose: Pose,
 }
@@ -23,9 +25,9 @@ pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
     let fields = fields_at(scene, &[], frame);
     let own = scene.fields.iter().map(|(id, f)| {
         let acts = fields.each.iter().find(|n| n.id == *id);
-        let Outline { core, soft } = acts.map(|n| n.now.outline()).unwrap_or_default();
+        let Outline { core, soft, beads } = acts.map(|n| n.now.outline()).unwrap_or_default();
         let pose = f.place.as_ref().map_or(Pose::default(), |p| pose_at(scene, p, frame));
-        Drawn { path: format!("/fields/{id}"), core, soft, pose }
+        Drawn { path: format!("/fields/{id}"), core, soft, beads, pose }
     });
     let zones = scene.fields.iter().flat_map(|(id, f)| {
         let first = f.zone.iter().map(move |z| (format!("/fields/{id}/zone"), z));
@@ -39,8 +41,8 @@ pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
         })
     });
     let drawn = |(path, zone): (String, &Zone)| {
-        let Outline { core, soft } = zone_at(scene, zone, frame).outline();
-        Drawn { path, core, soft, pose: pose_at(scene, &zone.place, frame) }
+        let Outline { core, soft, beads } = zone_at(scene, zone, frame).outline();
+        Drawn { path, core, soft, beads, pose: pose_at(scene, &zone.place, frame) }
     };
     own.chain(zones.chain(maps).map(drawn)).collect()
 }

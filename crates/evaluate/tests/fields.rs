@@ -311,6 +311,16 @@ fn outlines_are_where_fields_and_zones_are() {
     assert!((far(&of("/fields/c").core, [2.0, 1.0, 0.0]) - 1.25f32.sqrt()).abs() < 1e-3);
     assert_eq!(of("/fields/c").pose.position, [2.0, 1.0, 0.0]);
     assert!(of("/fields/w").core.is_empty());
+    // A number that is taken by its bead goes where the bead goes.
+    for (path, number, at) in [
+        ("/fields/c/zone", "form/ball/radius", [1.0, 5.0, 0.0]),
+        ("/fields/c/zone", "edge", [-1.5, 5.0, 0.0]),
+        ("/fields/c", "act/column/height", [2.0, 2.0, 0.0]),
+        ("/fields/c", "act/column/radius", [2.5, 1.0, 0.0]),
+    ] {
+        let bead = of(path).beads.iter().find(|b| b.number == number).unwrap();
+        assert!(apart(&[bead.at], &[at]) < 1e-5, "{number} at {:?}", bead.at);
+    }
 }
 
 #[test]

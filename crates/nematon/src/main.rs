@@ -1,4 +1,5 @@
 //! The program. `nematon --help` tells what it can do; each verb is a file.
+mod air;
 mod bake;
 mod bench;
 mod demo;
@@ -39,6 +40,10 @@ enum Verb {
     Figure(figure::FigureArgs),
     /// Tells what the maps of a body come to.
     Map(map::MapArgs),
+    /// Tells what the air of a scene is at places, and what each field does there.
+    Air(air::AirArgs),
+    /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
+    Why(air::WhyArgs),
     /// Prints the JSON Schema of a scene.
     Schema,
     /// Prints the OpenAPI document of the server.
@@ -107,6 +112,8 @@ fn main() -> ExitCode {
         Verb::Mend(a) => mend::mend(&a),
         Verb::Figure(a) => figure::figure(&a),
         Verb::Map(a) => map::map(&a),
+        Verb::Air(a) => air::air(&a),
+        Verb::Why(a) => air::why(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {
             println!(
                 "{} is a scene: {} bodies, {} fields, {} frames",

@@ -402,3 +402,81 @@ fn a_mesh_is_mended_scaled_and_turned_up() {
         !fin.status.success() && String::from_utf8_lossy(&fin.stderr).contains("more than two triangles")
     );
 }
+
+#[test]
+fn the_air_and_what_moves_a_point_are_told_as_json() {
+    let done = nematon(&["air", &demo(), "--frame", "40", "--at", "0,1.8,0", "--at", "-3,0.5,2"]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let text = String::from_utf8(done.stdout).unwrap();
+    let lines: Vec<Value> = text.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    assert_eq!(lines.len(), 2);
+    let number = |v: &Value, c: usize| v[c].as_f64().unwrap();
+    for line in &lines {
+        let fields = line["fields"].as_object().unwrap();
+        for c in 0..3 {
+            let moved =
+                fields.iter().filter(|(id, _)| *id != "gravity").map(|(_, v)| number(v, c)).sum::<f64>();
+            assert!((moved - number(&line["velocity"], c)).abs() < 1e-4, "{line}");
+        }
+        assert!((number(&line["fields"]["gravity"], 1) + 9.81).abs() < 1e-5);
+    }
+    let done = nematon(&["why", &demo(), "--body", "landing-canopy", "--point", "1800", "--frame", "6"]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let why: Value = serde_json::from_slice(&done.stdout).unwrap();
+    let shares = why["shares"].as_array().unwrap();
+    let sum: f64 = shares.iter().map(|s| number(&s["by"], 1)).sum();
+    assert!((sum - number(&why["acceleration"], 1)).abs() < 0.01 && shares.len() >= 6, "{why}");
+    for (args, words) in [
+        (vec!["why", &demo(), "--body", "tent", "--point", "0", "--frame", "6"], "no body"),
+        (
+            vec!["why", &demo(), "--body", "landing-canopy", "--point", "9999", "--frame", "6"],
+            "no point 9999",
+        ),
+        (
+            vec!["why", &demo(), "--body", "landing-canopy", "--point", "0", "--frame", "0"],
+            "none before or after",
+        ),
+        (vec!["air", &demo(), "--frame", "999"], "no frame 999"),
+        (vec!["air", &demo(), "--at", "here"], "not X,Y,Z"),
+    ] {
+        let done = nematon(&args);
+        assert!(!done.status.success());
+        assert!(String::from_utf8_lossy(&done.stderr).contains(words), "{args:?}");
+    }
+}
+
+#[test]
+fn every_kind_of_field_moves_a_cloth_that_is_baked() {
+    let out = folder("kinds");
+    let last = |act: &str, place: &str| {
+        let scene = format!(
+            r#"{{"nematon": 2, "name": "Kind", "frames": {{"first": 0, "last": 8}},
+            "bodies": {{"rag": {{"name": "Rag", "kind": {{"cloth": {{"shape": {{"sheet": {{"width": 0.4, "depth": 0.4, "columns": 5, "rows": 5}}}}}}}}, "place": {{"position": [0.7, 1, 0]}}}}}},
+            "colliders": {{"ball": {{"name": "Ball", "form": {{"ball": {{"radius": 0.3}}}}, "place": {{"position": [0, 1, 0]}}}}}},
+            "fields": {{{act}}}{place}}}"#
+        );
+        let file = out.join("kind.json");
+        std::fs::write(&file, scene).unwrap();
+        let done = bake(&out, file.to_str().unwrap(), &[]);
+        assert!(done.status.success(), "{act}: {}", String::from_utf8_lossy(&done.stderr));
+        std::fs::read(out.join("Rag.npy")).unwrap()
+    };
+    let still = last("", "");
+    for act in [
+        r#""gravity": {"strength": 9.81}"#,
+        r#""wind": {"speed": 4, "heading": 1, "rise": 0.5}"#,
+        r#""turbulence": {"strength": 3, "size": 0.5, "upright": 0.9}"#,
+        r#""vortex": {"spin": 5, "core": 0.5, "lift": 2}"#,
+        r#""pull": {"strength": 5, "reach": 3}"#,
+        r#""column": {"lift": 4, "radius": 2, "height": 3}"#,
+        r#""stream": {"speed": 4, "radius": 2, "points": [[-1, 0, 0], [1, 2, 0]]}"#,
+        r#""skin": {"of": {"collider": "ball"}, "strength": 8, "reach": 0.9}"#,
+    ] {
+        let field = format!(r#""own": {{"name": "Own", "act": {{{act}}}}}"#);
+        assert!(last(&field, "") != still, "{act} moves nothing");
+    }
+    // Shelter moves nothing and leaves less of a wind.
+    let wind = r#""w": {"name": "W", "act": {"wind": {"speed": 6, "heading": 0, "rise": 0.3}}}"#;
+    let lee = r#", "s": {"name": "S", "act": {"shelter": {"taken": 0.9}}}"#;
+    assert!(last(&format!("{wind}{lee}"), "") != last(wind, ""));
+}

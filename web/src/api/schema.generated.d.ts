@@ -5265,9 +5265,19 @@ export interface components {
             core: number[];
             /** @description Where it ends. */
             soft: number[];
+            beads: components["schemas"]["BeadOf"][];
             /** @description Where its place is: metres, and a unit quaternion x, y, z, w. */
             position: number[];
             turn: number[];
+        };
+        /** @description A place at which a number can be taken by hand. */
+        BeadOf: {
+            /** @description JSON Pointer to the number. */
+            number: string;
+            /** @description Metres. */
+            at: number[];
+            /** @description How far the place goes where the number grows by 1, metres. */
+            along: number[];
         };
         At2: {
             /** Format: int64 */

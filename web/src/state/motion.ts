@@ -50,6 +50,13 @@ export function useNow(path: string, said: Value | undefined): number {
   return isMotion(said) ? (valueAt(numbers?.numbers[0], numbers?.first ?? 0, frame) ?? plain(said)) : plain(said);
 }
 
+/** What a number is at a frame, asked for once. */
+export async function numberAt(path: string, frame: number): Promise<number> {
+  const body = { paths: [path], first: frame, last: frame };
+  const { numbers } = await told(http.POST('/api/projects/{id}/values', { params: { path: { id: openId() } }, body }));
+  return numbers[0]?.[0] ?? 0;
+}
+
 const motionOf = (path: string): Motion => {
   const said = at(now.scene(), path) as Value | undefined;
   return isMotion(said) ? said : {};

@@ -55,7 +55,7 @@ export function AirLegend() {
   if (!shown || step !== 'Air') return null;
   const at = (k: number) => ((shown.most * k) / 3).toFixed(shown.most < 3 ? 2 : 1);
   return (
-    <div data-testid="air-legend" className="pointer-events-none absolute bottom-12 left-3.5 flex items-end gap-2.5 rounded-md border border-line bg-raised/95 px-2.5 py-1 text-[12px]">
+    <div data-testid="air-legend" className="flex items-end gap-2.5 rounded-md border border-line bg-raised/95 px-2.5 py-1 text-[12px]">
       {[1.2, 2.1, 3.4].map((w, k) => (
         <span key={w} className="grid justify-items-center gap-0.5">
           <svg width="34" height="6" aria-hidden><path d="M1 3H33" stroke="var(--plum)" strokeWidth={w} strokeLinecap="round" /></svg>

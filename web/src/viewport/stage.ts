@@ -26,6 +26,7 @@ import { Painter } from './painter';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
 import { Places } from './places';
+import { BeadLayer } from './bead-layer';
 import { OutlineLayer } from './outline-layer';
 import { TieLayer } from './tie-layer';
 import { VaneLayer } from './vane-layer';
@@ -102,6 +103,7 @@ export class Stage {
   readonly ties = new TieLayer(this.handles);
   readonly outlines = new OutlineLayer();
   readonly vane = new VaneLayer();
+  readonly beads = new BeadLayer();
   private tied: string | null = null;
   private arms = new Arms();
   /** What the arms of a body are on: where it starts. */
@@ -161,7 +163,7 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.outlines.group, this.outlines.anchor, this.vane.group, this.start);
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.outlines.group, this.outlines.anchor, this.vane.group, this.beads.group, this.start);
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -199,6 +201,7 @@ export class Stage {
       this.figures.clear();
       this.handles.clear();
       this.outlines.clear();
+      this.beads.clear();
       this.scene.clear();
       this.renderer?.dispose();
       this.renderer = undefined as never;
@@ -715,11 +718,12 @@ export class Stage {
   }
 
   /** Where a place in the world is on the canvas. */
-  private onCanvas(p: T.Vector3): [number, number] {
+  readonly onCanvas = (p: T.Vector3): [number, number] => {
     const q = p.clone().project(this.camera);
     const { clientWidth: w, clientHeight: h } = this.canvas!;
     return q.z > 1 ? [-1e6, -1e6] : [0.5 * (q.x + 1) * w, 0.5 * (1 - q.y) * h];
-  }
+  };
+
 
   /** Whether a press on the canvas is the arms' own. */
   get armsAreNear(): boolean {

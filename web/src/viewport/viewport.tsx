@@ -5,7 +5,7 @@ import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
 import { now, useOpen, useLanes, useProject, useScene, useSchema, useShapes } from '../state/queries';
-import { setKey, standOnSpot, useNow } from '../state/motion';
+import { numberAt, setKey, standOnSpot, useNow } from '../state/motion';
 import { clothOf, isMotion, nodeMoves, type Value } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
@@ -16,8 +16,8 @@ import { BrushRing, BrushTools } from './brush-tools';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { AirLegend, AirTools } from './air-tools';
 import { useOutlines } from '../state/air';
-import { at as valueAt, pushes } from '../state/pointer';
-import { setValue } from '../state/project';
+import { at as valueAt, facts, pushes } from '../state/pointer';
+import { edit, setValue } from '../state/project';
 import { useShownMap, useMap } from '../state/maps';
 import { DYED_DEEP } from '../state/dyes';
 
@@ -105,7 +105,6 @@ export function Viewport() {
       {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
       {step === 'Hold' && body && <BrushRing body={body} />}
       {step === 'Air' && <AirTools />}
-      {air && <AirLegend />}
       <ArmTools />
       <ViewControls />
       {body && shapes[body] && (
@@ -114,7 +113,10 @@ export function Viewport() {
           <span className="num shrink-0">{count(shapes[body].head.points, shapes[body].radii.length ? 'piece' : 'point')}</span>
         </p>
       )}
-      <FrameState shown={shown} of={Boolean(body)} />
+      <div className="pointer-events-none absolute bottom-3.5 left-3.5 flex max-w-[50%] flex-col items-start gap-2">
+        {air && <AirLegend />}
+        <FrameState shown={shown} of={Boolean(body)} />
+      </div>
     </>
   );
 }
@@ -139,6 +141,7 @@ function useOutlinesShown(body: string | null, step: string) {
   const map = useShownMap(body);
   const dusk = useView((v) => v.dusk);
   const placing = useView((v) => v.placing);
+  const tool = useView((v) => v.tool);
   const drawing = useView((v) => v.drawing);
   useEffect(() => {
     drawnCount = 0;
@@ -162,8 +165,10 @@ function useOutlinesShown(body: string | null, step: string) {
   const all = useOutlines(chosen !== null);
   useEffect(() => {
     stage.outlines.set(chosen ? all : [], chosen ? [chosen] : [], dusk);
+    // Arms stand at the same place.
+    stage.beads.set(chosen && !placing && !drawing && tool === 'look' ? all : [], chosen ? [chosen] : []);
     stage.draw(false);
-  }, [all, chosen, dusk, placing, drawing]);
+  }, [all, chosen, dusk, placing, drawing, tool]);
 }
 
 /** How the air is drawn: of all fields or of the open one. */
@@ -207,6 +212,26 @@ function turnWind(heading: number) {
   void setKey(`${field.name} heading`, path, clock.frame, was + ((((heading - was) % (2 * Math.PI)) + 3 * Math.PI) % (2 * Math.PI)) - Math.PI);
 }
 
+/** Takes a number by its bead: what it is at the frame, also where it moves. */
+async function takeBead(path: string, x: number, y: number) {
+  const said = valueAt(now.scene(), path) as Value | undefined;
+  const was = isMotion(said) ? await numberAt(path, clock.frame) : (said ?? facts(now.schema(), path).initial ?? 0);
+  if (bead === path) stage.beads.take(path, was as number, x, y);
+}
+
+/** Lets a number go: a key at the frame where it moves. */
+function dropBead() {
+  const done = stage.beads.drop(false);
+  if (!done) return;
+  const { title, min, max } = facts(now.schema(), done.number);
+  const whose = valueAt(now.scene(), done.number.split('/').slice(0, done.number.startsWith('/fields') ? 3 : 5).join('/')) as { name: string } | undefined;
+  const to = Number(Math.min(max, Math.max(min, done.to)).toPrecision(4));
+  const of = `${whose?.name ?? ''} ${title.toLowerCase()}`;
+  const said = valueAt(now.scene(), done.number) as Value | undefined;
+  if (isMotion(said)) void setKey(of, done.number, clock.frame, to);
+  else void edit(of, [{ op: 'add', path: done.number, value: to }]);
+}
+
 /** Takes a place in the view into the curve that is being drawn. */
 function drawPoint(path: string, fresh: boolean, place: number[]) {
   const field = now.scene()?.fields?.[path.split('/')[2]!];
@@ -239,7 +264,7 @@ function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
   return (
     <p
       data-testid="frame-state"
-      className={`pointer-events-none absolute bottom-3.5 left-3.5 max-w-[50%] rounded-md border bg-raised/95 px-2.5 py-1 ${state === 'stale' ? 'border-weld text-weld' : 'border-line text-faded'}`}
+      className={`rounded-md border bg-raised/95 px-2.5 py-1 ${state === 'stale' ? 'border-weld text-weld' : 'border-line text-faded'}`}
     >
       {state === 'trial'
         ? 'Tried as you drag: the first frames as they would be'
@@ -256,6 +281,8 @@ type Press = { x: number; y: number; moved: boolean; escape: () => void };
 let press: Press | null = null;
 /** The vane is held: the heading it had. */
 let vane: number | null = null;
+/** A bead is held: the path of its number. */
+let bead: string | null = null;
 let lasso: [number, number][] = [];
 /** What a stroke that is under way is on. */
 let painted: { body: string; map: string; layer: number } | null = null;
@@ -281,8 +308,9 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     choosePoints([...kept]);
   };
   const end = () => {
-    if (vane !== null && stage.controls) stage.controls.enabled = true;
-    vane = null;
+    if ((vane !== null || bead !== null) && stage.controls) stage.controls.enabled = true;
+    stage.beads.drop(true);
+    [vane, bead] = [null, null];
     press?.escape();
     press = null;
     painted = null;
@@ -295,14 +323,20 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       if (e.button !== 0 || stage.armsAreNear) return;
       const [x, y] = at(e);
       const escape = (k: KeyboardEvent) => {
-        if (k.key !== 'Escape' || (vane === null && (tool === 'look' || tool === 'pick'))) return;
+        if (k.key !== 'Escape' || (vane === null && bead === null && (tool === 'look' || tool === 'pick'))) return;
         k.stopPropagation();
         if (vane !== null) stage.vane.turn(vane);
+        stage.beads.drop(true);
         stage.painter.cancel();
         end();
         stage.draw(false);
       };
-      if (stage.isOnVane(x, y)) {
+      bead = stage.beads.at(x, y, stage.onCanvas);
+      if (bead !== null) {
+        void takeBead(bead, x, y);
+        if (stage.controls) stage.controls.enabled = false;
+        e.currentTarget.setPointerCapture(e.pointerId);
+      } else if (stage.isOnVane(x, y)) {
         vane = stage.vane.heading;
         if (stage.controls) stage.controls.enabled = false;
         e.currentTarget.setPointerCapture(e.pointerId);
@@ -326,6 +360,11 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     onPointerMove: (e: React.PointerEvent) => {
       if (!press) return;
       const [u, v] = at(e);
+      if (bead !== null) {
+        stage.beads.drag(u, v, stage.onCanvas);
+        stage.draw();
+        return;
+      }
       if (vane !== null) {
         const to = stage.vane.toward(stage.picker.ray(u, v).ray);
         if (to !== null) stage.vane.turn(to);
@@ -339,6 +378,11 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
     },
     onPointerUp: (e: React.PointerEvent) => {
       const [p, around, turned] = [press, lasso, vane];
+      if (bead !== null && p) {
+        dropBead();
+        end();
+        return;
+      }
       if (painted) stage.painter.end();
       end();
       if (!p) return;

@@ -9,7 +9,7 @@ use axum::Json;
 use axum::body::Bytes;
 use axum::extract::State;
 use nematon_document::{BodyId, FieldId};
-use nematon_evaluate::{Asked, Drawn, Why, air_at, outlines, why};
+use nematon_evaluate::{Asked, Bead, Drawn, Why, air_at, outlines, why};
 use nematon_formats::read_curves;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -58,9 +58,21 @@ pub struct OutlineOf {
     pub core: Vec<f32>,
     /// Where it ends.
     pub soft: Vec<f32>,
+    pub beads: Vec<BeadOf>,
     /// Where its place is: metres, and a unit quaternion x, y, z, w.
     pub position: [f32; 3],
     pub turn: [f32; 4],
+}
+
+/// A place at which a number can be taken by hand.
+#[derive(Serialize, JsonSchema)]
+pub struct BeadOf {
+    /// JSON Pointer to the number.
+    pub number: String,
+    /// Metres.
+    pub at: [f32; 3],
+    /// How far the place goes where the number grows by 1, metres.
+    pub along: [f32; 3],
 }
 
 async fn outline(
@@ -72,9 +84,11 @@ async fn outline(
     let frame = frame.clamp(scene.frames.first, scene.frames.last);
     let drawn = apart(move || outlines(&scene, frame as f64)).await?;
     let flat = |lines: Vec<[[f32; 3]; 2]>| lines.into_iter().flatten().flatten().collect();
-    let of = |Drawn { path, core, soft, pose }: Drawn| {
+    let of = |Drawn { path, core, soft, beads, pose }: Drawn| {
+        let bead = |b: Bead| BeadOf { number: format!("{path}/{}", b.number), at: b.at, along: b.along };
+        let beads = beads.into_iter().map(bead).collect();
         let (core, soft) = (flat(core), flat(soft));
-        OutlineOf { path, core, soft, position: pose.position, turn: pose.turn }
+        OutlineOf { core, soft, beads, position: pose.position, turn: pose.turn, path }
     };
     Ok(Json(Outlines { each: drawn.into_iter().map(of).collect() }))
 }
