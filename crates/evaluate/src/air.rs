@@ -12,7 +12,8 @@ pub fn air_at(scene: &Stage, alone: Option<&FieldId>, index: usize, places: &[[f
         return Air::at(&frame_inputs(scene, &[], index.max(1)).fields, None, time).velocities(places);
     };
     let fields = fields_at(scene, &[], scene.frames.first as f64 + index.max(1) as f64 - 0.5);
-    let mine = fields.each.into_iter().filter(|f| f.id == *id).map(|f| f.now).collect::<Vec<_>>();
+    let all = fields.each.into_iter().chain(fields.pulls);
+    let mine = all.filter(|f| f.id == *id).map(|f| f.now).collect::<Vec<_>>();
     let [air, push] = [Air::at(&mine, None, time), Air::pushes(&mine, None, time)];
     if air.is_still() { push } else { air }.velocities(places)
 }

@@ -31,7 +31,9 @@ pub fn resolve(scene: &Stage, bodies: &[BodyId], frame: f64) -> Resolved {
 pub(crate) struct Fields {
     /// All that pulls everything alike together, m/s².
     pub gravity: [f32; 3],
-    /// Those that are not simply in that, in the order in which they are summed.
+    /// What that comes from.
+    pub pulls: Vec<Named>,
+    /// Those that are not simply in it, in the order in which they are summed.
     pub each: Vec<Named>,
 }
 
@@ -53,7 +55,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
     let moment = scene.frames.moment(frame);
     let calm = scene.calm.at(&moment);
     let mut gravity = [0f32; 3];
-    let mut fields: Vec<(usize, Named)> = vec![];
+    let (mut fields, mut pulls): (Vec<(usize, Named)>, Vec<Named>) = (vec![], vec![]);
     let mut wind = [0f32; 3];
     for (id, field) in scene.fields.iter().filter(|(id, f)| scene.acts(id, f)) {
         let Field {
@@ -88,6 +90,8 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
         {
             let pull = stand.map_or(pull, |s| s.turned(pull));
             (0..3).for_each(|k| gravity[k] += pull[k]);
+            let now = FieldNow { act: now, by, stand, zones: vec![], only: None, times };
+            pulls.push(Named { id: id.clone(), now });
             continue;
         }
         // Where no bodies are named it is asked for the place itself.
@@ -116,7 +120,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
     }
     // Kinds are summed one after the other, so that the order of the list changes nothing.
     fields.sort_by_key(|f| f.0);
-    Fields { gravity, each: fields.into_iter().map(|f| f.1).collect() }
+    Fields { gravity, pulls, each: fields.into_iter().map(|f| f.1).collect() }
 }
 
 /// How much of a field acts at a moment, in frames: 0 to 1.
