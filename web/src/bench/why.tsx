@@ -32,7 +32,7 @@ export function WhyMoves() {
   );
   return (
     <Section title="What moves this point?" action={pick}>
-      <Here when={of} />
+      <Here when={why ? of : null} />
       {!of && <Note>Press a point of a body in the view: weight, each field, the air it moves through and what holds it, as shares of its acceleration.</Note>}
       {of && !name && <Note>The body is gone.</Note>}
       {of && name && !can && (
