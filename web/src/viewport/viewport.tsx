@@ -4,9 +4,9 @@ import { useBody } from '../bench/use-body';
 import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { now, useOpen, useLanes, useProject, useScene, useSchema, useShapes } from '../state/queries';
-import { numberAt, setKey, standOnSpot, useNow } from '../state/motion';
-import { clothOf, isMotion, nodeMoves, type Value } from '../state/value';
+import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { standOnSpot } from '../state/motion';
+import { clothOf, nodeMoves } from '../state/value';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -14,10 +14,10 @@ import { count } from '../ui/sum';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
 import { stage, type Armed, type Hit, type Shown } from './stage';
+import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
 import { useOutlines } from '../state/air';
-import { at as valueAt, facts, pushes } from '../state/pointer';
-import { edit, setValue } from '../state/project';
+import { at as valueAt } from '../state/pointer';
 import { useShownMap, useMap } from '../state/maps';
 import { DYED_DEEP } from '../state/dyes';
 
@@ -135,120 +135,6 @@ function useMapsShown(body: string | null, on: boolean, shapes: unknown) {
   }, [body, soak, hatch, soaked, over, shapes]);
 }
 
-/** Outlines of the open field and its zones; of the zones of the shown map. */
-function useOutlinesShown(body: string | null, step: string) {
-  const field = useView((v) => v.field);
-  const map = useShownMap(body);
-  const dusk = useView((v) => v.dusk);
-  const placing = useView((v) => v.placing);
-  const tool = useView((v) => v.tool);
-  const drawing = useView((v) => v.drawing);
-  useEffect(() => {
-    drawnCount = 0;
-    if (!drawing) return;
-    // Before all other keys: Backspace takes a point back here, and removes nothing.
-    const keys = (e: KeyboardEvent) => {
-      const typing = e.target instanceof HTMLInputElement;
-      if (typing || !['Enter', 'Escape', 'Backspace'].includes(e.key)) return;
-      e.preventDefault();
-      e.stopPropagation();
-      if (e.key !== 'Backspace') return setView({ drawing: null });
-      const was = (valueAt(now.scene(), drawing) ?? []) as number[][];
-      if (drawnCount <= 2 || was.length <= 2) return;
-      drawnCount -= 1;
-      void setValue('Last point taken back', drawing, was.slice(0, -1));
-    };
-    addEventListener('keydown', keys, true);
-    return () => removeEventListener('keydown', keys, true);
-  }, [drawing]);
-  const chosen = step === 'Air' && field ? `/fields/${field}` : step === 'Hold' && map ? `/bodies/${body}/maps/${map}` : null;
-  const all = useOutlines(chosen !== null);
-  useEffect(() => {
-    stage.outlines.set(chosen ? all : [], chosen ? [chosen] : [], dusk);
-    // Arms stand at the same place.
-    stage.beads.set(chosen && !placing && !drawing && tool === 'look' ? all : [], chosen ? [chosen] : []);
-    stage.draw(false);
-  }, [all, chosen, dusk, placing, drawing, tool]);
-}
-
-/** How the air is drawn: of all fields or of the open one. */
-function useAirShown(step: string) {
-  const [as, open] = [useView((v) => v.airAs), useView((v) => v.field)];
-  const schema = useSchema();
-  const of = useScene((s) => {
-    const f = open ? s.fields?.[open] : undefined;
-    return f && [open!, f.by ? f.by === 'push' : pushes(schema, Object.keys(f.act)[0]!)] as const;
-  });
-  const one = step === 'Air' && as.alone && of ? of : null;
-  useEffect(() => {
-    stage.air.setAs(step === 'Air' ? as : { ...as, as: 'streaks' }, one ? one[0] : null, one ? one[1] : false);
-    stage.showFrame();
-  }, [as, one?.[0], one?.[1], step]);
-}
-
-/** The vane of the open wind. */
-function useVane(step: string) {
-  const open = useView((v) => v.field);
-  const path = `/fields/${open}/act/wind/heading`;
-  const said = useScene((s) => (step === 'Air' && open && s.fields?.[open] && 'wind' in s.fields[open].act && !s.fields[open].place ? (s.fields[open].act.wind.heading as Value) : undefined));
-  const heading = useNow(path, said);
-  const { shapes } = useShapes();
-  useEffect(() => {
-    stage.vane.set(said === undefined ? null : heading, stage.bounds());
-    stage.draw(false);
-  }, [said === undefined, heading, shapes]);
-}
-
-/** Turns the open wind to a heading: a key at the frame where it moves. */
-function turnWind(heading: number) {
-  const open = useView.getState().field;
-  const field = open ? now.scene()?.fields?.[open] : undefined;
-  if (!field || !('wind' in field.act)) return;
-  const path = `/fields/${open}/act/wind/heading`;
-  const said = valueAt(now.scene(), path) as Value | undefined;
-  if (!isMotion(said)) return void setValue(`${field.name} heading`, path, Number(heading.toFixed(4)));
-  // Counted on from where it is, so that a turn goes the short way.
-  const was = stage.vane.heading;
-  void setKey(`${field.name} heading`, path, clock.frame, was + ((((heading - was) % (2 * Math.PI)) + 3 * Math.PI) % (2 * Math.PI)) - Math.PI);
-}
-
-/** Takes a number by its bead: what it is at the frame, also where it moves. */
-async function takeBead(path: string, x: number, y: number) {
-  const said = valueAt(now.scene(), path) as Value | undefined;
-  const was = isMotion(said) ? await numberAt(path, clock.frame) : (said ?? facts(now.schema(), path).initial ?? 0);
-  if (bead === path) stage.beads.take(path, was as number, x, y);
-}
-
-/** Lets a number go: a key at the frame where it moves. */
-function dropBead() {
-  const done = stage.beads.drop(false);
-  if (!done) return;
-  const { title, min, max } = facts(now.schema(), done.number);
-  const whose = valueAt(now.scene(), done.number.split('/').slice(0, done.number.startsWith('/fields') ? 3 : 5).join('/')) as { name: string } | undefined;
-  const to = Number(Math.min(max, Math.max(min, done.to)).toPrecision(4));
-  const of = `${whose?.name ?? ''} ${title.toLowerCase()}`;
-  const said = valueAt(now.scene(), done.number) as Value | undefined;
-  if (isMotion(said)) void setKey(of, done.number, clock.frame, to);
-  else void edit(of, [{ op: 'add', path: done.number, value: to }]);
-}
-
-/** Takes a place in the view into the curve that is being drawn. */
-function drawPoint(path: string, fresh: boolean, place: number[]) {
-  const field = now.scene()?.fields?.[path.split('/')[2]!];
-  const was = (valueAt(now.scene(), path) ?? []) as number[][];
-  if (!field) return;
-  // The curve is told beside the field's place: drawn as the outline says where that is.
-  const o = stage.outlines.of(`/fields/${path.split('/')[2]}`);
-  const own = o ? stage.within(o, place) : place;
-  const points = fresh ? [own, own.map((c, k) => (k === 0 ? c + 0.01 : c))] : drawnCount === 1 ? [was[0]!, own] : [...was, own];
-  drawnCount = fresh ? 1 : drawnCount + 1;
-  drawnLast = place;
-  void setValue(`${field.name} drawn`, path, points);
-}
-/** How many points were drawn since the drawing began, and the last of them in the world. */
-let drawnCount = 0;
-let drawnLast: number[] | null = null;
-
 /** What the frame on screen is, where it is not true. */
 function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
   const [frame, setFrame] = useState(clock.frame);
@@ -333,7 +219,8 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       };
       bead = stage.beads.at(x, y, stage.onCanvas);
       if (bead !== null) {
-        void takeBead(bead, x, y);
+        const taken = bead;
+        void takeBead(taken, x, y, () => bead === taken);
         if (stage.controls) stage.controls.enabled = false;
         e.currentTarget.setPointerCapture(e.pointerId);
       } else if (stage.isOnVane(x, y)) {
@@ -405,8 +292,8 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       } else if (spotFor && !p.moved) {
         void standOnSpot(spotFor, stage.spot(x, y));
       } else if (drawing && !p.moved) {
-        const place = stage.placeUnder(x, y, drawnCount > 0 ? drawnLast : null);
-        if (place) drawPoint(drawing, drawnCount === 0, place);
+        const place = stage.placeUnder(x, y, drawn.count > 0 ? drawn.last : null);
+        if (place) drawPoint(drawing, drawn.count === 0, place);
       } else if (tool === 'look' && !p.moved) {
         choose(stage.hit(x, y));
       }
