@@ -27,7 +27,8 @@ impl Window {
 
     /// Types a value into the field of a JSON Pointer and enters it.
     pub async fn set(&self, path: &str, value: &str) -> WebDriverResult<()> {
-        let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
+        // What was just added may not be drawn yet.
+        let field = self.driver.query(By::Css(format!("[data-path='{path}']"))).first().await?;
         field.scroll_into_view().await?;
         // A page that is slow to draw may take the first key before it has taken the field.
         for _ in 0..4 {
@@ -43,7 +44,8 @@ impl Window {
 
     /// Types into a field and enters nothing.
     pub async fn type_into(&self, path: &str, value: &str) -> WebDriverResult<()> {
-        let field = self.driver.find(By::Css(format!("[data-path='{path}']"))).await?;
+        // What was just added may not be drawn yet.
+        let field = self.driver.query(By::Css(format!("[data-path='{path}']"))).first().await?;
         field.scroll_into_view().await?;
         field.click().await?;
         self.ctrl('a').await?;
