@@ -102,6 +102,7 @@ fn tell(e: &jsonschema::ValidationError<'_>, base: &str, faults: &mut Vec<Fault>
             return branch(at, &path, faults);
         }
         Wrong::MinItems { limit } => format!("holds too little: at least {limit} needed"),
+        Wrong::MaxItems { limit } => format!("holds too much: {limit} at most"),
         Wrong::MinLength { .. } => "must not be empty".to_owned(),
         _ => e.to_string(),
     };

@@ -332,6 +332,12 @@ fn what_moves_beyond_its_limits_or_can_not_be_read_is_told_where_it_stands() {
         ("/fields/gully/act/stream/points", json!([[1, 0, 0], [1, 0, 0]]), "", "all at one place"),
         ("/fields/chimney/act/column/radius", json!(0), "", "at least 0.01"),
         ("/fields/draw/act/pull/reach", json!(-1), "", "at least 0.01"),
+        (
+            "/bodies/canopy/maps/hem/layers",
+            Value::Array(vec![full()["bodies"]["canopy"]["maps"]["hem"]["layers"][0].clone(); 201]),
+            "",
+            "holds too much: 200 at most",
+        ),
         ("/alone", json!("nobody"), "", "which there is not"),
         ("/bodies/pods/maps/sides/layers/0/weights", json!({"painted": {}}), "", "no surface"),
         ("/bodies/pods/scaled", json!({"bend": {"map": "sides"}}), "/bend", "maps scale weight"),

@@ -737,11 +737,11 @@ export class Stage {
     const small = document.createElement('canvas');
     [small.width, small.height] = [width, height];
     const c = small.getContext('2d')!;
-    // Without the air: at this size it is scratches.
-    const air = this.air.group.visible;
-    this.air.group.visible = false;
+    // Without the air and what is taken by hand: at this size they are scratches.
+    const left = [this.air.group, this.outlines.group, this.vane.group, this.beads.group].filter((g) => g.visible);
+    for (const g of left) g.visible = false;
     renderer.render(this.scene, this.camera);
-    this.air.group.visible = air;
+    for (const g of left) g.visible = true;
     const scale = Math.max(width / canvas.width, height / canvas.height);
     const [w, h] = [canvas.width * scale, canvas.height * scale];
     c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);
