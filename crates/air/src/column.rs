@@ -37,6 +37,10 @@ pub struct Column {
     #[schemars(title = "Edge", range(min = 0, max = 1000), extend("unit" = "m"))]
     #[serde(default = "edge")]
     pub edge: Value,
+    /// How far its axis is bent from end to end, toward its own x; a ball is not.
+    #[schemars(title = "Bend", range(min = -5, max = 5), extend("unit" = "rad"))]
+    #[serde(default)]
+    pub bend: Value,
     #[schemars(title = "Lift across", extend("seldom" = true))]
     #[serde(default, skip_serializing_if = "Across::is_even")]
     pub lift_across: Across,
@@ -168,6 +172,8 @@ pub struct ColumnNow {
     pub height: f32,
     /// Metres.
     pub edge: f32,
+    /// Of the axis, towards its own x, 1/m.
+    pub curved: f32,
     pub unrest: Option<TurbulenceNow>,
 }
 
@@ -189,6 +195,7 @@ impl Kind for Column {
             radius: 0.5.into(),
             height: 2.0.into(),
             edge: edge(),
+            bend: 0.0.into(),
             lift_across: Across::Even,
             lift_along: Along::Even,
             swirl_across: Across::Even,
@@ -209,6 +216,7 @@ impl Kind for Column {
             radius,
             height,
             edge,
+            bend,
             lift_across,
             lift_along,
             swirl_across,
@@ -229,6 +237,10 @@ impl Kind for Column {
             radius: radius.at(moment) as f32,
             height: height.at(moment) as f32,
             edge: edge.at(moment) as f32,
+            curved: match form {
+                Within::Ball => 0.0,
+                _ => (bend.at(moment) / height.at(moment).max(1e-6)) as f32,
+            },
             unrest: (strength > 0.0).then(|| TurbulenceNow {
                 strength,
                 size: *unrest_size as f32,
@@ -250,12 +262,16 @@ pub struct Risen {
 impl Now for ColumnNow {
     type Flow = Risen;
     fn mark(&self, to: &mut Marks) {
-        let ColumnNow { speed, across, along, form, radius, height, edge, unrest } = self;
+        let ColumnNow { speed, across, along, form, radius, height, edge, curved, unrest } = self;
         to.words(&[26, *form as u32]);
         to.words(&across.map(|a| a as u32));
         to.words(&along.map(|a| a as u32));
         to.numbers(speed);
         to.numbers(&[*radius, *height, *edge]);
+        if *curved != 0.0 {
+            to.words(&[34]);
+            to.numbers(&[*curved]);
+        }
         if let Some(t) = unrest {
             t.mark(to);
         }
@@ -284,7 +300,12 @@ impl Now for ColumnNow {
         if self.form != Within::Ball {
             beads.push(Bead::on("act/column/height", 1, self.height, 0.5, 0.0));
         }
-        Outline { core, soft: if self.edge > 0.0 { soft } else { vec![] }, beads }
+        let soft = if self.edge > 0.0 { soft } else { vec![] };
+        let mut out = Outline { core, soft, beads };
+        if self.curved != 0.0 {
+            out = out.bent(|p| self.bent(p));
+        }
+        out
     }
     fn flow(&self, time: f64) -> Risen {
         Risen { now: self.clone(), waves: self.unrest.as_ref().map(|t| t.flow(time)) }
@@ -294,9 +315,37 @@ impl Now for ColumnNow {
 /// Where around an axis a direction is known: so near, as a share of the radius, swirl and spread fade to nothing.
 const CORE: f32 = 0.05;
 
+impl ColumnNow {
+    /// Where a place of the straight column is in the bent one.
+    fn bent(&self, [x, y, z]: [f32; 3]) -> [f32; 3] {
+        let far = 1.0 / self.curved;
+        let (s, c) = libm::sincosf(y / far);
+        [far - (far - x) * c, (far - x) * s, z]
+    }
+}
+
 impl Flow for Risen {
+    /// Bent, a place is taken to where it would be in the straight column, by the angle and the distance from the middle of the
+    /// axis's arc, and what blows there is turned back.
     #[inline(always)]
     fn velocity(&self, x: V8) -> V8 {
+        let curved = self.now.curved;
+        if curved == 0.0 {
+            return self.straight(x);
+        }
+        let V8([a, b, c]) = x;
+        let (far, side) = (F8::splat(1.0 / curved.abs()), F8::splat(curved.signum()));
+        let u = far - a * side;
+        let r = u.fma(u, b * b).sqrt().max(F8::splat(1e-6));
+        let V8([p, q, w]) = self.straight(V8([(far - r) * side, b.angle(u) * far, c]));
+        let (cos, sin, p) = (u / r, b / r, p * side);
+        V8([p.fma(cos, q * sin) * side, q.fma(cos, -(p * sin)), w])
+    }
+}
+
+impl Risen {
+    #[inline(always)]
+    fn straight(&self, x: V8) -> V8 {
         let all = F8::splat;
         let ColumnNow { speed, across, along, form, radius, height, edge, .. } = &self.now;
         let [a, b, c] = x.0;
@@ -359,6 +408,7 @@ mod tests {
             radius: 0.5,
             height: 2.0,
             edge: 0.2,
+            curved: 0.0,
             unrest: None,
         }
     }
@@ -406,5 +456,44 @@ mod tests {
         let at = |p: [f32; 3]| now.flow(0.3).velocity(V8::splat(p)).0.map(|c| c.array()[0]);
         assert!(at([0.1, 0.2, 0.1]).iter().any(|c| c.abs() > 0.05));
         assert_eq!(at([0.0, 1.3, 0.0]), [0.0; 3]);
+    }
+
+    #[test]
+    fn bent_it_does_along_its_arc_what_it_does_straight() {
+        let begun = Column {
+            lift: 2.0.into(),
+            swirl: 0.7.into(),
+            spread: 0.4.into(),
+            height: 3.0.into(),
+            radius: 0.4.into(),
+            ..Column::begin()
+        };
+        let m = Moment { frame: 1.0, first: 1.0, rate: 24.0 };
+        let flow = |c: &Column| c.at(&m, 1.0).flow(0.3);
+        let at = |r: &Risen, p: [f32; 3]| {
+            let v = r.velocity(V8::splat(p)).0.map(F8::array);
+            [v[0][0], v[1][0], v[2][0]]
+        };
+        let straight = flow(&begun);
+        for bend in [2.4, -1.1f64] {
+            let column = Column { bend: bend.into(), ..begun.clone() };
+            let (bent, now) = (flow(&column), column.at(&m, 1.0));
+            for k in 0..60 {
+                let t = k as f32 * 0.61;
+                let p = [0.38 * t.sin(), -1.4 + 0.047 * k as f32, 0.3 * (1.7 * t).cos()];
+                let v = at(&straight, p);
+                let got = at(&bent, now.bent(p));
+                // The axis there is turned by its share of the bend.
+                let (s, c) = (bend as f32 / 3.0 * p[1]).sin_cos();
+                let want = [v[0] * c + v[1] * s, v[1] * c - v[0] * s, v[2]];
+                for i in 0..3 {
+                    assert!((got[i] - want[i]).abs() < 2e-5, "{bend} at {p:?}: {got:?}, {want:?}");
+                }
+            }
+        }
+        // Where the straight one had its head there is nothing any more.
+        let column = Column { bend: 2.4.into(), ..begun.clone() };
+        assert!(at(&straight, [-0.2, 1.3, 0.0])[1] > 1.5);
+        assert_eq!(at(&flow(&column), [-0.2, 1.3, 0.0]), [0.0; 3]);
     }
 }

@@ -103,6 +103,8 @@ pub enum By {
     Air,
     /// Pushes, as weight does: an acceleration, whatever the body does.
     Push,
+    /// Pushes with a force on every square metre, pascals, whichever way that faces: what is light gives way more.
+    Force,
 }
 
 /// How one zone more limits a field.
@@ -249,7 +251,7 @@ kinds! {
     Stream in stream,
     /// A surface that pushes along its normals.
     Skin in skin,
-    /// Colliders slow the air behind them.
+    /// What stands in the wind slows the air behind it.
     Shelter in shelter,
 }
 
@@ -274,8 +276,10 @@ impl FieldNow {
         let FieldNow { act, by, stand, zones, only, times } = self;
         act.mark(to);
         // Those that pushed were told elsewhere once.
-        if *by == By::Push {
-            to.words(&[22]);
+        match by {
+            By::Air => {}
+            By::Push => to.words(&[22]),
+            By::Force => to.words(&[33]),
         }
         if *times != 1.0 {
             to.words(&[32]);
@@ -365,6 +369,11 @@ impl Air {
     /// What pushes, as [`Air::at`]; velocities are then accelerations, m/s².
     pub fn pushes(fields: &[FieldNow], body: Option<usize>, time: f64) -> Air {
         Air::of(fields, By::Push, body, time)
+    }
+
+    /// What pushes with a force, as [`Air::at`]; velocities are then forces a square metre, Pa.
+    pub fn forces(fields: &[FieldNow], body: Option<usize>, time: f64) -> Air {
+        Air::of(fields, By::Force, body, time)
     }
 
     fn of(fields: &[FieldNow], by: By, body: Option<usize>, time: f64) -> Air {

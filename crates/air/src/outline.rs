@@ -117,6 +117,26 @@ pub fn path(places: &[[f32; 3]]) -> Vec<Line> {
 }
 
 impl Outline {
+    /// Every place put elsewhere; lines between them stay straight, so long ones are cut first.
+    pub fn bent(self, to: impl Fn([f32; 3]) -> [f32; 3]) -> Outline {
+        const PIECES: usize = 16;
+        let line = |[p, q]: &Line| {
+            let at = |k: usize| to(std::array::from_fn(|c| p[c] + (q[c] - p[c]) * k as f32 / PIECES as f32));
+            (0..PIECES).map(|k| [at(k), at(k + 1)]).collect::<Vec<Line>>()
+        };
+        let bead = |b: Bead| {
+            let ahead = to(std::array::from_fn(|c| b.at[c] + b.along[c] * 1e-3));
+            let at = to(b.at);
+            Bead { at, along: std::array::from_fn(|c| (ahead[c] - at[c]) * 1e3), ..b }
+        };
+        let all = |of: Vec<Line>| of.iter().flat_map(line).collect();
+        Outline {
+            core: all(self.core),
+            soft: all(self.soft),
+            beads: self.beads.into_iter().map(bead).collect(),
+        }
+    }
+
     pub fn placed(mut self, stand: &Stand) -> Outline {
         for p in self.core.iter_mut().chain(&mut self.soft).flatten() {
             let by = stand.turned(*p);

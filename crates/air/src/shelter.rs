@@ -1,4 +1,4 @@
-//! What stands in the wind keeps it from what is behind: colliders take from all the air that fields move.
+//! What stands in the wind keeps it from what is behind: colliders and bodies take from all the air that fields move.
 //!
 //! Behind each a wake with a Gaussian profile that widens in proportion to the way (M. Bastankhah, F. Porté-Agel, "A New Analytical
 //! Model for Wind-Turbine Wakes", 2014, eqs. 6 and 7), here with a width to the side and one upward of its own, and with the first
@@ -10,7 +10,7 @@ use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-/// Colliders slow the air behind them, seen along the winds.
+/// Colliders, and bodies if they are asked to, slow the air behind them, seen along the winds.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 #[schemars(extend("fixed" = true))]
@@ -22,6 +22,10 @@ pub struct Shelter {
     #[schemars(title = "Widens by", range(min = 0.001, max = 1))]
     #[serde(default = "widens")]
     pub widens: Value,
+    /// Bodies do so too, each as a box about how it begins; none takes from its own air.
+    #[schemars(title = "Bodies too")]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub bodies: bool,
 }
 
 fn widens() -> Value {
@@ -54,6 +58,7 @@ pub struct ShelterNow {
     pub taken: f32,
     /// Metres a metre.
     pub widens: f32,
+    pub bodies: bool,
     /// The wind's way, and two across it.
     frame: [[f32; 3]; 3],
     wakes: Vec<Wake>,
@@ -63,13 +68,14 @@ impl Kind for Shelter {
     type Now = ShelterNow;
     const STANDS: bool = false;
     fn begin() -> Self {
-        Shelter { taken: 0.7.into(), widens: widens() }
+        Shelter { taken: 0.7.into(), widens: widens(), bodies: false }
     }
     fn at(&self, moment: &Moment, share: f64) -> ShelterNow {
-        let Shelter { taken, widens } = self;
+        let Shelter { taken, widens, bodies } = self;
         ShelterNow {
             taken: (share * taken.at(moment)).clamp(0.0, 1.0) as f32,
             widens: widens.at(moment) as f32,
+            bodies: *bodies,
             frame: [[0.0; 3]; 3],
             wakes: vec![],
         }
@@ -83,7 +89,8 @@ impl Now for ShelterNow {
     type Flow = ShelterNow;
     const SLOWS: bool = true;
     fn mark(&self, to: &mut Marks) {
-        let ShelterNow { taken, widens, frame, wakes } = self;
+        // Which bodies these are shows in the wakes.
+        let ShelterNow { taken, widens, bodies: _, frame, wakes } = self;
         to.words(&[28, wakes.len() as u32]);
         to.numbers(&[*taken, *widens]);
         to.numbers(&frame[0]);
@@ -158,7 +165,7 @@ mod tests {
     fn air(obstacles: Vec<Obstacle>) -> Air {
         let wind = WindNow { velocity: [5.0, 0.0, 0.0], gust_period: 1.0, ..WindNow::default() };
         let frame = [[0.0; 3]; 3];
-        let mut shelter = ShelterNow { taken: 0.8, widens: 0.1, frame, wakes: vec![] };
+        let mut shelter = ShelterNow { taken: 0.8, widens: 0.1, bodies: false, frame, wakes: vec![] };
         shelter.meet(&Around { wind: wind.velocity, obstacles });
         Air::at(&[FieldNow::from(wind), shelter.into()], None, 0.0)
     }
@@ -192,7 +199,7 @@ mod tests {
     #[test]
     fn without_a_wind_there_is_no_wake() {
         let frame = [[0.0; 3]; 3];
-        let mut shelter = ShelterNow { taken: 0.8, widens: 0.1, frame, wakes: vec![] };
+        let mut shelter = ShelterNow { taken: 0.8, widens: 0.1, bodies: false, frame, wakes: vec![] };
         shelter.meet(&Around { wind: [0.0; 3], obstacles: vec![wall()] });
         assert!(shelter.wakes.is_empty());
     }

@@ -89,6 +89,8 @@ pub struct Laid {
     /// The same points as patterns lie on them, metres.
     pub rest: Vec<[f32; 3]>,
     pub triangles: Vec<[u32; 3]>,
+    /// What the pattern is multiplied by at each point; none is 1.
+    pub weights: Vec<f32>,
 }
 
 /// A surface at a moment, made when it is first asked for.
@@ -183,8 +185,8 @@ impl Now for SkinNow {
     }
     fn speed(&self) -> f32 {
         let most = match self.pattern {
-            Pattern::Even => (self.gain + self.bias).abs(),
-            Pattern::Noise | Pattern::Ramp => (self.gain + self.bias).abs().max(self.bias.abs()),
+            Pattern::Even if self.bias == 0.0 => self.gain.abs(),
+            _ => (self.gain + self.bias).abs().max(self.bias.abs()),
         };
         (self.strength * most).abs()
     }
@@ -222,7 +224,11 @@ impl Pushing {
         let rest: [f64; 3] = std::array::from_fn(|c| {
             (0..3).map(|k| f64::from(near.share[k] * surface.rest[t[k] as usize][c])).sum()
         });
-        match pattern {
+        let over = match surface.weights.is_empty() {
+            true => 1.0,
+            false => (0..3).map(|k| near.share[k] * surface.weights[t[k] as usize]).sum(),
+        };
+        let own = match pattern {
             Pattern::Even => 1.0,
             Pattern::Ramp => {
                 let [low, high] = finder.high;
@@ -240,7 +246,8 @@ impl Pushing {
                 let n = ((1.0 - f) * at(k) + f * at(k + 1.0)) / ((1.0 - f).powi(2) + f * f).sqrt();
                 (0.5 + n / 1.2).clamp(0.0, 1.0) as f32
             }
-        }
+        };
+        over * own
     }
 }
 
@@ -393,7 +400,7 @@ mod tests {
     /// A square of 2 m about the origin that faces up.
     fn floor() -> Arc<Surface> {
         let at = vec![[-1.0, 0.0, -1.0], [-1.0, 0.0, 1.0], [1.0, 0.0, 1.0], [1.0, 0.0, -1.0]];
-        let laid = Laid { rest: at.clone(), at, triangles: vec![[0, 1, 2], [0, 2, 3]] };
+        let laid = Laid { rest: at.clone(), at, triangles: vec![[0, 1, 2], [0, 2, 3]], weights: vec![] };
         Arc::new(Surface::new([0; 32], move || laid.clone()))
     }
 
@@ -458,7 +465,7 @@ mod tests {
         let cells = (0..(n - 1) * (n - 1)).map(|k| k % (n - 1) + n * (k / (n - 1)));
         let triangles: Vec<[u32; 3]> =
             cells.flat_map(|k| [[k, k + n, k + n + 1], [k, k + n + 1, k + 1]]).collect();
-        let s = Laid { rest: at.clone(), at, triangles };
+        let s = Laid { rest: at.clone(), at, triangles, weights: vec![] };
         let finder = Finder::of(&s, 0.15);
         for k in 0..3000u64 {
             let die = |n| crate::chance(k, n) as f32;

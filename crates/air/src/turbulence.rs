@@ -5,7 +5,7 @@
 //! is smooth to all orders, has no grid and does not repeat. Waves come in threes whose directions are square to each
 //! other, each moving along the next one's: of every three, x, y and z get exactly a third of the energy.
 use crate::{Flow, Kind, Marks, Now, chance};
-use nematon_motion::{Moment, Value};
+use nematon_motion::{Moment, Value, stills};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -23,11 +23,11 @@ pub struct Turbulence {
     /// How often a second the pattern renews itself in place.
     #[schemars(title = "Pace", range(min = 0, max = 60), extend("unit" = "1/s"))]
     #[serde(default = "pace")]
-    pub pace: f64,
+    pub pace: Value,
     /// Velocity at which the pattern travels.
     #[schemars(title = "Drift", inner(range(min = -150, max = 150)), extend("unit" = "m/s"))]
     #[serde(default)]
-    pub drift: [f64; 3],
+    pub drift: [Value; 3],
     /// Each has half the size of the one before.
     #[schemars(title = "Octaves", range(min = 1, max = 4), extend("seldom" = true))]
     #[serde(default = "octaves")]
@@ -60,8 +60,8 @@ fn is_whole(v: &f64) -> bool {
     *v == 1.0
 }
 
-fn pace() -> f64 {
-    0.4
+fn pace() -> Value {
+    0.4.into()
 }
 fn octaves() -> u32 {
     2
@@ -78,6 +78,9 @@ pub struct TurbulenceNow {
     pub pace: f32,
     /// Velocity of the pattern, m/s.
     pub drift: [f32; 3],
+    /// What a pace that changed has renewed of it beyond what the one of now would have, and how far a drift has carried it so,
+    /// metres.
+    pub gone: [f64; 4],
     /// 1 to 4.
     pub octaves: u32,
     /// Strength of an octave as a share of the one before.
@@ -95,6 +98,7 @@ impl Default for TurbulenceNow {
             size: 1.0,
             pace: 0.0,
             drift: [0.0; 3],
+            gone: [0.0; 4],
             octaves: 1,
             fall,
             upright,
@@ -116,7 +120,7 @@ impl Kind for Turbulence {
             strength: 1.0.into(),
             size: 1.0,
             pace: pace(),
-            drift: [0.0; 3],
+            drift: stills([0.0; 3]),
             octaves: octaves(),
             fall: fall(),
             upright: 1.0,
@@ -125,11 +129,17 @@ impl Kind for Turbulence {
     }
     fn at(&self, moment: &Moment, share: f64) -> TurbulenceNow {
         let Turbulence { strength, size, pace, drift, octaves, fall, upright, seed } = self;
+        let gone = |v: &Value| match v {
+            Value::Still(_) => 0.0,
+            Value::Moving(_) => v.way(moment) - v.at(moment) * moment.seconds(),
+        };
+        let [x, y, z] = drift;
         TurbulenceNow {
             strength: (share * strength.at(moment)) as f32,
             size: *size as f32,
-            pace: *pace as f32,
-            drift: drift.map(|c| c as f32),
+            pace: pace.at(moment) as f32,
+            drift: [x, y, z].map(|c| c.at(moment) as f32),
+            gone: [pace, x, y, z].map(gone),
             octaves: *octaves,
             fall: *fall as f32,
             upright: *upright as f32,
@@ -150,10 +160,13 @@ pub struct Waves {
 impl Now for TurbulenceNow {
     type Flow = Waves;
     fn mark(&self, to: &mut Marks) {
-        let TurbulenceNow { strength, size, pace, drift, octaves, fall, upright, seed } = self;
+        let TurbulenceNow { strength, size, pace, drift, gone, octaves, fall, upright, seed } = self;
         to.words(&[21, *seed, *octaves]);
         to.numbers(&[*strength, *size, *pace, *fall, *upright]);
         to.numbers(drift);
+        if *gone != [0.0; 4] {
+            gone.iter().for_each(|g| to.0.extend(g.to_bits().to_le_bytes()));
+        }
     }
     fn speed(&self) -> f32 {
         self.strength
@@ -183,8 +196,11 @@ impl Now for TurbulenceNow {
                     energy += 0.5 * (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]);
                     let turns = d.map(|c| c * per_metre);
                     let drift: f64 = (0..3).map(|k| turns[k] * f64::from(self.drift[k])).sum();
-                    let own = f64::from(self.pace) * shorter.sqrt() * (2.0 * dice(1) - 1.0);
-                    let phase = dice(2) + (own - drift) * time;
+                    let turning = shorter.sqrt() * (2.0 * dice(1) - 1.0);
+                    let own = f64::from(self.pace) * turning;
+                    let [renewed, carried @ ..] = self.gone;
+                    let carried: f64 = (0..3).map(|k| turns[k] * carried[k]).sum();
+                    let phase = dice(2) + (own - drift) * time + (renewed * turning - carried);
                     let [x, y, z] = turns.map(|c| c as f32);
                     waves.push([
                         x,
@@ -250,6 +266,7 @@ fn turned([a, b, c]: [f64; 3]) -> [[f64; 3]; 3] {
 
 #[cfg(test)]
 mod tests {
+    #![allow(clippy::unwrap_used)]
     use super::*;
     use crate::Air;
 
@@ -305,6 +322,39 @@ mod tests {
             grad += of(0, 0).powi(2) + of(1, 2).powi(2) + of(0, 2).powi(2) + of(1, 0).powi(2);
         }
         assert!((div / grad).sqrt() < 0.01, "{}", (div / grad).sqrt());
+    }
+
+    #[test]
+    fn a_drift_that_changes_carries_the_pattern_by_its_whole_way() {
+        use nematon_motion::{Moment, stills};
+        let moment = |frame: f64| Moment { frame, first: 1.0, rate: 24.0 };
+        let keyed: Value = serde_json::from_value(serde_json::json!(
+            { "keys": [{ "frame": 1, "value": 0 }, { "frame": 25, "value": 3 }, { "frame": 49, "value": 0 }] }
+        ))
+        .unwrap();
+        let calm = Turbulence { pace: 0.0.into(), drift: stills([0.0; 3]), ..Turbulence::begin() };
+        let drifts = Turbulence { drift: [keyed, 0.0.into(), 0.0.into()], ..calm.clone() };
+        let air = |t: &Turbulence, frame: f64, at: [f32; 3]| {
+            let m = moment(frame);
+            Air::at(&[t.at(&m, 1.0).into()], None, m.seconds()).velocities(&[at])[0]
+        };
+        for (frame, way) in [(25.0, 1.5f32), (37.0, 2.625), (49.0, 3.0), (97.0, 3.0)] {
+            let there = air(&drifts, frame, [0.3 + way, 0.2, -0.4]);
+            let here = air(&calm, 1.0, [0.3, 0.2, -0.4]);
+            for c in 0..3 {
+                assert!((there[c] - here[c]).abs() < 1e-4, "{frame}: {there:?} {here:?}");
+            }
+        }
+        // A pace that stops leaves what was renewed until then.
+        let paced: Value = serde_json::from_value(serde_json::json!(
+            { "keys": [{ "frame": 1, "value": 2, "then": "step" }, { "frame": 13, "value": 0 }] }
+        ))
+        .unwrap();
+        let turns = Turbulence { pace: paced, ..calm.clone() };
+        let at = [0.3, 0.2, -0.4];
+        let (mid, after, late) = (air(&turns, 7.0, at), air(&turns, 13.0, at), air(&turns, 60.0, at));
+        assert!((0..3).any(|c| (mid[c] - after[c]).abs() > 1e-3));
+        assert!((0..3).all(|c| (late[c] - after[c]).abs() < 1e-4), "{after:?} {late:?}");
     }
 
     #[test]

@@ -1,4 +1,4 @@
-use crate::{BodyId, Node};
+use crate::{BodyId, Map, Node};
 pub use nematon_air::{
     Across, Act, Along as AlongAxis, By, Column, Gravity, Joins, Law, Pattern, Profile, Pull, Shelter,
     Skin as SkinPush, Stream, SurfaceOf, Toward, Turbulence, Vortex, Wind, Within,
@@ -53,6 +53,11 @@ pub struct Field {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[schemars(title = "Not on", length(max = 200))]
     pub except: Vec<BodyId>,
+    /// Weights on the surface that a skin pushes with, which its strength is multiplied by before gain and bias; zones are told
+    /// beside the surface's own place. Left out, 1 everywhere.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Map")]
+    pub map: Option<Map>,
     #[schemars(title = "Acts as")]
     pub act: Act,
 }
@@ -90,6 +95,7 @@ impl Field {
             only: None,
             groups: vec![],
             except: vec![],
+            map: None,
             act,
         }
     }

@@ -132,11 +132,10 @@ impl Scene {
         for (id, b) in &self.bodies {
             let own = b.kind.sources().into_iter();
             out.extend(own.map(|(path, from)| (format!("/bodies/{id}/kind/{path}"), from)));
-            for (map, k, layer) in b.layers() {
-                let own = layer.weights.sources().into_iter();
-                let at = format!("/bodies/{id}/maps/{map}/layers/{k}/weights");
-                out.extend(own.map(|(path, from)| (format!("{at}/{path}"), from)));
-            }
+        }
+        for (at, weights) in self.weights() {
+            let own = weights.sources().into_iter();
+            out.extend(own.map(|(path, from)| (format!("{at}/{path}"), from)));
         }
         for (id, c) in &self.colliders {
             let own = c.form.sources().into_iter();
@@ -147,6 +146,19 @@ impl Scene {
             out.extend(f.points.iter().map(|from| (format!("/figures/{id}/points"), from)));
         }
         out
+    }
+
+    /// What the layers of all maps are made from, of bodies and then of fields, with the JSON path of it.
+    pub fn weights(&self) -> impl Iterator<Item = (String, &Weights)> {
+        let bodies = self.bodies.iter().flat_map(|(id, b)| {
+            b.layers()
+                .map(move |(map, k, l)| (format!("/bodies/{id}/maps/{map}/layers/{k}/weights"), &l.weights))
+        });
+        let fields = self.fields.iter().flat_map(|(id, f)| {
+            let layers = f.map.iter().flat_map(|m| m.layers.iter().enumerate());
+            layers.map(move |(k, l)| (format!("/fields/{id}/map/layers/{k}/weights"), &l.weights))
+        });
+        bodies.chain(fields)
     }
 
     /// All that has a place, with the JSON path of it.
@@ -162,13 +174,9 @@ impl Scene {
             let more = f.zones.iter().enumerate();
             own.chain(more.map(move |(k, j)| (format!("/fields/{id}/zones/{k}/zone/place"), &j.zone.place)))
         });
-        let zones = self.bodies.iter().flat_map(|(id, b)| {
-            b.layers().filter_map(move |(map, k, l)| match &l.weights {
-                Weights::Zone(z) => {
-                    Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/zone/place"), &z.place))
-                }
-                _ => None,
-            })
+        let zones = self.weights().filter_map(|(at, w)| match w {
+            Weights::Zone(z) => Some((format!("{at}/zone/place"), &z.place)),
+            _ => None,
         });
         handles.chain(colliders).chain(figures).chain(bodies).chain(fields).chain(zones).collect()
     }
@@ -179,13 +187,9 @@ impl Scene {
             MeshSource::File(f) => Some((path, f.as_str())),
             MeshSource::Blob(_) => None,
         });
-        let maps = self.bodies.iter().flat_map(|(id, b)| {
-            b.layers().filter_map(move |(map, k, l)| match &l.weights {
-                Weights::File(f) => {
-                    Some((format!("/bodies/{id}/maps/{map}/layers/{k}/weights/file"), f.as_str()))
-                }
-                _ => None,
-            })
+        let maps = self.weights().filter_map(|(at, w)| match w {
+            Weights::File(f) => Some((format!("{at}/file"), f.as_str())),
+            _ => None,
         });
         meshes.chain(maps).collect()
     }
@@ -199,7 +203,9 @@ impl Scene {
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
         let figures =
             self.figures.values_mut().flat_map(|f| std::iter::once(&mut f.from).chain(&mut f.points));
-        bodies.chain(colliders).chain(figures).collect()
+        let fields = self.fields.values_mut().filter_map(|f| f.map.as_mut());
+        let fields = fields.flat_map(|m| m.layers.iter_mut().flat_map(|l| l.weights.sources_mut()));
+        bodies.chain(fields).chain(colliders).chain(figures).collect()
     }
 
     /// Whether a field has anything to do at all: it is on, and no other is alone.

@@ -1,6 +1,6 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Node, Scaled, Scene,
+    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Map, Node, Scaled, Scene,
     Shape, SurfaceOf, VERSION, Weights, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
@@ -300,15 +300,20 @@ fn span(scene: &Scene, faults: &mut Vec<Fault>) {
 
 /// A field stands, ends and chooses as its kind can.
 fn acts(scene: &Scene, id: &FieldId, field: &Field, faults: &mut Vec<Fault>) {
-    let Field { place, only, except, by, act, .. } = field;
+    let Field { place, only, except, by, map, act, .. } = field;
+    if let Some(m) = map {
+        laid(m, &format!("/fields/{id}/map"), faults);
+    }
     let mut refuse =
         |at: String, message: &str| faults.push(Fault::new(format!("/fields/{id}/{at}"), message));
     if place.is_some() && !act.can_stand() {
         refuse("place".into(), "is of no use: the scene says where this kind acts. Give it a zone instead");
     }
     match (act, by) {
-        (Act::Gravity(_), Some(By::Air)) => refuse("by".into(), "can't be: weight pushes, it moves no air"),
-        (Act::Shelter(_), Some(By::Push)) => {
+        (Act::Gravity(_), Some(By::Air | By::Force)) => {
+            refuse("by".into(), "can't be: weight pushes all alike, it moves no air")
+        }
+        (Act::Shelter(_), Some(By::Push | By::Force)) => {
             refuse("by".into(), "can't be: shelter slows air, it does not push")
         }
         _ => {}
@@ -320,6 +325,15 @@ fn acts(scene: &Scene, id: &FieldId, field: &Field, faults: &mut Vec<Fault>) {
             if !scene.bodies.contains_key(body) {
                 refuse(format!("{at}/{k}"), &format!("names the body \"{body}\", which there is not"));
             }
+        }
+    }
+    if let (Some(_), false) = (map, matches!(act, Act::Skin(_))) {
+        refuse("map".into(), "is of no use: only a skin has a surface that weights can be on");
+    }
+    for (k, layer) in map.iter().flat_map(|m| m.layers.iter().enumerate()) {
+        if matches!(&layer.weights, Weights::Painted(_) | Weights::Distance(_) | Weights::Border(_)) {
+            let why = "can't be laid on a surface that is no body: take a zone, a ramp, noise or a picture";
+            refuse(format!("map/layers/{k}/weights"), why);
         }
     }
     match act {
@@ -408,25 +422,29 @@ fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
         faults.push(Fault::new(format!("/bodies/{id}/scaled/follow"), message));
     }
     for (map, m) in &body.maps {
-        let path = format!("/bodies/{id}/maps/{map}");
-        if let Some(k) = m.remap.windows(2).position(|w| w[1][0] <= w[0][0]) {
-            let message = format!("does not come after the one before it ({})", m.remap[k][0]);
-            faults.push(Fault::new(format!("{path}/remap/{}/0", k + 1), message));
-        }
-        for (k, layer) in m.layers.iter().enumerate() {
-            let path = format!("{path}/layers/{k}/weights");
-            match &layer.weights {
-                Weights::Ramp(r) if r.from == r.to => {
-                    let message =
-                        format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
-                    faults.push(Fault::new(format!("{path}/ramp/to"), message));
-                }
-                Weights::Painted(p) if p.on.is_none() && !p.strokes.is_empty() => {
-                    let message = "is missing: strokes are on the points of some surface";
-                    faults.push(Fault::new(format!("{path}/painted/on"), message));
-                }
-                _ => {}
+        laid(m, &format!("/bodies/{id}/maps/{map}"), faults);
+    }
+}
+
+/// The layers of a map fit each other, and what they become.
+fn laid(m: &Map, path: &str, faults: &mut Vec<Fault>) {
+    if let Some(k) = m.remap.windows(2).position(|w| w[1][0] <= w[0][0]) {
+        let message = format!("does not come after the one before it ({})", m.remap[k][0]);
+        faults.push(Fault::new(format!("{path}/remap/{}/0", k + 1), message));
+    }
+    for (k, layer) in m.layers.iter().enumerate() {
+        let path = format!("{path}/layers/{k}/weights");
+        match &layer.weights {
+            Weights::Ramp(r) if r.from == r.to => {
+                let message =
+                    format!("is where it begins too ({}): a ramp goes from one place to another", r.to);
+                faults.push(Fault::new(format!("{path}/ramp/to"), message));
             }
+            Weights::Painted(p) if p.on.is_none() && !p.strokes.is_empty() => {
+                let message = "is missing: strokes are on the points of some surface";
+                faults.push(Fault::new(format!("{path}/painted/on"), message));
+            }
+            _ => {}
         }
     }
 }

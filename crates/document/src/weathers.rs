@@ -33,9 +33,9 @@ fn swirl(strength: f64, size: f64, pace: f64, octaves: u32, speed: f64) -> Act {
     Act::Turbulence(Turbulence {
         strength: strength.into(),
         size,
-        pace,
+        pace: pace.into(),
         octaves,
-        drift,
+        drift: nematon_motion::stills(drift),
         ..Turbulence::default()
     })
 }

@@ -1,9 +1,10 @@
 //! What of a scene some fields follow from: winds, what stands in them, surfaces.
 use crate::resolve::{World, pose_at};
 use crate::{NoPlace, Stage};
-use nematon_air::{Around, Laid, Obstacle, Surface};
-use nematon_document::{Act, Collider, Form, SurfaceOf};
+use nematon_air::{Around, Laid, Marks, Obstacle, Surface};
+use nematon_document::{Act, BodyId, Collider, FieldId, Form, SurfaceOf};
 use nematon_geometry::Mesh;
+use nematon_solver::Pose;
 use std::sync::Arc;
 
 /// What fields may meet at a frame, looked at only where one asks for it.
@@ -12,6 +13,24 @@ pub fn around(scene: &Stage, wind: [f32; 3], frame: f64) -> Around {
     Around {
         wind,
         obstacles: obstacles.filter_map(|(id, c)| obstacle(scene, id.0.as_str(), c, frame)).collect(),
+    }
+}
+
+/// The same with all bodies beside one, each as it begins.
+pub fn with_bodies(scene: &Stage, around: &Around, own: Option<&BodyId>) -> Around {
+    let others = scene.bodies.iter().filter(|(id, _)| Some(*id) != own);
+    let boxes = others.filter_map(|(id, body)| {
+        let [low, high] = scene.extent(id)?;
+        Some(boxed(*low, *high, &pose_at(scene, &body.place, scene.frames.first as f64)))
+    });
+    Around { wind: around.wind, obstacles: around.obstacles.iter().copied().chain(boxes).collect() }
+}
+
+fn boxed(low: [f32; 3], high: [f32; 3], pose: &Pose) -> Obstacle {
+    Obstacle {
+        middle: pose.place(std::array::from_fn(|c| 0.5 * (low[c] + high[c]))),
+        axes: pose.axes(),
+        half: std::array::from_fn(|c| 0.5 * (high[c] - low[c])),
     }
 }
 
@@ -25,21 +44,21 @@ fn obstacle(scene: &Stage, id: &str, c: &Collider, frame: f64) -> Option<Obstacl
         }
         _ => (scene.surface(id)?.as_ref().ok()?.positions.clone(), &c.place),
     };
-    let (mut low, mut high) = ([f32::MAX; 3], [f32::MIN; 3]);
-    for p in &points {
-        (0..3).for_each(|c| (low[c], high[c]) = (low[c].min(p[c]), high[c].max(p[c])));
-    }
-    let pose = pose_at(scene, place, frame);
-    let middle = pose.place(std::array::from_fn(|c| 0.5 * (low[c] + high[c])));
-    (!points.is_empty()).then(|| Obstacle {
-        middle,
-        axes: pose.axes(),
-        half: std::array::from_fn(|c| 0.5 * (high[c] - low[c])),
-    })
+    let [low, high] = extent(&points)?;
+    Some(boxed(low, high, &pose_at(scene, place, frame)))
+}
+
+/// The least and the most of points along each axis; none of none.
+pub fn extent(points: &[[f32; 3]]) -> Option<[[f32; 3]; 2]> {
+    let with = |[low, high]: [[f32; 3]; 2], p: &[f32; 3]| {
+        [std::array::from_fn(|c| low[c].min(p[c])), std::array::from_fn(|c| high[c].max(p[c]))]
+    };
+    let first = *points.first()?;
+    Some(points.iter().fold([first; 2], with))
 }
 
 /// A surface at a frame; none where it can't be had.
-pub fn surface(scene: &Stage, of: &SurfaceOf, frame: f64) -> Option<Arc<Surface>> {
+pub fn surface(scene: &Stage, id: &FieldId, of: &SurfaceOf, frame: f64) -> Option<Arc<Surface>> {
     let mut hash = blake3::Hasher::new();
     let place = match of {
         SurfaceOf::Figure(id) => {
@@ -60,6 +79,13 @@ pub fn surface(scene: &Stage, of: &SurfaceOf, frame: f64) -> Option<Arc<Surface>
     for c in pose.position.iter().chain(&pose.turn) {
         hash.update(&c.to_bits().to_le_bytes());
     }
+    let dyed = scene.dyed(id).and_then(|d| d.as_ref().ok()).cloned();
+    if let Some(dyed) = &dyed {
+        hash.update(&dyed.digest());
+        let mut marks = Marks::default();
+        dyed.mark(scene, frame, &mut marks);
+        hash.update(&marks.0);
+    }
     let (scene, of) = (scene.clone(), of.clone());
     let make = move || {
         let world = World::of(&scene, &place, frame);
@@ -69,17 +95,20 @@ pub fn surface(scene: &Stage, of: &SurfaceOf, frame: f64) -> Option<Arc<Surface>
         let laid = match &of {
             SurfaceOf::Figure(id) => scene.figure(id).ok().and_then(|plays| {
                 let at = put(&plays.points(plays.time(&scene, frame)));
-                Some(Laid { at, rest: plays.rest().positions.clone(), triangles: plays.triangles(&[]).ok()? })
+                let (rest, triangles) = (plays.rest().positions.clone(), plays.triangles(&[]).ok()?);
+                Some(Laid { at, rest, triangles, weights: vec![] })
             }),
             SurfaceOf::Collider(id) => {
                 scene.surface(id).and_then(|m| m.as_ref().ok()).map(|m: &Arc<Mesh>| Laid {
                     at: put(&m.positions),
                     rest: m.positions.clone(),
                     triangles: m.triangles.clone(),
+                    weights: vec![],
                 })
             }
         };
-        laid.unwrap_or_default()
+        let weights = dyed.as_ref().map(|d| d.at(&scene, frame)).unwrap_or_default();
+        Laid { weights, ..laid.unwrap_or_default() }
     };
     Some(Arc::new(Surface::new(*hash.finalize().as_bytes(), make)))
 }
@@ -98,6 +127,10 @@ pub fn check(scene: &Stage) -> Result<(), NoPlace> {
                 format!("pushes with the surface of \"{name}\", which {why}")
             }),
         };
+        let (path, what) = (format!("/fields/{id}/map"), format!("\"{}\"", field.name));
+        if let (None, Some(Err(why))) = (&why, scene.dyed(id)) {
+            return Err(NoPlace { path, what, why: format!("has a map that can't be had: {why}") });
+        }
         if let Some(why) = why {
             let (path, what) = (format!("/fields/{id}/act/skin/of"), format!("\"{}\"", field.name));
             return Err(NoPlace { path, what, why });

@@ -29,8 +29,8 @@ pub fn shape(
         smallest_fold: 0.0,
         coarse: false,
     };
-    let ground = Ground { stage: scene, body, mesh: &mesh, library };
-    let (maps, weather) = (crate::maps::maps(&ground)?, crate::weather::Weather::of(&ground)?);
+    let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+    let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
     Ok(Shaped { mesh, placed, rest: None, maps, grips: vec![], follow: None, weather, density })
 }
 

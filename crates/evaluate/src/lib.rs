@@ -37,6 +37,7 @@ pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, place_on, pose_at, resolve};
 pub use run::{Member, Run, RunError, fingerprints};
 pub use set_down::{Thing, set_down};
+pub use shape::begins;
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, shape, shape_to_see};
 pub use stage::{NoPlace, Playing, Stage};
 pub use stand_ins::{skin_cost, stand_in_cost, stand_ins, turns};

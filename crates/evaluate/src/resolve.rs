@@ -1,6 +1,7 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use crate::Stage;
-use nematon_air::{ActNow, FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
+use crate::around::with_bodies;
+use nematon_air::{ActNow, Around, FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
 use nematon_document::{
     Act, BodyId, By, ColliderId, Field, FieldId, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone,
     ZoneForm,
@@ -70,6 +71,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
             only: _,
             groups: _,
             except: _,
+            map: _,
             act,
         } = field;
         let by = field.by();
@@ -104,7 +106,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
             continue;
         }
         if let (Act::Skin(s), ActNow::Skin(now)) = (act, &mut now) {
-            now.surface = crate::around::surface(scene, &s.of, frame);
+            now.surface = crate::around::surface(scene, id, &s.of, frame);
         }
         if let (ActNow::Wind(w), By::Air) = (&now, by) {
             let blows = stand.map_or(w.velocity, |s| s.turned(w.velocity));
@@ -116,11 +118,31 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
     }
     if fields.iter().any(|f| matches!(f.1.now.act, ActNow::Shelter(_))) {
         let around = crate::around::around(scene, wind, frame);
-        fields.iter_mut().for_each(|f| f.1.now.act.meet(&around));
+        fields = fields.into_iter().flat_map(|f| met(scene, bodies, &around, f)).collect();
     }
     // Kinds are summed one after the other, so that the order of the list changes nothing.
     fields.sort_by_key(|f| f.0);
     Fields { gravity, pulls, each: fields.into_iter().map(|f| f.1).collect() }
+}
+
+/// A field that has met what is around. Where bodies give shelter each of them meets all others, so that it is one for each.
+fn met(scene: &Stage, bodies: &[BodyId], around: &Around, (rank, f): (usize, Named)) -> Vec<(usize, Named)> {
+    let to = |around: &Around, only: Option<Vec<usize>>| {
+        let mut now = FieldNow { only, ..f.now.clone() };
+        now.act.meet(around);
+        (rank, Named { id: f.id.clone(), now })
+    };
+    match &f.now.act {
+        ActNow::Shelter(s) if s.bodies && bodies.is_empty() => {
+            vec![to(&with_bodies(scene, around, None), None)]
+        }
+        ActNow::Shelter(s) if s.bodies => {
+            let all = || (0..bodies.len()).collect();
+            let on: Vec<usize> = f.now.only.clone().unwrap_or_else(all);
+            on.into_iter().map(|k| to(&with_bodies(scene, around, Some(&bodies[k])), Some(vec![k]))).collect()
+        }
+        _ => vec![to(around, f.now.only.clone())],
+    }
 }
 
 /// How much of a field acts at a moment, in frames: 0 to 1.

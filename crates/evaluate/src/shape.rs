@@ -241,13 +241,15 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         }
         _ => None,
     };
-    let ground = Ground { stage: scene, body, mesh: &mesh, library };
-    let maps = crate::maps::maps(&ground)?;
+    let ground = Ground { stage: scene, place: begins(scene, body), mesh: &mesh, library };
+    let maps = crate::maps::maps(&ground, body)?;
     let follow = match (&body.follow, body.scaled.get(&nematon_document::Scaled::Follow)) {
         (Some(strength), by) => Some(Follow {
             strength: strength.clone(),
             by: match by {
-                Some(by) => ground.named(&by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most])),
+                Some(by) => {
+                    ground.named(body, &by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most]))
+                }
                 None => None,
             },
         }),
@@ -271,11 +273,11 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         }
         points.sort_unstable();
         points.dedup();
-        let by = grip.map.as_ref().and_then(|m| ground.named(m)).transpose()?;
+        let by = grip.map.as_ref().and_then(|m| ground.named(body, m)).transpose()?;
         grips.extend(Gripped::of(scene, id, grip, points, by));
     }
     let density = density(&mesh);
-    let weather = Weather::of(&Ground { stage: scene, body, mesh: &mesh, library })?;
+    let weather = Weather::of(&ground, body)?;
     Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, density })
 }
 
@@ -306,8 +308,8 @@ fn skin(scene: &Stage, of: &SkinOf) -> Result<Mesh, ShapeError> {
     Ok(mesh)
 }
 
-/// Where a body begins: where its figure is, for one that is cut from its skin.
-pub(crate) fn begins<'s>(scene: &'s Stage, body: &'s Body) -> &'s Node {
+/// Where a body begins, and what its zones are told beside: where its figure is, for one that is cut from its skin.
+pub fn begins<'s>(scene: &'s Stage, body: &'s Body) -> &'s Node {
     let figure = body.skin().and_then(|s| scene.figures.get(s.figure.as_str()));
     figure.map_or(&body.place, |f| &f.place)
 }

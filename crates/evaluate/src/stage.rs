@@ -1,6 +1,8 @@
 //! A scene with its figures at hand: all that places in the world follow from.
-use crate::MeshLibrary;
-use nematon_document::{Act, ColliderId, FigureId, Node, Parent, Scene, SpotOf, SurfaceOf};
+use crate::{Dyed, Ground, MeshLibrary};
+use nematon_document::{
+    Act, BodyId, ColliderId, Elsewhere, Field, FieldId, FigureId, Node, Parent, Scene, SpotOf, SurfaceOf,
+};
 use nematon_figure::{Figure, Posed, Spot, Stand, spots};
 use nematon_geometry::Mesh;
 use std::collections::HashMap;
@@ -17,6 +19,10 @@ pub struct Stage {
     figures: Arc<HashMap<FigureId, Result<Arc<Playing>, String>>>,
     /// What is seen of the colliders that fields ask for, as it is at first.
     surfaces: Arc<HashMap<ColliderId, Result<Arc<Mesh>, String>>>,
+    /// The least and the most of the shapes of bodies that give shelter, before they are placed, metres.
+    extents: Arc<HashMap<BodyId, [[f32; 3]; 2]>>,
+    /// The maps of fields, on the surfaces that they push with.
+    dyed: Arc<HashMap<FieldId, Result<Arc<Dyed>, String>>>,
 }
 
 impl Deref for Stage {
@@ -59,7 +65,8 @@ impl Stage {
             (id.clone(), read.map(Arc::new))
         });
         let (scene, figures) = (Arc::new(scene.clone()), Arc::new(figures.collect()));
-        let bare = Stage { scene, figures, surfaces: Arc::default() };
+        let bare =
+            Stage { scene, figures, surfaces: Arc::default(), extents: Arc::default(), dyed: Arc::default() };
         let acts = || bare.fields.values().map(|f| &f.act);
         let all = acts().any(|a| matches!(a, Act::Shelter(_)));
         let named = |id: &ColliderId| {
@@ -71,7 +78,43 @@ impl Stage {
             Some((id.clone(), seen.map(Arc::new)))
         });
         let surfaces = Arc::new(surfaces.collect());
-        Stage { surfaces, ..bare }
+        let shelter = acts().any(|a| matches!(a, Act::Shelter(s) if s.bodies));
+        let shaped = bare.bodies.iter().filter(|_| shelter).filter_map(|(id, body)| {
+            let points = match body.kind.cloth()?.shape.made() {
+                Ok(mesh) => mesh.positions,
+                Err(Elsewhere::Mesh(m)) => library.mesh(&m.from).ok()?.positions.clone(),
+                // The figure's collider gives shelter.
+                Err(Elsewhere::Skin(_)) => return None,
+            };
+            Some((id.clone(), crate::around::extent(&points)?))
+        });
+        let extents = Arc::new(shaped.collect());
+        let bare = Stage { surfaces, extents, ..bare };
+        let dyed = bare.fields.iter().filter_map(|(id, f)| Some((id.clone(), bare.dye(f, library)?)));
+        Stage { dyed: Arc::new(dyed.collect()), ..bare }
+    }
+
+    /// The map of a field on its surface; none where it has none, or where there is no surface, which is told elsewhere.
+    fn dye(&self, field: &Field, library: &impl MeshLibrary) -> Option<Result<Arc<Dyed>, String>> {
+        let (Some(map), Act::Skin(skin)) = (&field.map, &field.act) else { return None };
+        let (mesh, place) = match &skin.of {
+            SurfaceOf::Figure(f) => (self.figure(f).ok()?.rest(), &self.scene.figures.get(f.as_str())?.place),
+            SurfaceOf::Collider(c) => {
+                (self.surface(c)?.as_ref().ok()?.as_ref(), &self.scene.colliders.get(c.as_str())?.place)
+            }
+        };
+        let dyed = Ground { stage: self, place, mesh, library }.dyed(map);
+        Some(dyed.map(Arc::new).map_err(|e| e.to_string()))
+    }
+
+    /// The map of a field, or why it can't be had.
+    pub(crate) fn dyed(&self, id: &FieldId) -> Option<&Result<Arc<Dyed>, String>> {
+        self.dyed.get(id)
+    }
+
+    /// The least and the most of the shape of a body that gives shelter, before it is placed, metres.
+    pub(crate) fn extent(&self, id: &BodyId) -> Option<&[[f32; 3]; 2]> {
+        self.extents.get(id)
     }
 
     /// What is seen of a collider that a field asks for, or why it can't be had.

@@ -2,7 +2,7 @@
 use crate::maps::{Dyed, Ground};
 use crate::{MeshLibrary, ShapeError, Stage};
 use nematon_air::Marks;
-use nematon_document::{Scaled, Value};
+use nematon_document::{Body, Scaled, Value};
 use nematon_solver::Weathered;
 use std::sync::Arc;
 
@@ -25,11 +25,12 @@ impl Weather {
     ///
     /// # Errors
     /// When a map can't be had.
-    pub fn of(ground: &Ground<impl MeshLibrary>) -> Result<Option<Weather>, ShapeError> {
-        let body = ground.body;
+    pub fn of(ground: &Ground<impl MeshLibrary>, body: &Body) -> Result<Option<Weather>, ShapeError> {
         let told = |value: &Value, what: Scaled| {
             let by = match body.scaled.get(&what) {
-                Some(by) => ground.named(&by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most])),
+                Some(by) => {
+                    ground.named(body, &by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most]))
+                }
                 None => None,
             };
             Ok::<_, ShapeError>(Told { value: value.clone(), by })

@@ -75,10 +75,19 @@ fn cross(a: Vec3, b: Vec3) -> Vec3 {
 
 /// What of a body meets the air at a point.
 enum Caught {
-    /// Triangles about it: their points, and a third of the area as drag and as lift see it, m².
-    Panels(Vec<([u32; 3], [f64; 2])>),
-    /// A ball, and its area as drag sees it, m².
-    Ball(u32, f64),
+    /// Triangles about it: their points, and a third of the area as drag and as lift see it, m²; and all that is of the skin.
+    Panels(Vec<([u32; 3], [f64; 2])>, f64),
+    /// A ball, its area as drag sees it, and as it is, m².
+    Ball(u32, f64, f64),
+}
+
+impl Caught {
+    /// What of the skin is the point's, m².
+    fn skin(&self) -> f64 {
+        match self {
+            Caught::Panels(_, skin) | Caught::Ball(_, _, skin) => *skin,
+        }
+    }
 }
 
 /// A point of a body with what acts on it.
@@ -131,7 +140,7 @@ pub fn why(asked: &Asked, library: &impl MeshLibrary) -> Result<Why, RunError> {
         let now = numbers(body, scene, frame);
         let time = index * dt;
         let near: Vec<u32> = match &caught {
-            Caught::Panels(panels) => {
+            Caught::Panels(panels, _) => {
                 let mut all: Vec<u32> = panels.iter().flat_map(|p| p.0).collect();
                 all.sort_unstable();
                 all.dedup();
@@ -159,10 +168,16 @@ pub fn why(asked: &Asked, library: &impl MeshLibrary) -> Result<Why, RunError> {
             let id = &fields.each[*n].id;
             tell(scene.fields[id].name.clone(), Of::Air, Some(id.0.clone()), by);
         }
-        for f in fields.each.iter().filter(|f| f.now.by == By::Push) {
-            let by =
-                Air::pushes(std::slice::from_ref(&f.now), Some(0), time).velocities(&[three[1][*point]])[0];
-            tell(scene.fields[&f.id].name.clone(), Of::Push, Some(f.id.0.clone()), by.map(f64::from));
+        for f in fields.each.iter().filter(|f| f.now.by != By::Air) {
+            let (own, here) = (std::slice::from_ref(&f.now), [three[1][*point]]);
+            let by = match f.now.by {
+                By::Force => {
+                    let by = Air::forces(own, Some(0), time).velocities(&here)[0];
+                    times(by.map(f64::from), caught.skin() / mass)
+                }
+                By::Push | By::Air => Air::pushes(own, Some(0), time).velocities(&here)[0].map(f64::from),
+            };
+            tell(scene.fields[&f.id].name.clone(), Of::Push, Some(f.id.0.clone()), by);
         }
         let slowed = weather.as_ref().map_or(0.0, |w| f64::from(w.still)) * over(1);
         tell("The air it moves through".into(), Of::Still, None, sub(still, times(speed(p), slowed)));
@@ -210,19 +225,20 @@ fn caught(rest: &Rest, point: usize) -> (f64, Caught) {
     match rest {
         Rest::Cloth(r) => {
             use nematon_solver::Scaled::{ArealWeight, Drag, Lift};
-            let (mut mass, mut panels) = (0.0, vec![]);
+            let (mut mass, mut skin, mut panels) = (0.0, 0.0, vec![]);
             for (t, flat) in r.triangles.iter().zip(&r.flat).filter(|(t, _)| t.contains(&(point as u32))) {
                 let [a, b, c] = flat.map(|p| p.map(f64::from));
                 let area = 0.5 * ((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])).abs();
+                skin += area / 3.0;
                 mass += area / 3.0 * f64::from(r.matter.areal_weight) * r.maps.over(ArealWeight, t);
                 panels.push((*t, [Drag, Lift].map(|s| area / 3.0 * r.maps.over(s, t))));
             }
-            (mass.max(1e-12), Caught::Panels(panels))
+            (mass.max(1e-12), Caught::Panels(panels, skin))
         }
         Rest::Free(r) => {
             let area = std::f64::consts::PI * f64::from(r.radii[point]).powi(2);
             let over = r.over[0].get(point).map_or(1.0, |o| f64::from(*o));
-            (f64::from(r.masses[point]).max(1e-12), Caught::Ball(point as u32, area * over))
+            (f64::from(r.masses[point]).max(1e-12), Caught::Ball(point as u32, area * over, area))
         }
     }
 }
@@ -272,7 +288,7 @@ fn aerial(
     };
     let half = 0.5 * AIR / mass;
     match caught {
-        Caught::Panels(panels) => {
+        Caught::Panels(panels, _) => {
             for (t, [seen, lifted]) in panels {
                 let n = cross(sub(at(t[1]), at(t[0])), sub(at(t[2]), at(t[0])));
                 let n = times(n, 1.0 / dot(n, n).sqrt().max(1e-15));
@@ -289,7 +305,7 @@ fn aerial(
                 panel(&force, times(mean(speed), -1.0), own);
             }
         }
-        Caught::Ball(point, area) => {
+        Caught::Ball(point, area, _) => {
             let force = |r: Vec3| times(r, half * drag * area * dot(r, r).sqrt());
             let own = moves.iter().map(|(_, v)| v[0]).collect();
             panel(&force, times(speed(*point), -1.0), own);

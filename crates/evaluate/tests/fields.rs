@@ -247,6 +247,47 @@ fn colliders_give_shelter_and_push_with_their_skin() {
 }
 
 #[test]
+fn what_pushes_by_area_moves_light_cloth_more_and_by_newtons_law() {
+    let falls = |weight: f64, by: &str| {
+        let flag = json!({ "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.3, "depth": 0.3, "columns": 7, "rows": 7 } }, "matter": { "drag": 0, "lift": 0, "areal_weight": weight } } }, "place": { "position": [0, 1.5, 0] } });
+        let blow =
+            json!({ "name": "Blow", "by": by, "act": { "wind": { "speed": 0.6, "heading": 0, "gust": 0 } } });
+        let at = moves(&scene(json!({ "w": blow }), json!({ "bodies": { "flag": flag } })), 12);
+        at[12][24][0] - at[0][24][0]
+    };
+    // 0.6 Pa on 0.15 kg/m² is 4 m/s²: half of it times a quarter of a second.
+    assert!((falls(0.15, "force") / 0.5 - 1.0).abs() < 0.015, "{}", falls(0.15, "force"));
+    assert!((falls(0.3, "force") / 0.25 - 1.0).abs() < 0.015);
+    assert!((falls(0.15, "push") / falls(0.3, "push") - 1.0).abs() < 1e-4);
+}
+
+#[test]
+fn a_body_shelters_others_and_not_itself() {
+    let sheet = |x: f64| json!({ "name": format!("At {x}"), "kind": { "cloth": { "shape": { "sheet": { "width": 1, "depth": 1, "columns": 5, "rows": 5 } } } }, "place": { "position": [x, 1, 0], "turn": [0, 0, 1.6] } });
+    let mut blows = wind(5.0);
+    blows["act"]["wind"]["heading"] = json!(0);
+    blows["act"]["wind"]["gust"] = json!(0);
+    let with = |bodies: bool| {
+        let lee = json!({ "name": "Lee", "act": { "shelter": { "taken": 0.8, "bodies": bodies } } });
+        scene(
+            json!({ "w": blows, "l": lee }),
+            json!({ "bodies": { "first": sheet(0.0), "second": sheet(1.5) } }),
+        )
+    };
+    let (bare, both) = (with(false), with(true));
+    assert_eq!(air_at(&stage(&bare), None, 3, &[[1.5, 1.0, 0.0]])[0][0], 5.0);
+    assert!(air_at(&stage(&both), None, 3, &[[0.7, 1.0, 0.0]])[0][0] < 2.5);
+    let gone = |s: &Scene, body: &str| {
+        let mut run = Run::start(s, &[BodyId::from(body)], &NoMeshes).unwrap();
+        let first = run.positions(0)[12];
+        (0..12).for_each(|_| run.advance(&NoWatch).unwrap());
+        run.positions(0)[12][0] - first[0]
+    };
+    assert!((gone(&both, "first") - gone(&bare, "first")).abs() < 1e-3, "the first has its whole wind");
+    assert!(gone(&both, "second") < 0.5 * gone(&bare, "second"), "the second lies in the lee of the first");
+}
+
+#[test]
 fn a_field_of_what_has_gone_is_told_of_in_words() {
     let s = scene(
         json!({ "b": { "name": "Breath", "act": { "skin": { "of": { "collider": "hill" }, "strength": 5, "reach": 0.5 } } } }),
@@ -376,4 +417,43 @@ fn frame_rate_and_sub_steps_leave_the_motion_s_mean_and_spread_as_they_are() {
             );
         }
     }
+}
+
+#[test]
+fn a_skin_is_as_strong_as_its_map_says_and_draws_where_gain_and_bias_turn_it() {
+    let ball =
+        json!({ "name": "Ball", "form": { "ball": { "radius": 0.5 } }, "place": { "position": [3, 1, 0] } });
+    let with = |map: Value, gain: f64, bias: f64| {
+        let breath = json!({ "name": "Breath", "map": map, "act": { "skin": { "of": { "collider": "ball" }, "strength": 5, "reach": 0.5, "profile": "straight", "gain": gain, "bias": bias } } });
+        scene(json!({ "b": breath }), json!({ "colliders": { "ball": ball } }))
+    };
+    let id = FieldId::from("b");
+    // A quarter of the reach out, at the top, the bottom and amid its height.
+    let out = |s: &Scene, frame: usize| {
+        [[3.0, 1.625, 0.0], [3.0, 0.375, 0.0], [3.625, 1.0, 0.0]]
+            .map(|p| air_at(&stage(s), Some(&id), frame, &[p])[0])
+    };
+    let ramp = |strength: Value| json!({ "name": "High", "layers": [{ "strength": strength, "weights": { "ramp": { "along": "y", "from": -0.5, "to": 0.5 } } }] });
+    let near = |a: f32, b: f32| assert!((a - b).abs() < 0.12, "{a}, {b}");
+    let [top, low, side] = out(&with(ramp(json!(1)), 1.0, 0.0), 5);
+    near(top[1], 3.75);
+    near(low[1], 0.0);
+    near(side[0], 1.875);
+    let [top, low, side] = out(&with(ramp(json!(1)), 2.0, -1.0), 5);
+    near(top[1], 3.75);
+    near(low[1], 3.75);
+    near(side[0], 0.0);
+    // It changes with time as the layers do: their strength, and where a zone is.
+    let grows = ramp(json!({ "keys": [{ "frame": 0, "value": 0 }, { "frame": 20, "value": 1 }] }));
+    let s = with(grows, 1.0, 0.0);
+    near(out(&s, 1)[0][1], 3.75 * 0.5 / 20.0);
+    near(out(&s, 20)[0][1], 3.75 * 19.5 / 20.0);
+    let zone = json!({ "name": "Spot", "layers": [{ "weights": { "zone": {
+        "place": { "position": [0, { "keys": [{ "frame": 0, "value": 0.5 }, { "frame": 10, "value": -0.5 }] }, 0], "on": { "collider": "ball" } },
+        "form": { "ball": { "radius": 0.2 } }, "edge": 0.1 } } }] });
+    let s = with(zone, 1.0, 0.0);
+    near(out(&s, 1)[0][1], 3.75);
+    near(out(&s, 1)[1][1], 0.0);
+    near(out(&s, 10)[0][1], 0.0);
+    near(out(&s, 10)[1][1], -3.75);
 }

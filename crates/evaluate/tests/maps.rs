@@ -58,8 +58,8 @@ fn weights(s: &Scene, frame: f64) -> Result<Vec<([f32; 3], f32)>, String> {
     let body = &s.bodies[0];
     let bare = nematon_document::Body::of("b", body.kind.clone());
     let mesh = shape(&stage, &bare, &Painted).unwrap().mesh;
-    let ground = Ground { stage: &stage, body, mesh: &mesh, library: &Painted };
-    let dyed = ground.named(&MapId::from("m")).unwrap().map_err(|e| e.to_string())?;
+    let ground = Ground { stage: &stage, place: &body.place, mesh: &mesh, library: &Painted };
+    let dyed = ground.named(body, &MapId::from("m")).unwrap().map_err(|e| e.to_string())?;
     Ok(mesh.positions.iter().copied().zip(dyed.at(&stage, frame)).collect())
 }
 

@@ -122,6 +122,13 @@ impl Figure {
             let first = out.positions.len() as u32;
             out.positions.extend(&p.mesh.positions);
             out.triangles.extend(p.mesh.triangles.iter().map(|t| t.map(|k| k + first)));
+            let first = out.uvs.len() as u32;
+            out.uvs.extend(&p.mesh.uvs);
+            out.uv_triangles.extend(p.mesh.uv_triangles.iter().map(|t| t.map(|k| k + first)));
+        }
+        // Of a part alone they would be of no use.
+        if out.uv_triangles.len() != out.triangles.len() {
+            (out.uvs, out.uv_triangles) = (vec![], vec![]);
         }
         if let Some(shape) = self.sequence.first() {
             out.positions.clone_from(shape);

@@ -123,6 +123,7 @@ fn part_of(
     read: &mut usize,
 ) -> Result<Option<Part>, ReadError> {
     let mut joined: HashMap<Sameness, u32> = HashMap::new();
+    let mut textured = true;
     let amounts = node.weights().or(mesh.weights()).unwrap_or(&[]);
     part.weights.first.push(0);
     for primitive in mesh.primitives().filter(|p| p.mode() == Mode::Triangles) {
@@ -149,13 +150,25 @@ fn part_of(
             None if primitive.indices().is_some() => return Err(fail("triangles are cut short")),
             None => (0..index.len() as u32).collect(),
         };
+        let first_uv = part.mesh.uvs.len() as u32;
+        match reader.read_tex_coords(0) {
+            Some(uvs) => part.mesh.uvs.extend(uvs.into_f32()),
+            None => textured = false,
+        }
         for t in corners.chunks_exact(3) {
             let look = |k: u32| index.get(k as usize).copied();
             match [t[0], t[1], t[2]].map(look) {
-                [Some(a), Some(b), Some(c)] => part.mesh.triangles.push([a, b, c]),
+                [Some(a), Some(b), Some(c)] => {
+                    part.mesh.triangles.push([a, b, c]);
+                    part.mesh.uv_triangles.push([t[0], t[1], t[2]].map(|k| first_uv + k));
+                }
                 _ => return Err(fail("a triangle names a point that isn't there")),
             }
         }
+    }
+    let m = &mut part.mesh;
+    if !textured || m.uv_triangles.iter().flatten().any(|&k| k as usize >= m.uvs.len()) {
+        (m.uvs, m.uv_triangles) = (vec![], vec![]);
     }
     if part.skin.is_none() {
         part.weights = Weights::default();

@@ -51,6 +51,26 @@ impl Value {
         }
     }
 
+    /// The way that it goes as a speed, in its unit times seconds, from the first frame to a moment: by parts of at most a frame
+    /// (T. Simpson's rule), so that what it was before is the same whatever comes after.
+    pub fn way(&self, moment: &Moment) -> f64 {
+        if let Value::Still(v) = self {
+            return v * moment.seconds();
+        }
+        let Moment { frame, first, rate } = *moment;
+        let back = frame < first;
+        let (from, to) = if back { (frame, first) } else { (first, frame) };
+        let at = |frame: f64| self.at(&Moment { frame, ..*moment });
+        let (mut sum, mut a, mut begins) = (0.0, from, at(from));
+        while a < to {
+            let b = (a.floor() + 1.0).min(to);
+            let ends = at(b);
+            sum += (b - a) / 6.0 * (begins + 4.0 * at(0.5 * (a + b)) + ends);
+            (a, begins) = (b, ends);
+        }
+        if back { -sum / rate } else { sum / rate }
+    }
+
     /// Whether it is the same at all moments.
     pub fn is_still(&self) -> bool {
         matches!(self, Value::Still(_))
@@ -136,6 +156,22 @@ mod tests {
             assert_eq!(at(&keys, frame), value, "{frame}");
         }
         assert_eq!(at(&json!(7.5), 12.0), 7.5);
+    }
+
+    #[test]
+    fn the_way_of_a_speed_is_its_sum_over_time() {
+        let way = |v: &serde_json::Value, frame: f64| {
+            let v: Value = serde_json::from_value(v.clone()).unwrap();
+            v.way(&Moment { frame, first: 1.0, rate: 24.0 })
+        };
+        assert_eq!(way(&json!(3), 49.0), 6.0);
+        let keys = json!({"keys": [{"frame": 1, "value": 0}, {"frame": 25, "value": 2}]});
+        for (frame, sum) in [(25.0, 1.0), (13.0, 0.25), (37.5, 1.0 + 2.0 * 12.5 / 24.0)] {
+            assert!((way(&keys, frame) - sum).abs() < 1e-12, "{frame}: {}", way(&keys, frame));
+        }
+        let formula = json!({"formula": "3 * t ^ 2"});
+        assert!((way(&formula, 49.0) - 8.0).abs() < 1e-9);
+        assert!((way(&formula, -23.0) + 1.0).abs() < 1e-9);
     }
 
     #[test]

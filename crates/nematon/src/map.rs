@@ -2,7 +2,7 @@
 use crate::files::read_scene;
 use clap::Args;
 use nematon_document::Body;
-use nematon_evaluate::{Ground, Stage, shape};
+use nematon_evaluate::{Ground, Stage, begins, shape};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -36,7 +36,7 @@ pub fn map(args: &MapArgs) -> Result<(), String> {
             continue;
         }
         let mesh = shape(&stage, &Body::of(&body.name, body.kind.clone()), &folder).map_err(named)?.mesh;
-        let ground = Ground { stage: &stage, body, mesh: &mesh, library: &folder };
+        let ground = Ground { stage: &stage, place: begins(&stage, body), mesh: &mesh, library: &folder };
         for (key, own) in body.maps.iter().filter(|(k, _)| args.map.as_ref().is_none_or(|m| k.0 == *m)) {
             let dyed = ground.dyed(own).map_err(named)?;
             let weights = dyed.at(&stage, frame);

@@ -1,5 +1,5 @@
 //! Imported files, from the database, read once: meshes, and figures with what moves them.
-use nematon_document::{Body, MeshSource, Painted, Scene, Weights};
+use nematon_document::{MeshSource, Painted, Scene, Weights};
 use nematon_evaluate::MeshLibrary;
 use nematon_figure::Figure;
 use nematon_formats::{lay_stroke, read_figure, read_mesh, read_picture, read_surface, with_points};
@@ -89,8 +89,8 @@ impl StoredMeshes {
             }
             lock(&self.figures).insert(key, read);
         }
-        for (_, _, layer) in scene.bodies.values().flat_map(Body::layers) {
-            match &layer.weights {
+        for (_, weights) in scene.weights() {
+            match weights {
                 Weights::Painted(Painted { on: Some(on), strokes }) => {
                     self.fetch_painting(on, strokes).await?
                 }

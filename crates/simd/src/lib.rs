@@ -127,6 +127,31 @@ impl F8 {
         self.below(F8::splat(87.0)).and(p * two)
     }
 
+    /// The angle whose sine is to its cosine as this is to `x`, radians from -π to π (M. Abramowitz, I. Stegun, "Handbook of
+    /// Mathematical Functions", 1964, 4.4.49); 0 where both are 0.
+    #[inline(always)]
+    pub fn angle(self, x: F8) -> F8 {
+        let (p, q) = (self.abs(), x.abs());
+        let t = p.min(q) / p.max(q).max(F8::splat(1e-30));
+        let s = t * t;
+        let steps = [
+            -0.016_165_737,
+            0.042_909_614,
+            -0.075_289_64,
+            0.106_562_6,
+            -0.142_089,
+            0.199_935_51,
+            -0.333_331_5,
+            1.0,
+        ];
+        let sum = steps.iter().fold(F8::splat(0.002_866_225_7), |sum, a: &f32| sum.fma(s, F8::splat(*a)));
+        let acute = sum * t;
+        let half = F8::splat(std::f32::consts::FRAC_PI_2);
+        let steep = q.below(p).pick(half - acute, acute);
+        let whole = x.below(F8::splat(0.0)).pick(half + half - steep, steep);
+        self.below(F8::splat(0.0)).pick(-whole, whole)
+    }
+
     /// cos(2π t), t in turns; error below 4e-7 for |t| up to a thousand.
     /// Even and odd Taylor polynomials on an eighth of a turn, chosen by quadrant.
     #[inline(always)]
@@ -269,6 +294,18 @@ mod tests {
         }
         assert_eq!(F8::splat(1e9).fades().array()[0], 0.0);
         assert_eq!(F8::splat(0.0).fades().array()[0], 1.0);
+    }
+
+    #[test]
+    fn an_angle_is_right_to_single_precision_all_the_way_round() {
+        for k in 0..4000 {
+            let a = 0.00157 * f64::from(k) - 3.1;
+            let (s, c) = (a.sin() as f32 * 3.0, a.cos() as f32 * 3.0);
+            let to = f64::from(s).atan2(f64::from(c));
+            let got = f64::from(F8::splat(s).angle(F8::splat(c)).array()[0]);
+            assert!((got - to).abs() < 6e-7, "{a}: {got}, {to}");
+        }
+        assert_eq!(F8::splat(0.0).angle(F8::splat(0.0)).array()[0], 0.0);
     }
 
     #[test]

@@ -32,10 +32,18 @@ pub(crate) fn sample(
     };
     fill(&Air::at(&frame.fields, Some(number), time), &state.x[..n], &mut state.air[..n]);
     let pushes = Air::pushes(&frame.fields, Some(number), time);
-    if pushes.is_still() {
-        state.push.clear();
-    } else {
-        state.push.resize(n, Record::default());
-        fill(&pushes, &state.x[..n], &mut state.push);
+    let forces = Air::forces(&frame.fields, Some(number), time);
+    if pushes.is_still() && forces.is_still() {
+        return state.push.clear();
+    }
+    state.push.resize(n, Record::default());
+    fill(&pushes, &state.x[..n], &mut state.push);
+    if !forces.is_still() {
+        let mut by = vec![Record::default(); n];
+        fill(&forces, &state.x[..n], &mut by);
+        for ((to, by), (area, mass)) in state.push.iter_mut().zip(by).zip(body.area.iter().zip(&body.mass)) {
+            let times = area / mass.max(1e-12);
+            (0..3).for_each(|c| to.0[c] += by.0[c] * times);
+        }
     }
 }

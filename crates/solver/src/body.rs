@@ -75,6 +75,8 @@ pub struct Body {
     pub(crate) rest: Vec<Record>,
     /// Mass of each point, kg, held or not.
     pub(crate) mass: Vec<f32>,
+    /// What of its skin is each point's, m², seen from one side.
+    pub(crate) area: Vec<f32>,
     /// Whether any point is held.
     pub(crate) held: bool,
     /// How far points lie apart at rest, in the mean, metres.

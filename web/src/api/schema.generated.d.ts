@@ -3968,6 +3968,12 @@ export interface components {
              * @description Bodies on which it does not act.
              */
             except?: components["schemas"]["BodyId"][];
+            /**
+             * Map
+             * @description Weights on the surface that a skin pushes with, which its strength is multiplied by before gain and bias; zones are told
+             *     beside the surface's own place. Left out, 1 everywhere.
+             */
+            map?: components["schemas"]["Map"] | null;
             /** Acts as */
             act: components["schemas"]["Act"];
         };
@@ -3992,7 +3998,7 @@ export interface components {
             ease: number;
         };
         /** @description What a field does with what it meets. */
-        By: "air" | "push";
+        By: "air" | "push" | "force";
         /** @description A zone more. */
         Joined: {
             /** Zone */
@@ -4166,7 +4172,15 @@ export interface components {
              * @description How often a second the pattern renews itself in place.
              * @default 0.4
              */
-            pace: number;
+            pace: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
             /**
              * Drift
              * @description Velocity at which the pattern travels.
@@ -4176,7 +4190,15 @@ export interface components {
              *       0
              *     ]
              */
-            drift: number[];
+            drift: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            })[];
             /**
              * Octaves
              * Format: uint32
@@ -4622,7 +4644,7 @@ export interface components {
         };
         /** @description How strong a surface is from spot to spot. */
         Pattern: "even" | "noise" | "ramp";
-        /** @description Colliders slow the air behind them, seen along the winds. */
+        /** @description Colliders, and bodies if they are asked to, slow the air behind them, seen along the winds. */
         Shelter: {
             /**
              * Taken
@@ -4653,6 +4675,11 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
+            /**
+             * Bodies too
+             * @description Bodies do so too, each as a box about how it begins; none takes from its own air.
+             */
+            bodies?: boolean;
         };
         /** @description Key of a field in its scene. */
         FieldId: string;

@@ -1,4 +1,4 @@
-import type { Field, Op } from '../api/http';
+import type { Field, Layer, Op } from '../api/http';
 import { actAlone, moveField } from '../state/air';
 import { facts, isFixed, isPlaced, kinds, pushes } from '../state/pointer';
 import { edit, setValue } from '../state/project';
@@ -11,6 +11,7 @@ import { NumberField, NumberRow } from '../ui/number-field';
 import { Fold, Line, Row, Section, Seen } from '../ui/section';
 import { showNumber, shownIn } from '../ui/sum';
 import { TextField } from '../ui/text-field';
+import { Layers } from './map-layers';
 import { PlaceRows } from './place';
 import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
@@ -138,11 +139,12 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       {kind !== 'gravity' && kind !== 'shelter' && (
-        <ChoiceField label="By" of={of} value={field.by ?? (pushes(schema, kind) ? 'push' : 'air')} options={BY} onChoose={(v) => void setValue(`${of} ${v === 'push' ? 'pushes' : 'moves air'}`, `${base}/by`, v)} />
+        <ChoiceField label="By" of={of} value={field.by ?? (pushes(schema, kind) ? 'push' : 'air')} options={BY} onChoose={(v) => void setValue(`${of} ${BY.find((b) => b.value === v)?.label}`, `${base}/by`, v)} />
       )}
       {'skin' in field.act && <SkinOf base={act} of={of} is={field.act.skin.of} />}
       {'wind' in field.act && <WindPicture wind={field.act.wind} base={act} />}
       <SchemaRows base={act} of={of} seldom={false} />
+      {'skin' in field.act && <SkinMap id={id} of={of} field={field} />}
       {'stream' in field.act && <StreamRows base={act} of={of} stream={field.act.stream} />}
       {!isFixed(schema, kind) && (
         <>
@@ -183,8 +185,26 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
 
 const BY = [
   { value: 'air', label: 'moves air' },
-  { value: 'push', label: 'pushes' },
+  { value: 'push', label: 'pushes all alike' },
+  { value: 'force', label: 'pushes by area' },
 ];
+
+/** Where on its surface a skin push is strong. */
+function SkinMap({ id, of, field }: { id: string; of: string; field: Field }) {
+  const path = `/fields/${id}/map`;
+  const on = 'skin' in field.act ? field.act.skin.of : null;
+  const zone = () => ({ zone: { place: { position: [0, 0, 0], turn: [0, 0, 0], ...(on ? { on } : {}) }, form: { ball: { radius: 0.3 } }, edge: 0.3 } }) as Layer['weights'];
+  const turn = (v: boolean) =>
+    edit(`${of} ${v ? 'by a map' : 'without a map'}`, [v ? { op: 'add', path, value: { name: 'Where it is strong', layers: [{ weights: zone() }] } } : { op: 'remove', path }]);
+  return (
+    <>
+      <Line label="By a map">
+        <Toggle label={`${of} by a map`} on={Boolean(field.map)} onTurn={(v) => void turn(v)} />
+      </Line>
+      {field.map && <Layers map={path} body={null} begin={zone} own={field.map} />}
+    </>
+  );
+}
 
 /** Whose surface a skin push has. */
 function SkinOf({ base, of, is }: { base: string; of: string; is: { collider: string } | { figure: string } }) {

@@ -1,7 +1,7 @@
 /** The layers of a map, the topmost first: each opened where it stands. */
 import { useRef } from 'react';
 import type { Layer, Map as Weights } from '../api/http';
-import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer, zoneOn } from '../state/maps';
+import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer } from '../state/maps';
 import { kinds } from '../state/pointer';
 import { setValue } from '../state/project';
 import { useScene, useSchema, useShape } from '../state/queries';
@@ -29,23 +29,24 @@ const AXES = ['x', 'y', 'z', 'u', 'v'].map((value) => ({ value, label: value }))
 
 export const kindOfLayer = (l: Layer) => Object.keys(l.weights)[0]!;
 
-export function Layers({ body, map, own }: { body: string; map: string; own: Weights }) {
+/** The layers of the map at a path: of `body`, or of a surface that is none, with a zone that begins where it is. */
+export function Layers({ map, body, begin, own }: { map: string; body: string | null; begin: () => Layer['weights']; own: Weights }) {
   const schema = useSchema();
   const open = useView((v) => v.layer);
   const picture = useRef<HTMLInputElement>(null);
-  const loose = useScene((s) => Boolean(s.bodies[body] && !clothOf(s.bodies[body]))) ?? false;
-  const begins = kinds(schema, 'Weights').filter((k) => !loose || ['zone', 'noise', 'ramp'].includes(k.kind));
+  const loose = useScene((s) => Boolean(body && s.bodies[body] && !clothOf(s.bodies[body]))) ?? false;
+  const begins = kinds(schema, 'Weights').filter((k) => (!loose && body !== null) || ['zone', 'noise', 'ramp'].includes(k.kind));
   const add = (kind: string) => {
     if (kind === 'picture') return picture.current?.click();
     const found = begins.find((k) => k.kind === kind);
-    if (found) void addLayer(body, map, kind === 'zone' ? zoneOn(body) : ({ [kind]: found.begins } as Layer['weights']), NAMES[kind] ?? kind);
+    if (found) void addLayer(map, kind === 'zone' ? begin() : ({ [kind]: found.begins } as Layer['weights']), NAMES[kind] ?? kind);
   };
   const layers = own.layers.map((l, k) => ({ l, k })).reverse();
   return (
     <Fold name="Layers" note={layers.map(({ l }) => NAMES[kindOfLayer(l)]).join(', ')}>
       {layers.map(({ l, k }) => {
         const kind = kindOfLayer(l);
-        const path = `/bodies/${body}/maps/${map}/layers/${k}`;
+        const path = `${map}/layers/${k}`;
         return (
           <div key={k} className="pl-4">
             <Row
@@ -58,9 +59,9 @@ export function Layers({ body, map, own }: { body: string; map: string; own: Wei
                 <Menu
                   label={`More for layer ${k + 1} of ${own.name}`}
                   items={[
-                    ...(k + 1 < own.layers.length ? [{ name: 'Above the next', act: () => void moveLayer(body, map, k, 1) }] : []),
-                    ...(k > 0 ? [{ name: 'Below the one before', act: () => void moveLayer(body, map, k, -1) }] : []),
-                    { name: 'Take off', act: () => void removeLayer(body, map, k) },
+                    ...(k + 1 < own.layers.length ? [{ name: 'Above the next', act: () => void moveLayer(map, k, 1) }] : []),
+                    ...(k > 0 ? [{ name: 'Below the one before', act: () => void moveLayer(map, k, -1) }] : []),
+                    { name: 'Take off', act: () => void removeLayer(map, k) },
                   ]}
                 />
               }
@@ -82,14 +83,14 @@ export function Layers({ body, map, own }: { body: string; map: string; own: Wei
         onChange={(e) => {
           const file = e.target.files?.[0];
           e.target.value = '';
-          if (file) void bringInPicture(file).then((blob) => (blob ? addLayer(body, map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null));
+          if (file) void bringInPicture(file).then((blob) => (blob ? addLayer(map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null));
         }}
       />
     </Fold>
   );
 }
 
-function LayerCard({ path, of, body, layer, first }: { path: string; of: string; body: string; layer: Layer; first: boolean }) {
+function LayerCard({ path, of, body, layer, first }: { path: string; of: string; body: string | null; layer: Layer; first: boolean }) {
   const kind = kindOfLayer(layer);
   const { weights } = layer;
   const base = `${path}/weights/${kind}`;
@@ -105,7 +106,7 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
       {'zone' in weights && (
         <>
           <ZoneForms path={base} of={of} zone={weights.zone} />
-          <Note>It is where it is beside the body’s own place. On what the body begins on too, it stays where it is on the body.</Note>
+          {body ? <Note>It is where it is beside the body’s own place. On what the body begins on too, it stays where it is on the body.</Note> : <Note>It is where it is beside the surface’s own place.</Note>}
         </>
       )}
       {'ramp' in weights && (
@@ -116,7 +117,7 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
       )}
       {('noise' in weights || 'picture' in weights) && <SchemaRows base={base} of={of} seldom={false} />}
       {'picture' in weights && <SwitchField label="Upside down" path={`${base}/flip`} of={of} />}
-      {'distance' in weights && <FromRows base={base} of={of} body={body} from={weights.distance.from} />}
+      {'distance' in weights && body && <FromRows base={base} of={of} body={body} from={weights.distance.from} />}
     </>
   );
 }

@@ -3,7 +3,7 @@ import type { Body, Dye, Map as Weights } from '../api/http';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
 import { DYED_DEEP, DYES } from '../state/dyes';
-import { addMap, beginPainting, chosenArea, doWhole, removeMap, useMap, useShownMap, zoneOn } from '../state/maps';
+import { addMap, beginPainting, chosenArea, doWhole, pathOf, removeMap, useMap, useShownMap, zoneOn } from '../state/maps';
 import { edit, setValue } from '../state/project';
 import { useScene, useSchema } from '../state/queries';
 import { at, facts } from '../state/pointer';
@@ -136,7 +136,7 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
           />
         )}
       </Actions>
-      <Layers body={body} map={id} own={map} />
+      <Layers map={pathOf(body, id)} body={body} begin={() => zoneOn(body)} own={map} />
       <Scales body={body} of={of} map={id} />
       <Fold name="Name, dye and the whole" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />

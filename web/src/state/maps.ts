@@ -5,6 +5,7 @@ import { readMap, type MapNow } from '../api/maps';
 import { freeKey, freeName } from '../bench/things';
 import { useFrame } from './motion';
 import { edit, editBy, tell } from './project';
+import { at as valueAt } from './pointer';
 import { now, openId, useOpen, useScene } from './queries';
 import { placeOf } from './value';
 import { setView, useView } from './view';
@@ -53,7 +54,7 @@ export function zoneOn(body: string): Layer['weights'] {
   return { zone: { place, form: { ball: { radius: 0.3 } }, edge: 0.3 } } as Layer['weights'];
 }
 
-const pathOf = (body: string, map: string) => `/bodies/${body}/maps/${map}`;
+export const pathOf = (body: string, map: string) => `/bodies/${body}/maps/${map}`;
 
 /** Adds a map with one layer, and shows it. */
 export async function addMap(body: string, wanted: string, weights: Layer['weights']) {
@@ -90,35 +91,35 @@ export async function removeMap(body: string, map: string) {
 
 const mapOf = (b: Body | undefined, map: string): Weights | undefined => b?.maps?.[map];
 
-/** Lays another layer over those of a map. */
-export async function addLayer(body: string, map: string, weights: Layer['weights'], name: string) {
+/** Lays another layer over those of the map at a path. */
+export async function addLayer(map: string, weights: Layer['weights'], name: string) {
   let at = 0;
   const done = await editBy((scene) => {
-    const own = mapOf(scene.bodies[body], map);
+    const own = valueAt(scene, map) as Weights | undefined;
     if (!own) return null;
     at = own.layers.length;
     // What is laid over others adds to them: laid in their place, a layer that is still dry would hide them.
     const value = at > 0 ? { weights, blend: 'painted' in weights ? 'add' : 'most' } : { weights };
-    return { label: `${own.name}: ${name} laid on`, patch: [{ op: 'add', path: `${pathOf(body, map)}/layers/-`, value }] };
+    return { label: `${own.name}: ${name} laid on`, patch: [{ op: 'add', path: `${map}/layers/-`, value }] };
   });
   if (done) setView({ layer: at });
   return done ? at : null;
 }
 
-export const removeLayer = (body: string, map: string, k: number) =>
+export const removeLayer = (map: string, k: number) =>
   editBy((scene) => {
-    const own = mapOf(scene.bodies[body], map);
-    return own?.layers[k] ? { label: `${own.name}: a layer taken off`, patch: [{ op: 'remove', path: `${pathOf(body, map)}/layers/${k}` }] } : null;
+    const own = valueAt(scene, map) as Weights | undefined;
+    return own?.layers[k] ? { label: `${own.name}: a layer taken off`, patch: [{ op: 'remove', path: `${map}/layers/${k}` }] } : null;
   });
 
 /** Changes a layer with the one above (1) or below (-1) it. */
-export const moveLayer = (body: string, map: string, k: number, by: 1 | -1) =>
+export const moveLayer = (map: string, k: number, by: 1 | -1) =>
   editBy((scene) => {
-    const layers = mapOf(scene.bodies[body], map)?.layers ?? [];
+    const layers = (valueAt(scene, map) as Weights | undefined)?.layers ?? [];
     const [a, b] = [layers[k], layers[k + by]];
     if (!a || !b) return null;
     setView({ layer: k + by });
-    const path = `${pathOf(body, map)}/layers`;
+    const path = `${map}/layers`;
     return { label: 'Layers changed places', patch: [{ op: 'replace', path: `${path}/${k}`, value: b }, { op: 'replace', path: `${path}/${k + by}`, value: a }] };
   });
 
@@ -127,7 +128,7 @@ export async function toPaint(body: string, map: string): Promise<number | null>
   const layers = mapOf(now.scene()?.bodies[body], map)?.layers ?? [];
   const open = useView.getState().layer;
   const found = open !== null && layers[open] && 'painted' in layers[open].weights ? open : layers.findLastIndex((l) => 'painted' in l.weights);
-  const at = found >= 0 ? found : await addLayer(body, map, { painted: {} }, 'painted');
+  const at = found >= 0 ? found : await addLayer(pathOf(body, map), { painted: {} }, 'painted');
   if (at !== null) setView({ layer: at });
   return at;
 }

@@ -128,13 +128,17 @@ const told = (schema: Schema | null, kind: string, what: string) => (schema ? wa
 export const pushes = (schema: Schema | null, kind: string) => told(schema, kind, 'pushes');
 export const isFixed = (schema: Schema | null, kind: string) => told(schema, kind, 'fixed');
 
-/** The unit of a number where it stands: what a field that pushes has in m/s is in m/s². */
+/** In what a field is told by what it does; of its kind where nothing is said. */
+export const unitBy = (schema: Schema | null, kind: string, by: string | null | undefined) => UNITS[by ?? (pushes(schema, kind) ? 'push' : 'air')] ?? 'm/s';
+const UNITS: Record<string, string> = { air: 'm/s', push: 'm/s²', force: 'Pa' };
+
+/** The unit of a number where it stands: what a field that pushes has in m/s is in m/s², or in Pa where it does by force. */
 export function unitAt(scene: unknown, schema: Schema | null, path: string): string {
   const { unit } = facts(schema, path);
   const [, fields, id, act, kind] = path.split('/');
   if (unit !== 'm/s' || fields !== 'fields' || act !== 'act' || !kind) return unit;
   const by = at(scene, `/fields/${id}/by`) as string | undefined;
-  return (by ? by === 'push' : pushes(schema, kind)) ? 'm/s²' : unit;
+  return unitBy(schema, kind, by);
 }
 
 /** Whether a form of a collider can keep bodies inside. */

@@ -3,7 +3,7 @@ import { useEffect } from 'react';
 import { useOutlines } from '../state/air';
 import { useShownMap } from '../state/maps';
 import { numberAt, setKey, useNow } from '../state/motion';
-import { at as valueAt, facts, pushes } from '../state/pointer';
+import { at as valueAt, facts, unitBy } from '../state/pointer';
 import { edit, setValue } from '../state/project';
 import { now, useScene, useSchema, useShapes } from '../state/queries';
 import { isMotion, type Value } from '../state/value';
@@ -53,11 +53,11 @@ export function useAirShown(step: string) {
   const schema = useSchema();
   const of = useScene((s) => {
     const f = open ? s.fields?.[open] : undefined;
-    return f && [open!, f.by ? f.by === 'push' : pushes(schema, Object.keys(f.act)[0]!)] as const;
+    return f && [open!, unitBy(schema, Object.keys(f.act)[0]!, f.by)] as const;
   });
   const one = step === 'Air' && as.alone && of ? of : null;
   useEffect(() => {
-    stage.air.setAs(step === 'Air' ? as : { ...as, as: 'streaks' }, one ? one[0] : null, one ? one[1] : false);
+    stage.air.setAs(step === 'Air' ? as : { ...as, as: 'streaks' }, one ? one[0] : null, one ? one[1] : 'm/s');
     stage.showFrame();
   }, [as, one?.[0], one?.[1], step]);
 }

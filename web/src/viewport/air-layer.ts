@@ -23,8 +23,8 @@ const ARROWS = 26;
 const WIDTHS = [1.2, 2.1, 3.4];
 const SEEN = [0.34, 0.46, 0.62];
 
-/** The fastest that is drawn, for the legend; whether it is a push (m/s²). */
-export type AirShown = { most: number; push: boolean } | null;
+/** The most that is drawn, for the legend, and in what. */
+export type AirShown = { most: number; unit: string } | null;
 
 export class AirLayer {
   readonly group = new T.Group();
@@ -37,7 +37,7 @@ export class AirLayer {
   private shown = '';
   private as: AirAs = { as: 'streaks', across: 1, at: 0.5, alone: false };
   private field: string | null = null;
-  private push = false;
+  private unit = 'm/s';
   /** Asks for a picture. */
   draw: () => void = () => {};
   /** Told what is drawn. */
@@ -70,9 +70,9 @@ export class AirLayer {
     this.shown = '';
   }
 
-  /** How it is drawn: of all fields, or of one, which may push. */
-  setAs(as: AirAs, field: string | null, push: boolean) {
-    [this.as, this.field, this.push] = [as, field, push];
+  /** How it is drawn: of all fields, or of one, with what it is told in. */
+  setAs(as: AirAs, field: string | null, unit: string) {
+    [this.as, this.field, this.unit] = [as, field, unit];
     this.shown = '';
   }
 
@@ -90,7 +90,7 @@ export class AirLayer {
     const project = now.project();
     const w = this.wanted;
     this.wanted = null;
-    const key = project && w ? `${project.id}/${project.revision}/${w.frame}/${JSON.stringify([this.as, this.field, this.push])}` : this.shown;
+    const key = project && w ? `${project.id}/${project.revision}/${w.frame}/${JSON.stringify([this.as, this.field, this.unit])}` : this.shown;
     if (!w || !project || key === this.shown) {
       this.asking = false;
       return;
@@ -104,7 +104,7 @@ export class AirLayer {
         drawn.geometry.dispose();
         if (own.length > 0) drawn.geometry = new LineSegmentsGeometry().setPositions(own);
       });
-      this.onShown(lines.length > 0 ? { most, push: this.push } : null);
+      this.onShown(lines.length > 0 ? { most, unit: this.unit } : null);
       this.shown = key;
       this.draw();
     } catch {

@@ -47,7 +47,7 @@ export function AirLegend() {
   const [shown, setShown] = useState<AirShown>(null);
   const step = useView((v) => v.step);
   useEffect(() => {
-    stage.air.onShown = (s) => setShown((was) => (was?.most === s?.most && was?.push === s?.push ? was : s));
+    stage.air.onShown = (s) => setShown((was) => (was?.most === s?.most && was?.unit === s?.unit ? was : s));
     return () => {
       stage.air.onShown = () => {};
     };
@@ -62,7 +62,7 @@ export function AirLegend() {
           <span className="num text-faded">{k === 2 ? `to ${at(3)}` : `to ${at(k + 1)}`}</span>
         </span>
       ))}
-      <span className="text-faded">{shown.push ? 'm/s²' : 'm/s'}</span>
+      <span className="text-faded">{shown.unit}</span>
     </div>
   );
 }

@@ -9,7 +9,6 @@ mod zone;
 pub use painted::fits;
 
 use crate::resolve::World;
-use crate::shape::begins;
 use crate::{MeshLibrary, ShapeError, Stage};
 use nematon_air::Marks;
 use nematon_document::{Body, Layer, Map, MapId, Node, Scaled, Weights, Zone};
@@ -20,7 +19,8 @@ use std::sync::Arc;
 /// What the layers of a body's maps follow from.
 pub struct Ground<'a, L> {
     pub stage: &'a Stage,
-    pub body: &'a Body,
+    /// Where what they are on begins: zones are told beside that.
+    pub place: &'a Node,
     /// The rest shape before it is placed.
     pub mesh: &'a Mesh,
     pub library: &'a L,
@@ -59,15 +59,15 @@ impl<L: MeshLibrary> Ground<'_, L> {
         let laid = laid.collect::<Result<_, _>>()?;
         let positions = Arc::new(self.mesh.positions.clone());
         let beside = if map.smooth > 0 { beside(self.mesh) } else { vec![] };
-        Ok(Dyed { map: map.clone(), laid, positions, beside, place: begins(self.stage, self.body).clone() })
+        Ok(Dyed { map: map.clone(), laid, positions, beside, place: self.place.clone() })
     }
 
-    /// The same, by its key: `None` where the body has no such map.
+    /// A map of a body, by its key: `None` where it has no such map.
     ///
     /// # Errors
     /// As for [`Ground::dyed`].
-    pub fn named(&self, id: &MapId) -> Option<Result<Dyed, ShapeError>> {
-        Some(self.dyed(self.body.maps.get(id)?))
+    pub fn named(&self, body: &Body, id: &MapId) -> Option<Result<Dyed, ShapeError>> {
+        Some(self.dyed(body.maps.get(id)?))
     }
 
     /// The weights of a layer that stays; 0 of one that moves.
@@ -220,11 +220,11 @@ fn beside(mesh: &Mesh) -> Vec<Vec<u32>> {
 ///
 /// # Errors
 /// As for [`Ground::dyed`].
-pub fn maps(ground: &Ground<impl MeshLibrary>) -> Result<Maps, ShapeError> {
+pub fn maps(ground: &Ground<impl MeshLibrary>, body: &Body) -> Result<Maps, ShapeError> {
     let mut out = Maps::default();
-    for (what, by) in &ground.body.scaled {
+    for (what, by) in &body.scaled {
         let Some(number) = number(*what) else { continue };
-        let Some(dyed) = ground.named(&by.map) else { continue };
+        let Some(dyed) = ground.named(body, &by.map) else { continue };
         let to = |w: &f32| (by.least + (by.most - by.least) * f64::from(*w)) as f32;
         let weights = dyed?.at(ground.stage, ground.stage.frames.first as f64);
         out.0[number as usize] = weights.iter().map(to).collect();

@@ -49,11 +49,11 @@ pub fn relay() -> Scene {
         seed,
         ..Wind::default()
     };
-    let swirl = |strength: f64, size, pace, octaves, seed| Turbulence {
+    let swirl = |strength: f64, size, pace: f64, octaves, seed| Turbulence {
         strength: strength.into(),
         size,
-        pace,
-        drift: [3.2, 0.4, -1.6],
+        pace: pace.into(),
+        drift: nematon_document::stills([3.2, 0.4, -1.6]),
         octaves,
         seed,
         ..Turbulence::default()

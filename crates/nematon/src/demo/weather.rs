@@ -20,11 +20,11 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
         ..Wind::default()
     };
     // It travels with the wind, so that its leading edge never stands still.
-    let swirl = |strength: f64, size, pace, octaves, seed| Turbulence {
+    let swirl = |strength: f64, size, pace: f64, octaves, seed| Turbulence {
         strength: strength.into(),
         size,
-        pace,
-        drift: [2.3, 0.2, -1.2],
+        pace: pace.into(),
+        drift: nematon_document::stills([2.3, 0.2, -1.2]),
         octaves,
         seed,
         ..Turbulence::default()
@@ -56,8 +56,8 @@ pub fn weather(moth: &FigureId) -> [(FieldId, Field); 9] {
         ..Column::default()
     };
     let on_moth = Node {
-        position: stills([0.0, -0.6, 0.0]),
-        turn: stills([0.0; 3]),
+        position: nematon_document::stills([0.0, -0.6, 0.0]),
+        turn: nematon_document::stills([0.0; 3]),
         on: Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() })),
     };
     let eddy = Vortex { spin: 1.6.into(), core: 0.5.into(), pull_in: 0.3.into(), lift: 0.2.into() };

@@ -11,8 +11,8 @@ use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::extract::{Request, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{MeshSource, Painted, Weights};
-use nematon_evaluate::{Ground, MeshLibrary, Stage, fits, shape};
+use nematon_document::{Body, MeshSource, Painted, Weights};
+use nematon_evaluate::{Ground, MeshLibrary, Stage, begins, fits, shape};
 use nematon_formats::{read_picture, write_stroke, write_surface};
 use nematon_geometry::Mesh;
 use nematon_paint::{Brush, Canvas, Stroke, Touch, Whole, whole};
@@ -123,7 +123,7 @@ fn with<L: MeshLibrary, T>(
     let said = own.maps.get(map).ok_or_else(|| Problem::missing("map"))?;
     let unfit = |e: nematon_evaluate::ShapeError| Problem::unfit("The map can't be shown", e.to_string());
     let mesh = mesh_of(scene, own, library)?;
-    let ground = Ground { stage: scene, body: own, mesh: &mesh, library };
+    let ground = Ground { stage: scene, place: begins(scene, own), mesh: &mesh, library };
     let dyed = ground.dyed(said).map_err(unfit)?;
     then(ground, dyed)
 }
@@ -150,8 +150,13 @@ struct Painting {
 }
 
 impl Painting {
-    fn open<L: MeshLibrary>(ground: &Ground<L>, map: &str, layer: usize) -> Result<Painting, Problem> {
-        let own = ground.body.maps.get(map).ok_or_else(|| Problem::missing("map"))?;
+    fn open<L: MeshLibrary>(
+        ground: &Ground<L>,
+        body: &Body,
+        map: &str,
+        layer: usize,
+    ) -> Result<Painting, Problem> {
+        let own = body.maps.get(map).ok_or_else(|| Problem::missing("map"))?;
         let found = own.layers.get(layer).ok_or_else(|| Problem::missing("layer"))?;
         let Weights::Painted(said) = &found.weights else {
             let why = "Its weights follow from something else. Add a painted layer over it.";
@@ -202,8 +207,8 @@ async fn all_of_it(
     let found = apart(move || {
         let own = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
         let mesh = mesh_of(&scene, own, &meshes)?;
-        let ground = Ground { stage: &scene, body: own, mesh: &mesh, library: &meshes };
-        let painting = Painting::open(&ground, &map, layer)?;
+        let ground = Ground { stage: &scene, place: begins(&scene, own), mesh: &mesh, library: &meshes };
+        let painting = Painting::open(&ground, own, &map, layer)?;
         let after = whole(&Canvas::new(mesh.clone(), vec![]), &painting.before, what);
         let pairs = painting.before.iter().zip(&after).enumerate().filter(|(_, (a, b))| a != b);
         let changes: Vec<(u32, f32)> = pairs.map(|(k, (_, w))| (k as u32, *w)).collect();
@@ -298,8 +303,8 @@ async fn paint(
     let ready = apart(move || {
         let own = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
         let mesh = mesh_of(&scene, own, &meshes)?;
-        let ground = Ground { stage: &scene, body: own, mesh: &mesh, library: &meshes };
-        let painting = Painting::open(&ground, &map, layer)?;
+        let ground = Ground { stage: &scene, place: begins(&scene, own), mesh: &mesh, library: &meshes };
+        let painting = Painting::open(&ground, own, &map, layer)?;
         let said = own.maps.get(map.as_str()).ok_or_else(|| Problem::missing("map"))?;
         let dyed = ground.dyed(said).map_err(|e| Problem::unfit("The map can't be shown", e.to_string()))?;
         let canvas = Canvas::new(mesh.clone(), shown);

@@ -84,6 +84,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
         },
         model: Model::Free(Free { caught: caught.collect(), drag: rest.drag }),
         mass,
+        area: radii.iter().map(|r| area(*r)).collect(),
         parts,
     })
 }

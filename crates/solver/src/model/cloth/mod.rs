@@ -119,7 +119,10 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
     // Where all is flat and threads run along edges, these bend.
     let bends = !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
     let (cells, alone) = split(rest, bends);
-    let mass = masses(rest, at, &cells, &alone);
+    let mass = spread(rest, at, &cells, &alone, |points| {
+        f64::from(rest.matter.areal_weight) * rest.maps.over(Scaled::ArealWeight, points)
+    });
+    let skin = spread(rest, at, &cells, &alone, |_| 1.0);
     let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
     let elements = elements(rest, at, &cells, &alone);
     let Lattices { levels: coarse, shares, edges: from } =
@@ -170,6 +173,7 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
     Ok(Body {
         rest: records,
         mass: mass.into_iter().map(|m| m as f32).collect(),
+        area: skin.into_iter().map(|a| a as f32).collect(),
         held: rest.held.iter().any(|h| *h),
         apart: (all / n as f64).sqrt() as f32,
         damping: m.damping,
@@ -224,21 +228,24 @@ fn split(rest: &ClothRest, bends: bool) -> (Vec<cell::Cell>, Vec<usize>) {
     }
 }
 
-/// Mass of each place, kg.
-fn masses(rest: &ClothRest, at: impl Fn(u32) -> u32, cells: &[cell::Cell], alone: &[usize]) -> Vec<f64> {
-    let mut mass = vec![0.0f64; rest.positions.len()];
-    let weight = f64::from(rest.matter.areal_weight);
+/// What is `over` a square metre of what some points span, told to the places: mass, kg, or area itself.
+fn spread(
+    rest: &ClothRest,
+    at: impl Fn(u32) -> u32,
+    cells: &[cell::Cell],
+    alone: &[usize],
+    over: impl Fn(&[u32]) -> f64,
+) -> Vec<f64> {
+    let mut all = vec![0.0f64; rest.positions.len()];
     for &t in alone {
-        let over = rest.maps.over(Scaled::ArealWeight, &rest.triangles[t]);
-        let third = weight * over * area(&rest.flat[t]) / 3.0;
-        rest.triangles[t].iter().for_each(|&p| mass[at(p) as usize] += third);
+        let third = over(&rest.triangles[t]) * area(&rest.flat[t]) / 3.0;
+        rest.triangles[t].iter().for_each(|&p| all[at(p) as usize] += third);
     }
     for c in cells {
-        let over = rest.maps.over(Scaled::ArealWeight, &c.point);
-        let quarter = weight * over * c.sides[0] * c.sides[1] / 4.0;
-        c.point.iter().for_each(|&p| mass[at(p) as usize] += quarter);
+        let quarter = over(&c.point) * c.sides[0] * c.sides[1] / 4.0;
+        c.point.iter().for_each(|&p| all[at(p) as usize] += quarter);
     }
-    mass
+    all
 }
 
 /// What the coarse levels span: rectangles first.
