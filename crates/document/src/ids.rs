@@ -36,6 +36,8 @@ id!(HandleId, "handle");
 id!(FigureId, "figure");
 id!(MapId, "map");
 id!(ChoiceId, "choice");
+id!(SeamId, "seam");
+id!(ChamberId, "chamber");
 
 /// True for a key that the maps of a scene accept.
 pub(crate) fn is_key(s: &str) -> bool {

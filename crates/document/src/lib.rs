@@ -18,6 +18,7 @@ mod moving;
 mod node;
 mod presets;
 mod scene;
+mod sewn;
 mod validate;
 mod weathers;
 
@@ -27,10 +28,10 @@ pub use describe::{Change, changes};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse, same};
 pub use field::*;
 pub use figure::*;
-pub use ids::{BodyId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId};
+pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
 pub use kind::{
-    Ball, BoxShape, Cloth, Disc, Drift, Elsewhere, ImportedMesh, Kind, Layers, Matter, MeshSource, Ring,
-    Shape, Sheet, SkinOf, Tube, Warp,
+    Annuli, Ball, Bolster, BoxShape, Cloth, Cushion, Disc, Discs, Drift, Elsewhere, Gores, ImportedMesh,
+    Kind, Layers, Matter, MeshSource, Panel, Panels, Ring, Shape, Sheet, SkinOf, Star, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};
@@ -41,5 +42,6 @@ pub use nematon_motion::{
 pub use node::{Node, Parent};
 pub use presets::{Preset, presets};
 pub use scene::*;
+pub use sewn::*;
 pub use validate::{Fault, parse, schema, validate};
 pub use weathers::{Weather, weathers};

@@ -224,6 +224,9 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
         check(&body["grips"], format!("/bodies/{id}/grips"));
         check(&body["maps"], format!("/bodies/{id}/maps"));
         check(&body["choices"], format!("/bodies/{id}/choices"));
+        let cloth = &body["kind"]["cloth"];
+        check(&cloth["seams"], format!("/bodies/{id}/kind/cloth/seams"));
+        check(&cloth["chambers"], format!("/bodies/{id}/kind/cloth/chambers"));
     }
 }
 

@@ -31,7 +31,7 @@ pub fn shape(
     };
     let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
-    Ok(Shaped { mesh, placed, rest: None, maps, grips: vec![], follow: None, weather, density })
+    Ok(Shaped { mesh, placed, rest: None, maps, grips: vec![], follow: None, weather, sewn: None, density })
 }
 
 pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {

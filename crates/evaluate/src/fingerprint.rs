@@ -7,12 +7,15 @@ use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::matters::Changing;
 use crate::rest::Relaxed;
+use crate::sewn::Sewn;
 use crate::weather::Weather;
 use nematon_air::Marks;
 use nematon_document::BodyId;
 use nematon_solver::{
-    ClothRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules,
+    ChamberRest, ClothRest, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter,
+    MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest,
 };
+use std::sync::Arc;
 
 /// BLAKE3 of all that a frame was made from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -28,6 +31,7 @@ pub struct Island<'a> {
     pub relaxed: &'a [Relaxed],
     pub changing: &'a [Changing],
     pub weathers: &'a [Option<Weather>],
+    pub sewn: &'a [Option<Arc<Sewn>>],
 }
 
 /// The fingerprints of all frames of an island, the first frame first.
@@ -113,7 +117,7 @@ fn of_body(s: &mut Sink, rest: &Rest) {
 }
 
 fn of_cloth(s: &mut Sink, rest: &ClothRest) {
-    let ClothRest { positions, triangles, flat, held, matter, folds, maps } = rest;
+    let ClothRest { positions, triangles, flat, held, matter, folds, maps, welds, seams, chambers } = rest;
     s.u32(&[positions.len() as u32, triangles.len() as u32]);
     positions.iter().for_each(|p| s.f32(p));
     triangles.iter().for_each(|t| s.u32(t));
@@ -136,6 +140,28 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
     for map in &maps.0 {
         s.u32(&[map.len() as u32]);
         s.f32(map);
+    }
+    if !welds.is_empty() {
+        s.u32(&[35, welds.len() as u32]);
+        welds.iter().for_each(|w| s.u32(w));
+    }
+    for SeamRest { stitches, stiffness, gap, crease, folds } in seams {
+        s.u32(&[36, stitches.len() as u32, folds.len() as u32]);
+        for StitchRest { point, to, share, length } in stitches {
+            s.u32(&[*point, to[0], to[1]]);
+            s.f32(&[*share, *length]);
+        }
+        s.f32(&[*stiffness, *gap, *crease]);
+        folds.iter().for_each(|f| s.u32(f));
+    }
+    for ChamberRest { triangles, mouths, outside, density } in chambers {
+        s.u32(&[37, triangles.len() as u32, mouths.len() as u32]);
+        triangles.iter().for_each(|t| s.u32(t));
+        for (seam, t) in mouths {
+            s.u32(&[seam.map_or(u32::MAX, |s| s)]);
+            s.u32(t);
+        }
+        [*outside, density[0], density[1]].into_iter().for_each(|n| s.f64(n));
     }
 }
 
@@ -163,6 +189,8 @@ fn of_frame(
         matters: _,
         frictions: _,
         weathered: _,
+        seams: _,
+        fills: _,
     } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
@@ -207,6 +235,24 @@ fn of_frame(
         if let Some(w) = w {
             s.u32(&[31, k as u32]);
             w.mark(scene, first + index as f64, &mut numbers, &mut hashes);
+        }
+    }
+    for (k, sewn) in island.sewn.iter().enumerate() {
+        let own = scene.bodies.get(&island.bodies[k]).and_then(|b| b.kind.cloth());
+        let (Some(sewn), Some(own)) = (sewn, own) else { continue };
+        let (seams, fills) = sewn.motion(scene, k, own, first + index as f64);
+        for SeamNow { body, seam, open, hold } in seams {
+            s.u32(&[38, body as u32, seam as u32]);
+            numbers.extend(open.into_iter().chain(hold));
+        }
+        for FillNow { body, chamber, by, leak, opening } in fills {
+            let (kind, ends) = match by {
+                FillBy::Pressure(ends) => (0, ends),
+                FillBy::Volume(ends) => (1, ends),
+                FillBy::Closed => (2, [0.0; 2]),
+            };
+            s.u32(&[39, body as u32, chamber as u32, kind]);
+            [ends[0], ends[1], leak, opening].into_iter().for_each(|n| s.f64(n));
         }
     }
     for (k, t) in island.tracks.iter().enumerate() {

@@ -6,8 +6,8 @@ use crate::shape::thin_enough;
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
-    Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Halt, Rest, Rules, Snag, SnapshotError,
-    State, Watch, snags, step,
+    Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, Rest, Rules, Snag,
+    SnapshotError, State, Watch, snags, step,
 };
 
 /// The bodies of an island on their way through the frames of a scene.
@@ -98,9 +98,12 @@ impl Parts {
         let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
-        let (bodies, weathers) = (&bodies[..], &weathers[..]);
-        let island =
-            of_island(scene, &Island { bodies, rests, rules, tracks, carried, relaxed, changing, weathers });
+        let sewn: Vec<_> = members.iter().map(|m| m.2.sewn.clone()).collect();
+        let (bodies, weathers, sewn) = (&bodies[..], &weathers[..], &sewn[..]);
+        let island = of_island(
+            scene,
+            &Island { bodies, rests, rules, tracks, carried, relaxed, changing, weathers, sewn },
+        );
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
     }
@@ -187,6 +190,14 @@ impl Run {
                 Some(m.shaped.weather.as_ref()?.motion(&self.scene, k, first + index as f64))
             })
             .collect();
+        for (k, m) in self.members.iter().enumerate() {
+            let own = self.scene.bodies.get(&m.id).and_then(|b| b.kind.cloth());
+            if let (Some(sewn), Some(own)) = (&m.shaped.sewn, own) {
+                let (seams, fills) = sewn.motion(&self.scene, k, own, first + index as f64);
+                inputs.seams.extend(seams);
+                inputs.fills.extend(fills);
+            }
+        }
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();
@@ -227,6 +238,11 @@ impl Run {
     /// Positions of a body.
     pub fn positions(&self, member: usize) -> Vec<[f32; 3]> {
         self.states[member].positions(&self.bodies[member])
+    }
+
+    /// What the chambers of a body hold, in their order.
+    pub fn gas(&self, member: usize) -> &[Gas] {
+        self.states[member].gas()
     }
 
     /// Bytes of a snapshot.

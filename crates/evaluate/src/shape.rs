@@ -1,6 +1,7 @@
 use crate::Stage;
 use crate::maps::{Dyed, Ground};
 use crate::resolve::place_body;
+use crate::sewn::Sewn;
 use crate::weather::Weather;
 use nematon_document::{
     Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter,
@@ -75,6 +76,10 @@ pub enum ShapeError {
         "its rest shape has {found} points and triangles, and its own has {own}. Both must be one mesh in two shapes"
     )]
     OtherRest { found: String, own: String },
+    #[error("the seam \"{seam}\" {why}")]
+    Seam { seam: String, why: String },
+    #[error("the chamber \"{chamber}\" {why}")]
+    Chamber { chamber: String, why: String },
     #[error("it is loose pieces; only cloth is like something in the hand")]
     Loose,
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
@@ -117,6 +122,8 @@ pub struct Shaped {
     pub follow: Option<Follow>,
     /// What gravity and still air do to it, where that is not as to others.
     pub weather: Option<Weather>,
+    /// What it is sewn of, where it has seams or chambers.
+    pub sewn: Option<Arc<Sewn>>,
     pub density: Density,
 }
 
@@ -277,8 +284,16 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) ->
         grips.extend(Gripped::of(scene, id, grip, points, by));
     }
     let density = density(&mesh);
+    let sewn = match own.seams.is_empty() && own.chambers.is_empty() {
+        true => None,
+        false => {
+            let air = body.air_density.at(&scene.frames.moment(scene.frames.first as f64));
+            let lengths = rest.as_ref().map_or(&mesh.positions, |r| &r.positions);
+            Some(Arc::new(Sewn::of(own, &mesh, lengths, air)?))
+        }
+    };
     let weather = Weather::of(&ground, body)?;
-    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, density })
+    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, sewn, density })
 }
 
 /// The surface of a figure at the first frame, with no more points than it has.
@@ -432,5 +447,8 @@ fn cloth_rest(body: &Body, own: &Cloth, shaped: &Shaped, first: &Moment) -> Clot
             _ => Folds::Start,
         },
         maps: shaped.maps.clone(),
+        welds: shaped.sewn.as_ref().map_or(vec![], |s| s.welds.clone()),
+        seams: shaped.sewn.iter().flat_map(|s| s.seams.iter().map(|(_, s)| s.clone())).collect(),
+        chambers: shaped.sewn.as_ref().map_or(vec![], |s| s.chambers.clone()),
     }
 }

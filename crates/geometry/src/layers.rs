@@ -3,7 +3,7 @@ use crate::{Border, Mesh};
 /// Copies of a mesh as layers of one: each placed from the one before by `step`. Borders and corners of the
 /// first keep their names, and those of others have their number after it.
 pub fn layers(mesh: &Mesh, count: u32, mut step: impl FnMut(&mut Vec<[f32; 3]>)) -> Mesh {
-    let mut out = mesh.clone();
+    let mut out = Mesh { panels: vec![], ..mesh.clone() };
     let mut at = mesh.positions.clone();
     let (n, uvs) = (mesh.positions.len() as u32, mesh.uvs.len() as u32);
     for k in 1..count {

@@ -17,6 +17,8 @@ pub struct Mesh {
     /// How many of the triangles, one after the other, make up each face as it was made or brought in; empty where each
     /// triangle is one.
     pub faces: Vec<u32>,
+    /// Names of the pieces that do not hang together, in the order of their triangles; empty where they have none.
+    pub panels: Vec<String>,
     /// Of loose points, metres; empty where points belong to triangles.
     pub radii: Vec<f32>,
 }

@@ -4,7 +4,12 @@ use std::collections::HashMap;
 /// Splits every edge in its middle: four triangles for each. Points keep their numbers and the new
 /// ones follow, so whatever names points by number stays true; borders take in their middles.
 pub fn refine(mesh: &Mesh) -> Mesh {
-    let mut out = Mesh { positions: mesh.positions.clone(), uvs: mesh.uvs.clone(), ..Mesh::default() };
+    let mut out = Mesh {
+        positions: mesh.positions.clone(),
+        uvs: mesh.uvs.clone(),
+        panels: mesh.panels.clone(),
+        ..Mesh::default()
+    };
     let mut middles = HashMap::new();
     let mut middle = |positions: &mut Vec<[f32; 3]>, a: u32, b: u32| {
         *middles.entry([a.min(b), a.max(b)]).or_insert_with(|| {

@@ -5,6 +5,7 @@ mod bench;
 mod demo;
 mod figure;
 mod files;
+mod freeze;
 mod map;
 mod mend;
 
@@ -40,6 +41,8 @@ enum Verb {
     Figure(figure::FigureArgs),
     /// Tells what the maps of a body come to.
     Map(map::MapArgs),
+    /// A frame of a body as a still mesh, sewn and smoothed, with what it holds and weighs.
+    Freeze(freeze::FreezeArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -112,6 +115,7 @@ fn main() -> ExitCode {
         Verb::Mend(a) => mend::mend(&a),
         Verb::Figure(a) => figure::figure(&a),
         Verb::Map(a) => map::map(&a),
+        Verb::Freeze(a) => freeze::freeze(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {

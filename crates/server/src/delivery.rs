@@ -52,6 +52,27 @@ pub async fn true_frames(
     Ok(places.into_iter().flatten().collect())
 }
 
+/// Where the points of a body are at a frame, metres; none where that is not true for the scene as it is.
+///
+/// # Errors
+/// When the body has no shape, or the frame can't be read.
+pub async fn true_frame(
+    app: &App,
+    scene: &Arc<Scene>,
+    body: &BodyId,
+    frame: i64,
+) -> Result<Option<Vec<[f32; 3]>>, Problem> {
+    if frame < scene.frames.first || frame > scene.frames.last {
+        return Ok(None);
+    }
+    let places = match true_frames(app, scene, body, frame..=frame).await {
+        Err(p) if p.status == axum::http::StatusCode::CONFLICT.as_u16() => return Ok(None),
+        found => found?,
+    };
+    let found = read(app.store.clone(), places).recv().await;
+    found.transpose().map_err(|e| Problem::inside(e.to_string()))
+}
+
 /// Reads frames one by one on the async side, for a writer on a thread of its own.
 pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<nematon_formats::Frame> {
     let (send, receive) = mpsc::channel(FRAMES_AHEAD);

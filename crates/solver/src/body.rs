@@ -127,6 +127,7 @@ impl Body {
             push: vec![],
             flow: zero.clone(),
             own: self.model.own(self),
+            gas: self.model.filled(),
             leapt: 0.0,
             start: self.rest.clone(),
             was: zero.clone(),

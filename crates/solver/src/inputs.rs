@@ -1,5 +1,7 @@
 //! All that the solver is told, as plain arrays. Owned here, so that it never sees a document.
-pub use crate::model::cloth::{ClothRest, Folds, Maps, Matter, Scaled};
+pub use crate::model::cloth::{
+    ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
+};
 pub use crate::model::free::FreeRest;
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
@@ -318,6 +320,42 @@ pub struct Weathered {
     pub over: [Option<Arc<Vec<f32>>>; 2],
 }
 
+/// A seam of a body on its way through a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SeamNow {
+    /// Numbers of the body, and of the seam there.
+    pub body: usize,
+    pub seam: usize,
+    /// How far it is from closed at the frame's beginning and end: 1 as at the start, 0 closed.
+    pub open: [f32; 2],
+    /// How much it holds, 0 to 1; 0 is cut.
+    pub hold: [f32; 2],
+}
+
+/// What fills a chamber through a frame.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FillNow {
+    /// Numbers of the body, and of the chamber there.
+    pub body: usize,
+    pub chamber: usize,
+    pub by: FillBy,
+    /// The share of the gas that escapes in a second, as long as its pressure is above that outside, 1/s.
+    pub leak: f64,
+    /// Of a hole, m².
+    pub opening: f64,
+}
+
+/// What is kept of a fill; from the frame's beginning to its end.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum FillBy {
+    /// Above that outside, Pa.
+    Pressure([f64; 2]),
+    /// As much gas as takes up so many m³ at the pressure outside.
+    Volume([f64; 2]),
+    /// The gas that is in it.
+    Closed,
+}
+
 /// A collider's friction where it is other in a frame than at first.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FrictionNow {
@@ -352,6 +390,10 @@ pub struct FrameInputs {
     pub frictions: Vec<FrictionNow>,
     /// Of bodies to which gravity and still air do otherwise.
     pub weathered: Vec<Weathered>,
+    /// Of seams that are not simply closed and hold.
+    pub seams: Vec<SeamNow>,
+    /// Of chambers; those that are not told of keep the gas that they have.
+    pub fills: Vec<FillNow>,
 }
 
 impl FrameInputs {
@@ -386,6 +428,8 @@ impl Default for FrameInputs {
             matters: vec![],
             frictions: vec![],
             weathered: vec![],
+            seams: vec![],
+            fills: vec![],
         }
     }
 }

@@ -27,9 +27,9 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    ClothRest, ColliderMotion, ColliderRest, Draws, Floor, Folds, FrameInputs, FreeRest, FrictionNow,
-    GripMotion, Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, Skin, Solid,
-    Way, Weathered,
+    ChamberRest, ClothRest, ColliderMotion, ColliderRest, Draws, FillBy, FillNow, Floor, Folds, FrameInputs,
+    FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest,
+    RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, Way, Weathered,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -1,6 +1,7 @@
 //! What moves: the points of a body, in parallel arrays in the order of its parts.
 use crate::body::Body;
 use crate::damping::Rigid;
+use crate::inputs::Gas;
 use crate::load::Loads;
 use crate::model::Own;
 use crate::simd::Record;
@@ -22,6 +23,8 @@ pub struct State {
     pub(crate) flow: Vec<Record>,
     /// What the model of the body keeps beside the points.
     pub(crate) own: Own,
+    /// What its chambers hold.
+    pub(crate) gas: Vec<Gas>,
     /// How far the body was carried in the last frame, beyond where it was going, metres; 0 where it was not.
     pub(crate) leapt: f32,
     /// Where the points were when the sub-step began; scratch.
@@ -51,11 +54,13 @@ pub struct SnapshotError {
 }
 
 const PER_POINT: usize = 13 * 4;
+const PER_CHAMBER: usize = 3 * 8;
 
 /// What a frame may change.
 pub(crate) struct Remembered {
     moving: [Vec<Record>; 4],
     loads: Vec<f32>,
+    gas: Vec<Gas>,
     rigid: Rigid,
     tangled: bool,
     dt: f32,
@@ -72,6 +77,7 @@ impl State {
         Remembered {
             moving,
             loads: self.loads.times.clone(),
+            gas: self.gas.clone(),
             rigid: self.rigid,
             tangled: self.tangled,
             dt: self.dt,
@@ -81,6 +87,7 @@ impl State {
     pub(crate) fn recall(&mut self, r: &Remembered) {
         [self.x, self.v, self.was, self.way] = r.moving.clone();
         self.loads.set(r.loads.clone());
+        self.gas.clone_from(&r.gas);
         (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
     }
 
@@ -92,6 +99,11 @@ impl State {
     /// Velocities in m/s, in the order of the points as they were given.
     pub fn velocities(&self, body: &Body) -> Vec<[f32; 3]> {
         body.scatter(&self.v)
+    }
+
+    /// What its chambers hold, in their order.
+    pub fn gas(&self) -> &[Gas] {
+        &self.gas
     }
 
     /// Sets the velocity of every point that is not held, m/s.
@@ -115,6 +127,9 @@ impl State {
             }
             out.extend(self.loads.times[k].to_le_bytes());
         }
+        for Gas { pressure, amount, volume } in &self.gas {
+            [pressure, amount, volume].iter().for_each(|n| out.extend(n.to_le_bytes()));
+        }
         self.rigid.write(&mut out);
         out.extend(self.dt.to_le_bytes());
         out.push(u8::from(self.tangled));
@@ -123,7 +138,7 @@ impl State {
 
     /// Bytes of a snapshot of a body.
     pub fn snapshot_size(body: &Body) -> usize {
-        body.points() * PER_POINT + Rigid::BYTES + 5
+        body.points() * PER_POINT + body.model.chambers() * PER_CHAMBER + Rigid::BYTES + 5
     }
 
     /// The state that a snapshot was taken of.
@@ -145,7 +160,15 @@ impl State {
             }
         }
         state.loads.set((0..body.points()).map(|k| number(k * PER_POINT + 48)).collect());
-        state.rigid = Rigid::read(&snapshot[body.points() * PER_POINT..]);
+        let chambers = body.points() * PER_POINT;
+        for (k, gas) in state.gas.iter_mut().enumerate() {
+            let double = |of: usize| {
+                let at = chambers + k * PER_CHAMBER + 8 * of;
+                f64::from_le_bytes(std::array::from_fn(|b| snapshot[at + b]))
+            };
+            *gas = Gas { pressure: double(0), amount: double(1), volume: double(2) };
+        }
+        state.rigid = Rigid::read(&snapshot[chambers + state.gas.len() * PER_CHAMBER..]);
         state.dt = number(State::snapshot_size(body) - 5);
         state.tangled = snapshot.last() != Some(&0);
         Ok(state)

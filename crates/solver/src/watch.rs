@@ -14,6 +14,8 @@ pub enum Phase {
     Bend,
     /// Stretch and bend of whole yarns.
     Yarn,
+    /// Seams, and what fills chambers.
+    Sewn,
     /// Finding and listing what could touch.
     Search,
     /// Making sure that nothing crossed.
@@ -23,13 +25,14 @@ pub enum Phase {
 }
 
 impl Phase {
-    pub const ALL: [Phase; 9] = [
+    pub const ALL: [Phase; 10] = [
         Phase::Air,
         Phase::Predict,
         Phase::Coarse,
         Phase::Membrane,
         Phase::Bend,
         Phase::Yarn,
+        Phase::Sewn,
         Phase::Search,
         Phase::Keep,
         Phase::Finish,
@@ -43,6 +46,7 @@ impl Phase {
             Phase::Membrane => "membrane",
             Phase::Bend => "bend",
             Phase::Yarn => "yarn",
+            Phase::Sewn => "sewn",
             Phase::Search => "search",
             Phase::Keep => "keep",
             Phase::Finish => "finish",

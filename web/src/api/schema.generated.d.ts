@@ -1255,6 +1255,155 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/bodies/{body}/filled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its chambers hold, and what it weighs */
+        get: {
+            parameters: {
+                query: {
+                    frame: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Filled"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meshes/{blob}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that is kept, as it came */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    blob: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/freeze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A frame of it as a still mesh, sewn and smoothed, kept beside the others */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Frozen"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MeshHead"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/air": {
         parameters: {
             query?: never;
@@ -2719,7 +2868,663 @@ export interface components {
         } | {
             drift: components["schemas"]["Drift"];
         };
-        /** @description A surface that bends and hardly stretches. */
+        /**
+         * @description A surface that bends and hardly stretches.
+         * @example {
+         *       "shape": {
+         *         "cushion": {
+         *           "width": 0.6,
+         *           "depth": 0.4,
+         *           "columns": 37,
+         *           "rows": 25,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Rim",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top back",
+         *                 "top right",
+         *                 "top front",
+         *                 "top left"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom back",
+         *                 "bottom right",
+         *                 "bottom front",
+         *                 "bottom left"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "discs": {
+         *           "radius": 0.3,
+         *           "rings": 16,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Rim",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top rim"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom rim"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "gores": {
+         *           "radius": 0.3,
+         *           "gores": 8,
+         *           "every": 0.025,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Seam 1",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 1 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 2 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-2": {
+         *           "name": "Seam 2",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 2 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 3 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-3": {
+         *           "name": "Seam 3",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 3 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 4 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-4": {
+         *           "name": "Seam 4",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 4 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 5 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-5": {
+         *           "name": "Seam 5",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 5 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 6 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-6": {
+         *           "name": "Seam 6",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 6 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 7 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-7": {
+         *           "name": "Seam 7",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 7 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 8 left"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-8": {
+         *           "name": "Seam 8",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "gore 8 right"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "gore 1 left"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "bolster": {
+         *           "radius": 0.12,
+         *           "length": 0.6,
+         *           "around": 48,
+         *           "along": 38,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Top cap",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "side top"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "top rim"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-2": {
+         *           "name": "Bottom cap",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "side bottom"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom rim"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "star": {
+         *           "tips": 5,
+         *           "radius": 0.35,
+         *           "waist": 0.5,
+         *           "every": 0.018,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Rim",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top side 1",
+         *                 "top side 2",
+         *                 "top side 3",
+         *                 "top side 4",
+         *                 "top side 5",
+         *                 "top side 6",
+         *                 "top side 7",
+         *                 "top side 8",
+         *                 "top side 9",
+         *                 "top side 10"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom side 1",
+         *                 "bottom side 2",
+         *                 "bottom side 3",
+         *                 "bottom side 4",
+         *                 "bottom side 5",
+         *                 "bottom side 6",
+         *                 "bottom side 7",
+         *                 "bottom side 8",
+         *                 "bottom side 9",
+         *                 "bottom side 10"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "annuli": {
+         *           "radius": 0.4,
+         *           "hole": 0.18,
+         *           "around": 90,
+         *           "across": 12,
+         *           "apart": 0.004
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Rim",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top rim"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom rim"
+         *               ]
+         *             }
+         *           ]
+         *         },
+         *         "seam-2": {
+         *           "name": "Hole",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top hole"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom hole"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         * @example {
+         *       "shape": {
+         *         "panels": {
+         *           "panels": [
+         *             {
+         *               "name": "top",
+         *               "outline": [
+         *                 [
+         *                   -0.3,
+         *                   -0.2
+         *                 ],
+         *                 [
+         *                   0.3,
+         *                   -0.2
+         *                 ],
+         *                 [
+         *                   0.2,
+         *                   0.2
+         *                 ],
+         *                 [
+         *                   -0.2,
+         *                   0.2
+         *                 ]
+         *               ],
+         *               "position": [
+         *                 0,
+         *                 0.002,
+         *                 0
+         *               ]
+         *             },
+         *             {
+         *               "name": "bottom",
+         *               "outline": [
+         *                 [
+         *                   -0.3,
+         *                   -0.2
+         *                 ],
+         *                 [
+         *                   0.3,
+         *                   -0.2
+         *                 ],
+         *                 [
+         *                   0.2,
+         *                   0.2
+         *                 ],
+         *                 [
+         *                   -0.2,
+         *                   0.2
+         *                 ]
+         *               ],
+         *               "turned": true,
+         *               "position": [
+         *                 0,
+         *                 -0.002,
+         *                 0
+         *               ]
+         *             }
+         *           ],
+         *           "every": 0.018
+         *         }
+         *       },
+         *       "matter": {
+         *         "areal_weight": 0.15,
+         *         "stretch_warp": 900,
+         *         "stretch_weft": 700,
+         *         "shear": 60,
+         *         "poisson": 0,
+         *         "bend_warp": 0.000012,
+         *         "bend_weft": 0.000009,
+         *         "damping": 0.3,
+         *         "drag": 1.28,
+         *         "lift": 0.6,
+         *         "friction": 0.4,
+         *         "thickness": 0.0006
+         *       },
+         *       "seams": {
+         *         "seam-1": {
+         *           "name": "Rim",
+         *           "of": [
+         *             {
+         *               "borders": [
+         *                 "top side 1",
+         *                 "top side 2",
+         *                 "top side 3",
+         *                 "top side 4"
+         *               ]
+         *             },
+         *             {
+         *               "borders": [
+         *                 "bottom side 1",
+         *                 "bottom side 2",
+         *                 "bottom side 3",
+         *                 "bottom side 4"
+         *               ]
+         *             }
+         *           ]
+         *         }
+         *       },
+         *       "chambers": {
+         *         "inside": {
+         *           "name": "Inside",
+         *           "fill": {
+         *             "pressure": {
+         *               "keys": [
+         *                 {
+         *                   "frame": 0,
+         *                   "value": 0,
+         *                   "then": "smooth"
+         *                 },
+         *                 {
+         *                   "frame": 24,
+         *                   "value": 60,
+         *                   "then": "smooth"
+         *                 }
+         *               ]
+         *             }
+         *           }
+         *         }
+         *       }
+         *     }
+         */
         Cloth: {
             /** Shape */
             shape: components["schemas"]["Shape"];
@@ -2751,6 +3556,20 @@ export interface components {
              * @description What it comes back to; left out, the shape that it starts in.
              */
             rest?: components["schemas"]["Rest"] | null;
+            /**
+             * Seams
+             * @description What joins its panels.
+             */
+            seams?: {
+                [key: string]: components["schemas"]["Seam"];
+            };
+            /**
+             * Chambers
+             * @description What holds a fill.
+             */
+            chambers?: {
+                [key: string]: components["schemas"]["Chamber"];
+            };
         };
         /**
          * @description Where the points come from.
@@ -2805,6 +3624,117 @@ export interface components {
          *         "about": 20
          *       }
          *     }
+         * @example {
+         *       "cushion": {
+         *         "width": 0.6,
+         *         "depth": 0.4,
+         *         "columns": 37,
+         *         "rows": 25,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "discs": {
+         *         "radius": 0.3,
+         *         "rings": 16,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "gores": {
+         *         "radius": 0.3,
+         *         "gores": 8,
+         *         "every": 0.025,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "bolster": {
+         *         "radius": 0.12,
+         *         "length": 0.6,
+         *         "around": 48,
+         *         "along": 38,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "star": {
+         *         "tips": 5,
+         *         "radius": 0.35,
+         *         "waist": 0.5,
+         *         "every": 0.018,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "annuli": {
+         *         "radius": 0.4,
+         *         "hole": 0.18,
+         *         "around": 90,
+         *         "across": 12,
+         *         "apart": 0.004
+         *       }
+         *     }
+         * @example {
+         *       "panels": {
+         *         "panels": [
+         *           {
+         *             "name": "top",
+         *             "outline": [
+         *               [
+         *                 -0.3,
+         *                 -0.2
+         *               ],
+         *               [
+         *                 0.3,
+         *                 -0.2
+         *               ],
+         *               [
+         *                 0.2,
+         *                 0.2
+         *               ],
+         *               [
+         *                 -0.2,
+         *                 0.2
+         *               ]
+         *             ],
+         *             "position": [
+         *               0,
+         *               0.002,
+         *               0
+         *             ]
+         *           },
+         *           {
+         *             "name": "bottom",
+         *             "outline": [
+         *               [
+         *                 -0.3,
+         *                 -0.2
+         *               ],
+         *               [
+         *                 0.3,
+         *                 -0.2
+         *               ],
+         *               [
+         *                 0.2,
+         *                 0.2
+         *               ],
+         *               [
+         *                 -0.2,
+         *                 0.2
+         *               ]
+         *             ],
+         *             "turned": true,
+         *             "position": [
+         *               0,
+         *               -0.002,
+         *               0
+         *             ]
+         *           }
+         *         ],
+         *         "every": 0.018
+         *       }
+         *     }
          */
         Shape: {
             sheet: components["schemas"]["Sheet"];
@@ -2818,6 +3748,20 @@ export interface components {
             box: components["schemas"]["BoxShape"];
         } | {
             ring: components["schemas"]["Ring"];
+        } | {
+            cushion: components["schemas"]["Cushion"];
+        } | {
+            discs: components["schemas"]["Discs"];
+        } | {
+            gores: components["schemas"]["Gores"];
+        } | {
+            bolster: components["schemas"]["Bolster"];
+        } | {
+            star: components["schemas"]["Star"];
+        } | {
+            annuli: components["schemas"]["Annuli"];
+        } | {
+            panels: components["schemas"]["Panels"];
         } | {
             mesh: components["schemas"]["ImportedMesh"];
         } | {
@@ -2939,6 +3883,217 @@ export interface components {
              * Format: uint32
              */
             about: number;
+        };
+        /** @description Two rectangles that lie on each other, sewn at their rims: panels `top` and `bottom`. */
+        Cushion: {
+            /**
+             * Width
+             * Format: double
+             */
+            width: number;
+            /**
+             * Depth
+             * Format: double
+             */
+            depth: number;
+            /**
+             * Points across
+             * Format: uint32
+             */
+            columns: number;
+            /**
+             * Points along
+             * Format: uint32
+             */
+            rows: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far the panels lie apart at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /** @description Two discs that lie on each other, sewn at their rims: panels `top` and `bottom`. */
+        Discs: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Rings
+             * Format: uint32
+             * @description Rings of points about the middle.
+             */
+            rings: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far the panels lie apart at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /**
+         * @description A ball of equal gores from pole to pole, each flat when it is cut and bent over one circle: panels `gore 1` and so on, with the
+         *     borders `left` and `right` of each.
+         */
+        Gores: {
+            /**
+             * Radius
+             * Format: double
+             * @description Along the middle of the gores.
+             */
+            radius: number;
+            /**
+             * Gores
+             * Format: uint32
+             */
+            gores: number;
+            /**
+             * Points every
+             * Format: double
+             * @description How far points lie apart.
+             */
+            every: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far gores lie apart at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /** @description An upright tube with a round cap at each end: panels `side`, `top` and `bottom`. */
+        Bolster: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Length
+             * Format: double
+             */
+            length: number;
+            /**
+             * Cells around
+             * Format: uint32
+             */
+            around: number;
+            /**
+             * Cells along
+             * Format: uint32
+             */
+            along: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far the caps lie from the tube at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /** @description Two stars that lie on each other, sewn at their rims: panels `top` and `bottom`. */
+        Star: {
+            /**
+             * Tips
+             * Format: uint32
+             */
+            tips: number;
+            /**
+             * Radius
+             * Format: double
+             * @description From the middle to a tip.
+             */
+            radius: number;
+            /**
+             * Waist
+             * Format: double
+             * @description From the middle to between two tips, as a share of the radius.
+             */
+            waist: number;
+            /**
+             * Points every
+             * Format: double
+             * @description How far points lie apart.
+             */
+            every: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far the panels lie apart at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /** @description Two flat rings that lie on each other, sewn at their outer and inner rims: panels `top` and `bottom`. */
+        Annuli: {
+            /**
+             * Radius
+             * Format: double
+             */
+            radius: number;
+            /**
+             * Hole
+             * Format: double
+             * @description Of the hole.
+             */
+            hole: number;
+            /**
+             * Cells around
+             * Format: uint32
+             */
+            around: number;
+            /**
+             * Cells across
+             * Format: uint32
+             */
+            across: number;
+            /**
+             * Apart
+             * Format: double
+             * @description How far the panels lie apart at first: no less than they are thick.
+             * @default 0.004
+             */
+            apart: number;
+        };
+        /**
+         * @description Flat pieces cut to outlines, each meshed evenly. The first coordinate of an outline runs along a panel's own x, the second
+         *     along its -z, and it faces up before it is turned.
+         */
+        Panels: {
+            /** Panels */
+            panels: components["schemas"]["Panel"][];
+            /**
+             * Points every
+             * Format: double
+             * @description How far points lie apart.
+             */
+            every: number;
+        };
+        /** @description A flat piece. */
+        Panel: {
+            /**
+             * Name
+             * @description Its borders have it before their own: `NAME rim`, or `NAME side 1` and so on between sharp corners.
+             */
+            name: string;
+            /**
+             * Outline
+             * @description Corner after corner.
+             */
+            outline: number[][];
+            /**
+             * Turned
+             * @description Facing the other way.
+             */
+            turned?: boolean;
+            /** Position */
+            position?: number[];
+            /** Turn */
+            turn?: number[];
         };
         /** @description A mesh brought in from a file. Warp runs along u where it has UVs, along its widest axis where not. */
         ImportedMesh: {
@@ -3205,6 +4360,128 @@ export interface components {
         /** @description Where lengths and folds at rest come from. */
         RestShape: "start" | "flat" | {
             mesh: components["schemas"]["MeshSource"];
+        };
+        /** @description Two sides of panels sewn together, matched by their lengths: where one is longer it is gathered. */
+        Seam: {
+            /** Name */
+            name: string;
+            /** Sides */
+            of: components["schemas"]["Side"][];
+            /**
+             * Closes over
+             * Format: double
+             * @description Frames over which it is pulled together; at 0 it is sewn from the start, and its sides must lie on each other.
+             */
+            closes?: number;
+            /**
+             * Stiffness
+             * Format: double
+             * @description Force for each metre of it and each metre that its threads are stretched; what is sewn from the start does not give at all.
+             */
+            stiffness?: number;
+            /**
+             * Crease
+             * Format: double
+             * @description Resistance to folding over it, for each metre of it; at 0 it folds freely.
+             */
+            crease?: number;
+            /**
+             * Hold
+             * Format: double
+             * @description How much it holds; at 0 it is cut.
+             */
+            hold?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        /** @description One side of a seam. */
+        Side: {
+            borders: string[];
+        } | {
+            row: number[][];
+        };
+        /** @description A room that holds a fill. */
+        Chamber: {
+            /** Name */
+            name: string;
+            /**
+             * Panels
+             * @description The panels about it, whose front is outside; left out, all.
+             */
+            panels?: string[];
+            /**
+             * Panels that face in
+             * @description Panels about it whose front is inside: a wall between two chambers is that of one.
+             */
+            turned?: string[];
+            /** Fill */
+            fill: components["schemas"]["Fill"];
+            /**
+             * Closed from
+             * Format: int64
+             * @description From this frame on the gas that is in it stays; left out, the fill is kept as it is set.
+             */
+            closed?: number | null;
+            /**
+             * Leaks in
+             * Format: double
+             * @description Once it is closed: in so many seconds 63 % of the gas is out, as long as the skin presses on it; 0 never.
+             */
+            leak?: number;
+            /**
+             * Hole
+             * Format: double
+             * @description Once it is closed: a hole.
+             */
+            hole?: number;
+            /**
+             * Density of the fill
+             * Format: double
+             * @description Of what fills it, where it has the pressure outside: air 1.2, helium 0.17.
+             */
+            density?: number;
+            /**
+             * Pressure outside
+             * Format: double
+             * @description Absolute pressure outside.
+             */
+            outside?: number;
+        };
+        /** @description What is kept of a fill. */
+        Fill: {
+            /**
+             * Pressure
+             * Format: double
+             */
+            pressure: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        } | {
+            /**
+             * Amount
+             * Format: double
+             */
+            volume: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
         };
         /** @description Loose pieces that nothing holds together: pods, beads, crumbs. They fill a box about the body's place. */
         Drift: {
@@ -4440,6 +5717,21 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
+            /**
+             * Bend
+             * Format: double
+             * @description How far its axis is bent from end to end, toward its own x; a ball is not.
+             * @default 0
+             */
+            bend: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
             /** Lift across */
             lift_across?: components["schemas"]["Across"];
             /** Lift along */
@@ -5269,6 +6561,54 @@ export interface components {
              */
             again: boolean;
         };
+        /** @description What a body holds and weighs at a frame. */
+        Filled: {
+            /**
+             * Format: double
+             * @description Of its skin, kg.
+             */
+            skin: number;
+            chambers: components["schemas"]["FilledChamber"][];
+        };
+        /** @description What a chamber holds. */
+        FilledChamber: {
+            chamber: string;
+            /**
+             * Format: double
+             * @description m³.
+             */
+            volume: number;
+            /**
+             * Format: double
+             * @description Above that outside, Pa; not known of one that leaks.
+             */
+            pressure?: number | null;
+            /**
+             * Format: double
+             * @description Of the fill, kg.
+             */
+            fill: number;
+            /**
+             * Format: double
+             * @description What the air about it lifts with, less the weight of the fill, N.
+             */
+            lift: number;
+        };
+        At2: {
+            /** Format: int64 */
+            frame: number;
+        };
+        /** @description What to freeze. */
+        Frozen: {
+            /** Format: int64 */
+            frame: number;
+            /**
+             * Format: uint32
+             * @description How many times it is smoothed, 0 to 4.
+             * @default 0
+             */
+            smooth: number;
+        };
         AirAnswer: {
             /** @description m/s, one a place; m/s² of a field that pushes. */
             velocities: number[][];
@@ -5306,7 +6646,7 @@ export interface components {
             /** @description How far the place goes where the number grows by 1, metres. */
             along: number[];
         };
-        At2: {
+        At3: {
             /** Format: int64 */
             frame: number;
         };
@@ -5519,7 +6859,7 @@ export interface components {
             third: number;
         };
         /** @description A frame; the scene's first if left out. */
-        At3: {
+        At4: {
             /** Format: double */
             frame?: number | null;
         };
@@ -5710,6 +7050,10 @@ export interface components {
             coarse: boolean;
             borders: components["schemas"]["BorderHead"][];
             corners: components["schemas"]["CornerHead"][];
+            /** @description Names of the pieces that do not hang together. */
+            panels: string[];
+            /** @description Of each seam, its stitches. */
+            seams: components["schemas"]["SeamHead"][];
             /** @description Points of each grip that is on. */
             grips: components["schemas"]["GripHead"][];
             /** @description Points that are kept by a name; none of one that the shape no longer has. */
@@ -5726,6 +7070,15 @@ export interface components {
             name: string;
             /** Format: uint32 */
             point: number;
+        };
+        SeamHead: {
+            seam: string;
+            /** @description A point, and the two between which it is sewn. */
+            stitches: number[][];
+            /** @description Of the second of those two, for each stitch. */
+            shares: number[];
+            /** @description Whether its sides are one from the start. */
+            one: boolean;
         };
         GripHead: {
             grip: string;

@@ -16,15 +16,18 @@ import { Figures } from './figures';
 import { chooseMesh } from './import-mesh';
 import { NoBody } from './no-body';
 import { PlaceRows } from './place';
+import { sewnShapes } from '../state/sewn';
 import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
-import { addKind, addShape, capital } from './things';
+import { Sewn } from './sewn';
+import { addKind, addShape, capital, SHAPE_NAMES } from './things';
 import { useBody } from './use-body';
 
 export function ShapeStep() {
   const bodies = useScene((s) => s.bodies) ?? {};
   const open = useBody();
   const schema = useSchema();
+  const sewn = sewnShapes(schema).map((c) => c.kind);
   if (Object.keys(bodies).length === 0) {
     return (
       <>
@@ -45,11 +48,18 @@ export function ShapeStep() {
       </Section>
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
-          {kinds(schema, 'Shape').map(({ kind }) => (
+          {kinds(schema, 'Shape').filter(({ kind }) => !sewn.includes(kind)).map(({ kind }) => (
             <Button key={kind} onClick={() => void addShape(kind)}>{capital(kind)}</Button>
           ))}
           {kinds(schema, 'Kind').map(({ kind }) => (
             <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>{capital(kind)}</Button>
+          ))}
+        </div>
+      </Section>
+      <Section title="Add, sewn and filled">
+        <div className="flex flex-wrap gap-2 px-4">
+          {sewn.map((kind) => (
+            <Button key={kind} hint={kind === 'panels' ? 'A panel cut to an outline of your own, sewn to the same from behind' : undefined} onClick={() => void addShape(kind)}>{SHAPE_NAMES[kind] ?? capital(kind)}</Button>
           ))}
         </div>
       </Section>
@@ -102,6 +112,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
       {clothOf(body) ? (
         <>
           <Matter id={id} body={body} />
+          <Sewn id={id} body={body} />
           <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
             <ShapeNumbers id={id} body={body} />
             {fault && <Note tone="care">{fault}</Note>}

@@ -4,6 +4,7 @@ import { say } from '../state/here';
 import { beginsAt } from '../state/air';
 import { at, kinds } from '../state/pointer';
 import { edit, editBy, tell, turn } from '../state/project';
+import { begunAt, sewnShapes } from '../state/sewn';
 import { now, openId } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
 import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
@@ -128,8 +129,20 @@ function beside([width, depth]: [number, number]): number {
   return free ? 0 : Number((right + width / 2 + Math.max(0.1, 0.1 * width)).toFixed(2));
 }
 
+/** Shapes that a word of their own tells better than their kind. */
+export const SHAPE_NAMES: Record<string, string> = { cushion: 'Cushion', discs: 'Disc pair', gores: 'Gored ball', bolster: 'Bolster', star: 'Star', annuli: 'Ring cushion', panels: 'Outline' };
+
 /** Adds a body of a kind of shape, as the schema says that it begins, some way above the ground. */
 export const addShape = (kind: string) => {
+  const sewn = sewnShapes(now.schema()).find((s) => s.kind === kind);
+  if (sewn) {
+    return add('bodies', SHAPE_NAMES[kind] ?? capital(kind), (name, scene) => ({
+      name,
+      kind: { cloth: begunAt(sewn.cloth, scene.frames.first) },
+      place: { position: [beside([0.8, 0.8]), above(0.8), 0], turn: [0, 0, 0] },
+      touch: { itself: true, others: true, group: 'cloth' },
+    }));
+  }
   const begins = kinds(now.schema(), 'Shape').find((k) => k.kind === kind)?.begins ?? {};
   const { width = 1, depth = 1, radius = 0.5, tube = 0 } = begins as Record<string, number>;
   const wide = kind === 'sheet' ? [width, depth] : [2 * (radius + tube), 2 * (radius + tube)];

@@ -28,6 +28,7 @@ import { Picker } from './picker';
 import { Places } from './places';
 import { BeadLayer } from './bead-layer';
 import { OutlineLayer } from './outline-layer';
+import { SeamLayer } from './seam-layer';
 import { TieLayer } from './tie-layer';
 import { VaneLayer } from './vane-layer';
 
@@ -101,6 +102,8 @@ export class Stage {
   readonly figures = new FigureLayer(this.places);
   readonly handles = new HandleLayer(this.places);
   readonly ties = new TieLayer(this.handles);
+  readonly seams = new SeamLayer();
+  private sewn: string | null = null;
   readonly outlines = new OutlineLayer();
   readonly vane = new VaneLayer();
   readonly beads = new BeadLayer();
@@ -163,7 +166,7 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.outlines.group, this.outlines.anchor, this.vane.group, this.beads.group, this.start);
+    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.seams.group, this.outlines.group, this.outlines.anchor, this.vane.group, this.beads.group, this.start);
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -449,6 +452,16 @@ export class Stage {
   private tie() {
     const layer = this.tied ? this.layers.get(this.tied) : undefined;
     if (layer) this.ties.follow(layer.drawn.positions);
+    const seamed = this.sewn ? this.layers.get(this.sewn) : undefined;
+    if (seamed) this.seams.follow(seamed.drawn.positions);
+  }
+
+  /** Shows the seams of a body; of none where there is none. */
+  setSeams(body: string | null) {
+    this.sewn = body;
+    this.seams.set(body ? this.layers.get(body)?.shape : undefined);
+    this.tie();
+    this.draw(false);
   }
 
   /** Shows maps on a body; on none where `maps` is null. */

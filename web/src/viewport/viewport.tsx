@@ -70,6 +70,7 @@ export function Viewport() {
     [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
   );
   const grip = useView((v) => v.grip);
+  useEffect(() => stage.setSeams(step === 'Shape' || step === 'Hold' ? body : null), [step, body, bodies, shapes, id]);
   useEffect(() => stage.setTies(step === 'Hold' ? body : null, grip), [step, body, grip, bodies, shapes, handles, id]);
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {

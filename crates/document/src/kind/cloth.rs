@@ -1,5 +1,9 @@
 use super::{Fault, Traits};
-use crate::{Body, MAX_POINTS, Rest, RestShape, Value};
+use crate::{
+    Body, Chamber, ChamberId, Fill, Key, MAX_POINTS, Motion, Rest, RestShape, Seam, SeamId, Side, Value,
+};
+use indexmap::IndexMap;
+pub use nematon_geometry::shape::{Annuli, Bolster, Cushion, Discs, Gores, Panel, Panels, Star};
 pub use nematon_geometry::shape::{Ball, BoxShape, Disc, Ring, Shape, Sheet, Tube, Warp};
 pub use nematon_geometry::{Elsewhere, ImportedMesh, MeshSource, SkinOf};
 use schemars::JsonSchema;
@@ -8,6 +12,7 @@ use serde::{Deserialize, Serialize};
 /// A surface that bends and hardly stretches.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
+#[schemars(extend("examples" = Cloth::sewn()))]
 pub struct Cloth {
     #[schemars(title = "Shape")]
     pub shape: Shape,
@@ -22,6 +27,39 @@ pub struct Cloth {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Rest")]
     pub rest: Option<Rest>,
+    /// What joins its panels.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Seams", extend("maxProperties" = 400))]
+    pub seams: IndexMap<SeamId, Seam>,
+    /// What holds a fill.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Chambers", extend("maxProperties" = 60))]
+    pub chambers: IndexMap<ChamberId, Chamber>,
+}
+
+impl Cloth {
+    /// One of a shape and a matter; where the shape is of panels that belong together, they are sewn.
+    pub fn of(shape: Shape, matter: Matter) -> Cloth {
+        let key = |k: usize| SeamId(format!("seam-{}", k + 1));
+        let seams = shape.seams().into_iter().enumerate();
+        let seams = seams.map(|(k, (name, sides))| (key(k), Seam::of(&name, sides))).collect();
+        Cloth { shape, matter, layers: None, rest: None, seams, chambers: IndexMap::new() }
+    }
+
+    /// One of each shape that is sewn, with a chamber that is filled in the first second of 24 frames.
+    pub fn sewn() -> Vec<Cloth> {
+        let each = Shape::all().into_iter().filter(|s| !s.seams().is_empty());
+        each.map(|shape| {
+            let mut own = Cloth::of(shape, Matter::default());
+            let key =
+                |frame, value| Key { frame, value, then: crate::Way::Smooth, arrive: None, leave: None };
+            let keys = vec![key(0, 0.0), key(24, 60.0)];
+            let fill = Value::Moving(Motion { keys, ..Motion::default() });
+            own.chambers.insert("inside".into(), Chamber::of("Inside", Fill::Pressure(fill)));
+            own
+        })
+        .collect()
+    }
 }
 
 impl Traits for Cloth {
@@ -58,7 +96,29 @@ impl Traits for Cloth {
         let points = self.shape.points().map(|p| p * layers).filter(|p| *p > MAX_POINTS);
         let many = points.map(|p| Fault::own("shape", format!("makes {p} points; the most is {MAX_POINTS}")));
         let unfit = self.shape.fault().map(|(at, why)| Fault::own(&format!("shape/{at}"), why));
-        many.into_iter().chain(unfit).collect()
+        let mut out: Vec<Fault> = many.into_iter().chain(unfit).collect();
+        for (id, seam) in &self.seams {
+            if seam.of[0] == seam.of[1] {
+                out.push(Fault::own(&format!("seams/{id}/of"), "joins a side to itself".into()));
+            }
+            // A border can be in one seam only: what is sewn twice is a third panel's.
+            let before = self.seams.iter().take_while(|(other, _)| *other != id);
+            let of = |s: &Seam| {
+                s.of.iter()
+                    .flat_map(|s| match s {
+                        Side::Borders(b) => b.clone(),
+                        Side::Row(_) => vec![],
+                    })
+                    .collect::<Vec<_>>()
+            };
+            for (_, other) in before {
+                if let Some(border) = of(seam).into_iter().find(|b| of(other).contains(b)) {
+                    let why = format!("has the border \"{border}\", which \"{}\" has already", other.name);
+                    out.push(Fault::own(&format!("seams/{id}/of"), why));
+                }
+            }
+        }
+        out
     }
 }
 

@@ -1,15 +1,23 @@
 //! Shapes that are made by numbers: one file a kind, with its numbers as a scene says them and how it is made of them.
 //! Points and triangles about the origin; all but the sheet have no UVs, and their warp is carried over the mesh.
+mod annuli;
 mod ball;
 mod block;
+mod bolster;
+mod cushion;
 mod disc;
+mod discs;
+mod gores;
+mod panels;
 mod ring;
 mod sheet;
+mod star;
 mod tube;
 
 pub use ball::ball;
 pub use block::block;
 pub use disc::disc;
+pub use panels::Panel;
 pub use ring::ring;
 pub use sheet::{Warp, sheet};
 pub use tube::tube;
@@ -31,10 +39,43 @@ pub trait Kind: Sized {
     fn warp(&self) -> WarpAlong {
         WarpAlong::U
     }
+    /// The seams that hold its panels together.
+    fn seams(&self) -> Vec<Pair> {
+        vec![]
+    }
     /// The number that doesn't fit the others, and why, in words that go on from its name.
     fn fault(&self) -> Option<(&'static str, String)> {
         None
     }
+}
+
+/// A seam by name, and the borders that make each of its sides.
+pub type Pair = (String, [Vec<String>; 2]);
+
+fn apart() -> f64 {
+    0.004
+}
+
+/// A level piece facing up, and the same below it facing down.
+fn pair(top: Mesh, apart: f64) -> Mesh {
+    let mut m = Mesh::default();
+    for (name, side) in [("top", 0.5), ("bottom", -0.5)] {
+        let mut own = top.clone();
+        own.positions.iter_mut().for_each(|p| p[1] += (side * apart) as f32);
+        m.take_in(name, if side > 0.0 { own } else { own.turned() });
+    }
+    m
+}
+
+/// The seam of two pieces that have a rim each.
+fn rims() -> Vec<Pair> {
+    vec![("Rim".into(), ["top rim", "bottom rim"].map(|b| vec![b.to_owned()]))]
+}
+
+/// What a cell so small would make of an area (m²), where that is far too much.
+fn too_fine(every: f64, area: f64) -> Option<String> {
+    let points = area / (0.866 * every * every);
+    (points > 300_000.0).then(|| format!("makes some {points:.0} points. Set them further apart"))
 }
 
 macro_rules! kinds {
@@ -74,6 +115,14 @@ macro_rules! kinds {
                 }
             }
 
+            /// The seams that hold its panels together, by name, with the borders of each side.
+            pub fn seams(&self) -> Vec<Pair> {
+                match self {
+                    $(Shape::$kind(s) => s.seams(),)*
+                    Shape::Mesh(_) | Shape::Figure(_) => vec![],
+                }
+            }
+
             pub fn warp(&self) -> WarpAlong {
                 match self {
                     $(Shape::$kind(s) => s.warp(),)*
@@ -102,6 +151,13 @@ kinds! {
     Tube(Tube) in tube,
     Box(BoxShape) in block,
     Ring(Ring) in ring,
+    Cushion(Cushion) in cushion,
+    Discs(Discs) in discs,
+    Gores(Gores) in gores,
+    Bolster(Bolster) in bolster,
+    Star(Star) in star,
+    Annuli(Annuli) in annuli,
+    Panels(Panels) in panels,
 }
 
 /// The skin of a cube of cells, each side from -1 to 1, its points put where `to` says.
@@ -142,6 +198,7 @@ fn quad(m: &mut Mesh, [a, b, c, d]: [u32; 4], one: bool) {
 
 #[cfg(test)]
 mod tests {
+    #![allow(clippy::unwrap_used)]
     use super::*;
     use crate::check;
     use std::f64::consts::{PI, TAU};
@@ -196,6 +253,33 @@ mod tests {
         near(volume(&block([0.2, 0.3, 0.4], [4, 6, 8])), 0.024, "box");
         near(area(&tube(0.1, 0.8, 48, 20)), TAU * 0.08, "tube");
         near(volume(&ring(0.5, 0.1, 96, 48)), 2.0 * PI * PI * 0.5 * 0.01, "ring");
+    }
+
+    #[test]
+    fn what_is_sewn_is_closed_and_holds_what_geometry_says() {
+        let sewn = |shape: Shape| {
+            let m = shape.made().unwrap_or_default();
+            let mut all = m.triangles.clone();
+            for (_, sides) in shape.seams() {
+                let [a, b] = sides.map(|s| crate::joined(&m, &s).unwrap());
+                let s = crate::sew(&m, &m.positions, &a, &b).unwrap();
+                assert_eq!(s.stitches.len(), a.points.len(), "{shape:?}");
+                assert!((s.lengths[0] / s.lengths[1] - 1.0).abs() < 1e-3, "{shape:?}: {:?}", s.lengths);
+                all.extend(s.strip);
+            }
+            (volume(&Mesh { triangles: all, ..m.clone() }), m)
+        };
+        let near = |got: f64, want: f64| assert!((got / want - 1.0).abs() < 0.02, "{got}, {want}");
+        near(sewn(Shape::Cushion(Cushion::begin())).0, 0.6 * 0.4 * 0.004);
+        near(sewn(Shape::Discs(Discs::begin())).0, PI * 0.09 * 0.004);
+        near(sewn(Shape::Annuli(Annuli::begin())).0, PI * (0.16 - 0.0324) * 0.004);
+        near(sewn(Shape::Bolster(Bolster::begin())).0, PI * 0.0144 * 0.608);
+        near(sewn(Shape::Star(Star::begin())).0, 5.0 * 0.35 * 0.175 * libm::sin(PI / 5.0) * 0.004);
+        near(sewn(Shape::Panels(Panels::begin())).0, 0.2 * 0.004);
+        // Of eight gores: a square section that is eight-cornered, whose area at each height is 8 tan(π/8) r².
+        let (v, m) = sewn(Shape::Gores(Gores { apart: 0.0001, every: 0.015, ..Gores::begin() }));
+        near(v, 8.0 * libm::tan(PI / 8.0) * 0.027 * 4.0 / 3.0);
+        assert_eq!(crate::panels(&m).len(), 8);
     }
 
     #[test]

@@ -124,6 +124,8 @@ pub fn courier() -> Scene {
                 },
                 layers: None,
                 rest: None,
+                seams: Default::default(),
+                chambers: Default::default(),
             })),
         )
     };
@@ -175,6 +177,8 @@ pub fn courier() -> Scene {
                 },
                 layers: None,
                 rest: None,
+                seams: Default::default(),
+                chambers: Default::default(),
             })),
         )
     };
@@ -305,6 +309,8 @@ fn satchel(grip: &impl Fn(&str, Choice, HeldTo) -> Grip, moth: &FigureId) -> Bod
                 },
                 layers: None,
                 rest: None,
+                seams: Default::default(),
+                chambers: Default::default(),
             })),
         )
     }

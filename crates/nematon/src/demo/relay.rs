@@ -27,6 +27,8 @@ pub fn relay() -> Scene {
         },
         layers: None,
         rest: None,
+        seams: Default::default(),
+        chambers: Default::default(),
     };
     let canopy = Body {
         place: Node::still([0.0, 1.85, 0.0], [0.1, 0.0, 0.0]),

@@ -12,6 +12,7 @@ pub mod meshes;
 pub mod projects;
 pub mod runs;
 pub mod schema;
+pub mod sewn;
 pub mod shape;
 pub mod space;
 pub mod tracks;
@@ -28,6 +29,7 @@ pub fn all() -> Api {
         .and(meshes::routes())
         .and(frames::routes())
         .and(runs::routes())
+        .and(sewn::routes())
         .and(air::routes())
         .and(attempt::routes())
         .and(deliver::routes())

@@ -89,6 +89,10 @@ pub struct ShapeHead {
     pub coarse: bool,
     pub borders: Vec<BorderHead>,
     pub corners: Vec<CornerHead>,
+    /// Names of the pieces that do not hang together.
+    pub panels: Vec<String>,
+    /// Of each seam, its stitches.
+    pub seams: Vec<SeamHead>,
     /// Points of each grip that is on.
     pub grips: Vec<GripHead>,
     /// Points that are kept by a name; none of one that the shape no longer has.
@@ -102,6 +106,17 @@ pub struct BorderHead {
     pub name: String,
     pub points: Vec<u32>,
     pub closed: bool,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub struct SeamHead {
+    pub seam: String,
+    /// A point, and the two between which it is sewn.
+    pub stitches: Vec<[u32; 3]>,
+    /// Of the second of those two, for each stitch.
+    pub shares: Vec<f32>,
+    /// Whether its sides are one from the start.
+    pub one: bool,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -227,7 +242,20 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
         points.dedup();
         ChoiceHead { choice: id.0.clone(), points }
     };
+    let seams = body.kind.cloth().into_iter().flat_map(|c| c.seams.keys()).enumerate();
+    let sewn = |(k, id): (usize, &nematon_document::SeamId)| {
+        let own = s.sewn.as_ref()?;
+        let threads = own.threads.get(k)?;
+        Some(SeamHead {
+            seam: id.0.clone(),
+            stitches: threads.iter().map(|(p, to, _)| [*p, to[0], to[1]]).collect(),
+            shares: threads.iter().map(|t| t.2).collect(),
+            one: !own.seams.iter().any(|(number, _)| *number == k),
+        })
+    };
     let head = ShapeHead {
+        panels: if body.kind.cloth().is_some() { nematon_geometry::panels(m) } else { vec![] },
+        seams: seams.filter_map(sewn).collect(),
         fault,
         choices: body.choices.iter().map(kept).collect(),
         points: m.positions.len(),

@@ -6,7 +6,7 @@ pub mod cloth;
 pub mod free;
 
 use crate::body::Body;
-use crate::inputs::FrameInputs;
+use crate::inputs::{FrameInputs, Gas};
 use crate::measure::{Energy, Strain};
 use crate::snags::Snag;
 use crate::state::State;
@@ -44,6 +44,21 @@ impl Model {
         match self {
             Model::Cloth(m) => Begun::Cloth(Box::new(cloth::Begun::new(m, body, number, frame, dt))),
             Model::Free(m) => Begun::Free(free::Begun::new(m, number, frame, dt)),
+        }
+    }
+
+    /// What its chambers hold before anything moves.
+    pub fn filled(&self) -> Vec<Gas> {
+        match self {
+            Model::Cloth(m) => m.filled(),
+            Model::Free(_) => vec![],
+        }
+    }
+
+    pub fn chambers(&self) -> usize {
+        match self {
+            Model::Cloth(m) => m.chambers(),
+            Model::Free(_) => 0,
         }
     }
 

@@ -16,6 +16,7 @@ mod membrane;
 mod motion;
 mod pull;
 mod rules;
+mod sewn;
 mod shapes;
 mod snags;
 mod taut;

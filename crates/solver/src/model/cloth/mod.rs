@@ -6,12 +6,16 @@ mod coarse;
 mod colouring;
 mod constraint;
 mod elimination;
+mod gas;
 mod measure;
 mod relax;
 mod rest;
+mod seam;
+mod taut;
 
+pub use gas::Gas;
 pub(crate) use relax::Begun;
-pub use rest::{ClothRest, Folds, Maps, Matter, Scaled};
+pub use rest::{ChamberRest, ClothRest, Folds, Maps, Matter, Scaled, SeamRest, StitchRest};
 
 use crate::body::{Body, BuildError, Outside};
 use crate::model::Model;
@@ -53,8 +57,12 @@ pub struct Cloth {
     matter: Matter,
     /// Whether any hinge is folded at rest.
     curved: bool,
+    /// Whether all that pulls is met at once: what is filled or sewn.
+    taut: bool,
     triangles: Vec<[u32; 3]>,
     flat: Vec<[[f32; 2]; 3]>,
+    seams: Vec<seam::Seam>,
+    chambers: Vec<gas::Chamber>,
     pub(super) constraints: usize,
 }
 
@@ -65,6 +73,8 @@ pub struct Own {
     chain_multipliers: [Vec<yarn::ChainMultipliers>; 2],
     /// Pulls of the triangles of each part within a sub-step; scratch, empty where yarns have them.
     multipliers: Vec<Vec<membrane::Multipliers>>,
+    /// The system of what is taut; scratch, empty where nothing is.
+    taut: taut::System,
     /// Nodes of the lattices; scratch.
     coarse: Vec<coarse::Scratch>,
     /// Forces of the patches and scratch of their system.
@@ -88,12 +98,22 @@ impl Cloth {
                 .iter()
                 .map(|w| if self.stretchy { vec![[[0.0; 8]; 3]; w.membrane.len()] } else { vec![] })
                 .collect(),
+            taut: taut::System::default(),
             coarse: self.coarse.iter().map(Level::scratch).collect(),
             push: vec![],
             plate: vec![],
             strain: vec![],
             stretched: [1.0; 2],
         }
+    }
+
+    pub fn chambers(&self) -> usize {
+        self.chambers.len()
+    }
+
+    /// What its chambers hold before anything moves.
+    pub fn filled(&self) -> Vec<Gas> {
+        self.chambers.iter().map(gas::Chamber::start).collect()
     }
 
     /// The bends of all yarns, eliminated for a sub-step of `dt` seconds. Kept: a run asks for one dt.
@@ -110,14 +130,16 @@ impl Cloth {
 
 pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
     check(rest)?;
-    let parts = cut(&rest.positions);
-    let places = parts.places();
+    let Welded { parts, places, starts } = Welded::of(rest);
+    let n = parts.order.len();
     let at = |p: u32| places[p as usize];
     let found = hinges::find(rest);
     let folded = Folded::of(rest);
-    let threads = threads(rest, at);
+    // What is filled is under tension all over: its triangles, seams and fill are one system.
+    let taut = !rest.chambers.is_empty() || !rest.seams.is_empty();
+    let threads = if taut { [None, None] } else { threads(rest, at) };
     // Where all is flat and threads run along edges, these bend.
-    let bends = !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
+    let bends = !taut && !found.iter().any(|h| folded.is(h)) && threads.iter().all(Option::is_some);
     let (cells, alone) = split(rest, bends);
     let mass = spread(rest, at, &cells, &alone, |points| {
         f64::from(rest.matter.areal_weight) * rest.maps.over(Scaled::ArealWeight, points)
@@ -125,18 +147,26 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
     let skin = spread(rest, at, &cells, &alone, |_| 1.0);
     let edges: Vec<[u32; 2]> = threads.iter().flatten().flat_map(|(_, f)| f.keys().copied()).collect();
     let elements = elements(rest, at, &cells, &alone);
-    let Lattices { levels: coarse, shares, edges: from } =
-        coarse::build::lattices(rest, at, &mass, elements, &edges);
+    let Lattices { levels: coarse, shares, edges: from } = match taut {
+        true => Lattices { levels: vec![], shares: vec![Share::default(); elements.len()], edges: vec![] },
+        false => coarse::build::lattices(rest, at, &mass, elements, &edges),
+    };
     let from: BTreeMap<[u32; 2], u32> = edges.into_iter().zip(from).collect();
-    let first_spare = (places.len() + 4 * parts.tree.len()) as u32;
+    let first_spare = (n + 4 * parts.tree.len()) as u32;
     let Yarns { groups: yarns, left, spares } = spin(rest, threads, at, first_spare, bends, |e| from[e]);
-    let records = records(rest, &parts, &mass, spares);
-    let Bent { hinges, patches, all, curved } = match bends {
+    let records = records(&parts, &mass, spares, &starts);
+    let Bent { mut hinges, patches, all, curved } = match bends {
         true => Bent::none(&parts),
         false => Bent::of(rest, &parts, at, &found, &folded),
     };
-    let constraints = 3 * rest.triangles.len() + hinges.iter().map(Vec::len).sum::<usize>() + 3 * all.len();
-    let n = places.len();
+    let seams: Vec<seam::Seam> = rest.seams.iter().map(|s| seam::Seam::of(s, rest, at)).collect();
+    let constraints = seams.iter().map(seam::Seam::len).sum::<usize>()
+        + 3 * rest.triangles.len()
+        + hinges.iter().map(Vec::len).sum::<usize>()
+        + 3 * all.len();
+    for crease in seam::creases(rest, at) {
+        hinges[parts.home(&crease.point)].push(crease);
+    }
     let plate = Plate::of(all, &records[..n]);
     let triangles = triangles(rest, &parts, at, &alone, &shares[cells.len()..], left);
     let cells = cells_at(cells, shares, &parts, at);
@@ -166,7 +196,10 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
         least_weight: maps.of(Scaled::ArealWeight).iter().copied().reduce(f32::min).unwrap_or(1.0).min(1.0),
         matter: *m,
         curved,
+        taut,
         flat: rest.flat.clone(),
+        chambers: rest.chambers.iter().map(|c| gas::Chamber::of(c, rest, at)).collect(),
+        seams,
         constraints,
     };
     let all: f64 = rest.flat.iter().map(area).sum();
@@ -228,6 +261,52 @@ fn split(rest: &ClothRest, bends: bool) -> (Vec<cell::Cell>, Vec<usize>) {
     }
 }
 
+/// Points put in the order of their parts, those that are welded in one place.
+struct Welded {
+    parts: Parts,
+    /// The place of each point as given.
+    places: Vec<u32>,
+    /// Where each place starts, and whether any of its points is held.
+    starts: Vec<([f32; 3], bool)>,
+}
+
+impl Welded {
+    fn of(rest: &ClothRest) -> Welded {
+        let n = rest.positions.len();
+        let mut up: Vec<u32> = (0..n as u32).collect();
+        let root = |up: &[u32], mut p: u32| {
+            while up[p as usize] != p {
+                p = up[p as usize];
+            }
+            p
+        };
+        for w in &rest.welds {
+            let [a, b] = w.map(|p| root(&up, p));
+            // The lower stands for both.
+            up[a.max(b) as usize] = a.min(b);
+        }
+        let of: Vec<u32> = (0..n as u32).map(|p| root(&up, p)).collect();
+        let firsts: Vec<u32> = (0..n as u32).filter(|p| of[*p as usize] == *p).collect();
+        let mut number = vec![0u32; n];
+        firsts.iter().enumerate().for_each(|(k, &p)| number[p as usize] = k as u32);
+        let mut sums = vec![([0f64; 3], 0f64, false); firsts.len()];
+        for (p, x) in rest.positions.iter().enumerate() {
+            let (sum, count, held) = &mut sums[number[of[p] as usize] as usize];
+            (0..3).for_each(|c| sum[c] += f64::from(x[c]));
+            (*count, *held) = (*count + 1.0, *held || rest.held[p]);
+        }
+        let means: Vec<([f32; 3], bool)> =
+            sums.into_iter().map(|(sum, count, held)| (sum.map(|c| (c / count) as f32), held)).collect();
+        let positions: Vec<[f32; 3]> = means.iter().map(|m| m.0).collect();
+        let mut parts = cut(&positions);
+        let place = parts.places();
+        let places = of.iter().map(|p| place[number[*p as usize] as usize]).collect();
+        let starts = parts.order.iter().map(|&k| means[k as usize]).collect();
+        parts.order.iter_mut().for_each(|k| *k = firsts[*k as usize]);
+        Welded { parts, places, starts }
+    }
+}
+
 /// What is `over` a square metre of what some points span, told to the places: mass, kg, or area itself.
 fn spread(
     rest: &ClothRest,
@@ -236,7 +315,8 @@ fn spread(
     alone: &[usize],
     over: impl Fn(&[u32]) -> f64,
 ) -> Vec<f64> {
-    let mut all = vec![0.0f64; rest.positions.len()];
+    let mut all =
+        vec![0.0f64; rest.triangles.iter().flatten().map(|&p| at(p) as usize + 1).max().unwrap_or(0)];
     for &t in alone {
         let third = over(&rest.triangles[t]) * area(&rest.flat[t]) / 3.0;
         rest.triangles[t].iter().for_each(|&p| all[at(p) as usize] += third);
@@ -267,14 +347,13 @@ fn elements(
 }
 
 /// Where the places are at rest, with inverse masses, and spare ones after them: those of the parts, and those of yarns.
-fn records(rest: &ClothRest, parts: &Parts, mass: &[f64], yarns: usize) -> Vec<Record> {
+fn records(parts: &Parts, mass: &[f64], yarns: usize, starts: &[([f32; 3], bool)]) -> Vec<Record> {
     let n = mass.len();
     let spares = 4 * parts.tree.len() + yarns;
     let mut records = vec![Record::default(); n + spares];
     for place in 0..n {
-        let point = parts.order[place] as usize;
-        let [x, y, z] = rest.positions[point];
-        let w = if rest.held[point] || mass[place] <= 0.0 { 0.0 } else { (1.0 / mass[place]) as f32 };
+        let ([x, y, z], held) = starts[place];
+        let w = if held || mass[place] <= 0.0 { 0.0 } else { (1.0 / mass[place]) as f32 };
         records[place] = Record([x, y, z, w]);
     }
     // They stand apart from each other, so that empty lanes divide by nothing small.
@@ -376,7 +455,7 @@ impl Bent {
 fn shape(rest: &ClothRest, parts: &Parts, records: &[Record]) -> Option<Vec<Record>> {
     let Folds::Like(to) = &rest.folds else { return None };
     let mut shape = records.to_vec();
-    let n = rest.positions.len();
+    let n = parts.order.len();
     (0..n).for_each(|k| shape[k].0[..3].copy_from_slice(&to[parts.order[k] as usize]));
     Some(shape)
 }

@@ -1,11 +1,13 @@
-//! What holds a cloth together, in the order of a sub-step: coarse levels, membrane with air, bend, yarns.
+//! What holds a cloth together, in the order of a sub-step: what fills it, coarse levels, membrane with air, bend, seams, yarns,
+//! seams again, and what fills it gives way.
 use super::constraint::prolonged::Prolonged;
 use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use super::elimination::Factor;
-use super::{Cloth, Own, Work, coarse};
+use super::gas::Filling;
+use super::{Cloth, Own, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
-use crate::inputs::{FrameInputs, RestMotion};
+use crate::inputs::{FillNow, FrameInputs, RestMotion, SeamNow};
 use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -42,6 +44,10 @@ pub(crate) struct Begun<'a> {
     bends: [Arc<[Vec<yarn::Bends>; 2]>; 2],
     /// The plate's system where sweeps fall short.
     plate: [Option<Arc<Factor>>; 2],
+    /// What seams and chambers are told, by their numbers.
+    seams: Vec<Option<&'a SeamNow>>,
+    fills: Vec<Option<&'a FillNow>>,
+    gravity: [f32; 3],
     /// Whether air acts on it.
     airy: bool,
 }
@@ -68,6 +74,13 @@ impl<'a> Begun<'a> {
             rest: frame.rests.iter().find(|r| r.body == number),
             bends: balances.map(|b| cloth.bends(b, &body.rest)),
             plate: balances.map(|b| cloth.plate.direct(b)),
+            seams: (0..cloth.seams.len())
+                .map(|k| frame.seams.iter().find(|s| s.body == number && s.seam == k))
+                .collect(),
+            fills: (0..cloth.chambers.len())
+                .map(|k| frame.fills.iter().find(|f| f.body == number && f.chamber == k))
+                .collect(),
+            gravity: frame.gravity,
             airy: drag > 0.0 || lift > 0.0,
         }
     }
@@ -89,11 +102,14 @@ impl<'a> Begun<'a> {
             coarse::relax(&self.cloth.coarse, &state.x, &mut own.coarse, scale);
             coarse::prolong_to(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &own.coarse);
         });
-        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
-        let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
+        let rounds = if self.cloth.stretchy && !self.cloth.taut { TRIANGLE_ROUNDS } else { 1 };
         let nothing = Prolonged::default();
         let prolonged = own.coarse.first().map_or(&nothing, coarse::Scratch::prolonged);
         let multipliers = MultipliersOf { own: own.multipliers.as_mut_ptr(), prolonged };
+        if self.cloth.taut {
+            self.taut(moment, scale, state, &mut own.taut, watch);
+        }
+        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
         for round in 0..rounds {
             race::phase();
             self.part(0, points, multipliers, scale, [round == 0, self.plate[goes_on].is_none()], watch);
@@ -102,14 +118,45 @@ impl<'a> Begun<'a> {
             watch.during(Phase::Bend, || self.plate(factor, scale, state, (&mut own.push, &mut own.plate)));
         }
         // Whoever comes last is met best: the directions take turns.
-        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
         for round in 0..2 * YARN_ROUNDS {
+            let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
             let direction = round % 2;
             let kept =
                 (self.bends[goes_on][direction].as_slice(), own.chain_multipliers[direction].as_mut_slice());
             self.yarns(round, points, scale, kept, (&own.strain, prolonged), watch);
         }
         state.loads.unweigh(&mut state.x, &state.start);
+    }
+
+    /// Air, and then all that pulls at once.
+    fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &impl Watch) {
+        let at = |[a, b]: [f32; 2]| a + moment * (b - a);
+        let work = &self.cloth.work;
+        if self.airy {
+            let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
+            watch.during(Phase::Membrane, || {
+                // Safety: no other thread is at these points.
+                work.iter()
+                    .flat_map(|w| &w.membrane)
+                    .for_each(|g| unsafe { membrane::blow(g, points, scale) });
+            });
+        }
+        watch.during(Phase::Sewn, || {
+            let cut: Vec<bool> = self.seams.iter().map(|s| s.is_some_and(|s| at(s.hold) <= 0.0)).collect();
+            let step = f64::from(self.dt);
+            let fills = self.fills.iter();
+            let filling: Vec<Filling> =
+                fills.map(|f| Filling::at(*f, f64::from(moment), self.gravity, &cut, step)).collect();
+            let pulls = taut::Pulls {
+                parts: &self.body.parts,
+                triangles: work.iter().map(|w| w.membrane.as_slice()).collect(),
+                seams: self.cloth.seams.iter().zip(self.seams.iter().copied()).collect(),
+                apart: self.body.apart,
+                moment,
+                chambers: &self.cloth.chambers,
+            };
+            pulls.balance(scale, (&mut state.gas, &filling), &mut state.x, own);
+        });
     }
 
     pub fn finish(&self, own: &mut Own) {
@@ -167,6 +214,9 @@ impl<'a> Begun<'a> {
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
         // Safety, for all: this part is ours until we return; see `Points`.
         watch.during(Phase::Membrane, || {
+            if self.cloth.taut {
+                return;
+            }
             let air = self.airy && first;
             if first {
                 cell.iter()

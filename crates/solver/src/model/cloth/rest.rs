@@ -14,6 +14,48 @@ pub struct ClothRest {
     pub matter: Matter,
     pub folds: Folds,
     pub maps: Maps,
+    /// Points that are one from the start, as pairs: they come together in their middle. Lengths and folds stay as the points lie.
+    pub welds: Vec<[u32; 2]>,
+    pub seams: Vec<SeamRest>,
+    pub chambers: Vec<ChamberRest>,
+}
+
+/// A row of stitches that act alike.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SeamRest {
+    pub stitches: Vec<StitchRest>,
+    /// Of each metre of the seam: N/m for every metre that its sides are apart.
+    pub stiffness: f32,
+    /// How far its sides lie apart when it is closed, metres: the thickness of what is sewn.
+    pub gap: f32,
+    /// Resistance to folding over it, N·m/rad for each metre of it.
+    pub crease: f32,
+    /// For each edge along it: its ends, and the points across on both sides.
+    pub folds: Vec<[u32; 4]>,
+}
+
+/// A point sewn to a place between two others.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct StitchRest {
+    pub point: u32,
+    pub to: [u32; 2],
+    /// Of the second of them.
+    pub share: f32,
+    /// How much of the seam it stands for, metres.
+    pub length: f32,
+}
+
+/// What holds a fill.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ChamberRest {
+    /// All about it, facing out, with what closes its seams and holes.
+    pub triangles: Vec<[u32; 3]>,
+    /// Those of them through which it leaks: of a seam by its number, while that does not hold; without one, always.
+    pub mouths: Vec<(Option<u32>, [u32; 3])>,
+    /// Absolute pressure outside, Pa.
+    pub outside: f64,
+    /// Of the air outside, and of the fill where it has the pressure of that, kg/m³.
+    pub density: [f64; 2],
 }
 
 /// What shape a cloth bends away from.

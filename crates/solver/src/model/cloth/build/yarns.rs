@@ -34,9 +34,11 @@ pub fn spin(
     cell: impl Fn(&[u32; 2]) -> u32,
 ) -> Yarns {
     let mut held = vec![false; rest.positions.len()];
-    rest.held.iter().enumerate().for_each(|(p, h)| held[at(p as u32) as usize] = *h);
+    rest.held.iter().enumerate().for_each(|(p, h)| held[at(p as u32) as usize] |= *h);
     let mut bend = vec![1.0; rest.positions.len()];
     (0..bend.len() as u32).for_each(|p| bend[at(p) as usize] = rest.maps.over(Scaled::Bend, &[p]));
+    // Over a seam cloth folds freely.
+    rest.welds.iter().flatten().for_each(|&p| bend[at(p) as usize] = 0.0);
     let mut near = held.clone();
     for t in rest.triangles.iter().map(|t| t.map(&at)).filter(|t| t.iter().any(|&p| held[p as usize])) {
         t.iter().for_each(|&p| near[p as usize] = true);

@@ -108,6 +108,143 @@ impl Triangles {
 /// Multipliers of eight triangles along warp, weft and shear, from earlier rounds of the same sub-step.
 pub type Multipliers = [[f32; 8]; 3];
 
+/// How the energy of eight triangles changes about where they are: the system of all that pulls at once.
+///
+/// Of ½ K (|f| - 1)² the second derivative along f is K, and K (1 - 1/|f|) across it, where that is not below 0: what is slack across does
+/// not help to fold (J. Teran et al., "Robust Quasistatic Finite Elements", 2005, section 8: an energy that is taken to be convex).
+#[repr(C, align(32))]
+pub struct Tangent {
+    /// Columns of the map, of length 1, and their lengths.
+    f: [V8; 2],
+    length: [F8; 2],
+    /// K A along each column, what one's strain is in the other's stress, and what of it is across.
+    along: [F8; 2],
+    both: F8,
+    across: [F8; 2],
+    shear: F8,
+}
+
+impl Tangent {
+    /// Of eight triangles where the points are; adds the forces that pull at these, N. `rest` is what lengths are multiplied by.
+    ///
+    /// # Safety
+    /// The points are those of a part that no other thread is at.
+    #[inline(always)]
+    pub unsafe fn of(g: &Triangles, x: *const Record, scale: Scale, forces: *mut Record) -> Tangent {
+        // Safety, for all: as the caller promises; a group's points differ.
+        let [x0, x1, x2] = [0, 1, 2].map(|k| unsafe { load(x, &g.point[k]).0 });
+        let (e1, e2) = (x1 - x0, x2 - x0);
+        let d = [&g.u, &g.v].map(|d| d.each_ref().map(F8::new));
+        let columns = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
+        let one = F8::splat(1.0);
+        let length = columns.map(|f| f.dot(f).max(F8::splat(1e-12)).sqrt());
+        let f = [0, 1].map(|k| columns[k].scale(one / length[k]));
+        let nu = F8::splat(scale.poisson);
+        let per = F8::splat(1.0 / (1.0 - scale.poisson * scale.poisson));
+        let stiff = g.compliance.each_ref().map(|c| one / F8::new(c));
+        let along = [stiff[0] * per, stiff[1] * per];
+        let both = nu * per * (stiff[0] * stiff[1]).sqrt();
+        let rest = F8::splat(scale.rest);
+        let strain = length.map(|l| l - rest);
+        let stress = [along[0].fma(strain[0], both * strain[1]), along[1].fma(strain[1], both * strain[0])];
+        let across = [0, 1].map(|k| (stress[k] / length[k]).max(F8::splat(0.0)));
+        let slant = stiff[2] * columns[0].dot(columns[1]);
+        let h = [
+            f[0].scale(stress[0]) + columns[1].scale(slant),
+            f[1].scale(stress[1]) + columns[0].scale(slant),
+        ];
+        unsafe { add(g, forces, &d, &h, F8::splat(-1.0)) };
+        Tangent { f, length, along, both, across, shear: stiff[2] }
+    }
+
+    /// Adds `times` of what it makes of a change of the points.
+    ///
+    /// # Safety
+    /// As for [`Tangent::of`].
+    #[inline(always)]
+    pub unsafe fn times(&self, g: &Triangles, of: *const Record, times: F8, out: *mut Record) {
+        let [p0, p1, p2] = [0, 1, 2].map(|k| unsafe { load(of, &g.point[k]).0 });
+        let (e1, e2) = (p1 - p0, p2 - p0);
+        let d = [&g.u, &g.v].map(|d| d.each_ref().map(F8::new));
+        let change = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
+        let Tangent { f, length, along, both, across, shear } = self;
+        let a = [change[0].dot(f[0]), change[1].dot(f[1])];
+        let slant = change[0].dot(f[1]).fma(length[1], change[1].dot(f[0]) * length[0]) * *shear;
+        let own = [
+            along[0].fma(a[0], *both * a[1]) - across[0] * a[0],
+            along[1].fma(a[1], *both * a[0]) - across[1] * a[1],
+        ];
+        let h = [
+            f[0].fma(own[0], change[0].fma(across[0], f[1].scale(slant * length[1]))),
+            f[1].fma(own[1], change[1].fma(across[1], f[0].scale(slant * length[0]))),
+        ];
+        unsafe { add(g, out, &d, &h, times) };
+    }
+
+    /// Adds `times` of its own blocks on the diagonal: xx, yy, zz, xy, yz, zx of each point.
+    pub fn diagonal(&self, g: &Triangles, times: f32, out: &mut [[f32; 6]]) {
+        let Tangent { f, length, along, across, shear, .. } = self;
+        let f = f.each_ref().map(|f| f.0.map(F8::array));
+        let (length, along, across) = (
+            length.each_ref().map(|l| l.array()),
+            along.each_ref().map(|a| a.array()),
+            across.each_ref().map(|a| a.array()),
+        );
+        let shear = shear.array();
+        for k in 0..3 {
+            for l in 0..8 {
+                let of = |d: &[[f32; 8]; 2]| if k == 0 { -(d[0][l] + d[1][l]) } else { d[k - 1][l] };
+                let d = [of(&g.u), of(&g.v)];
+                let at = |q: usize| [f[q][0][l], f[q][1][l], f[q][2][l]];
+                let (p, q) = (at(0), at(1));
+                let s: [f32; 3] =
+                    std::array::from_fn(|c| d[0] * q[c] * length[1][l] + d[1] * p[c] * length[0][l]);
+                let [a, b] = [0, 1].map(|i| d[i] * d[i] * (along[i][l] - across[i][l]).max(0.0));
+                let even = d[0] * d[0] * across[0][l] + d[1] * d[1] * across[1][l];
+                let own = &mut out[g.point[k][l] as usize];
+                for (n, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0)].into_iter().enumerate() {
+                    let all = a * p[i] * p[j] + b * q[i] * q[j] + shear[l] * s[i] * s[j];
+                    own[n] += times * (all + if i == j { even } else { 0.0 });
+                }
+            }
+        }
+    }
+}
+
+/// Adds `times` of what pulls along the columns to the points.
+///
+/// # Safety
+/// As for [`Tangent::of`].
+#[inline(always)]
+unsafe fn add(g: &Triangles, out: *mut Record, d: &[[F8; 2]; 2], h: &[V8; 2], times: F8) {
+    let h = h.map(|h| h.scale(times));
+    let by: [V8; 2] = std::array::from_fn(|k| h[0].fma(d[0][k], h[1].scale(d[1][k])));
+    let all = [-(by[0] + by[1]), by[0], by[1]];
+    for k in 0..3 {
+        // Safety: as the caller promises.
+        let (own, w) = unsafe { load(out, &g.point[k]) };
+        unsafe { store(out, &g.point[k], own + all[k], w) };
+    }
+}
+
+/// What the air does to eight triangles, alone.
+///
+/// # Safety
+/// As for [`solve`].
+#[inline(always)]
+pub unsafe fn blow(g: &Triangles, points: Points, scale: Scale) {
+    // Safety: as the caller promises; a group's points differ.
+    let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
+    let flow = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
+    let push = pressure(x1 - x0, x2 - x0, flow, scale, g.third.each_ref().map(F8::new));
+    for (k, (x, w)) in [(x0, w0), (x1, w1), (x2, w2)].into_iter().enumerate() {
+        let x = push.scale(w).fma(F8::splat(scale.dt * scale.dt), x);
+        // Safety: as above.
+        unsafe { store(points.x, &g.point[k], x, w) };
+    }
+}
+
 /// Meets eight triangles once: air first, then warp, weft and shear. Without `STRETCH`, warp and weft
 /// are left to the yarns, and one round is all there is; with it, `pulls` are kept over the rounds, so that
 /// more of them come nearer to the material, not past it.

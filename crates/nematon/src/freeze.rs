@@ -1,0 +1,81 @@
+//! `nematon freeze`: a frame of a body as a still mesh, and what it holds and weighs there.
+use crate::files::read_scene;
+use clap::Args;
+use nematon_document::BodyId;
+use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape};
+use nematon_formats::{With, write_obj};
+use nematon_solver::NoWatch;
+use std::collections::HashMap;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+#[derive(Args)]
+pub struct FreezeArgs {
+    /// The scene file.
+    scene: PathBuf,
+    /// Key of a body; the first if left out.
+    #[arg(long)]
+    body: Option<String>,
+    /// The frame; the last if left out. The motion always starts at the scene's first.
+    #[arg(long, allow_hyphen_values = true)]
+    frame: Option<i64>,
+    /// How many times it is smoothed, 0 to 4.
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=4))]
+    smooth: u32,
+    /// Where the mesh goes, as OBJ; left out, it is only told of.
+    #[arg(long)]
+    out: Option<PathBuf>,
+}
+
+/// # Errors
+/// In words, when the scene can't be read or computed, or has no such body or frame.
+pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
+    let (scene, folder) = read_scene(&args.scene)?;
+    let stage = Stage::new(&scene, &folder);
+    let id = match &args.body {
+        Some(b) => BodyId(b.clone()),
+        None => scene.bodies.keys().next().cloned().ok_or("The scene has no bodies.")?,
+    };
+    let body = scene.bodies.get(&id).ok_or_else(|| format!("There is no body \"{id}\"."))?;
+    let span = &scene.frames;
+    let frame = args.frame.unwrap_or(span.last);
+    if !(span.first..=span.last).contains(&frame) {
+        return Err(format!("The scene has frames {} to {}.", span.first, span.last));
+    }
+    let island = scene.islands().into_iter().find(|i| i.contains(&id)).unwrap_or_else(|| vec![id.clone()]);
+    let mut run = Run::start(&scene, &island, &folder).map_err(|e| e.to_string())?;
+    let member = run.members.iter().position(|m| m.id == id).unwrap_or(0);
+    let closed: Vec<i64> =
+        body.kind.cloth().iter().flat_map(|c| c.chambers.values()).filter_map(|c| c.closed).collect();
+    let mut then = HashMap::new();
+    loop {
+        let now = span.first + run.at() as i64;
+        if closed.contains(&now) {
+            then.insert(now, run.positions(member));
+        }
+        if now >= frame {
+            break;
+        }
+        run.advance(&NoWatch).map_err(|e| e.to_string())?;
+    }
+    let s = shape(&stage, body, &folder).map_err(|e| e.to_string())?;
+    let at = run.positions(member);
+    if let Some(cloth) = body.kind.cloth() {
+        let told = filled(&stage, cloth, &s, &at, frame as f64, |f| then.get(&f).cloned());
+        println!("{} at {frame}: skin {:.4} kg", body.name, told.skin);
+        for (c, gas) in told.chambers.iter().zip(run.gas(member)) {
+            println!(
+                "{}: {:.6} m3 at {:.2} Pa above outside; fill {:.4} kg, lift {:.4} N",
+                c.chamber, c.volume, gas.pressure, c.fill, c.lift
+            );
+        }
+    }
+    let none = Arc::new(Sewn::default());
+    let mesh = frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth);
+    if let Some(out) = &args.out {
+        let text = write_obj(&body.name, &mesh, &mesh.positions, With { normals: false, triangles: false });
+        std::fs::write(out, text).map_err(|e| format!("{}: {e}", out.display()))?;
+        println!("{}: {} points, {} triangles", out.display(), mesh.positions.len(), mesh.triangles.len());
+    }
+    Ok(())
+}

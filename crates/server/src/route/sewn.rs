@@ -1,0 +1,142 @@
+//! Inflatables: what a chamber holds, and a frame frozen as a mesh.
+use crate::api::{Api, Says};
+use crate::delivery::true_frame;
+use crate::extract::{Body, Path, Query};
+use crate::problem::{Problem, apart};
+use crate::route::meshes::MeshHead;
+use crate::route::projects::{load, stage};
+use crate::state::App;
+use axum::Json;
+use axum::extract::State;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use nematon_document::BodyId;
+use nematon_evaluate::{Filled, Sewn, filled, freeze, shape};
+use nematon_formats::{With, write_obj};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+pub fn routes() -> Api {
+    Api::default()
+        .get(
+            "/projects/{id}/bodies/{body}/filled",
+            Says::gives::<Filled>("What its chambers hold, and what it weighs").asks::<At>(),
+            read,
+        )
+        .get("/meshes/{blob}", Says::gives_bytes("A file that is kept, as it came"), file)
+        .post(
+            "/projects/{id}/bodies/{body}/freeze",
+            Says::gives::<MeshHead>(
+                "A frame of it as a still mesh, sewn and smoothed, kept beside the others",
+            )
+            .takes::<Frozen>(),
+            frozen,
+        )
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct At {
+    frame: i64,
+}
+
+/// What to freeze.
+#[derive(Deserialize, JsonSchema)]
+struct Frozen {
+    frame: i64,
+    /// How many times it is smoothed, 0 to 4.
+    #[serde(default)]
+    smooth: u32,
+}
+
+/// Most points of a frozen mesh.
+const MOST: usize = 2_000_000;
+
+async fn read(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+    Query(At { frame }): Query<At>,
+) -> Result<Json<Filled>, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let key = BodyId(body);
+    let own = scene.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
+    let mut frames: HashMap<i64, Option<Vec<[f32; 3]>>> = HashMap::new();
+    let closed = own
+        .kind
+        .cloth()
+        .iter()
+        .flat_map(|c| c.chambers.values())
+        .filter_map(|c| c.closed)
+        .collect::<Vec<_>>();
+    for frame in closed.into_iter().chain([frame]) {
+        frames.insert(frame, true_frame(&app, &scene, &key, frame).await?);
+    }
+    let (stage, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let told = apart(move || {
+        let own = stage.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
+        let s = shape(&stage, own, &meshes)
+            .map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        let Some(cloth) = own.kind.cloth() else {
+            return Err(Problem::unfit("It holds nothing", "It is no cloth."));
+        };
+        // Where it was not computed it is as it begins.
+        let at = frames.get(&frame).cloned().flatten().unwrap_or_else(|| s.placed.clone());
+        let closed = |frame: i64| frames.get(&frame).cloned().flatten();
+        Ok::<_, Problem>(filled(&stage, cloth, &s, &at, frame as f64, closed))
+    });
+    Ok(Json(told.await??))
+}
+
+async fn file(State(app): State<App>, Path(blob): Path<String>) -> Result<Response, Problem> {
+    let found = app.store.mesh(&blob).await?.ok_or_else(|| Problem::missing("file"))?;
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], found.bytes).into_response())
+}
+
+async fn frozen(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+    Body(Frozen { frame, smooth }): Body<Frozen>,
+) -> Result<Json<MeshHead>, Problem> {
+    let (_, scene) = load(&app, id).await?;
+    let key = BodyId(body);
+    if !scene.bodies.contains_key(&key) {
+        return Err(Problem::missing("body"));
+    }
+    let at = true_frame(&app, &scene, &key, frame).await?;
+    let Some(at) = at else {
+        let why = format!("Frame {frame} is not computed for the scene as it is. Run it first.");
+        return Err(Problem::unfit("It can't be frozen", why));
+    };
+    let (stage, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let made = apart(move || {
+        let own = stage.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
+        let s = shape(&stage, own, &meshes)
+            .map_err(|e| Problem::unfit("The body has no shape", e.to_string()))?;
+        let points = at.len() << (2 * smooth.min(8));
+        if smooth > 4 || points > MOST {
+            let why = format!(
+                "Smoothed {smooth} times it has some {points} points; the most is {MOST}, and 4 times."
+            );
+            return Err(Problem::unfit("It can't be frozen", why));
+        }
+        let none = Arc::new(Sewn::default());
+        let mesh = freeze(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, smooth);
+        let name = format!("{} at {frame}", own.name);
+        let text = write_obj(&name, &mesh, &mesh.positions, With { normals: false, triangles: false });
+        Ok::<_, Problem>((mesh, format!("{name}.obj"), text))
+    });
+    let (mesh, name, text) = made.await??;
+    let blob = blake3::hash(text.as_bytes()).to_hex().to_string();
+    app.store.keep_mesh(&blob, &name, text.as_bytes()).await?;
+    app.meshes.forget(&blob);
+    let (lo, hi) = mesh.bounds();
+    Ok(Json(MeshHead {
+        blob,
+        points: mesh.positions.len(),
+        triangles: mesh.triangles.len(),
+        textured: !mesh.uv_triangles.is_empty(),
+        size: std::array::from_fn(|k| hi[k] - lo[k]),
+        borders: mesh.borders.len(),
+    }))
+}
