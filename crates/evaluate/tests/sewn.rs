@@ -209,3 +209,27 @@ fn two_chambers_share_a_wall() {
     assert!((above.pressure, below.pressure) == (15.0, 0.0));
     assert!(above.volume > 0.001 && below.volume < 0.5 * above.volume, "{above:?} {below:?}");
 }
+
+#[test]
+fn a_box_laid_on_a_cushion_sinks_in_and_is_carried() {
+    // The box comes down by keys until the cushion bears a hand's breadth of it; what it presses with is pressure times area.
+    let mut cloth = cushion(
+        json!({}),
+        json!({ "fill": { "pressure": { "keys": [{ "frame": 0, "value": 0 }, { "frame": 12, "value": 40 }] } } }),
+    );
+    cloth["matter"]["areal_weight"] = json!(0.15);
+    let more = json!({
+        "fields": { "g": { "name": "G", "act": { "gravity": { "strength": 9.81 } } } },
+        "colliders": {
+            "floor": { "name": "Floor", "form": { "plane": {} }, "place": { "position": [0, 0.99, 0], "turn": [0, 0, 0] } },
+            "box": { "name": "Box", "form": { "box": { "size": [0.5, 0.1, 0.5] } }, "place": { "position": [0,
+                { "keys": [{ "frame": 12, "value": 1.4 }, { "frame": 24, "value": 1.11 }] }, 0], "turn": [0, 0, 0] } } }
+    });
+    let s = scene(cloth, more).unwrap();
+    let r = run(&s, 30);
+    let at = r.positions(0);
+    let (low, high) = at.iter().fold((9.0f32, 0.0f32), |(l, h), p| (l.min(p[1]), h.max(p[1])));
+    assert!(low > 0.989 && high < 1.0605, "between the floor and the box: {low} to {high}");
+    let gas = r.gas(0)[0];
+    assert!((gas.pressure - 40.0).abs() < 1e-9 && gas.volume > 0.002, "{gas:?}");
+}

@@ -214,7 +214,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
 /// Steps through the frames, as far as they go.
 fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered> {
     let n = run.members.len();
-    let spool = |k: usize| Spool::new(&job.args.out, run.bodies[k].points());
+    let spool = |k: usize| Spool::new(&job.args.out, run.bodies[k].given_points());
     let mut got = Gathered {
         motion: (0..n).map(spool).collect::<Result<_, _>>()?,
         largest: vec![0.0; n],

@@ -142,7 +142,12 @@ impl Body {
         state
     }
 
-    /// How many points there are.
+    /// How many points were given: as many as places are told for.
+    pub fn given_points(&self) -> usize {
+        self.places.len()
+    }
+
+    /// How many points move: those that are welded are one.
     pub fn points(&self) -> usize {
         self.mass.len()
     }

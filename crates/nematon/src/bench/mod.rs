@@ -7,7 +7,8 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Choice, Collider, Field, Floor, Form, Grip, Node, Scene, Shape, Sheet, Warp, Wind, presets,
+    Act, BallForm, Chamber, Choice, Cloth, Collider, Cushion, Field, Fill, Floor, Form, Grip, Node, Scene,
+    Shape, Sheet, Warp, Wind, presets,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
 use serde_json::json;
@@ -20,10 +21,11 @@ pub struct BenchArgs {
     json: bool,
     /// The cases: `canopy` is the demo's; `cloth` a square sheet that hangs by two corners, with membrane and
     /// bending; `cloth_air` the same in wind; `cloth_falls` one that comes down in folds on a ball and the floor, with
-    /// contact of all with all, and `cloth_folds` the same once it lies there; `figure` a deforming collider of 20,000
+    /// contact of all with all, and `cloth_folds` the same once it lies there; `cushion` two such panels, sewn and filled, and `cushion_loose` the same without;
+    /// `figure` a deforming collider of 20,000
     /// triangles, by the sub-step; `dab` a brush; `air` the places a second at which each kind of field can be asked, and
     /// `canopy_air` the canopy in all the air of the landing.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "figure", "dab", "air", "canopy_air"])]
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "cushion", "cushion_loose", "figure", "dab", "air", "canopy_air"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -189,6 +191,8 @@ fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
         "cloth" => (square(m.n, false), 2),
         "cloth_air" => (square(m.n, true), 2),
         "cloth_falls" => (folds(m.n), 40),
+        "cushion" => (cushion(m.n, true), 60),
+        "cushion_loose" => (cushion(m.n, false), 180),
         // Until its fastest points go by a few centimetres a second.
         _ => (folds(m.n), 180),
     };
@@ -267,6 +271,23 @@ fn folds(n: (u32, u32)) -> Scene {
         group: "solid".into(),
     };
     scene.colliders.insert("ball".into(), ball);
+    scene
+}
+
+/// Two panels on a ball and the floor: sewn and filled, or loose.
+fn cushion((columns, rows): (u32, u32), sewn: bool) -> Scene {
+    let mut scene = folds((columns, rows));
+    for body in scene.bodies.values_mut() {
+        let Some(cloth) = body.kind.cloth_mut() else { unreachable!() };
+        let shape = Shape::Cushion(Cushion { width: 1.0, depth: 1.0, columns, rows, apart: 0.004 });
+        *cloth = Cloth::of(shape, cloth.matter.clone());
+        match sewn {
+            true => {
+                cloth.chambers.insert("in".into(), Chamber::of("In", Fill::Pressure(20.0.into())));
+            }
+            false => cloth.seams.clear(),
+        }
+    }
     scene
 }
 

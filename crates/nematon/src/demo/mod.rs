@@ -1,4 +1,5 @@
 //! The Thistledown Relay, a post on a hill ridge where courier moths land: scenes and meshes, made here.
+mod bladder;
 mod courier;
 mod dyes;
 mod glb;
@@ -29,6 +30,7 @@ pub fn write(out: &Path) -> Result<(), String> {
     };
     save("washing-loft.json", text(&trials::loft()?)?)?;
     save("winged-courier.json", text(&courier::courier())?)?;
+    save("signal-bladder.json", text(&bladder::bladder()?)?)?;
     save("satchel.obj", courier::satchel_mesh())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
     let bytes =

@@ -84,7 +84,7 @@ async fn attempt(
                 bodies: (0..run.members.len())
                     .map(|k| AttemptBody {
                         body: run.members[k].id.0.clone(),
-                        points: run.bodies[k].points(),
+                        points: run.bodies[k].given_points(),
                     })
                     .collect(),
             };

@@ -285,3 +285,19 @@ fn all_of_it_is_the_same_bits_again_and_from_a_snapshot() {
     assert_eq!(other.positions(&f.body), f.at());
     assert!(f.state.gas()[0].pressure > 0.0);
 }
+
+#[test]
+fn what_is_within_moves_it_by_nothing_as_a_whole() {
+    let shape = Shape::Cushion(Cushion { width: 0.3, depth: 0.45, columns: 13, rows: 19, apart: 0.002 });
+    let mut f = Filled::new(&shape, Matter { stretch: [2500.0; 2], shear: 200.0, ..plain() }, true);
+    let middle = |f: &Filled| -> [f64; 3] {
+        let at = f.at();
+        std::array::from_fn(|c| at.iter().map(|p| f64::from(p[c])).sum::<f64>() / at.len() as f64)
+    };
+    let before = middle(&f);
+    f.fill(60.0, 3.0);
+    let after = middle(&f);
+    for c in 0..3 {
+        assert!((after[c] - before[c]).abs() < 2e-3, "{before:?} {after:?}");
+    }
+}

@@ -8,6 +8,7 @@ use super::constraint::Scale;
 use super::constraint::membrane::{Tangent, Triangles};
 use super::gas::{Chamber, Filling, Gas};
 use super::seam::Seam;
+use crate::damping::Sums;
 use crate::inputs::SeamNow;
 use crate::parts::Parts;
 use crate::race;
@@ -83,10 +84,44 @@ impl Pulls<'_> {
                 break;
             }
         }
+        self.keep_momentum(scale, (gas, filling), x, own);
         for (((chamber, gas), now), slopes) in
             self.chambers.iter().zip(gas.iter_mut()).zip(filling).zip(own.slopes.iter_mut())
         {
             chamber.end(gas, now, x, slopes);
+        }
+    }
+
+    /// What pulls within a body moves and turns it by nothing as a whole; what a solution that is only near has of that is taken back, so
+    /// that only what its fill lifts with is left.
+    fn keep_momentum(
+        &self,
+        scale: Scale,
+        (gas, filling): (&mut [Gas], &[Filling]),
+        x: &mut [Record],
+        own: &mut System,
+    ) {
+        let n = self.parts.order.len();
+        if x[..n].iter().any(|x| x.0[3] <= 0.0) {
+            return;
+        }
+        let b2 = scale.dt * scale.dt;
+        let System { left, made, slopes, goes, .. } = own;
+        left.iter_mut().for_each(|f| *f = Record::default());
+        for (((chamber, gas), now), slopes) in
+            self.chambers.iter().zip(gas.iter_mut()).zip(filling).zip(slopes.iter_mut())
+        {
+            chamber.press(gas, now, x, slopes, left);
+        }
+        for (m, ((x, from), f)) in made.iter_mut().zip(x.iter().zip(goes.iter()).zip(left.iter())) {
+            let by = b2 * x.0[3];
+            *m =
+                Record(std::array::from_fn(|c| if c < 3 { (x.0[c] - from.0[c]) - by * f.0[c] } else { 0.0 }));
+        }
+        let whole = Sums::of(&x[..n], &made[..n], |k| 1.0 / x[k].0[3]).rigid();
+        for x in x.iter_mut().take(n) {
+            let by = whole.at(x.xyz());
+            (0..3).for_each(|c| x.0[c] -= by[c]);
         }
     }
 

@@ -1,0 +1,106 @@
+//! Inflatables by hand: adding, filling, running, freezing, cutting and cutting out.
+#![allow(clippy::unwrap_used)]
+use nematon_browser_tests::{Site, Window, begin, edit, get};
+use serde_json::{Value, json};
+use std::time::Duration;
+use thirtyfour::prelude::*;
+
+async fn scene(site: &Site, id: i64) -> Value {
+    get(site, &format!("/projects/{id}")).await["scene"].clone()
+}
+
+/// The first project with nothing but air, and few frames.
+async fn bare() -> WebDriverResult<(impl Drop, Site, Window)> {
+    let (turn, site, w) = begin().await;
+    edit(&site, 1, json!([{"op": "replace", "path": "/frames/last", "value": 40}])).await;
+    Ok((turn, site, w))
+}
+
+async fn filled(w: &Window) -> WebDriverResult<String> {
+    match w.driver.find(By::Css("[data-testid=filled]")).await {
+        Ok(e) => e.text().await,
+        Err(_) => Ok(String::new()),
+    }
+}
+
+#[tokio::test]
+async fn a_cushion_is_filled_by_keys_run_frozen_and_all_of_it_undone() -> WebDriverResult<()> {
+    let (_turn, site, w) = bare().await?;
+    let before = scene(&site, 1).await;
+    w.step("Shape").await?;
+    w.press("Cushion").await?;
+    w.until("it is there", async || Ok(scene(&site, 1).await["bodies"]["cushion"].is_object())).await?;
+    let fill = &scene(&site, 1).await["bodies"]["cushion"]["kind"]["cloth"]["chambers"]["inside"]["fill"];
+    assert_eq!(fill["pressure"]["keys"][1]["value"], json!(60.0), "{fill}");
+    w.until("what it holds is told", async || Ok(filled(&w).await?.contains("skin"))).await?;
+    w.until("its seam is drawn", async || {
+        let n = "return nematonStage.seams.group.children[0].geometry.getAttribute('position')?.count ?? 0";
+        Ok(w.script(n).await?.as_i64().unwrap_or(0) > 100)
+    })
+    .await?;
+    w.run().await?;
+    w.lanes_say("true").await?;
+    w.scrub(0, 30).await?;
+    w.until("it has swollen", async || {
+        let told = filled(&w).await?;
+        Ok(told.contains("At 30") && told.contains("60.00 Pa"))
+    })
+    .await?;
+    w.press("Freeze").await?;
+    w.press("As a body").await?;
+    w.until("the frozen one is a body", async || {
+        let s = scene(&site, 1).await;
+        Ok(s["bodies"]["cushion-at-30"]["kind"]["cloth"]["shape"]["mesh"]["from"]["blob"].is_string())
+    })
+    .await?;
+    for _ in 0..2 {
+        w.ctrl('z').await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+    w.until("all is as it was", async || Ok(scene(&site, 1).await == before)).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn an_outline_is_drawn_sewn_to_its_mirror_and_its_seam_is_cut() -> WebDriverResult<()> {
+    let (_turn, site, w) = bare().await?;
+    w.step("Shape").await?;
+    w.press("Outline").await?;
+    w.until("it is there", async || Ok(scene(&site, 1).await["bodies"]["outline"].is_object())).await?;
+    let panel = async || {
+        scene(&site, 1).await["bodies"]["outline"]["kind"]["cloth"]["shape"]["panels"]["panels"].clone()
+    };
+    assert_eq!(panel().await[0]["outline"].as_array().unwrap().len(), 4);
+    w.press("Draw it anew").await?;
+    let pad = w.driver.query(By::Css("svg[aria-label^='Outline of Outline']")).first().await?;
+    pad.scroll_into_view().await?;
+    let r = pad.rect().await?;
+    for (x, y) in [(0.2, 0.8), (0.8, 0.8), (0.9, 0.3), (0.5, 0.1), (0.1, 0.3)] {
+        let (x, y) = (r.x + x * r.width, r.y + y * r.height);
+        w.driver.action_chain().move_to(x as i64, y as i64).click().perform().await?;
+    }
+    w.press("Close the outline").await?;
+    w.until("both panels have it", async || {
+        let p = panel().await;
+        Ok(p[0]["outline"].as_array().unwrap().len() == 5 && p[0]["outline"] == p[1]["outline"])
+    })
+    .await?;
+    let seam = scene(&site, 1).await["bodies"]["outline"]["kind"]["cloth"]["seams"]["seam-1"].clone();
+    assert_eq!(seam["of"][0]["borders"].as_array().unwrap().len(), 5, "{seam}");
+    w.until("it has a shape", async || Ok(filled(&w).await?.contains("skin"))).await?;
+    w.scrub(0, 20).await?;
+    w.open_row("Rim").await?;
+    w.press("Cut it at 20").await?;
+    w.until("it is cut", async || {
+        let s = scene(&site, 1).await;
+        let hold = &s["bodies"]["outline"]["kind"]["cloth"]["seams"]["seam-1"]["hold"];
+        Ok(hold["keys"][1]["value"] == json!(0.0) || hold["keys"][1]["value"] == json!(0))
+    })
+    .await?;
+    w.ctrl('z').await?;
+    w.until("it holds again", async || {
+        Ok(scene(&site, 1).await["bodies"]["outline"]["kind"]["cloth"]["seams"]["seam-1"]["hold"].is_null())
+    })
+    .await?;
+    w.close().await
+}
