@@ -61,8 +61,6 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
     w.press("woad").await?;
-    w.fit(853, 499).await?;
-    save("small").await?;
     w.fit(1920, 1080).await?;
     w.step("Contact").await?;
     save("large").await?;
@@ -122,6 +120,15 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.press("Ridge wind by hand in the view").await?;
     still("air-zone").await?;
     w.ctrl('z').await?;
+    w.project("The signal bladder", "Signal bladder").await?;
+    w.run().await?;
+    w.lanes_say("Bench cushion true").await?;
+    w.step("Shape").await?;
+    w.open_row("Signal bladder").await?;
+    w.scrub(0, 100).await?;
+    w.script("nematonStage.frame(null)").await?;
+    w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('Filling'))?.scrollIntoView({block: 'start'})").await?;
+    still("bladder").await?;
     w.project("Washing loft", "Blanket").await?;
     w.step("Run").await?;
     // Long enough for the small pictures to be kept.
