@@ -65,7 +65,7 @@ fn the_demo_files_are_what_the_generators_make() {
         "thistledown-relay.json",
         "pennant.obj",
         "washing-loft.json",
-        "signal-bladder.json",
+        "woven-bladder.json",
         "trials/towel.json",
         "trials/lump-1.obj",
     ] {
