@@ -124,7 +124,6 @@ async fn take(w: &Window) -> WebDriverResult<()> {
     w.run().await?;
     w.lanes_say("Bench cushion true").await?;
     w.step("Shape").await?;
-    w.open_row("Signal bladder").await?;
     w.scrub(0, 100).await?;
     w.script("nematonStage.frame(null)").await?;
     w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('Filling'))?.scrollIntoView({block: 'start'})").await?;
