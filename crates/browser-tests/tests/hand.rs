@@ -382,7 +382,8 @@ async fn projects_have_a_page_where_they_are_named_copied_removed_and_brought_ba
     w.message_with("is removed").await?;
     w.says("30 days left").await?;
     w.press("Bring back Drying loft copy").await?;
-    w.until("it is back", async || Ok(get(&site, "/projects").await.as_array().unwrap().len() == many + 1)).await?;
+    w.until("it is back", async || Ok(get(&site, "/projects").await.as_array().unwrap().len() == many + 1))
+        .await?;
     // Out as a file, and in again.
     w.more("Drying loft copy", "Export").await?;
     let file = site.folder.join("Drying loft copy.zip");

@@ -277,7 +277,7 @@ pub struct FilledChamber {
     pub chamber: String,
     /// m³.
     pub volume: f64,
-    /// Above that outside, Pa; not known of one that leaks.
+    /// Above that outside, Pa; not known of one that leaks or whose seams are cut.
     pub pressure: Option<f64>,
     /// Of the fill, kg.
     pub fill: f64,
@@ -307,6 +307,7 @@ pub fn filled(
         0.5 * n.iter().map(|c| c * c).sum::<f64>().sqrt() * own.matter.areal_weight * over
     };
     let skin = mesh.triangles.iter().map(mass).sum();
+    let cut = own.seams.values().any(|s| s.hold.at(&moment) <= 0.0);
     let chambers = own.chambers.iter().zip(&sewn.chambers).map(|((id, own), rest)| {
         let volume = volume(&rest.triangles, at).max(0.0);
         let set = |f: f64, volume: f64| match &own.fill {
@@ -314,6 +315,8 @@ pub fn filled(
             Fill::Volume(v) => rest.outside * (v.at(&scene.frames.moment(f)) / volume.max(1e-9) - 1.0),
         };
         let pressure = match own.closed {
+            // What a cut seam lets out is not told by where the points are.
+            _ if cut => None,
             Some(from) if frame > from as f64 => {
                 let then = (own.leak == 0.0 && own.hole == 0.0).then(|| closed(from)).flatten();
                 then.map(|then| {

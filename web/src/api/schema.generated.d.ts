@@ -6580,7 +6580,7 @@ export interface components {
             volume: number;
             /**
              * Format: double
-             * @description Above that outside, Pa; not known of one that leaks.
+             * @description Above that outside, Pa; not known of one that leaks or whose seams are cut.
              */
             pressure?: number | null;
             /**
