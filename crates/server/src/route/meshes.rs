@@ -91,6 +91,21 @@ pub struct MeshHead {
     pub borders: usize,
 }
 
+impl MeshHead {
+    /// Of a mesh that is kept as `blob`.
+    pub fn of(blob: String, mesh: &Mesh) -> MeshHead {
+        let (lo, hi) = mesh.bounds();
+        MeshHead {
+            blob,
+            points: mesh.positions.len(),
+            triangles: mesh.triangles.len(),
+            textured: !mesh.uv_triangles.is_empty(),
+            size: std::array::from_fn(|k| hi[k] - lo[k]),
+            borders: mesh.borders.len(),
+        }
+    }
+}
+
 #[derive(Deserialize, JsonSchema)]
 struct Named {
     /// Of the file; its ending says of what kind it is.
@@ -282,13 +297,5 @@ async fn bring_in(
     let blob = blake3::hash(&kept).to_hex().to_string();
     app.store.keep_mesh(&blob, &name, &kept).await?;
     app.meshes.forget(&blob);
-    let (lo, hi) = mesh.bounds();
-    Ok(Json(MeshHead {
-        blob,
-        points: mesh.positions.len(),
-        triangles: mesh.triangles.len(),
-        textured: !mesh.uv_triangles.is_empty(),
-        size: std::array::from_fn(|k| hi[k] - lo[k]),
-        borders: mesh.borders.len(),
-    }))
+    Ok(Json(MeshHead::of(blob, &mesh)))
 }

@@ -130,13 +130,5 @@ async fn frozen(
     let blob = blake3::hash(text.as_bytes()).to_hex().to_string();
     app.store.keep_mesh(&blob, &name, text.as_bytes()).await?;
     app.meshes.forget(&blob);
-    let (lo, hi) = mesh.bounds();
-    Ok(Json(MeshHead {
-        blob,
-        points: mesh.positions.len(),
-        triangles: mesh.triangles.len(),
-        textured: !mesh.uv_triangles.is_empty(),
-        size: std::array::from_fn(|k| hi[k] - lo[k]),
-        borders: mesh.borders.len(),
-    }))
+    Ok(Json(MeshHead::of(blob, &mesh)))
 }
