@@ -37,6 +37,10 @@ pub struct Column {
     #[schemars(title = "Edge", range(min = 0, max = 1000), extend("unit" = "m"))]
     #[serde(default = "edge")]
     pub edge: Value,
+    /// What all its lengths are multiplied by: it grows and shrinks as one.
+    #[schemars(title = "Scale", range(min = 0.01, max = 100))]
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    pub scale: Value,
     /// How far its axis is bent from end to end, toward its own x; a ball is not.
     #[schemars(title = "Bend", range(min = -5, max = 5), extend("unit" = "rad"))]
     #[serde(default)]
@@ -76,6 +80,12 @@ fn edge() -> Value {
 }
 fn size() -> f64 {
     0.3
+}
+fn whole() -> Value {
+    1.0.into()
+}
+fn is_whole(v: &Value) -> bool {
+    *v == whole()
 }
 
 /// The form of a column.
@@ -172,6 +182,8 @@ pub struct ColumnNow {
     pub height: f32,
     /// Metres.
     pub edge: f32,
+    /// What these are for each of what they are said to be.
+    pub scale: f32,
     /// Of the axis, towards its own x, 1/m.
     pub curved: f32,
     pub unrest: Option<TurbulenceNow>,
@@ -195,6 +207,7 @@ impl Kind for Column {
             radius: 0.5.into(),
             height: 2.0.into(),
             edge: edge(),
+            scale: whole(),
             bend: 0.0.into(),
             lift_across: Across::Even,
             lift_along: Along::Even,
@@ -216,6 +229,7 @@ impl Kind for Column {
             radius,
             height,
             edge,
+            scale,
             bend,
             lift_across,
             lift_along,
@@ -229,21 +243,24 @@ impl Kind for Column {
         } = self;
         let of = |v: &Value| (share * v.at(moment)) as f32;
         let strength = of(unrest);
+        let scale = scale.at(moment).max(1e-3);
+        let [radius, height, edge] = [radius, height, edge].map(|v| scale * v.at(moment));
         ColumnNow {
             speed: [lift, swirl, spread].map(of),
             across: [*lift_across, *swirl_across, *spread_across],
             along: [*lift_along, *swirl_along, *spread_along],
             form: *form,
-            radius: radius.at(moment) as f32,
-            height: height.at(moment) as f32,
-            edge: edge.at(moment) as f32,
+            radius: radius as f32,
+            height: height as f32,
+            edge: edge as f32,
+            scale: scale as f32,
             curved: match form {
                 Within::Ball => 0.0,
-                _ => (bend.at(moment) / height.at(moment).max(1e-6)) as f32,
+                _ => (bend.at(moment) / height.max(1e-6)) as f32,
             },
             unrest: (strength > 0.0).then(|| TurbulenceNow {
                 strength,
-                size: *unrest_size as f32,
+                size: (scale * unrest_size) as f32,
                 pace: 2.0,
                 octaves: 2,
                 seed: *seed,
@@ -262,7 +279,7 @@ pub struct Risen {
 impl Now for ColumnNow {
     type Flow = Risen;
     fn mark(&self, to: &mut Marks) {
-        let ColumnNow { speed, across, along, form, radius, height, edge, curved, unrest } = self;
+        let ColumnNow { speed, across, along, form, radius, height, edge, scale: _, curved, unrest } = self;
         to.words(&[26, *form as u32]);
         to.words(&across.map(|a| a as u32));
         to.words(&along.map(|a| a as u32));
@@ -294,11 +311,13 @@ impl Now for ColumnNow {
         // A cone is as wide as its radius at its foot.
         let foot = if self.form == Within::Cone { -half } else { 0.0 };
         let mut beads = vec![
-            Bead::on("act/column/radius", 0, self.radius, 1.0, 0.0).beside([0.0, foot, 0.0]),
-            Bead::on("act/column/edge", 0, self.edge, -1.0, -self.radius).beside([0.0, foot, 0.0]),
+            Bead::on("act/column/radius", 0, self.radius / self.scale, self.scale, 0.0)
+                .beside([0.0, foot, 0.0]),
+            Bead::on("act/column/edge", 0, self.edge / self.scale, -self.scale, -self.radius)
+                .beside([0.0, foot, 0.0]),
         ];
         if self.form != Within::Ball {
-            beads.push(Bead::on("act/column/height", 1, self.height, 0.5, 0.0));
+            beads.push(Bead::on("act/column/height", 1, self.height / self.scale, 0.5 * self.scale, 0.0));
         }
         let soft = if self.edge > 0.0 { soft } else { vec![] };
         let mut out = Outline { core, soft, beads };
@@ -408,6 +427,7 @@ mod tests {
             radius: 0.5,
             height: 2.0,
             edge: 0.2,
+            scale: 1.0,
             curved: 0.0,
             unrest: None,
         }
@@ -447,6 +467,25 @@ mod tests {
         assert!((v[1] - 3.0 * 0.75 * 0.75).abs() < 1e-5, "lift {}", v[1]);
         assert!((v[2] + 2.0 * 0.25 * 0.25).abs() < 1e-5, "swirl {}", v[2]);
         assert!((v[0] - 0.75).abs() < 1e-5, "spread {}", v[0]);
+    }
+
+    #[test]
+    fn scaled_it_is_the_same_air_at_places_as_many_times_as_far() {
+        let m = Moment { frame: 1.0, first: 1.0, rate: 24.0 };
+        let column = Column { bend: 0.8.into(), unrest: 0.6.into(), ..Column::begin() };
+        let larger = Column { scale: 2.5.into(), ..column.clone() };
+        let (a, b) = (column.at(&m, 1.0), larger.at(&m, 1.0));
+        let at = |c: &ColumnNow, p: [f32; 3]| c.flow(0.0).velocity(V8::splat(p)).0.map(|c| c.array()[0]);
+        for k in 0..40 {
+            let t = k as f32;
+            let p = [0.55 * (0.7 * t).sin(), 0.05 * t - 1.0, 0.4 * (1.9 * t).cos()];
+            let (here, there) = (at(&a, p), at(&b, p.map(|c| 2.5 * c)));
+            assert!((0..3).all(|c| (here[c] - there[c]).abs() < 1e-4), "{p:?}: {here:?}, {there:?}");
+        }
+        // Pulled by its bead at the side, the radius follows as far as it is scaled.
+        let bead = b.outline().beads[0].clone();
+        let per = bead.along.iter().map(|c| c * c).sum::<f32>().sqrt();
+        assert!((per - 2.5).abs() < 1e-5 && bead.number.ends_with("radius"));
     }
 
     #[test]

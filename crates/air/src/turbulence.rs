@@ -36,10 +36,18 @@ pub struct Turbulence {
     #[schemars(title = "Each weaker by", range(min = 0, max = 1), extend("seldom" = true))]
     #[serde(default = "fall", skip_serializing_if = "is_fall")]
     pub fall: f64,
+    /// How much it goes along its own x, beside the others: the strength stays the same in all.
+    #[schemars(title = "Along x", range(min = 0, max = 1), extend("seldom" = true))]
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    pub along_x: f64,
     /// How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
     #[schemars(title = "Up and down", range(min = 0, max = 1), extend("seldom" = true))]
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     pub upright: f64,
+    /// How much it goes along its own z.
+    #[schemars(title = "Along z", range(min = 0, max = 1), extend("seldom" = true))]
+    #[serde(default = "whole", skip_serializing_if = "is_whole")]
+    pub along_z: f64,
     #[schemars(title = "Seed", range(min = 0, max = 65_535), extend("seldom" = true))]
     #[serde(default)]
     pub seed: u32,
@@ -85,14 +93,13 @@ pub struct TurbulenceNow {
     pub octaves: u32,
     /// Strength of an octave as a share of the one before.
     pub fall: f32,
-    /// 0 to 1: how much of it goes along its upright axis.
-    pub upright: f32,
+    /// 0 to 1: how much of it goes along each axis, beside the others.
+    pub along: [f32; 3],
     pub seed: u32,
 }
 
 impl Default for TurbulenceNow {
     fn default() -> Self {
-        let (fall, upright) = (fall() as f32, 1.0);
         TurbulenceNow {
             strength: 1.0,
             size: 1.0,
@@ -100,8 +107,8 @@ impl Default for TurbulenceNow {
             drift: [0.0; 3],
             gone: [0.0; 4],
             octaves: 1,
-            fall,
-            upright,
+            fall: fall() as f32,
+            along: [1.0; 3],
             seed: 0,
         }
     }
@@ -123,12 +130,14 @@ impl Kind for Turbulence {
             drift: stills([0.0; 3]),
             octaves: octaves(),
             fall: fall(),
+            along_x: 1.0,
             upright: 1.0,
+            along_z: 1.0,
             seed: 0,
         }
     }
     fn at(&self, moment: &Moment, share: f64) -> TurbulenceNow {
-        let Turbulence { strength, size, pace, drift, octaves, fall, upright, seed } = self;
+        let Turbulence { strength, size, pace, drift, octaves, fall, along_x, upright, along_z, seed } = self;
         let gone = |v: &Value| match v {
             Value::Still(_) => 0.0,
             Value::Moving(_) => v.way(moment) - v.at(moment) * moment.seconds(),
@@ -142,7 +151,7 @@ impl Kind for Turbulence {
             gone: [pace, x, y, z].map(gone),
             octaves: *octaves,
             fall: *fall as f32,
-            upright: *upright as f32,
+            along: [*along_x, *upright, *along_z].map(|f| f as f32),
             seed: *seed,
         }
     }
@@ -160,9 +169,10 @@ pub struct Waves {
 impl Now for TurbulenceNow {
     type Flow = Waves;
     fn mark(&self, to: &mut Marks) {
-        let TurbulenceNow { strength, size, pace, drift, gone, octaves, fall, upright, seed } = self;
+        let TurbulenceNow { strength, size, pace, drift, gone, octaves, fall, along, seed } = self;
         to.words(&[21, *seed, *octaves]);
-        to.numbers(&[*strength, *size, *pace, *fall, *upright]);
+        to.numbers(&[*strength, *size, *pace, *fall]);
+        to.numbers(along);
         to.numbers(drift);
         if *gone != [0.0; 4] {
             gone.iter().for_each(|g| to.0.extend(g.to_bits().to_le_bytes()));
@@ -180,62 +190,95 @@ impl Now for TurbulenceNow {
         for o in 0..octaves {
             let rms = f64::from(self.strength) * fall.powi(o as i32) / all.sqrt();
             let shorter = f64::from(1u32 << o);
-            let first = waves.len();
-            let mut energy = 0.0;
-            for three in 0..THREES as u64 {
-                let dice =
-                    |n: u64| chance(u64::from(self.seed), (u64::from(o) * THREES as u64 + three) * 32 + n);
-                let frame = turned([dice(0), dice(1), dice(2)]);
-                for k in 0..3 {
-                    let dice = |n: usize| dice(8 * k as u64 + 3 + n as u64);
-                    let d = frame[k];
-                    // Wavelengths around the size, from 3/4 to 4/3 of it.
-                    let per_metre =
-                        shorter / f64::from(self.size) * libm::pow(4.0 / 3.0, 2.0 * dice(0) - 1.0);
-                    let p = self.flatter(d, frame[(k + 1) % 3]);
-                    energy += 0.5 * (p[0] * p[0] + p[1] * p[1] + p[2] * p[2]);
-                    let turns = d.map(|c| c * per_metre);
-                    let drift: f64 = (0..3).map(|k| turns[k] * f64::from(self.drift[k])).sum();
-                    let turning = shorter.sqrt() * (2.0 * dice(1) - 1.0);
-                    let own = f64::from(self.pace) * turning;
-                    let [renewed, carried @ ..] = self.gone;
-                    let carried: f64 = (0..3).map(|k| turns[k] * carried[k]).sum();
-                    let phase = dice(2) + (own - drift) * time + (renewed * turning - carried);
-                    let [x, y, z] = turns.map(|c| c as f32);
-                    waves.push([
-                        x,
-                        y,
-                        z,
-                        (phase - phase.floor()) as f32,
-                        p[0] as f32,
-                        p[1] as f32,
-                        p[2] as f32,
-                    ]);
-                }
+            let dice = |three: u64, n: u64| {
+                chance(u64::from(self.seed), (u64::from(o) * THREES as u64 + three) * 32 + n)
+            };
+            let mut ways: Vec<[Vec3; 2]> = (0..THREES as u64)
+                .flat_map(|three| {
+                    let frame = turned([0, 1, 2].map(|n| dice(three, n)));
+                    [0, 1, 2].map(|k| [frame[k], frame[(k + 1) % 3]])
+                })
+                .collect();
+            if self.along != [1.0; 3] {
+                leaning(&mut ways, self.along.map(f64::from));
             }
-            let size = (rms / energy.max(1e-12).sqrt()) as f32;
-            waves[first..].iter_mut().for_each(|w| w[4..].iter_mut().for_each(|a| *a *= size));
+            let energy: f64 = ways.iter().map(|[_, p]| 0.5 * dot(*p, *p)).sum();
+            let size = rms / energy.max(1e-12).sqrt();
+            for (n, [d, p]) in ways.iter().enumerate() {
+                let dice = |k: usize| dice((n / 3) as u64, (8 * (n % 3) + 3 + k) as u64);
+                // Wavelengths around the size, from 3/4 to 4/3 of it.
+                let per_metre = shorter / f64::from(self.size) * libm::pow(4.0 / 3.0, 2.0 * dice(0) - 1.0);
+                let turns = d.map(|c| c * per_metre);
+                let drift = dot(turns, self.drift.map(f64::from));
+                let turning = shorter.sqrt() * (2.0 * dice(1) - 1.0);
+                let own = f64::from(self.pace) * turning;
+                let [renewed, carried @ ..] = self.gone;
+                let phase = dice(2) + (own - drift) * time + (renewed * turning - dot(turns, carried));
+                let [[x, y, z], [p, q, r]] = [turns, p.map(|c| c * size)].map(|v| v.map(|c| c as f32));
+                waves.push([x, y, z, (phase - phase.floor()) as f32, p, q, r]);
+            }
         }
         Waves { waves }
     }
 }
 
-impl TurbulenceNow {
-    /// Which way the air of a wave along `d` goes, with less of it along the upright axis and still across `d`: of its two
-    /// ways across, the level one stays.
-    fn flatter(&self, d: [f64; 3], p: [f64; 3]) -> [f64; 3] {
-        if self.upright >= 1.0 {
-            return p;
-        }
-        let level = (d[0] * d[0] + d[2] * d[2]).sqrt();
-        if level < 1e-6 {
-            return p;
-        }
-        let side = [d[2] / level, 0.0, -d[0] / level];
-        let along = p[0] * side[0] + p[2] * side[2];
-        let rest: [f64; 3] = std::array::from_fn(|k| p[k] - along * side[k]);
-        std::array::from_fn(|k| along * side[k] + f64::from(self.upright) * rest[k])
+type Vec3 = [f64; 3];
+fn dot(a: Vec3, b: Vec3) -> f64 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+fn cross(a: Vec3, b: Vec3) -> Vec3 {
+    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+}
+fn unit(a: Vec3) -> Vec3 {
+    let size = dot(a, a).sqrt().max(1e-12);
+    a.map(|c| c / size)
+}
+
+/// What an axis that has nothing is taken to have: so little is not seen, and nothing is divided by nothing.
+const LEAST: f64 = 1e-4;
+
+/// Turns waves, each by where it travels and which way its air goes, so that the air's root mean square along x, y and z is as
+/// `along` beside one another. Each stays across where it travels. The shares of the axes that lead there are found by
+/// going to where each comes out right, again and again.
+fn leaning(ways: &mut [[Vec3; 2]], along: Vec3) {
+    let along = along.map(|f| f.max(LEAST));
+    let wish = along.map(|f| f * f / dot(along, along));
+    // Air that goes along one axis alone travels across it: as much as one axis has beside the other two.
+    let travels: Vec3 = std::array::from_fn(|c| ((1.0 - wish[c]) / wish[c]).sqrt().min(1.0));
+    for way in ways.iter_mut() {
+        let d = unit(std::array::from_fn(|c| way[0][c] * travels[c]));
+        let p = cross(cross(d, way[1]), d);
+        *way = [d, unit(p)];
     }
+    let (given, mut shares) = (ways.to_vec(), along);
+    for _ in 0..40 {
+        let mut energy = [1e-30; 3];
+        for (way, [d, p]) in ways.iter_mut().zip(&given) {
+            way[1] = leant(*d, *p, shares);
+            (0..3).for_each(|c| energy[c] += way[1][c] * way[1][c]);
+        }
+        let all: f64 = energy.iter().sum();
+        (0..3).for_each(|c| {
+            shares[c] = (shares[c] * (wish[c] * all / energy[c]).sqrt().sqrt()).clamp(1e-9, 1e9)
+        });
+    }
+}
+
+/// Of the ways across `d`, each by as much as the axes let it that it goes along: u is scaled by 1 / |u / shares|, along the two
+/// for which that is most and least.
+fn leant(d: Vec3, p: Vec3, shares: Vec3) -> Vec3 {
+    let a = unit(p);
+    let b = cross(d, a);
+    let cost = |u: Vec3, v: Vec3| (0..3).map(|c| u[c] * v[c] / (shares[c] * shares[c])).sum::<f64>();
+    let [aa, ab, bb] = [cost(a, a), cost(a, b), cost(b, b)];
+    // The two ways by halving the angle of the second kind: tan 2t = 2 ab / (aa - bb).
+    let (wide, half) = (((aa - bb) * (aa - bb) + 4.0 * ab * ab).sqrt(), 0.5 * (aa - bb));
+    let cos = (0.5 + half / wide.max(1e-300)).clamp(0.0, 1.0).sqrt();
+    let sin = (1.0 - cos * cos).sqrt().copysign(ab);
+    let [u, v]: [Vec3; 2] =
+        [std::array::from_fn(|c| cos * a[c] + sin * b[c]), std::array::from_fn(|c| cos * b[c] - sin * a[c])];
+    let [s, t] = [(u, dot(p, u)), (v, dot(p, v))].map(|(w, by)| by / cost(w, w).sqrt());
+    std::array::from_fn(|c| s * u[c] + t * v[c])
 }
 
 impl Flow for Waves {
@@ -298,11 +341,16 @@ mod tests {
 
     #[test]
     fn flat_it_goes_to_the_sides_alone_as_strongly_and_still_without_sources() {
-        let t =
-            TurbulenceNow { strength: 2.0, octaves: 2, upright: 0.0, seed: 4, ..TurbulenceNow::default() };
+        let t = TurbulenceNow {
+            strength: 2.0,
+            octaves: 2,
+            along: [1.0, 0.0, 1.0],
+            seed: 4,
+            ..TurbulenceNow::default()
+        };
         let places = spread(20_000, 41.0);
         let v = sampled(&t, &places);
-        assert!(v.iter().all(|v| v[1].abs() < 1e-5));
+        assert!(v.iter().all(|v| v[1].abs() < 2e-3));
         let rms = (v.iter().flatten().map(|c| f64::from(*c).powi(2)).sum::<f64>() / v.len() as f64).sqrt();
         assert!((rms / 2.0 - 1.0).abs() < 0.05, "{rms}");
         let h = 0.004f32;
@@ -322,6 +370,28 @@ mod tests {
             grad += of(0, 0).powi(2) + of(1, 2).powi(2) + of(0, 2).powi(2) + of(1, 0).powi(2);
         }
         assert!((div / grad).sqrt() < 0.01, "{}", (div / grad).sqrt());
+    }
+
+    #[test]
+    fn each_axis_has_its_share_of_what_is_asked_beside_the_others() {
+        let places = spread(20_000, 43.0);
+        for (along, seed) in
+            [([1.0, 0.5, 1.0], 1), ([1.0, 0.2, 0.6], 2), ([1.0, 0.0, 0.0], 3), ([0.0, 1.0, 0.7], 5)]
+        {
+            let t = TurbulenceNow { strength: 2.0, octaves: 2, along, seed, ..TurbulenceNow::default() };
+            let v = sampled(&t, &places);
+            let whole: f32 = along.iter().map(|f| f * f).sum();
+            for (c, f) in along.iter().enumerate() {
+                let rms = (v.iter().map(|v| f64::from(v[c]).powi(2)).sum::<f64>() / v.len() as f64).sqrt();
+                let asked = 2.0 * f64::from(f / whole.sqrt());
+                assert!((rms - asked).abs() < 0.06, "{along:?}, axis {c}: {rms} where {asked} was asked");
+            }
+            // Each wave stays across where it travels: no sources.
+            for w in &t.flow(0.3).waves {
+                let [k, p] = [[w[0], w[1], w[2]], [w[4], w[5], w[6]]].map(|v| v.map(f64::from));
+                assert!(dot(k, p).abs() < 1e-5 * (dot(k, k) * dot(p, p)).sqrt() + 1e-7, "{along:?}");
+            }
+        }
     }
 
     #[test]

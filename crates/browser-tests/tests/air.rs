@@ -298,6 +298,20 @@ async fn it_tells_what_moves_a_point_at_the_frame_and_over_the_take() -> WebDriv
         let sum: f64 = shares.iter().map(|s| s["by"][k][1].as_f64().unwrap()).sum();
         assert!((sum - all[1].as_f64().unwrap()).abs() < 0.02, "{sum} of {all}");
     }
+    // Of the frame that rests on screen what pulls and what it touches is told apart from the body.
+    w.until("the body is told alone", async || Ok(!told().await?.contains("what it touches"))).await?;
+    let ask = async |asked: Value| -> Value {
+        let to = format!("{}/api/projects/1/bodies/landing-canopy/why", site.address);
+        let sent = reqwest::Client::new().post(to).json(&asked).send().await.unwrap();
+        sent.json().await.unwrap()
+    };
+    let one = ask(json!({"point": 60 * 36 + 40, "first": 14, "last": 14, "apart": true})).await;
+    let parts = one["shares"].as_array().unwrap();
+    assert!(parts.iter().any(|s| s["name"] == "The body itself"), "{one}");
+    let sum: f64 = parts.iter().map(|s| s["by"][0][1].as_f64().unwrap()).sum();
+    assert!((sum - one["acceleration"][0][1].as_f64().unwrap()).abs() < 0.02, "{one}");
+    let two = ask(json!({"point": 1, "first": 14, "last": 15, "apart": true})).await;
+    assert!(two["detail"].as_str().unwrap().contains("one frame at a time"), "{two}");
     // A name leads to its field.
     w.press("Ridge wind").await?;
     w.has("/fields/ridge-wind/act/wind/speed", "5").await?;

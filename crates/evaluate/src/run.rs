@@ -7,7 +7,7 @@ use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_r
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
     Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, Rest, Rules, Snag,
-    SnapshotError, State, Watch, snags, step,
+    SnapshotError, State, Trace, Watch, snags, step_traced,
 };
 
 /// The bodies of an island on their way through the frames of a scene.
@@ -31,6 +31,15 @@ pub struct Member {
     pub name: String,
     pub shaped: Shaped,
     pub fingerprints: Vec<Fingerprint>,
+}
+
+/// What of a point's acceleration comes from outside its body other than through space, m/s².
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Split {
+    /// Grips that pull, and what it follows.
+    pub hold: [f32; 3],
+    /// What it touches.
+    pub contact: [f32; 3],
 }
 
 /// Why an island can't be run, or no further.
@@ -209,8 +218,12 @@ impl Run {
     /// # Errors
     /// When the motion explodes or the watch says to stop; the bodies then still stand at the frame before.
     pub fn advance(&mut self, watch: &impl Watch) -> Result<(), RunError> {
+        self.follow(watch, None)
+    }
+
+    fn follow(&mut self, watch: &impl Watch, trace: Option<&mut Trace>) -> Result<(), RunError> {
         let inputs = self.inputs(self.at + 1);
-        let done = step(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch);
+        let done = step_traced(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch, trace);
         done.map_err(|halt| match halt {
             Halt::Stopped => RunError::Stopped,
             Halt::Exploded(why) => RunError::Exploded {
@@ -221,6 +234,30 @@ impl Run {
         })?;
         self.at += 1;
         Ok(())
+    }
+
+    /// What of a point's acceleration at the next frame is what pulls it and what it touches: computes that frame and the one after.
+    /// The body is told by its place among the members, the point by its number on the rest shape.
+    ///
+    /// # Errors
+    /// As `advance`.
+    pub fn split(&mut self, member: usize, point: u32, watch: &impl Watch) -> Result<Split, RunError> {
+        let mut trace = Trace::of(member, &self.bodies[member], point);
+        let per = self.scene.frames.rate;
+        let mut out = Split::default();
+        for late in [true, false] {
+            self.follow(watch, Some(&mut trace))?;
+            let n = trace.steps.len() as f64;
+            for (k, by) in trace.steps.iter().enumerate() {
+                // In the difference of the ways to the frame and from it a change counts by how much of the first it misses.
+                let share = if late { k as f64 / n } else { (n - k as f64) / n };
+                for c in 0..3 {
+                    out.hold[c] += (f64::from(by.hold[c]) * share * per) as f32;
+                    out.contact[c] += (f64::from(by.contact[c]) * share * per) as f32;
+                }
+            }
+        }
+        Ok(out)
     }
 
     /// Faults of the frame that it is at; `before` has the positions of all bodies one frame earlier.

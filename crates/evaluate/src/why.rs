@@ -3,9 +3,9 @@
 //! Weight and what pushes are what they are. What moving air does depends on all of it together, for drag grows with the square of
 //! the flow; each field gets its share as if all of them had grown together from nothing (R. Aumann, L. Shapley, "Values of
 //! Non-Atomic Games", 1974): the mean slope of the force times what the field moves, which adds up exactly. What is left is what
-//! the cloth itself, what holds it and what it touches do.
+//! the cloth itself, what holds it and what it touches do; at one frame these are told apart by computing it once more.
 use crate::resolve::fields_at;
-use crate::{MeshLibrary, RunError, Stage, body_rest, shape};
+use crate::{MeshLibrary, RunError, Split, Stage, body_rest, shape};
 use nematon_air::{Air, By, FieldNow};
 use nematon_document::{Body, BodyId};
 use nematon_solver::Rest;
@@ -36,6 +36,10 @@ pub enum Of {
     Still,
     /// The body itself, what holds it and what it touches.
     Rest,
+    /// Grips that pull, and what it follows; told apart at one frame only.
+    Hold,
+    /// What it touches; told apart at one frame only.
+    Contact,
 }
 
 /// What moves a point, over some frames.
@@ -51,6 +55,28 @@ pub struct Why {
     /// Whether it is held for good: then nothing moves it but what holds it.
     pub held: bool,
     pub shares: Vec<Share>,
+}
+
+/// What is less of a share that is told apart is left out, m/s².
+const LEAST: f32 = 1e-3;
+
+impl Why {
+    /// Tells what the rest is of, where one frame was asked for and the point is not held for good.
+    pub fn tell_apart(&mut self, split: &Split) {
+        let Some(rest) = self.shares.iter_mut().find(|s| s.of == Of::Rest && s.by.len() == 1) else { return };
+        if self.held {
+            return;
+        }
+        "The body itself".clone_into(&mut rest.name);
+        let parts =
+            [("Grips that pull", Of::Hold, split.hold), ("What it touches", Of::Contact, split.contact)];
+        for (_, _, by) in &parts {
+            (0..3).for_each(|c| rest.by[0][c] -= by[c]);
+        }
+        for (name, of, by) in parts.into_iter().filter(|p| p.2.iter().any(|c| c.abs() > LEAST)) {
+            self.shares.push(Share { name: name.into(), of, field: None, by: vec![by] });
+        }
+    }
 }
 
 /// Density of air at sea level, for which drag and lift are told, kg/m³.

@@ -458,3 +458,28 @@ fn a_skin_is_as_strong_as_its_map_says_and_draws_where_gain_and_bias_turn_it() {
     near(out(&s, 10)[0][1], 0.0);
     near(out(&s, 10)[1][1], -3.75);
 }
+
+#[test]
+fn what_holds_and_what_it_touches_are_told_apart_from_the_body() {
+    // A sheet that lies on a floor: what it touches bears its weight.
+    let sheet = json!({ "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.4, "depth": 0.4, "columns": 9, "rows": 9 } }, "matter": { "areal_weight": 0.15 } } }, "place": { "position": [0, 0.02, 0] } });
+    let floor = json!({ "floor": { "name": "Floor", "form": { "plane": {} } } });
+    let s =
+        scene(json!({ "g": gravity() }), json!({ "bodies": { "flag": sheet.clone() }, "colliders": floor }));
+    let split = |s: &Scene, point: u32| {
+        let mut run = Run::start(s, &[BodyId::from("flag")], &NoMeshes).unwrap();
+        while run.at() < 29 {
+            run.advance(&nematon_solver::NoWatch).unwrap();
+        }
+        run.split(0, point, &nematon_solver::NoWatch).unwrap()
+    };
+    let lies = split(&s, 40);
+    assert!((lies.contact[1] - 9.81).abs() < 0.4 && lies.hold == [0.0; 3], "{lies:?}");
+    // One that follows its place hangs a little below it, and what it follows bears it.
+    let mut hangs = sheet;
+    hangs["follow"] = json!(400);
+    hangs["place"]["position"][1] = json!(2);
+    let s = scene(json!({ "g": gravity() }), json!({ "bodies": { "flag": hangs } }));
+    let follows = split(&s, 40);
+    assert!((follows.hold[1] - 9.81).abs() < 0.1 && follows.contact[1].abs() < 1e-3, "{follows:?}");
+}

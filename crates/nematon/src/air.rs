@@ -97,17 +97,20 @@ pub fn why(args: &WhyArgs) -> Result<(), String> {
     if args.point >= points {
         return Err(format!("There is no point {}: the body has {points}.", args.point));
     }
-    let mut places = vec![];
-    for frame in 0..=at + 1 {
-        if frame > 0 {
-            run.advance(&NoWatch).map_err(|e| e.to_string())?;
-        }
-        if frame + 1 >= at {
-            places.push(run.positions(member));
-        }
+    while run.at() + 1 < at {
+        run.advance(&NoWatch).map_err(|e| e.to_string())?;
     }
+    let mut places = vec![run.positions(member)];
+    let before = run.snapshot();
+    for _ in 0..2 {
+        run.advance(&NoWatch).map_err(|e| e.to_string())?;
+        places.push(run.positions(member));
+    }
+    run.resume(at - 1, &before).map_err(|e| e.to_string())?;
+    let split = run.split(member, args.point as u32, &NoWatch).map_err(|e| e.to_string())?;
     let asked = Asked { scene: &stage, body: &body, point: args.point, first: args.frame, places: &places };
-    let told = asked_why(&asked, &folder).map_err(|e| e.to_string())?;
+    let mut told = asked_why(&asked, &folder).map_err(|e| e.to_string())?;
+    told.tell_apart(&split);
     let shares =
         told.shares.iter().map(|s| json!({ "name": s.name, "of": s.of, "field": s.field, "by": s.by[0] }));
     println!(

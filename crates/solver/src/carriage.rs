@@ -124,7 +124,7 @@ impl<'a> Carriage<'a> {
     }
 
     /// The part of a sub-step's time in which what holds the points together acts, seconds.
-    fn balance(&self, state: &State) -> f32 {
+    pub fn balance(&self, state: &State) -> f32 {
         BALANCES[usize::from(state.goes_on(self.dt))] * self.dt
     }
 

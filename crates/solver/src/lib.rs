@@ -21,6 +21,7 @@ mod simd;
 mod snags;
 mod state;
 mod step;
+mod trace;
 mod watch;
 
 pub use body::{Body, BuildError};
@@ -35,7 +36,8 @@ pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};
 pub use snags::{Fault, INSIDE, OVERSTRETCH, POP, Snag, snags};
 pub use state::{SnapshotError, State};
-pub use step::{Halt, step};
+pub use step::{Halt, step, step_traced};
+pub use trace::{Impulses, Trace};
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.

@@ -8,6 +8,7 @@ use crate::load::{BY_COLLIDERS, BY_LOOSE};
 use crate::model::Begun;
 use crate::simd::Record;
 use crate::state::State;
+use crate::trace::Trace;
 use crate::watch::Watch;
 use crate::{air, leap};
 
@@ -26,17 +27,32 @@ pub fn step(
     frame: &FrameInputs,
     watch: &impl Watch,
 ) -> Result<(), Halt> {
+    step_traced(bodies, states, contact, frame, watch, None)
+}
+
+/// The same, with what moves a point on the way.
+///
+/// # Errors
+/// As `step`.
+pub fn step_traced(
+    bodies: &[Body],
+    states: &mut [State],
+    contact: &mut Contact,
+    frame: &FrameInputs,
+    watch: &impl Watch,
+    mut trace: Option<&mut Trace>,
+) -> Result<(), Halt> {
     let before: Vec<_> = states.iter().map(State::remember).collect();
     let recall = |states: &mut [State]| states.iter_mut().zip(&before).for_each(|(s, b)| s.recall(b));
     contact.limit = Some(leap::MOST_PAIRS);
     let carried = leap::carry(bodies, states, frame, false);
-    let mut done = through(bodies, states, contact, &carried, watch);
+    let mut done = through(bodies, states, contact, &carried, watch, trace.as_deref_mut());
     if let Err(Cut::Crowded) = done {
         // Carried along, or let go on where nothing can be carried.
         recall(states);
         contact.limit = None;
         let carried = leap::carry(bodies, states, frame, true);
-        done = through(bodies, states, contact, &carried, watch);
+        done = through(bodies, states, contact, &carried, watch, trace);
     }
     done.map_err(|cut| {
         recall(states);
@@ -55,7 +71,11 @@ fn through(
     contact: &mut Contact,
     frame: &FrameInputs,
     watch: &impl Watch,
+    mut trace: Option<&mut Trace>,
 ) -> Result<(), Cut> {
+    if let Some(t) = &mut trace {
+        t.begin();
+    }
     let substeps = frame.substeps.max(1);
     let dt = frame.duration / f64::from(substeps);
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
@@ -88,10 +108,17 @@ fn through(
         if touches {
             contact.start(states, frame, to, dt as f32);
         }
-        for ((carriage, model), state) in each.iter().zip(states.iter_mut()) {
+        for (number, ((carriage, model), state)) in each.iter().zip(states.iter_mut()).enumerate() {
+            let mut followed = trace.as_deref_mut().filter(|t| t.body == number);
             model.look(to, state, watch);
             carriage.predict([from, to], state, watch);
+            if let Some(t) = &mut followed {
+                t.drawn(state);
+            }
             model.relax(to, state, watch);
+            if let Some(t) = followed {
+                t.relaxed(state, carriage.balance(state), dt as f32);
+            }
             carriage.let_go(state);
             if touches {
                 carriage.hand_over(state, watch);
@@ -104,6 +131,9 @@ fn through(
         }
         for ((carriage, _), state) in each.iter().zip(states.iter_mut()) {
             carriage.end(touches, state, watch);
+        }
+        if let Some(t) = &mut trace {
+            t.end(&states[t.body]);
         }
     }
     let check = |(number, (body, state))| {

@@ -5490,11 +5490,23 @@ export interface components {
              */
             fall?: number;
             /**
+             * Along x
+             * Format: double
+             * @description How much it goes along its own x, beside the others: the strength stays the same in all.
+             */
+            along_x?: number;
+            /**
              * Up and down
              * Format: double
              * @description How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
              */
             upright?: number;
+            /**
+             * Along z
+             * Format: double
+             * @description How much it goes along its own z.
+             */
+            along_z?: number;
             /**
              * Seed
              * Format: uint32
@@ -5709,6 +5721,20 @@ export interface components {
              * @default 0.2
              */
             edge: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Scale
+             * Format: double
+             * @description What all its lengths are multiplied by: it grows and shrinks as one.
+             */
+            scale?: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -6674,7 +6700,7 @@ export interface components {
             by: number[][];
         };
         /** @description What kind of thing acts. */
-        Of: "gravity" | "air" | "push" | "still" | "rest";
+        Of: "gravity" | "air" | "push" | "still" | "rest" | "hold" | "contact";
         Point: {
             /**
              * Format: uint32
@@ -6688,6 +6714,12 @@ export interface components {
             first: number;
             /** Format: int64 */
             last: number;
+            /**
+             * @description Whether what the body itself does, what pulls it and what it touches are told apart: of one frame only, which is computed
+             *     once more for that.
+             * @default false
+             */
+            apart: boolean;
         };
         Curves: {
             curves: components["schemas"]["CurveOf"][];

@@ -10,7 +10,7 @@ import { Actions, Note, Section } from '../ui/section';
 
 type Vec3 = readonly number[];
 const size = (v: Vec3) => Math.hypot(v[0]!, v[1]!, v[2]!);
-const COLOURS: Record<string, string> = { gravity: 'var(--ink)', air: 'var(--plum)', push: 'var(--madder)', still: 'var(--faded)', rest: 'var(--rust)' };
+const COLOURS: Record<string, string> = { gravity: 'var(--ink)', air: 'var(--plum)', push: 'var(--madder)', still: 'var(--faded)', rest: 'var(--rust)', hold: 'var(--woad)', contact: 'var(--weld)' };
 const DASHES = ['', '5 2', '2 2', '7 2 2 2', '1 2.500'];
 
 /** Where it goes, in words: by its largest part. */
@@ -24,7 +24,7 @@ export function WhyMoves() {
   const of = useView((v) => v.why);
   const tool = useView((v) => v.tool);
   const name = useScene((s) => (of ? s.bodies[of.body]?.name : undefined));
-  const { why, fault, can, frame, coming } = useWhy(of);
+  const { why, parts, unparted, fault, can, frame, coming } = useWhy(of);
   const pick = (
     <Button look="quiet" aria-pressed={tool === 'pick'} hint="Then press a point of the body in the view" onClick={() => setView({ tool: tool === 'pick' ? 'look' : 'pick' })}>
       {tool === 'pick' ? 'Press a point…' : of ? 'Another point' : 'Press a point'}
@@ -33,7 +33,7 @@ export function WhyMoves() {
   return (
     <Section title="What moves this point?" action={pick}>
       <Here when={why ? of : null} />
-      {!of && <Note>Press a point of a body in the view: weight, each field, the air it moves through and what holds it, as shares of its acceleration.</Note>}
+      {!of && <Note>Press a point of a body in the view: weight, each field, the air it moves through, the body itself, what holds it and what it touches, as shares of its acceleration.</Note>}
       {of && !name && <Note>The body is gone.</Note>}
       {of && name && !can && (
         <>
@@ -45,7 +45,7 @@ export function WhyMoves() {
       )}
       {fault && can && <Note tone="care">{fault}</Note>}
       {of && name && can && !why && coming && <Note>Looking…</Note>}
-      {of && name && why && <Told why={why} frame={frame} of={`${name}, point ${of.point}`} />}
+      {of && name && why && <Told why={why} parts={parts} unparted={unparted} frame={frame} of={`${name}, point ${of.point}`} />}
     </Section>
   );
 }
@@ -59,27 +59,30 @@ function Here({ when }: { when: unknown }) {
   return <span ref={here} />;
 }
 
-function Told({ why, frame, of }: { why: Why; frame: number; of: string }) {
+function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unparted?: string; frame: number; of: string }) {
   // Of the first and the last frame it is not known.
   const k = Math.min(why.acceleration.length - 1, Math.max(0, frame - why.first));
   const shares = why.shares
     .map((s) => ({ ...s, now: s.by[k] ?? [0, 0, 0], most: Math.max(...s.by.map(size)) }))
     .sort((a, b) => size(b.now) - size(a.now));
-  const most = Math.max(1e-6, ...shares.map((s) => size(s.now)));
+  // What pulls it and what it touches is told of the frame on screen alone.
+  const bars = parts?.first === why.first + k ? parts.shares.map((s) => ({ ...s, now: s.by[0]! })).sort((a, b) => size(b.now) - size(a.now)) : shares;
+  const most = Math.max(1e-6, ...bars.map((s) => size(s.now)));
   return (
     <div className="px-4 pl-9" data-testid="why">
       <p className="py-1 text-[12px] text-faded">
         {of}: <span className="num">{size(why.velocity[k]!).toFixed(2)}</span> m/s, <span className="num">{size(why.acceleration[k]!).toFixed(1)}</span> m/s² {way(why.acceleration[k]!)} at frame {why.first + k}
       </p>
       <ul>
-        {shares.map((s) => (
-          <li key={s.name + s.field} className="grid grid-cols-[minmax(0,1fr)_90px_54px] items-center gap-2 py-[1px]">
+        {bars.map((s) => (
+          <li key={s.of + s.field} className="grid grid-cols-[minmax(0,1fr)_90px_54px] items-center gap-2 py-[1px]">
             <button type="button" disabled={!s.field} title={s.name} className="truncate text-left enabled:hover:text-woad" onClick={() => s.field && setView({ field: s.field })}>{s.name}</button>
             <span aria-hidden className="h-2.5 bg-ground"><span className="block h-full rounded-[2px]" style={{ width: `${(100 * size(s.now)) / most}%`, background: COLOURS[s.of] }} /></span>
             <span className="num text-right text-[12px]" title={`${way(s.now)}, m/s²`}>{size(s.now).toFixed(1)} <span className="text-faded">{arrow(s.now)}</span></span>
           </li>
         ))}
       </ul>
+      {unparted && <Note tone="care">{unparted}</Note>}
       <Plot why={why} shares={shares} k={k} />
     </div>
   );

@@ -1,5 +1,6 @@
 /** What is drawn of fields and zones, what moves a point, and weathers: as the server has them. */
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 import { bytes, http, told, type Field, type Op, type Outlined, type Scene, type Weather } from '../api/http';
 import { freeKey, freeName, middle } from '../bench/things';
 import { useFrame } from './motion';
@@ -52,14 +53,30 @@ export function useWhy(of: { body: string; point: number } | null) {
   const can = is(frame) && to - from >= 2;
   const q = useQuery({
     queryKey: ['why', id, revision, of, can ? [from, to] : []],
-    queryFn: () => told(http.POST('/api/projects/{id}/bodies/{body}/why', { params: { path: { id, body: of!.body } }, body: { point: of!.point, first: from + 1, last: to - 1 } })),
+    queryFn: () => told(http.POST('/api/projects/{id}/bodies/{body}/why', { params: { path: { id, body: of!.body } }, body: { point: of!.point, first: from + 1, last: to - 1, apart: false } })),
     enabled: of !== null && can,
     placeholderData: keepPreviousData,
     structuralSharing: false,
     gcTime: 20_000,
     retry: 0,
   });
-  return { why: can && !q.isError ? q.data : undefined, fault: q.error?.message, can, frame, coming: q.isFetching };
+  // Of the frame that rests on screen what pulls it and what it touches is told too: that is computed once more.
+  const [rests, setRests] = useState<number | null>(null);
+  useEffect(() => {
+    setRests(null);
+    const later = setTimeout(() => setRests(frame), 400);
+    return () => clearTimeout(later);
+  }, [frame]);
+  const shown = Math.min(to - 1, Math.max(from + 1, frame));
+  const parts = useQuery({
+    queryKey: ['why', id, revision, of, shown, 'apart'],
+    queryFn: () => told(http.POST('/api/projects/{id}/bodies/{body}/why', { params: { path: { id, body: of!.body } }, body: { point: of!.point, first: shown, last: shown, apart: true } })),
+    enabled: of !== null && can && rests === frame && q.data?.held === false,
+    structuralSharing: false,
+    gcTime: 20_000,
+    retry: 0,
+  });
+  return { why: can && !q.isError ? q.data : undefined, parts: can ? parts.data : undefined, unparted: parts.error?.message, fault: q.error?.message, can, frame, coming: q.isFetching };
 }
 
 export const useWeathers = () => useQuery({ queryKey: ['weathers'], queryFn: () => told(http.GET('/api/weathers')) }).data ?? [];

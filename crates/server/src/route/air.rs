@@ -8,11 +8,13 @@ use crate::state::App;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::State;
-use nematon_document::{BodyId, FieldId};
-use nematon_evaluate::{Asked, Bead, Drawn, Why, air_at, outlines, why};
+use nematon_document::{BodyId, FieldId, Scene};
+use nematon_evaluate::{Asked, Bead, Drawn, Run, RunError, Split, Stopwatch, Why, air_at, outlines, why};
 use nematon_formats::read_curves;
+use nematon_frames::{FrameStore, unpack_checkpoint};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// Most places in one question.
 const MOST: usize = 4096;
@@ -100,7 +102,14 @@ struct Point {
     /// The first and the last frame that is asked for; each needs the one before and the one after.
     first: i64,
     last: i64,
+    /// Whether what the body itself does, what pulls it and what it touches are told apart: of one frame only, which is computed
+    /// once more for that.
+    #[serde(default)]
+    apart: bool,
 }
+
+/// Most frames that are computed again to tell things apart.
+const MOST_AGAIN: usize = 96;
 
 /// Most frames in one question.
 const MOST_FRAMES: i64 = 480;
@@ -108,7 +117,7 @@ const MOST_FRAMES: i64 = 480;
 async fn tell_why(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
-    Body(Point { point, first, last }): Body<Point>,
+    Body(Point { point, first, last, apart: split }): Body<Point>,
 ) -> Result<Json<Why>, Problem> {
     let (_, scene) = load(&app, id).await?;
     let key = BodyId(body);
@@ -131,13 +140,72 @@ async fn tell_why(
     if frames.first().is_some_and(|f| point as usize >= f.len()) {
         return Err(Problem::missing("point"));
     }
+    if split && first != last {
+        return Err(Problem::unfit("It can't be told apart", "That is told of one frame at a time."));
+    }
+    let split = match split {
+        true => Some(told_apart(&app, &scene, &key, point, (first - scene.frames.first) as usize).await?),
+        false => None,
+    };
     let (stage, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let told = apart(move || {
         let asked = Asked { scene: &stage, body: &key, point: point as usize, first, places: &frames };
-        why(&asked, &meshes)
+        let mut told = why(&asked, &meshes)?;
+        split.iter().for_each(|s| told.tell_apart(s));
+        Ok(told)
     });
-    let told = told.await?.map_err(|e| Problem::unfit("It can't be told", e.to_string()))?;
+    let told = told.await?.map_err(|e: RunError| Problem::unfit("It can't be told", e.to_string()))?;
     Ok(Json(told))
+}
+
+/// Computes a frame, by its index, and the one after once more, from the last checkpoint before it.
+async fn told_apart(
+    app: &App,
+    scene: &Arc<Scene>,
+    body: &BodyId,
+    point: u32,
+    index: usize,
+) -> Result<Split, Problem> {
+    let island = scene.islands().into_iter().find(|i| i.contains(body));
+    let island = island.ok_or_else(|| Problem::missing("body"))?;
+    let member = island.iter().position(|b| b == body).unwrap_or_default();
+    let all = app.prints.of(scene, &app.meshes).await;
+    // An island's checkpoints stand at its first body.
+    let checkpoint = match all.get(&island[0]) {
+        Some(Ok(p)) => {
+            let keys: Vec<_> = p[..index].iter().map(|p| p.0).collect();
+            app.store.last_checkpoint(&keys).await?
+        }
+        _ => None,
+    };
+    let from = checkpoint.as_ref().map_or(0, |c| c.0);
+    if index - from > MOST_AGAIN {
+        let why = format!(
+            "{} frames would have to be computed for it: the run has left no checkpoint nearer.",
+            index - from
+        );
+        return Err(Problem::unfit("It can't be told apart here", why));
+    }
+    let (scene, meshes) = (scene.clone(), app.meshes.clone());
+    let pool = app.attempts.pool().map_err(Problem::inside)?;
+    let turn = app.attempts.building.clone().lock_owned().await;
+    let split = apart(move || {
+        let split = pool.install(|| {
+            let mut run = Run::start(&scene, &island, &meshes).map_err(|e| e.to_string())?;
+            if let Some((at, packed)) = checkpoint {
+                let bytes = unpack_checkpoint(&packed, run.snapshot_size()).map_err(|e| e.to_string())?;
+                run.resume(at, &bytes).map_err(|e| e.to_string())?;
+            }
+            let watch = Stopwatch::of(run.contact.pairings().len());
+            while run.at() + 1 < index {
+                run.advance(&watch).map_err(|e| e.to_string())?;
+            }
+            run.split(member, point, &watch).map_err(|e| e.to_string())
+        });
+        drop(turn);
+        split
+    });
+    split.await?.map_err(|e: String| Problem::unfit("It can't be told apart", e))
 }
 
 #[derive(Deserialize, JsonSchema)]

@@ -121,7 +121,7 @@ async fn attempt(
 #[derive(Default)]
 pub struct Attempts {
     going: std::sync::Mutex<std::collections::HashMap<i64, Arc<AtomicBool>>>,
-    building: Arc<tokio::sync::Mutex<()>>,
+    pub building: Arc<tokio::sync::Mutex<()>>,
     pool: std::sync::OnceLock<Result<Arc<rayon::ThreadPool>, String>>,
 }
 
@@ -137,7 +137,7 @@ impl Attempts {
     }
 
     /// Threads of their own: a worker may have all others.
-    fn pool(&self) -> Result<Arc<rayon::ThreadPool>, String> {
+    pub fn pool(&self) -> Result<Arc<rayon::ThreadPool>, String> {
         let made = || rayon::ThreadPoolBuilder::new().build().map(Arc::new).map_err(|e| e.to_string());
         self.pool.get_or_init(made).clone()
     }
