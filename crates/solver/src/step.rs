@@ -125,7 +125,10 @@ fn through(
             }
         }
         if touches {
-            contact.resolve(bodies, states, frame, [from, to], dt as f32, watch)?;
+            let settle = |states: &mut [State]| {
+                each.iter().zip(states).map(|((_, m), s)| m.settle(to, s, watch)).fold(0.0, f32::max)
+            };
+            contact.resolve(bodies, states, (frame, settle), [from, to], dt as f32, watch)?;
             let pace = if contact.loose() { &BY_LOOSE } else { &BY_COLLIDERS };
             states.iter_mut().for_each(|s| s.loads.renew(pace));
         }

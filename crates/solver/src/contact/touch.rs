@@ -362,7 +362,7 @@ impl Contact {
         &mut self,
         bodies: &[Body],
         states: &mut [State],
-        frame: &FrameInputs,
+        (frame, settle): (&FrameInputs, impl FnOnce(&mut [State]) -> f32),
         moments: [f32; 2],
         dt: f32,
         watch: &impl Watch,
@@ -379,25 +379,45 @@ impl Contact {
             states.iter_mut().for_each(|s| s.loads.weigh(&mut s.x));
         }
         let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
-        let mut reached = self.press(&arrays, dt, watch);
-        let mut solids = solids(&self.pairings, &self.colliders, bodies, frame, moments);
-        if !self.between.is_empty() {
-            look(&mut solids, states, self.gap(), &mut reached, watch);
+        let mut reached = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
+        let settled = settle(states);
+        if settled > 0.0 {
+            // What followed may have come where more is met.
+            let more = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
+            reached.iter_mut().zip(more).for_each(|(r, m)| r.iter_mut().zip(m).for_each(|(r, m)| *r |= m));
         }
-        sweep_apart(&mut self.between, &solids, &arrays, (states, &mut self.touching), dt, watch)?;
         if self.between.is_empty() {
             return Ok(());
         }
         for b in &self.between {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
-        let far = moved(states, &reached);
+        let far = moved(states, &reached) + settled;
         watch.during(Phase::Keep, || self.keep_all(&arrays, far, states, dt, watch));
         if loose {
             states.iter_mut().for_each(|s| s.loads.unweigh(&mut s.x, &s.start));
         }
         self.since += 1;
         if self.crowded { Err(Cut::Crowded) } else { Ok(()) }
+    }
+
+    /// Brings apart what comes too near, and tells which eights of points that may have moved.
+    fn bring(
+        &mut self,
+        bodies: &[Body],
+        (frame, moments): (&FrameInputs, [f32; 2]),
+        arrays: &[[Arrays; LISTS]],
+        states: &mut [State],
+        dt: f32,
+        watch: &impl Watch,
+    ) -> Result<Vec<Vec<bool>>, Cut> {
+        let mut reached = self.press(arrays, dt, watch);
+        let mut solids = solids(&self.pairings, &self.colliders, bodies, frame, moments);
+        if !self.between.is_empty() {
+            look(&mut solids, states, self.gap(), &mut reached, watch);
+        }
+        sweep_apart(&mut self.between, &solids, arrays, (states, &mut self.touching), dt, watch)?;
+        Ok(reached)
     }
 
     /// Packs all pairs that come too near, and tells which eights of points they may push.

@@ -112,6 +112,14 @@ impl Begun<'_> {
         });
     }
 
+    /// After contact has moved points: what is stiff about them follows. Gives the most that any moved, metres.
+    pub fn settle(&self, moment: f32, state: &mut State, watch: &impl Watch) -> f32 {
+        self.with(state, |b, state, own| match (b, own) {
+            (Begun::Cloth(b), Own::Cloth(own)) => b.settle(moment, state, own, watch),
+            _ => 0.0,
+        })
+    }
+
     /// Notes what the frame's end is measured against.
     pub fn finish(&self, state: &mut State) {
         if let (Begun::Cloth(b), Own::Cloth(own)) = (self, &mut state.own) {

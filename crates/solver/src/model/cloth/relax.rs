@@ -3,7 +3,7 @@
 use super::constraint::prolonged::Prolonged;
 use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use super::elimination::Factor;
-use super::gas::Filling;
+use super::gas::{Filling, Gas};
 use super::{Cloth, Own, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
@@ -130,7 +130,6 @@ impl<'a> Begun<'a> {
 
     /// Air, and then all that pulls at once.
     fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &impl Watch) {
-        let at = |[a, b]: [f32; 2]| a + moment * (b - a);
         let work = &self.cloth.work;
         if self.airy {
             let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
@@ -142,21 +141,58 @@ impl<'a> Begun<'a> {
             });
         }
         watch.during(Phase::Sewn, || {
-            let cut: Vec<bool> = self.seams.iter().map(|s| s.is_some_and(|s| at(s.hold) <= 0.0)).collect();
-            let step = f64::from(self.dt);
-            let fills = self.fills.iter();
-            let filling: Vec<Filling> =
-                fills.map(|f| Filling::at(*f, f64::from(moment), self.gravity, &cut, step)).collect();
-            let pulls = taut::Pulls {
-                parts: &self.body.parts,
-                triangles: work.iter().map(|w| w.membrane.as_slice()).collect(),
-                seams: self.cloth.seams.iter().zip(self.seams.iter().copied()).collect(),
-                apart: self.body.apart,
-                moment,
-                chambers: &self.cloth.chambers,
-            };
-            pulls.balance(scale, (&mut state.gas, &filling), &mut state.x, own);
+            self.pulls(moment, &mut state.gas, |pulls, fill| pulls.balance(scale, fill, &mut state.x, own));
         });
+    }
+
+    /// After contact has moved points: what is taut about them follows. Gives the most that any moved, metres.
+    pub fn settle(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) -> f32 {
+        if !self.cloth.taut {
+            return 0.0;
+        }
+        let [rest, folds] = self.rests(moment);
+        let scale = Scale { rest, folds, ..self.scales[usize::from(state.goes_on(self.dt))] };
+        watch.during(Phase::Sewn, || {
+            let State { gas, x, free, v, .. } = state;
+            let before = x.clone();
+            let far =
+                self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, x, &mut own.taut));
+            if far > 0.0 {
+                // It is the body's own doing.
+                for ((x, before), (free, v)) in x.iter().zip(&before).zip(free.iter_mut().zip(v.iter_mut())) {
+                    for c in 0..3 {
+                        let by = x.0[c] - before.0[c];
+                        free.0[c] += by;
+                        v.0[c] += by / scale.dt;
+                    }
+                }
+            }
+            far
+        })
+    }
+
+    /// What pulls at a moment, and what fills it.
+    fn pulls<R>(
+        &self,
+        moment: f32,
+        gas: &mut [Gas],
+        work: impl FnOnce(taut::Pulls, (&mut [Gas], &[Filling])) -> R,
+    ) -> R {
+        let at = |[a, b]: [f32; 2]| a + moment * (b - a);
+        let cut: Vec<bool> = self.seams.iter().map(|s| s.is_some_and(|s| at(s.hold) <= 0.0)).collect();
+        let step = f64::from(self.dt);
+        let fills = self.fills.iter();
+        let filling: Vec<Filling> =
+            fills.map(|f| Filling::at(*f, f64::from(moment), self.gravity, &cut, step)).collect();
+        let pulls = taut::Pulls {
+            parts: &self.body.parts,
+            triangles: self.cloth.work.iter().map(|w| w.membrane.as_slice()).collect(),
+            seams: self.cloth.seams.iter().zip(self.seams.iter().copied()).collect(),
+            apart: self.body.apart,
+            moment,
+            chambers: &self.cloth.chambers,
+        };
+        work(pulls, (gas, &filling))
     }
 
     pub fn finish(&self, own: &mut Own) {

@@ -20,6 +20,8 @@ const LEFT: f64 = 1e-2;
 /// Steps of Newton's method at most, and how far from balance is near enough beside where it began.
 const ROUNDS: usize = 4;
 const NEAR: f64 = 5e-2;
+/// How many times its own mass a point weighs across where contact holds it.
+const LEAN: f32 = 400.0;
 
 /// The system and all that it needs; scratch.
 #[derive(Clone, Debug, Default)]
@@ -32,6 +34,8 @@ pub struct System {
     step: Vec<Record>,
     /// Where motion alone leads.
     goes: Vec<Record>,
+    /// Which way contact holds each point, if it does: of length 1 or nothing.
+    leans: Vec<[f32; 3]>,
     /// For each chamber the slope of its volume at each point, m², and what it gives way by, Pa/m³.
     pub slopes: Vec<Vec<[f64; 3]>>,
 }
@@ -92,6 +96,42 @@ impl Pulls<'_> {
         }
     }
 
+    /// After contact has moved points: all that pulls in balance once more, with those held across where they were met. `free` is where they
+    /// were before. Gives the most that any moved, metres.
+    pub fn settle(
+        &self,
+        scale: Scale,
+        (gas, filling): (&mut [Gas], &[Filling]),
+        free: &[Record],
+        x: &mut [Record],
+        own: &mut System,
+    ) -> f32 {
+        let n = self.parts.order.len();
+        own.goes.resize(x.len(), Record::default());
+        own.leans.clear();
+        own.leans.resize(x.len(), [0.0; 3]);
+        let mut met = false;
+        for k in 0..n {
+            let by: [f32; 3] = std::array::from_fn(|c| x[k].0[c] - free[k].0[c]);
+            let far = by.iter().map(|c| c * c).sum::<f32>().sqrt();
+            if far > 1e-6 && x[k].0[3] > 0.0 {
+                met = true;
+                (0..3).for_each(|c| own.goes[k].0[c] += by[c]);
+                own.leans[k] = by.map(|c| c / far);
+            }
+        }
+        if !met {
+            return 0.0;
+        }
+        let before: Vec<Record> = x[..n].to_vec();
+        self.round(scale, (gas, filling), x, own, 0.0);
+        own.leans.clear();
+        x.iter()
+            .zip(&before)
+            .map(|(a, b)| (0..3).map(|c| (a.0[c] - b.0[c]).powi(2)).sum::<f32>().sqrt())
+            .fold(0.0, f32::max)
+    }
+
     /// What pulls within a body moves and turns it by nothing as a whole; what a solution that is only near has of that is taken back, so
     /// that only what its fill lifts with is left.
     fn keep_momentum(
@@ -137,7 +177,7 @@ impl Pulls<'_> {
     ) -> f64 {
         let n = self.parts.order.len();
         let b2 = scale.dt * scale.dt;
-        let System { left, blocks, way, made, step, slopes, goes } = own;
+        let System { left, blocks, way, made, step, slopes, goes, leans } = own;
         for list in [&mut *left, way, made, step] {
             list.clear();
             list.resize(x.len(), Record::default());
@@ -165,6 +205,12 @@ impl Pulls<'_> {
             let mass = if x.0[3] > 0.0 { 1.0 / x.0[3] } else { 1.0 };
             [mass, mass, mass, 0.0, 0.0, 0.0]
         }));
+        for (b, d) in blocks.iter_mut().zip(leans.iter()) {
+            let by = LEAN * b[0];
+            for (n, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0)].into_iter().enumerate() {
+                b[n] += by * d[i] * d[j];
+            }
+        }
         for (groups, tangents) in self.triangles.iter().zip(&tangents) {
             groups.iter().zip(tangents).for_each(|(g, t)| t.diagonal(g, b2, blocks));
         }
@@ -194,6 +240,12 @@ impl Pulls<'_> {
             for (m, (p, x)) in made.iter_mut().zip(way.iter().zip(x.iter())) {
                 let mass = if x.0[3] > 0.0 { 1.0 / x.0[3] } else { 0.0 };
                 *m = Record([mass * p.0[0], mass * p.0[1], mass * p.0[2], 0.0]);
+            }
+            for ((m, d), (p, x)) in made.iter_mut().zip(leans.iter()).zip(way.iter().zip(x.iter())) {
+                if x.0[3] > 0.0 {
+                    let by = LEAN / x.0[3] * (0..3).map(|c| d[c] * p.0[c]).sum::<f32>();
+                    (0..3).for_each(|c| m.0[c] += by * d[c]);
+                }
             }
             race::phase();
             self.times(0, At { from: way.as_ptr(), to: made.as_mut_ptr() }, b2, &tangents);
