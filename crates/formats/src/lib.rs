@@ -2,6 +2,7 @@
 mod curve;
 mod faces;
 mod figure;
+mod glb;
 mod gltf_figure;
 mod gltf_file;
 mod motion;
@@ -9,10 +10,12 @@ mod names;
 mod npy;
 mod obj;
 mod paint;
+mod still;
 mod usd;
 
 pub use curve::{Curve, MOST_CURVE_POINTS, read_curves};
 pub use figure::{read_figure, with_points};
+pub use glb::Glb;
 pub use motion::{Delivery, Frame, Frames, Kind, Motion, With};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
@@ -20,6 +23,7 @@ pub use paint::{
     MOST_PIXELS, check_file, lay_stroke, read_picture, read_surface, write_stroke, write_surface,
     write_weights,
 };
+pub use still::Still;
 
 use nematon_geometry::{Mesh, find_borders};
 

@@ -314,3 +314,31 @@ fn faces_that_were_brought_in_go_out_again() {
     five.rotate_left(first);
     assert_eq!(five, ["5", "4", "3", "2", "1"]);
 }
+
+#[test]
+fn a_still_mesh_goes_out_in_three_formats_and_comes_back() {
+    // Two panels that share their points along a seam, each with texture coordinates of its own.
+    let text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0 0.5\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvt 0.2 0.3\nvt 0.9 0.4\nvt 0.1 0.8\n\
+                f 1/1 2/2 3/3 4/4\nf 2/5 5/6 3/7\n";
+    let mesh = read_mesh("two.obj", text.as_bytes()).unwrap();
+    assert_eq!(Still::of("a.b/C.GLB"), Some(Still::Glb));
+    assert_eq!(Still::of("c.fbx"), None);
+    for kind in [Still::Obj, Still::Glb] {
+        let back = read_mesh(&format!("two.{}", kind.ending()), &kind.write("Two", &mesh).unwrap()).unwrap();
+        let places = |m: &nematon_geometry::Mesh| -> Vec<[[f32; 3]; 3]> {
+            m.triangles.iter().map(|t| t.map(|p| m.positions[p as usize])).collect()
+        };
+        assert_eq!(places(&back), places(&mesh), "{kind:?}");
+        // Points are joined again where only the texture told them apart.
+        assert_eq!(back.positions.len(), 5, "{kind:?}");
+        let turned = |v: f32| if kind == Still::Glb { 1.0 - v } else { v };
+        for (t, u) in mesh.uv_triangles.iter().zip(&back.uv_triangles) {
+            for (a, b) in t.iter().zip(u) {
+                let (a, b) = (mesh.uvs[*a as usize], back.uvs[*b as usize]);
+                assert!((a[0] - b[0]).abs() < 1e-6 && (turned(a[1]) - b[1]).abs() < 1e-6, "{kind:?}");
+            }
+        }
+    }
+    let usd = String::from_utf8(Still::Usda.write("Two", &mesh).unwrap()).unwrap();
+    assert!(usd.contains("def Mesh \"Two\"") && usd.contains("faceVertexCounts = [4, 3]"), "{usd}");
+}

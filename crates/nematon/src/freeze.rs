@@ -3,7 +3,7 @@ use crate::files::read_scene;
 use clap::Args;
 use nematon_document::BodyId;
 use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape};
-use nematon_formats::{With, write_obj};
+use nematon_formats::Still;
 use nematon_solver::NoWatch;
 use std::collections::HashMap;
 use std::path::PathBuf;
@@ -22,7 +22,7 @@ pub struct FreezeArgs {
     /// How many times it is smoothed, 0 to 4.
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=4))]
     smooth: u32,
-    /// Where the mesh goes, as OBJ; left out, it is only told of.
+    /// Where the mesh goes: OBJ, binary glTF or USD text by its ending, obj, glb or usda. Left out, it is only told of.
     #[arg(long)]
     out: Option<PathBuf>,
 }
@@ -30,6 +30,11 @@ pub struct FreezeArgs {
 /// # Errors
 /// In words, when the scene can't be read or computed, or has no such body or frame.
 pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
+    let name = args.out.as_ref().map(|o| o.to_string_lossy());
+    let kind = name.as_ref().and_then(|n| Still::of(n));
+    if let (Some(name), None) = (&name, kind) {
+        return Err(format!("{name}: a still mesh is written as .obj, .glb or .usda."));
+    }
     let (scene, folder) = read_scene(&args.scene)?;
     let stage = Stage::new(&scene, &folder);
     let id = match &args.body {
@@ -73,8 +78,9 @@ pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
     let none = Arc::new(Sewn::default());
     let mesh = frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth);
     if let Some(out) = &args.out {
-        let text = write_obj(&body.name, &mesh, &mesh.positions, With { normals: false, triangles: false });
-        std::fs::write(out, text).map_err(|e| format!("{}: {e}", out.display()))?;
+        let told = |e: std::io::Error| format!("{}: {e}", out.display());
+        let bytes = kind.unwrap_or(Still::Obj).write(&body.name, &mesh).map_err(told)?;
+        std::fs::write(out, bytes).map_err(told)?;
         println!("{}: {} points, {} triangles", out.display(), mesh.positions.len(), mesh.triangles.len());
     }
     Ok(())

@@ -99,7 +99,7 @@ export const remake = (body: string, name: string, to: { kind: string; cloth: Cl
   });
 
 /** Freezes the frame on screen as a mesh of the project, and makes something of it. */
-export async function freeze(body: string, name: string, frame: number, smooth: number, as: 'body' | 'collider' | 'file') {
+export async function freeze(body: string, name: string, frame: number, smooth: number, as: 'body' | 'collider' | 'obj' | 'glb' | 'usda') {
   const id = openId();
   let made: MeshHead;
   try {
@@ -112,10 +112,10 @@ export async function freeze(body: string, name: string, frame: number, smooth: 
   else if (as === 'collider') await addMeshCollider(wanted, made.blob, 'mesh');
   else {
     const a = document.createElement('a');
-    a.href = `/api/meshes/${made.blob}`;
-    a.download = `${wanted}.obj`;
+    a.href = `/api/meshes/${made.blob}?format=${as}`;
+    a.download = `${wanted}.${as}`;
     a.click();
-    say({ title: `${wanted}.obj`, detail: `${made.points} points, ${made.triangles} triangles`, tone: 'note' });
+    say({ title: `${wanted}.${as}`, detail: `${made.points} points, ${made.triangles} triangles`, tone: 'note' });
   }
 }
 

@@ -2,6 +2,16 @@
 use nematon_document::{Cloth, Matter, Scene, Shape, VERSION, parse};
 use serde_json::{Value, json};
 
+/// A cloth of a shape of flat panels, sewn as it is sewn, whose inside has a pressure, Pa, and a fill of so many kg/m³.
+pub(super) fn sewn(shape: Value, matter: &Value, pressure: Value, density: f64) -> Result<Value, String> {
+    let shape: Shape = serde_json::from_value(shape).map_err(|e| e.to_string())?;
+    let mut own = serde_json::to_value(Cloth::of(shape, Matter::default())).map_err(|e| e.to_string())?;
+    own["matter"] = matter.clone();
+    own["chambers"] =
+        json!({ "inside": { "name": "Inside", "fill": { "pressure": pressure }, "density": density } });
+    Ok(json!({ "cloth": own }))
+}
+
 /// A bladder of two discs, held at its foot by the mast, swells as the Courier nears and is pressed when it lands beside it; four
 /// cushions of other proportions are filled at the start.
 ///
@@ -11,14 +21,6 @@ pub fn bladder() -> Result<Scene, String> {
     // A light skin that hardly gives, and wrinkles.
     let skin = json!({ "areal_weight": 0.05, "stretch_warp": 2500, "stretch_weft": 2500, "shear": 400, "bend_warp": 4e-6, "bend_weft": 4e-6, "damping": 0.8, "thickness": 0.0008 });
     let linen = json!({ "areal_weight": 0.22, "stretch_warp": 2500, "stretch_weft": 2200, "shear": 120, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.2, "friction": 0.6, "thickness": 0.001 });
-    let sewn = |shape: Value, matter: &Value, pressure: Value, density: f64| -> Result<Value, String> {
-        let shape: Shape = serde_json::from_value(shape).map_err(|e| e.to_string())?;
-        let mut own = serde_json::to_value(Cloth::of(shape, Matter::default())).map_err(|e| e.to_string())?;
-        own["matter"] = matter.clone();
-        own["chambers"] =
-            json!({ "inside": { "name": "Inside", "fill": { "pressure": pressure }, "density": density } });
-        Ok(json!({ "cloth": own }))
-    };
     let swells = json!({ "keys": [
         { "frame": 0, "value": 2 }, { "frame": 36, "value": 2, "then": "smooth" }, { "frame": 72, "value": 45 },
         { "frame": 130, "value": 45, "then": "smooth" }, { "frame": 160, "value": 12 }

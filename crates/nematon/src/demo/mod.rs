@@ -2,7 +2,6 @@
 mod bladder;
 mod courier;
 mod dyes;
-mod glb;
 mod moth;
 mod pennant;
 mod relay;

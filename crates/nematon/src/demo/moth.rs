@@ -1,6 +1,6 @@
 //! The Courier: a big moth with joints and a flight, as GLB. It comes in over the ridge, hovers, lands, folds its wings
 //! and looks about.
-use super::glb::Glb;
+use nematon_formats::Glb;
 use serde_json::{Value, json};
 
 /// Of the flight, seconds.

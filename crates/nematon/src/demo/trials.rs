@@ -1,4 +1,5 @@
 //! The contact trials as scenes: what must stay apart when stacked, squeezed, dragged, twisted and run through.
+use super::bladder::sewn;
 use nematon_document::{Scene, parse};
 use serde_json::{Value, json};
 
@@ -16,6 +17,8 @@ pub fn trials() -> Result<Vec<(&'static str, Scene)>, String> {
         ("cape", cape()),
         ("lump", lump()),
         ("crossed", crossed()),
+        ("heap", heap()?),
+        ("balloon", balloon()?),
     ];
     let read = |(name, value): (&'static str, Value)| {
         let faults = |f: Vec<nematon_document::Fault>| {
@@ -67,6 +70,62 @@ fn along(poses: &[Pose]) -> Value {
     };
     let three = |of: fn(&Pose) -> [f64; 3]| json!([0, 1, 2].map(|c| number(&|p| of(p)[c])));
     json!({"position": three(|p| p.1), "turn": three(|p| p.2)})
+}
+
+/// A skin that is filled.
+fn skin() -> Value {
+    json!({"areal_weight": 0.22, "stretch_warp": 2500, "stretch_weft": 2200, "shear": 120, "bend_warp": 2e-5,
+           "bend_weft": 1.6e-5, "damping": 1.2, "friction": 0.6, "thickness": 0.001})
+}
+
+/// Ten filled cushions dropped one after another into a box.
+fn heap() -> Result<Value, String> {
+    let mut bodies = json!({});
+    for k in 0..10i32 {
+        let aside = |n: i32| 0.025 * f64::from((k * n).rem_euclid(5) - 2);
+        let lean = |n: i32, by: f64| by * f64::from((k * n).rem_euclid(3) - 1);
+        let shape =
+            json!({"cushion": {"width": 0.3, "depth": 0.3, "columns": 13, "rows": 13, "apart": 0.004}});
+        bodies[format!("cushion-{k}")] = json!({
+            "name": format!("Cushion {k}"), "kind": sewn(shape, &skin(), json!(40), 1.2)?,
+            "place": {"position": [aside(7), 0.25 + 0.16 * f64::from(k), aside(3)],
+                      "turn": [lean(5, 0.3), 0.7 * f64::from(k), lean(2, 0.25)]},
+            "touch": {"itself": true, "others": true, "group": "cushions"}
+        });
+    }
+    let mut colliders = json!({"ground": {"name": "Ground", "form": {"plane": {}}, "place": {"position": [0, 0, 0]}, "friction": 0.5}});
+    for (k, (position, size)) in [
+        ([0.36, 0.4, 0.0], [0.04, 0.8, 0.76]),
+        ([-0.36, 0.4, 0.0], [0.04, 0.8, 0.76]),
+        ([0.0, 0.4, 0.36], [0.76, 0.8, 0.04]),
+        ([0.0, 0.4, -0.36], [0.76, 0.8, 0.04]),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        colliders[format!("side-{k}")] = json!({"name": format!("Side {k}"), "form": {"box": {"size": size}},
+            "place": {"position": position}, "friction": 0.4, "thickness": 0.002});
+    }
+    Ok(scene("Ten cushions in a box", 72, bodies, json!({"colliders": colliders})))
+}
+
+/// A balloon of eight gores between two plates that come to a third of its height.
+fn balloon() -> Result<Value, String> {
+    let shape = json!({"gores": {"radius": 0.2, "gores": 8, "every": 0.03, "apart": 0.002}});
+    let bodies = json!({"balloon": {
+        "name": "Balloon", "kind": sewn(shape, &skin(), json!(300), 1.2)?, "place": {"position": [0, 0.42, 0]},
+        "touch": {"itself": true, "others": false, "group": "balloon"}
+    }});
+    let plate = |name: &str, height: Value| {
+        json!({"name": name, "form": {"box": {"size": [1.4, 0.04, 1.4]}}, "friction": 0.3, "thickness": 0.002,
+               "place": {"position": [0, height, 0]}})
+    };
+    let comes =
+        json!({"keys": [{"frame": 0, "value": 0.72, "then": "smooth"}, {"frame": 48, "value": 0.36}]});
+    let colliders = json!({"lower": plate("Lower plate", json!(0.18)), "upper": plate("Upper plate", comes)});
+    let mut s = scene("A balloon between two plates", 60, bodies, json!({"colliders": colliders}));
+    s["fields"] = json!({});
+    Ok(s)
 }
 
 /// Sixteen napkins in a stack, and a press that comes down on them.

@@ -12,7 +12,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::BodyId;
 use nematon_evaluate::{Filled, Sewn, filled, freeze, shape};
-use nematon_formats::{With, write_obj};
+use nematon_formats::{Still, read_mesh};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::HashMap;
@@ -25,7 +25,12 @@ pub fn routes() -> Api {
             Says::gives::<Filled>("What its chambers hold, and what it weighs").asks::<At>(),
             read,
         )
-        .get("/meshes/{blob}", Says::gives_bytes("A file that is kept, as it came"), file)
+        .get(
+            "/meshes/{blob}",
+            Says::gives_bytes("A file that is kept, as it came; or the mesh in it as another format")
+                .asks::<As>(),
+            file,
+        )
         .post(
             "/projects/{id}/bodies/{body}/freeze",
             Says::gives::<MeshHead>(
@@ -39,6 +44,12 @@ pub fn routes() -> Api {
 #[derive(Deserialize, JsonSchema)]
 struct At {
     frame: i64,
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct As {
+    /// obj, glb or usda; as it came if left out.
+    format: Option<String>,
 }
 
 /// What to freeze.
@@ -88,9 +99,30 @@ async fn read(
     Ok(Json(told.await??))
 }
 
-async fn file(State(app): State<App>, Path(blob): Path<String>) -> Result<Response, Problem> {
+async fn file(
+    State(app): State<App>,
+    Path(blob): Path<String>,
+    Query(As { format }): Query<As>,
+) -> Result<Response, Problem> {
     let found = app.store.mesh(&blob).await?.ok_or_else(|| Problem::missing("file"))?;
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], found.bytes).into_response())
+    let bytes = match format {
+        None => found.bytes,
+        Some(format) => {
+            let kind = Still::of(&format).ok_or_else(|| {
+                Problem::unfit(
+                    "It can't be had so",
+                    format!("A mesh is written as obj, glb or usda, not {format}."),
+                )
+            })?;
+            let made = apart(move || {
+                let mesh = read_mesh(&found.name, &found.bytes).map_err(|e| e.to_string())?;
+                let name = found.name.rsplit_once('.').map_or(found.name.as_str(), |n| n.0);
+                kind.write(name, &mesh).map_err(|e| e.to_string())
+            });
+            made.await?.map_err(|e: String| Problem::unfit("The mesh can't be read", e))?
+        }
+    };
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes).into_response())
 }
 
 async fn frozen(
@@ -123,12 +155,12 @@ async fn frozen(
         let none = Arc::new(Sewn::default());
         let mesh = freeze(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, smooth);
         let name = format!("{} at {frame}", own.name);
-        let text = write_obj(&name, &mesh, &mesh.positions, With { normals: false, triangles: false });
+        let text = Still::Obj.write(&name, &mesh).map_err(|e| Problem::inside(e.to_string()))?;
         Ok::<_, Problem>((mesh, format!("{name}.obj"), text))
     });
     let (mesh, name, text) = made.await??;
-    let blob = blake3::hash(text.as_bytes()).to_hex().to_string();
-    app.store.keep_mesh(&blob, &name, text.as_bytes()).await?;
+    let blob = blake3::hash(&text).to_hex().to_string();
+    app.store.keep_mesh(&blob, &name, &text).await?;
     app.meshes.forget(&blob);
     Ok(Json(MeshHead::of(blob, &mesh)))
 }

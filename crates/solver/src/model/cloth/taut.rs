@@ -18,7 +18,7 @@ use crate::simd::{F8, Record};
 const MOST: usize = 40;
 const LEFT: f64 = 1e-2;
 /// Steps of Newton's method at most, and how far from balance is near enough beside where it began.
-const ROUNDS: usize = 4;
+const ROUNDS: usize = 2;
 const NEAR: f64 = 5e-2;
 /// How many times its own mass a point weighs across where contact holds it.
 const LEAN: f32 = 400.0;

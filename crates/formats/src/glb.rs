@@ -1,4 +1,4 @@
-//! Just enough of a GLB writer for what is made here.
+//! Binary glTF 2.0: a buffer with the accessors that read it, and what a document says around them.
 use serde_json::{Value, json};
 
 /// A binary buffer with the accessors that read it.

@@ -1,0 +1,92 @@
+//! One mesh as it is, in a format by the ending of a file's name.
+use crate::glb::Glb;
+use crate::motion::{Delivery, Kind, Motion, With};
+use crate::obj::write_obj;
+use nematon_geometry::Mesh;
+use serde_json::json;
+use std::collections::HashMap;
+
+/// Formats of a still mesh.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Still {
+    /// Wavefront OBJ.
+    Obj,
+    /// glTF 2.0, binary.
+    Glb,
+    /// USD text.
+    Usda,
+}
+
+impl Still {
+    pub const ALL: [Still; 3] = [Still::Obj, Still::Glb, Still::Usda];
+
+    /// The ending of its files.
+    pub fn ending(self) -> &'static str {
+        match self {
+            Still::Obj => "obj",
+            Still::Glb => "glb",
+            Still::Usda => "usda",
+        }
+    }
+
+    /// By the ending of a file's name.
+    pub fn of(name: &str) -> Option<Still> {
+        let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
+        Still::ALL.into_iter().find(|s| s.ending() == ending)
+    }
+
+    /// The bytes of a file. Metres, y up.
+    ///
+    /// # Errors
+    /// When the mesh can't be written so.
+    pub fn write(self, name: &str, mesh: &Mesh) -> std::io::Result<Vec<u8>> {
+        let with = With { normals: false, triangles: false };
+        match self {
+            Still::Obj => Ok(write_obj(name, mesh, &mesh.positions, with).into_bytes()),
+            Still::Glb => Ok(glb(name, mesh)),
+            Still::Usda => {
+                let bodies = [Motion { name, mesh, first: 0, rate: 24.0, count: 1 }];
+                let mut frames = |_| -> Box<dyn Iterator<Item = _>> {
+                    Box::new(std::iter::once(Ok(mesh.positions.clone())))
+                };
+                let mut out = vec![];
+                let all = &mut Delivery { name, bodies: &bodies, with, frames: &mut frames };
+                Kind::Usda.write(&mut out, all)?;
+                Ok(out)
+            }
+        }
+    }
+}
+
+/// One vertex for each point and texture coordinate that go together.
+fn glb(name: &str, mesh: &Mesh) -> Vec<u8> {
+    let normals = mesh.normals(&mesh.positions);
+    let mut known: HashMap<(u32, u32), u32> = HashMap::new();
+    let (mut points, mut across, mut uvs) = (vec![], vec![], vec![]);
+    let triangles: Vec<[u32; 3]> = (0..mesh.triangles.len())
+        .map(|t| {
+            std::array::from_fn(|k| {
+                let p = mesh.triangles[t][k];
+                let uv = mesh.uv_triangles.get(t).map_or(0, |u| u[k]);
+                *known.entry((p, uv)).or_insert_with(|| {
+                    points.push(mesh.positions[p as usize]);
+                    across.push(normals[p as usize]);
+                    // glTF counts from above.
+                    uvs.extend(mesh.uvs.get(uv as usize).map(|[u, v]| [*u, 1.0 - v]));
+                    points.len() as u32 - 1
+                })
+            })
+        })
+        .collect();
+    let mut out = Glb::default();
+    let position = out.floats(&points, "VEC3", true);
+    let mut attributes = json!({ "POSITION": position, "NORMAL": out.floats(&across, "VEC3", false) });
+    if uvs.len() == points.len() {
+        attributes["TEXCOORD_0"] = json!(out.floats(&uvs, "VEC2", false));
+    }
+    let indices = out.triangles(&triangles);
+    out.finish(json!({
+        "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [{ "name": name, "mesh": 0 }],
+        "meshes": [{ "name": name, "primitives": [{ "attributes": attributes, "indices": indices }] }]
+    }))
+}
