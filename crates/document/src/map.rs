@@ -385,6 +385,14 @@ pub struct Rest {
     #[serde(skip_serializing_if = "is_still_one")]
     #[schemars(title = "Rest scale", range(min = 0.05, max = 20))]
     pub scale: Value,
+    /// What its lengths along warp are multiplied by beside that.
+    #[serde(skip_serializing_if = "is_still_one")]
+    #[schemars(title = "Along warp", range(min = 0.05, max = 20), extend("seldom" = true))]
+    pub warp: Value,
+    /// What its lengths along weft are multiplied by beside that.
+    #[serde(skip_serializing_if = "is_still_one")]
+    #[schemars(title = "Along weft", range(min = 0.05, max = 20), extend("seldom" = true))]
+    pub weft: Value,
     /// What its folds are multiplied by: 0 is flat, -1 folded the other way.
     #[serde(skip_serializing_if = "is_still_one")]
     #[schemars(title = "Rest bend", range(min = -20, max = 20))]
@@ -397,7 +405,13 @@ fn is_still_one(v: &Value) -> bool {
 
 impl Default for Rest {
     fn default() -> Self {
-        Rest { shape: RestShape::default(), scale: 1.0.into(), bend: 1.0.into() }
+        Rest {
+            shape: RestShape::default(),
+            scale: 1.0.into(),
+            warp: 1.0.into(),
+            weft: 1.0.into(),
+            bend: 1.0.into(),
+        }
     }
 }
 

@@ -221,9 +221,9 @@ fn of_frame(
         s.u32(&words);
     }
     for r in island.relaxed {
-        let RestMotion { body, scale, folds } = r.motion(scene, first + index as f64);
+        let RestMotion { body, sides, folds } = r.motion(scene, first + index as f64);
         s.u32(&[5, body as u32]);
-        numbers.extend(scale);
+        sides.iter().for_each(|s| numbers.extend(*s));
         numbers.extend(folds);
     }
     for c in island.changing {

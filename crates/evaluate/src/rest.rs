@@ -14,7 +14,8 @@ pub fn relaxed(bodies: &[&Body]) -> Vec<Relaxed> {
     let keyed = |(body, b): (usize, &&Body)| {
         let own = b.kind.cloth()?;
         let moves = |v: &Value| !v.is(1.0);
-        let rest = own.rest.clone().filter(|r| moves(&r.scale) || moves(&r.bend))?;
+        let rest =
+            own.rest.clone().filter(|r| [&r.scale, &r.warp, &r.weft, &r.bend].into_iter().any(moves))?;
         Some(Relaxed { body, rest })
     };
     bodies.iter().enumerate().filter_map(keyed).collect()
@@ -23,13 +24,13 @@ pub fn relaxed(bodies: &[&Body]) -> Vec<Relaxed> {
 impl Relaxed {
     /// How the rest shape changes on the way to a frame.
     pub fn motion(&self, scene: &Stage, frame: f64) -> RestMotion {
-        let Rest { shape: _, scale, bend } = &self.rest;
-        let scale = |f: f64| scale.at(&scene.frames.moment(f)) as f32;
-        let bend = |f: f64| bend.at(&scene.frames.moment(f)) as f32;
+        let Rest { shape: _, scale, warp, weft, bend } = &self.rest;
+        let moments = [frame - 1.0, frame].map(|f| scene.frames.moment(f));
+        let side = |own: &Value| moments.map(|m| (scale.at(&m) * own.at(&m)) as f32);
         RestMotion {
             body: self.body,
-            scale: [scale(frame - 1.0), scale(frame)],
-            folds: [bend(frame - 1.0), bend(frame)],
+            sides: [side(warp), side(weft)],
+            folds: moments.map(|m| bend.at(&m) as f32),
         }
     }
 }

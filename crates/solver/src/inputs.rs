@@ -288,8 +288,8 @@ impl GripMotion {
 pub struct RestMotion {
     /// Number of the body.
     pub body: usize,
-    /// What its lengths are multiplied by.
-    pub scale: [f32; 2],
+    /// What its lengths along warp and along weft are multiplied by.
+    pub sides: [[f32; 2]; 2],
     /// What its folds are multiplied by: 0 is flat.
     pub folds: [f32; 2],
 }

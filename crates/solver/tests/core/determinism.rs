@@ -27,7 +27,7 @@ fn everything() -> Trial {
     let cloth = Body::cloth(&rest).unwrap();
     let state = cloth.start();
     let mut t = Trial { cloth, state, contact: Contact::none(1), frame: FrameInputs::default(), mesh };
-    t.frame.rests = vec![RestMotion { body: 0, scale: [1.0, 1.01], folds: [1.0, 0.9] }];
+    t.frame.rests = vec![RestMotion { body: 0, sides: [[1.0, 1.01]; 2], folds: [1.0, 0.9] }];
     t.frame.fields = vec![
         Wind { velocity: [3.0, 0.5, 1.0], gust: 0.4, gust_period: 1.0, seed: 1, ..Default::default() }.into(),
     ];

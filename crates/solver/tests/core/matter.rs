@@ -181,6 +181,25 @@ fn width(t: &Trial, axis: usize) -> f64 {
 }
 
 #[test]
+fn what_grows_along_one_thread_direction_stays_along_the_other() {
+    for mesh in [sheet(0.5, 0.5, 33, 33), crossed(&sheet(0.5, 0.5, 13, 13), 13, 13)] {
+        let matter = Matter { damping: 3.0, ..plain() };
+        let rest = rest_of(&mesh, matter, |_| false);
+        let mut t = trial(&rest, mesh);
+        for k in 0..48 {
+            let at = |k: i32| 1.0 + 0.3 * (k as f32 / 24.0).min(1.0);
+            t.frame.rests =
+                vec![RestMotion { body: 0, sides: [[1.0; 2], [at(k), at(k + 1)]], folds: [1.0; 2] }];
+            t.run(1);
+        }
+        let mut sides = [width(&t, 0), width(&t, 2)];
+        sides.sort_by(f64::total_cmp);
+        within("along warp", sides[0], 0.5, 0.01);
+        within("along weft", sides[1], 0.65, 0.01);
+    }
+}
+
+#[test]
 fn a_rest_scale_grows_and_shrinks_what_it_is_of() {
     for mesh in [sheet(0.5, 0.5, 33, 33), crossed(&sheet(0.5, 0.5, 13, 13), 13, 13)] {
         let matter = Matter { damping: 3.0, ..plain() };
@@ -188,7 +207,7 @@ fn a_rest_scale_grows_and_shrinks_what_it_is_of() {
         for (from, to) in [(1.0, 1.3), (1.3, 1.3), (1.3, 0.8), (0.8, 0.8)] {
             for k in 0..24 {
                 let at = |k: i32| from + (to - from) * k as f32 / 24.0;
-                t.frame.rests = vec![RestMotion { body: 0, scale: [at(k), at(k + 1)], folds: [1.0; 2] }];
+                t.frame.rests = vec![RestMotion { body: 0, sides: [[at(k), at(k + 1)]; 2], folds: [1.0; 2] }];
                 t.run(1);
             }
             if from == to {
@@ -235,7 +254,7 @@ fn folds_come_from_where_they_are_told() {
         let mut t = trial(&rest, m);
         for k in 0..60 {
             let at = |k: i32| 1.0 + (by - 1.0) * (k as f32 / 30.0).min(1.0);
-            t.frame.rests = vec![RestMotion { body: 0, scale: [1.0; 2], folds: [at(k), at(k + 1)] }];
+            t.frame.rests = vec![RestMotion { body: 0, sides: [[1.0; 2]; 2], folds: [at(k), at(k + 1)] }];
             t.run(1);
         }
         turn(&t)

@@ -11,8 +11,8 @@ impl Cloth {
         let (mut s, mut total) = (Strain::default(), 0.0);
         self.columns(state, |area, [u, v]| {
             total += area;
-            for (mean, strain) in s.mean.iter_mut().zip([u, v]) {
-                let strain = strain / f64::from(own.stretched[0]);
+            for ((mean, strain), rest) in s.mean.iter_mut().zip([u, v]).zip(own.stretched.sides) {
+                let strain = strain / f64::from(rest);
                 *mean += area * (strain - 1.0);
                 s.largest = s.largest.max(strain - 1.0);
             }
@@ -23,11 +23,11 @@ impl Cloth {
 
     pub fn energy(&self, state: &State, own: &Own, e: &mut Energy) {
         let m = &self.matter;
-        let (rest, nu) = (f64::from(own.stretched[0]), f64::from(m.poisson));
-        let folds = own.stretched[0] * own.stretched[1];
+        let (rest, nu) = (own.stretched.sides.map(f64::from), f64::from(m.poisson));
+        let folds = own.stretched.mean() * own.stretched.folds;
         let [ku, kv] = m.stretch.map(f64::from);
         self.columns(state, |area, [u, v]| {
-            let (u, v) = (u - rest, v - rest);
+            let (u, v) = (u - rest[0], v - rest[1]);
             let both = (ku * u * u + kv * v * v + 2.0 * nu * (ku * kv).sqrt() * u * v) / (1.0 - nu * nu);
             e.membrane += 0.5 * area * both;
         });
@@ -63,7 +63,8 @@ impl Cloth {
     fn overstretch(&self, (body, k): (&Body, usize), state: &State, own: &Own) -> Option<Snag> {
         let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
         self.columns(state, |_, [u, v]| {
-            let s = u.max(v) / f64::from(own.stretched[0]) - 1.0;
+            let [p, q] = own.stretched.sides.map(f64::from);
+            let s = (u / p).max(v / q) - 1.0;
             count += usize::from(s > OVERSTRETCH);
             if s > worst {
                 (worst, at) = (s, t);

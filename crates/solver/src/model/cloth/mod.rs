@@ -27,7 +27,7 @@ use build::{cells, hinges, nodes, patches, rigidity};
 use coarse::Level;
 use coarse::build::{Element, Lattices};
 use constraint::prolonged::Share;
-use constraint::{bend, cell, membrane, patch, yarn};
+use constraint::{Scale, bend, cell, membrane, patch, yarn};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -83,7 +83,31 @@ pub struct Own {
     /// Strain along warp and weft at each point when a sub-step began; scratch, kept where they act on each other.
     strain: Vec<Record>,
     /// What lengths and folds at rest were multiplied by at the end of the last frame.
-    stretched: [f32; 2],
+    stretched: Rests,
+}
+
+/// What lengths along warp and weft at rest are multiplied by, and folds.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Rests {
+    sides: [f32; 2],
+    folds: f32,
+}
+
+impl Default for Rests {
+    fn default() -> Rests {
+        Rests { sides: [1.0; 2], folds: 1.0 }
+    }
+}
+
+impl Rests {
+    /// Of lengths in the mean.
+    fn mean(&self) -> f32 {
+        if self.sides[0] == self.sides[1] { self.sides[0] } else { (self.sides[0] * self.sides[1]).sqrt() }
+    }
+
+    fn on(&self, scale: Scale) -> Scale {
+        Scale { rest: self.mean(), sides: self.sides, folds: self.folds, ..scale }
+    }
 }
 
 impl Cloth {
@@ -103,7 +127,7 @@ impl Cloth {
             push: vec![],
             plate: vec![],
             strain: vec![],
-            stretched: [1.0; 2],
+            stretched: Rests::default(),
         }
     }
 

@@ -4,7 +4,7 @@ use super::constraint::prolonged::Prolonged;
 use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use super::elimination::Factor;
 use super::gas::{Filling, Gas};
-use super::{Cloth, Own, Work, coarse, taut};
+use super::{Cloth, Own, Rests, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
 use crate::inputs::{FillNow, FrameInputs, RestMotion, SeamNow};
@@ -26,9 +26,9 @@ const TRIANGLE_ROUNDS: usize = 4;
 const YARN_SHARE: usize = 2;
 
 /// What the levels are told in a sub-step of `dt` seconds that goes on, at a rest that is multiplied.
-pub(super) fn goes_on(dt: f32, [rest, folds]: [f32; 2]) -> Scale {
+pub(super) fn goes_on(dt: f32, rests: Rests) -> Scale {
     let dt = BALANCES[1] * dt;
-    Scale { dt, per_dt2: 1.0 / (dt * dt), rest, folds, ..Scale::default() }
+    rests.on(Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() })
 }
 
 /// What the sub-steps of a frame have in common.
@@ -88,15 +88,14 @@ impl<'a> Begun<'a> {
     /// The strains that each direction answers the other's with.
     pub fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
         if self.cloth.matter.poisson > 0.0 {
-            let [rest, _] = self.rests(moment);
-            watch.during(Phase::Yarn, || self.strain(rest, state, own));
+            let rests = self.rests(moment);
+            watch.during(Phase::Yarn, || self.strain(rests.sides, state, own));
         }
     }
 
     pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
-        let [rest, folds] = self.rests(moment);
         let goes_on = usize::from(state.goes_on(self.dt));
-        let scale = Scale { rest, folds, ..self.scales[goes_on] };
+        let scale = self.rests(moment).on(self.scales[goes_on]);
         state.loads.weigh(&mut state.x);
         watch.during(Phase::Coarse, || {
             coarse::relax(&self.cloth.coarse, &state.x, &mut own.coarse, scale);
@@ -150,8 +149,7 @@ impl<'a> Begun<'a> {
         if !self.cloth.taut {
             return 0.0;
         }
-        let [rest, folds] = self.rests(moment);
-        let scale = Scale { rest, folds, ..self.scales[usize::from(state.goes_on(self.dt))] };
+        let scale = self.rests(moment).on(self.scales[usize::from(state.goes_on(self.dt))]);
         watch.during(Phase::Sewn, || {
             let State { gas, x, free, v, .. } = state;
             let before = x.clone();
@@ -200,13 +198,13 @@ impl<'a> Begun<'a> {
     }
 
     /// What lengths and folds at rest are multiplied by at a moment.
-    fn rests(&self, moment: f32) -> [f32; 2] {
+    fn rests(&self, moment: f32) -> Rests {
         let at = |[from, to]: [f32; 2]| from + moment * (to - from);
-        self.rest.map_or([1.0; 2], |r| [at(r.scale), at(r.folds)])
+        self.rest.map_or(Rests::default(), |r| Rests { sides: r.sides.map(at), folds: at(r.folds) })
     }
 
     /// Finds the strains that each direction answers the other's with.
-    fn strain(&self, rest: f32, state: &mut State, own: &mut Own) {
+    fn strain(&self, rest: [f32; 2], state: &mut State, own: &mut Own) {
         own.strain.resize(state.x.len(), Record::default());
         for (direction, groups) in self.cloth.yarns.iter().enumerate() {
             let (x, out) = (Shared::of(state.x.as_mut_ptr()), Shared::of(own.strain.as_mut_ptr()));
@@ -214,7 +212,9 @@ impl<'a> Begun<'a> {
             let task = race::task();
             groups.par_iter().enumerate().with_min_len(YARN_SHARE).for_each(|(k, g)| {
                 // Safety: the points of a chain are in no other of its direction.
-                race::within(&task, k, || unsafe { yarn::strains(g, x.get(), rest, direction, out.get()) });
+                race::within(&task, k, || unsafe {
+                    yarn::strains(g, x.get(), rest[direction], direction, out.get())
+                });
             });
         }
     }
@@ -334,6 +334,7 @@ impl<'a> Begun<'a> {
         watch: &impl Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
+        let scale = Scale { rest: scale.sides[direction], ..scale };
         let across = self.across(direction, strain);
         let groups = &self.cloth.yarns[direction];
         race::phase();

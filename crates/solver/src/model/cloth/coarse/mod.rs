@@ -127,7 +127,7 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
             let at = &own.x[t.node as usize].0;
             let far = (0..3).map(|c| f64::from(at[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
-            let over = (far - f64::from(scale.rest * t.length)).max(0.0);
+            let over = (far - f64::from(scale.longest() * t.length)).max(0.0);
             sum += 0.5 * over * over * f64::from(level.cells.holds(scale) / t.compliance);
         }
         below = Some(own);
@@ -213,7 +213,7 @@ impl Scratch {
                 let far = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt().max(1e-10);
                 let compliance = t.compliance * per_dt2;
                 let after = (*multiplier
-                    + (scale.rest * t.length - far - compliance * *multiplier) / (x[3] + compliance))
+                    + (scale.longest() * t.length - far - compliance * *multiplier) / (x[3] + compliance))
                     .min(0.0);
                 let change = x[3] * (after - *multiplier) / far;
                 (0..3).for_each(|c| x[c] += change * d[c]);

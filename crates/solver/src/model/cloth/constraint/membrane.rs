@@ -144,8 +144,7 @@ impl Tangent {
         let stiff = g.compliance.each_ref().map(|c| one / F8::new(c));
         let along = [stiff[0] * per, stiff[1] * per];
         let both = nu * per * (stiff[0] * stiff[1]).sqrt();
-        let rest = F8::splat(scale.rest);
-        let strain = length.map(|l| l - rest);
+        let strain = [0, 1].map(|k| length[k] - F8::splat(scale.sides[k]));
         let ([a, b], c) = eased(along, both, strain);
         let (along, both) = ([a, b], c);
         let stress = [along[0].fma(strain[0], both * strain[1]), along[1].fma(strain[1], both * strain[0])];
@@ -329,16 +328,17 @@ pub unsafe fn solve<const STRETCH: bool>(
 /// and not by the pulls, which a few rounds leave far from the stress.)
 #[inline(always)]
 pub fn wholes(scale: Scale, soft_u: F8, soft_v: F8, columns: impl Fn() -> [V8; 2]) -> [F8; 2] {
-    let rest = F8::splat(scale.rest);
+    let rest = scale.sides.map(F8::splat);
     if scale.poisson == 0.0 {
-        return [rest; 2];
+        return rest;
     }
-    let [u, v] = columns().map(|f| f.dot(f).sqrt() - rest);
+    let [f, g] = columns();
+    let [u, v] = [f.dot(f).sqrt() - rest[0], g.dot(g).sqrt() - rest[1]];
     let nu = F8::splat(scale.poisson);
     let per = F8::splat(1.0 / (1.0 - scale.poisson * scale.poisson));
     let ratio = (soft_u / soft_v).sqrt();
     let (from_u, from_v) = (nu * per * (nu * u + ratio * v), nu * per * (nu * v + u / ratio));
-    [rest - from_u, rest - from_v]
+    [rest[0] - from_u, rest[1] - from_v]
 }
 
 /// Force, N, on a panel with two vectors in its plane, in a relative flow; its area as drag and as lift see it.

@@ -38,11 +38,19 @@ pub struct Scale {
     pub lift: f32,
     /// The whole sub-step over the areal weight, s·m²/kg.
     pub whole_per_weight: f32,
-    /// What lengths and folds at rest are multiplied by.
+    /// What lengths at rest are multiplied by, in the mean, and along warp and weft; and folds.
     pub rest: f32,
+    pub sides: [f32; 2],
     pub folds: f32,
     /// Poisson's ratio.
     pub poisson: f32,
+}
+
+impl Scale {
+    /// What lengths at rest are multiplied by at most, whichever way they run.
+    pub fn longest(&self) -> f32 {
+        self.sides[0].max(self.sides[1])
+    }
 }
 
 impl Default for Scale {
@@ -54,6 +62,7 @@ impl Default for Scale {
             lift: 0.0,
             whole_per_weight: 1.0,
             rest: 1.0,
+            sides: [1.0; 2],
             folds: 1.0,
             poisson: 0.0,
         }
