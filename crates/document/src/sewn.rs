@@ -19,6 +19,10 @@ pub struct Seam {
     #[serde(default = "stiff", skip_serializing_if = "is_stiff")]
     #[schemars(title = "Stiffness", range(min = 1, max = 1e7), extend("unit" = "N/m²", "seldom" = true))]
     pub stiffness: f64,
+    /// How long its threads are once it is closed; below that it does not pull. With some it is sewn by threads.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    #[schemars(title = "Slack", range(min = 0, max = 10), extend("unit" = "m"))]
+    pub slack: f64,
     /// Resistance to folding over it, for each metre of it; at 0 it folds freely.
     #[serde(default, skip_serializing_if = "is_zero")]
     #[schemars(title = "Crease", range(min = 0, max = 100), extend("unit" = "N/rad"))]
@@ -46,12 +50,20 @@ impl Seam {
     /// One that is sewn from the start.
     pub fn of(name: &str, sides: [Vec<String>; 2]) -> Seam {
         let of = sides.map(Side::Borders);
-        Seam { name: name.into(), of, closes: 0.0, stiffness: stiff(), crease: 0.0, hold: whole() }
+        Seam {
+            name: name.into(),
+            of,
+            closes: 0.0,
+            stiffness: stiff(),
+            slack: 0.0,
+            crease: 0.0,
+            hold: whole(),
+        }
     }
 
     /// Whether it is sewn from the start and for good, so that its sides may be one.
     pub fn is_for_good(&self) -> bool {
-        self.closes == 0.0 && self.hold.is(1.0)
+        self.closes == 0.0 && self.slack == 0.0 && self.hold.is(1.0)
     }
 }
 

@@ -48,7 +48,7 @@ impl Sewn {
             let (a, b) = (row(&seam.of[0])?, row(&seam.of[1])?);
             let sewn = sew(mesh, rest, &a, &b).map_err(|e| fault(e.to_string()))?;
             let far = sewn.stitches.iter().map(|s| gap(mesh, s.point, s.to, s.share)).fold(0.0, f64::max);
-            if seam.closes == 0.0 && far > NEAR * edge {
+            if seam.closes == 0.0 && far > (NEAR * edge).max(seam.slack) {
                 let why = format!(
                     "is sewn from the start, and its sides lie {far:.3} m apart there. Let it close over some frames, or lay the panels on each other"
                 );
@@ -76,7 +76,7 @@ impl Sewn {
             let rest = SeamRest {
                 stitches: stitches.collect(),
                 stiffness: seam.stiffness as f32,
-                gap: thickness,
+                gap: thickness.max(seam.slack as f32),
                 crease: seam.crease as f32,
                 folds: sewn.folds,
             };

@@ -233,3 +233,19 @@ fn a_box_laid_on_a_cushion_sinks_in_and_is_carried() {
     let gas = r.gas(0)[0];
     assert!((gas.pressure - 40.0).abs() < 1e-9 && gas.volume > 0.002, "{gas:?}");
 }
+
+#[test]
+fn a_slack_seam_opens_as_far_as_its_threads_are_long() {
+    let open = |slack: f64| {
+        let s = scene(cushion(json!({ "slack": slack }), json!({})), json!({})).unwrap();
+        let at = run(&s, 30).positions(0);
+        // Top and bottom of the same number lie over each other.
+        let rim = (0..121usize).filter(|k| [0, 10].contains(&(k % 11)) || [0, 10].contains(&(k / 11)));
+        let apart = |k: usize| (0..3).map(|c| (at[k][c] - at[k + 121][c]).powi(2)).sum::<f32>().sqrt();
+        let all: Vec<f32> = rim.map(apart).collect();
+        (all.iter().copied().fold(0.0, f32::max), all.iter().sum::<f32>() / all.len() as f32)
+    };
+    assert_eq!(open(0.0), (0.0, 0.0), "sewn for good it is one");
+    let (most, mean) = open(0.02);
+    assert!(most < 0.023 && mean > 0.012, "{most} at most, {mean} in the mean");
+}

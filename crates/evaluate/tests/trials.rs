@@ -117,6 +117,23 @@ fn pressed_napkins_lie_in_the_order_they_were_stacked_in() {
 
 /// A newcomer's first scenes show nothing that is wrong: nothing crosses, is inside of anything or jumps, and what
 /// a catch stretches is under a quarter.
+/// Held by one point, pressed by what lands beside it: what is taut follows what contact holds, or it would be drawn out about it.
+#[test]
+fn the_bladder_on_its_tether_is_hardly_ever_drawn_out() {
+    let (scene, folder) = scene("", "woven-bladder");
+    let mut run = Run::start(&scene, &scene.islands()[0], &folder).unwrap();
+    let (mut before, mut drawn) = (vec![], 0);
+    while !run.is_done() {
+        run.advance(&NoWatch).unwrap();
+        for s in run.snags(&before) {
+            assert!(s.fault == Fault::Overstretch && s.worst < 0.5, "frame {}: {s:?}", run.at());
+            drawn += 1;
+        }
+        before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+    }
+    assert!(drawn < 15, "in {drawn} of {} frames", run.at());
+}
+
 #[test]
 fn the_demo_scenes_hold_up() {
     for name in ["thistledown-relay", "washing-loft"] {

@@ -72,6 +72,7 @@ function SeamCard({ body, id, of, seam }: { body: string; id: string; of: string
       <Note>{sides[0]} to {sides[1]}</Note>
       <NumberField path={`${base}/closes`} of={of} otherwise={0} />
       <NumberField path={`${base}/hold`} of={of} otherwise={1} />
+      <NumberField path={`${base}/slack`} of={of} otherwise={0} />
       <NumberField path={`${base}/crease`} of={of} otherwise={0} />
       <NumberField path={`${base}/stiffness`} of={of} otherwise={1e5} />
       <Actions><Button hint="It holds until the frame before, by keys" onClick={() => void cutAt(body, id, of, frame)}>Cut it at {frame}</Button></Actions>

@@ -380,11 +380,11 @@ impl Contact {
         }
         let arrays: Vec<[Arrays; LISTS]> = self.between.iter().map(|b| self.arrays(b, states)).collect();
         let mut reached = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
-        let settled = settle(states);
-        if settled > 0.0 {
+        let mut from: Option<Vec<Vec<Record>>> = None;
+        if settle(states) > 0.0 {
             // What followed may have come where more is met.
-            let more = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
-            reached.iter_mut().zip(more).for_each(|(r, m)| r.iter_mut().zip(m).for_each(|(r, m)| *r |= m));
+            from = Some(states.iter().map(|s| s.x[..s.points].to_vec()).collect());
+            reached = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
         }
         if self.between.is_empty() {
             return Ok(());
@@ -392,7 +392,7 @@ impl Contact {
         for b in &self.between {
             self.touching[b.pairing] += b.presses.iter().map(Presses::touching).sum::<usize>();
         }
-        let far = moved(states, &reached) + settled;
+        let far = moved(states, from.as_deref(), &reached);
         watch.during(Phase::Keep, || self.keep_all(&arrays, far, states, dt, watch));
         if loose {
             states.iter_mut().for_each(|s| s.loads.unweigh(&mut s.x, &s.start));
@@ -623,16 +623,17 @@ fn standing<'a>(
 }
 
 /// By how much contact moved any point in this sub-step, at most: metres. It can have moved those that it `reached`.
-fn moved(states: &[State], reached: &[Vec<bool>]) -> f32 {
-    let far = |(s, reached): (&State, &Vec<bool>)| {
-        let eights = s.x[..s.points].chunks(8).zip(s.free[..s.points].chunks(8)).zip(reached);
-        let all = eights.filter(|(_, r)| **r).flat_map(|((x, free), _)| x.iter().zip(free));
+fn moved(states: &[State], from: Option<&[Vec<Record>]>, reached: &[Vec<bool>]) -> f32 {
+    let far = |(k, (s, reached)): (usize, (&State, &Vec<bool>))| {
+        let from = from.map_or(&s.free[..s.points], |f| &f[k]);
+        let eights = s.x[..s.points].chunks(8).zip(from.chunks(8)).zip(reached);
+        let all = eights.filter(|(_, r)| **r).flat_map(|((x, from), _)| x.iter().zip(from));
         all.fold(0.0f32, |m, (x, f)| {
             let d = [0, 1, 2].map(|c| x.0[c] - f.0[c]);
             m.max(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
         })
     };
-    states.iter().zip(reached).map(far).fold(0.0, f32::max).sqrt()
+    states.iter().zip(reached).enumerate().map(far).fold(0.0, f32::max).sqrt()
 }
 
 /// Separates all features of a list and gives those that come too near.

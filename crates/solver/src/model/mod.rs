@@ -1,6 +1,7 @@
 //! What holds the points of a body together. A model is one file or room of the same verbs in the same order: `build`
 //! makes a body, `Own` is what it keeps in a state, `Begun` what a frame's sub-steps have in common; that has `look`,
-//! before anything moves, `relax`, after points have gone where their velocities lead, and `finish`, at the frame's end.
+//! before anything moves, `relax`, after points have gone where their velocities lead, `settle`, after contact has moved some, and `finish`, at
+//! the frame's end.
 //! Faults and sums are asked for after. A model sees no other, nor who touches its points.
 pub mod cloth;
 pub mod free;

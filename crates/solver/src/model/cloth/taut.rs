@@ -16,10 +16,10 @@ use crate::simd::{F8, Record};
 
 /// Steps at most, and how small what is left must be beside what was there.
 const MOST: usize = 40;
-const LEFT: f64 = 1e-2;
+const LEFT: f64 = 3e-2;
 /// Steps of Newton's method at most, and how far from balance is near enough beside where it began.
-const ROUNDS: usize = 2;
-const NEAR: f64 = 5e-2;
+const ROUNDS: usize = 4;
+const NEAR: f64 = 1e-1;
 /// How many times its own mass a point weighs across where contact holds it.
 const LEAN: f32 = 400.0;
 
