@@ -1312,10 +1312,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A file that is kept, as it came */
+        /** A file that is kept, as it came; or the mesh in it as another format */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    format?: string | null;
+                };
                 header?: never;
                 path: {
                     blob: number;
@@ -4343,6 +4345,34 @@ export interface components {
                 seed?: number;
             };
             /**
+             * Along warp
+             * Format: double
+             * @description What its lengths along warp are multiplied by beside that.
+             */
+            warp?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Along weft
+             * Format: double
+             * @description What its lengths along weft are multiplied by beside that.
+             */
+            weft?: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
              * Rest bend
              * Format: double
              * @description What its folds are multiplied by: 0 is flat, -1 folded the other way.
@@ -4379,6 +4409,12 @@ export interface components {
              * @description Force for each metre of it and each metre that its threads are stretched; what is sewn from the start does not give at all.
              */
             stiffness?: number;
+            /**
+             * Slack
+             * Format: double
+             * @description How long its threads are once it is closed; below that it does not pull. With some it is sewn by threads.
+             */
+            slack?: number;
             /**
              * Crease
              * Format: double
@@ -6623,6 +6659,10 @@ export interface components {
         At2: {
             /** Format: int64 */
             frame: number;
+        };
+        As: {
+            /** @description obj, glb or usda; as it came if left out. */
+            format?: string | null;
         };
         /** @description What to freeze. */
         Frozen: {

@@ -1,5 +1,8 @@
 //! The signal bladder over the deck, and the cushions on the bench below it.
-use nematon_document::{Cloth, Matter, Scene, Shape, VERSION, parse};
+use nematon_document::{BodyId, Cloth, ColliderId, Matter, Scene, Shape, VERSION, parse};
+use nematon_evaluate::{NoMeshes, Run, freeze};
+use nematon_formats::{With, write_obj};
+use nematon_solver::NoWatch;
 use serde_json::{Value, json};
 
 /// A cloth of a shape of flat panels, sewn as it is sewn, whose inside has a pressure, Pa, and a fill of so many kg/m³.
@@ -12,8 +15,34 @@ pub(super) fn sewn(shape: Value, matter: &Value, pressure: Value, density: f64) 
     Ok(json!({ "cloth": own }))
 }
 
+/// The frame at which the square cushion's wrinkles are best, and how often it is smoothed there.
+const BEST: (usize, u32) = (40, 1);
+
+/// The square cushion as a still mesh, at its best frame.
+///
+/// # Errors
+/// When it can't be computed.
+pub fn frozen_cushion() -> Result<String, String> {
+    let mut scene = bladder()?;
+    scene.colliders.shift_remove(&ColliderId::from("frozen"));
+    let id = BodyId::from("cushion-1");
+    let mut run = Run::start(&scene, std::slice::from_ref(&id), &NoMeshes).map_err(|e| e.to_string())?;
+    while run.at() < BEST.0 {
+        run.advance(&NoWatch).map_err(|e| e.to_string())?;
+    }
+    let place = scene.bodies[&id].place.clone();
+    let at = place.position.map(|v| v.at(&scene.frames.moment(0.0)) as f32);
+    let stands: Vec<[f32; 3]> =
+        run.positions(0).iter().map(|p| std::array::from_fn(|c| p[c] - at[c])).collect();
+    let shaped = &run.members[0].shaped;
+    let sewn = shaped.sewn.clone().unwrap_or_default();
+    let mesh = freeze(&sewn, &shaped.mesh, &stands, BEST.1);
+    let with = With { normals: false, triangles: false };
+    Ok(write_obj("frozen cushion", &mesh, &mesh.positions, with))
+}
+
 /// A bladder of two discs, held at its foot by the mast, swells as the Courier nears and is pressed when it lands beside it; four
-/// cushions of other proportions are filled at the start.
+/// cushions of other proportions are filled at the start, and one that was frozen lies below.
 ///
 /// # Errors
 /// What is wrong with the scene, were there anything.
@@ -67,6 +96,7 @@ pub fn bladder() -> Result<Scene, String> {
         "colliders": {
             "ground": { "name": "Ground", "form": { "plane": {} }, "place": { "position": [0, 0, 0], "turn": [0, 0, 0] } },
             "bench": { "name": "Bench", "form": { "box": { "size": [2.6, 0.06, 1.1] } }, "place": { "position": [0, 0.47, 0.1], "turn": [0, 0, 0] }, "friction": 0.6 },
+            "frozen": { "name": "Frozen cushion", "form": { "mesh": { "from": { "file": "frozen-cushion.obj" } } }, "place": { "position": [0.62, 0.075, 0.92], "turn": [0, 0.5, 0] } },
             "pole": { "name": "Mast pole", "form": { "capsule": { "radius": 0.014, "length": 1.5 } }, "place": { "position": [0, 0.77, 0], "turn": [0, 0, 0] }, "thickness": 0.002 },
             "courier": { "name": "The Courier's side", "form": { "ball": { "radius": 0.22 } }, "friction": 0.3, "thickness": 0.002, "place": { "position": [
                 { "keys": [{ "frame": 60, "value": 2.4, "then": "smooth" }, { "frame": 104, "value": 0.36, "then": "smooth" }, { "frame": 128, "value": 0.36, "then": "smooth" }, { "frame": 156, "value": 0.75 }] },

@@ -30,6 +30,7 @@ pub fn write(out: &Path) -> Result<(), String> {
     save("washing-loft.json", text(&trials::loft()?)?)?;
     save("winged-courier.json", text(&courier::courier())?)?;
     save("woven-bladder.json", text(&bladder::bladder()?)?)?;
+    save("frozen-cushion.obj", bladder::frozen_cushion()?)?;
     save("satchel.obj", courier::satchel_mesh())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
     let bytes =
