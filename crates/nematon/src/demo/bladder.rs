@@ -96,7 +96,7 @@ pub fn bladder() -> Result<Scene, String> {
         "colliders": {
             "ground": { "name": "Ground", "form": { "plane": {} }, "place": { "position": [0, 0, 0], "turn": [0, 0, 0] } },
             "bench": { "name": "Bench", "form": { "box": { "size": [2.6, 0.06, 1.1] } }, "place": { "position": [0, 0.47, 0.1], "turn": [0, 0, 0] }, "friction": 0.6 },
-            "frozen": { "name": "Frozen cushion", "form": { "mesh": { "from": { "file": "frozen-cushion.obj" } } }, "place": { "position": [0.62, 0.075, 0.92], "turn": [0, 0.5, 0] } },
+            "frozen": { "name": "Frozen cushion", "form": { "mesh": { "from": { "file": "frozen-cushion.obj" } } }, "place": { "position": [0.62, 0.032, 0.92], "turn": [0, 0.5, 0] } },
             "pole": { "name": "Mast pole", "form": { "capsule": { "radius": 0.014, "length": 1.5 } }, "place": { "position": [0, 0.77, 0], "turn": [0, 0, 0] }, "thickness": 0.002 },
             "courier": { "name": "The Courier's side", "form": { "ball": { "radius": 0.22 } }, "friction": 0.3, "thickness": 0.002, "place": { "position": [
                 { "keys": [{ "frame": 60, "value": 2.4, "then": "smooth" }, { "frame": 104, "value": 0.36, "then": "smooth" }, { "frame": 128, "value": 0.36, "then": "smooth" }, { "frame": 156, "value": 0.75 }] },
