@@ -53,6 +53,21 @@ async fn a_cushion_is_filled_by_keys_run_frozen_and_all_of_it_undone() -> WebDri
         Ok(s["bodies"]["cushion-at-30"]["kind"]["cloth"]["shape"]["mesh"]["from"]["blob"].is_string())
     })
     .await?;
+    // What was frozen is had as a file of each format, and of no other.
+    let kept =
+        scene(&site, 1).await["bodies"]["cushion-at-30"]["kind"]["cloth"]["shape"]["mesh"]["from"]["blob"]
+            .as_str()
+            .unwrap()
+            .to_owned();
+    for (format, begins) in [("obj", "o "), ("glb", "glTF"), ("usda", "#usda 1.0")] {
+        let to = format!("{}/api/meshes/{kept}?format={format}", site.address);
+        let bytes = reqwest::get(to).await.unwrap().bytes().await.unwrap();
+        let first = String::from_utf8_lossy(&bytes[..bytes.len().min(400)]).into_owned();
+        assert!(first.contains(begins), "{format}: {first}");
+    }
+    let none = reqwest::get(format!("{}/api/meshes/{kept}?format=stl", site.address)).await.unwrap();
+    assert_eq!(none.status(), 422);
+
     for _ in 0..2 {
         w.ctrl('z').await?;
         tokio::time::sleep(Duration::from_millis(400)).await;

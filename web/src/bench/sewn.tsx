@@ -168,6 +168,9 @@ function Freeze({ id, name }: { id: string; name: string }) {
       <Actions>
         <Button onClick={() => void freeze(id, name, frame, Number(smooth), 'body')}>As a body</Button>
         <Button onClick={() => void freeze(id, name, frame, Number(smooth), 'collider')}>As a collider</Button>
+      </Actions>
+      <Actions>
+        <span className="text-faded">As a file</span>
         {(['obj', 'glb', 'usda'] as const).map((as) => (
           <Button key={as} look="quiet" hint={`Its mesh as a file: ${{ obj: 'OBJ', glb: 'glTF', usda: 'USD' }[as]}`} onClick={() => void freeze(id, name, frame, Number(smooth), as)}>
             {{ obj: 'OBJ', glb: 'glTF', usda: 'USD' }[as]}
