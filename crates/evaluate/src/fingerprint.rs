@@ -145,6 +145,10 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
         s.u32(&[35, welds.len() as u32]);
         welds.iter().for_each(|w| s.u32(w));
     }
+    if !(seams.is_empty() && chambers.is_empty()) {
+        // What is taut follows what contact holds: frames from before it did are out of date, and those of other bodies are not.
+        s.u32(&[38]);
+    }
     for SeamRest { stitches, stiffness, gap, crease, folds } in seams {
         s.u32(&[36, stitches.len() as u32, folds.len() as u32]);
         for StitchRest { point, to, share, length } in stitches {
