@@ -68,6 +68,117 @@ pub unsafe fn load(records: *const Record, index: &[u32; 8]) -> (V8, F8) {
     (V8([F8(x), F8(y), F8(z)]), F8(w))
 }
 
+/// Three columns of a symmetric block, times a record.
+#[inline(always)]
+fn block(b: &[Record; 3], r: __m128) -> __m128 {
+    // Safety: records are aligned to 16 bytes.
+    let column = |k: usize| unsafe { _mm_load_ps(b[k].0.as_ptr()) };
+    v3!({
+        let z = _mm_mul_ps(column(2), _mm_shuffle_ps::<0xAA>(r, r));
+        let yz = _mm_fmadd_ps(column(1), _mm_shuffle_ps::<0x55>(r, r), z);
+        _mm_fmadd_ps(column(0), _mm_shuffle_ps::<0x00>(r, r), yz)
+    })
+}
+
+/// Adds the products of two records' numbers, each to its own sum.
+#[inline(always)]
+fn products(a: __m128, b: __m128, sums: __m256d) -> __m256d {
+    v3!(_mm256_fmadd_pd(_mm256_cvtps_pd(a), _mm256_cvtps_pd(b), sums))
+}
+
+fn total(sums: __m256d) -> f64 {
+    let mut all = [0.0; 4];
+    // Safety: four numbers are writable; the store needs no alignment.
+    unsafe { _mm256_storeu_pd(all.as_mut_ptr(), sums) };
+    all.iter().sum()
+}
+
+/// The sum of the products of all numbers of two lists.
+pub fn dot(a: &[Record], b: &[Record]) -> f64 {
+    let mut sums = v3!(_mm256_setzero_pd());
+    for (a, b) in a.iter().zip(b) {
+        // Safety: records are aligned to 16 bytes.
+        let [a, b] = [a, b].map(|r| unsafe { _mm_load_ps(r.0.as_ptr()) });
+        sums = products(a, b, sums);
+    }
+    total(sums)
+}
+
+/// Blocks times records; the fourth numbers of the blocks are 0, and so are those of the outcome.
+pub fn eased(blocks: &[[Record; 3]], of: &[Record], out: &mut [Record]) {
+    for ((b, r), o) in blocks.iter().zip(of).zip(out) {
+        // Safety, for both: records are aligned to 16 bytes.
+        let r = unsafe { _mm_load_ps(r.0.as_ptr()) };
+        unsafe { _mm_store_ps(o.0.as_mut_ptr(), block(b, r)) };
+    }
+}
+
+/// Adds `far` times a way to `step` and takes `far` times what a system makes of it from what is `left`; `made` becomes that, eased by the
+/// blocks. Gives the product of the two. What has no block stays.
+pub fn onward(
+    far: f32,
+    blocks: &[[Record; 3]],
+    (way, made): (&[Record], &mut [Record]),
+    (step, left): (&mut [Record], &mut [Record]),
+) -> f64 {
+    let [far, back] = [far, -far].map(|f| v3!(_mm_set1_ps(f)));
+    let mut sums = v3!(_mm256_setzero_pd());
+    let all = blocks.iter().zip(way).zip(made).zip(step.iter_mut().zip(left));
+    for (((b, p), m), (s, r)) in all {
+        // Safety, for all: records are aligned to 16 bytes.
+        let [p, was, at, rest] = [p, &*m, &*s, &*r].map(|r| unsafe { _mm_load_ps(r.0.as_ptr()) });
+        let rest = v3!(_mm_fmadd_ps(back, was, rest));
+        let eased = block(b, rest);
+        unsafe {
+            _mm_store_ps(s.0.as_mut_ptr(), _mm_fmadd_ps(far, p, at));
+            _mm_store_ps(r.0.as_mut_ptr(), rest);
+            _mm_store_ps(m.0.as_mut_ptr(), eased);
+        }
+        sums = products(rest, eased, sums);
+    }
+    total(sums)
+}
+
+/// The way on: what is left, eased, and `on` times the way until now; and what inertia makes of it, by the masses.
+pub fn way_on(on: f32, eased: &mut [Record], masses: &[f32], way: &mut [Record]) {
+    let on = v3!(_mm_set1_ps(on));
+    for ((z, m), p) in eased.iter_mut().zip(masses).zip(way) {
+        // Safety, for all: records are aligned to 16 bytes.
+        let [e, q] = [&*z, &*p].map(|r| unsafe { _mm_load_ps(r.0.as_ptr()) });
+        let next = v3!(_mm_fmadd_ps(on, q, e));
+        unsafe {
+            _mm_store_ps(p.0.as_mut_ptr(), next);
+            _mm_store_ps(z.0.as_mut_ptr(), _mm_mul_ps(next, _mm_set1_ps(*m)));
+        }
+    }
+}
+
+/// What records of some points differ by from that of `at`, each times a number, in all.
+///
+/// # Safety
+/// All lie inside.
+#[inline(always)]
+pub unsafe fn differences(of: &[Record], at: usize, beside: &[(u32, f32)]) -> Record {
+    let from = of.as_ptr();
+    // Safety, for all: as the caller promises; records are aligned to 16 bytes.
+    let read = |k: usize| unsafe { _mm_load_ps(from.add(k).cast()) };
+    let own = read(at);
+    // Two sums, for one would wait for each of its terms.
+    let mut sums = v3!([_mm_setzero_ps(); 2]);
+    let mut two = beside.chunks_exact(2);
+    for pair in &mut two {
+        for (sum, &(k, by)) in sums.iter_mut().zip(pair) {
+            *sum = v3!(_mm_fmadd_ps(_mm_set1_ps(by), _mm_sub_ps(read(k as usize), own), *sum));
+        }
+    }
+    for &(k, by) in two.remainder() {
+        sums[0] = v3!(_mm_fmadd_ps(_mm_set1_ps(by), _mm_sub_ps(read(k as usize), own), sums[0]));
+    }
+    let mut out = Record::default();
+    unsafe { _mm_store_ps(out.0.as_mut_ptr(), _mm_add_ps(sums[0], sums[1])) };
+    out
+}
+
 /// Writes eight records back.
 ///
 /// # Safety

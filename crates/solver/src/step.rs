@@ -82,6 +82,7 @@ fn through(
     let of = |(k, b)| (Carriage::new(b, k, frame, dt as f32), b.model.begin(b, k, frame, dt as f32));
     let each: Vec<(Carriage, Begun)> = bodies.iter().enumerate().map(of).collect();
     let touches = !contact.idle(frame);
+    each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.start(state));
     match touches {
         true => contact.begin(states, frame, watch),
         false => states.iter_mut().for_each(|s| s.loads.clear()),
@@ -131,6 +132,7 @@ fn through(
             contact.resolve(bodies, states, (frame, settle), [from, to], dt as f32, watch)?;
             let pace = if contact.loose() { &BY_LOOSE } else { &BY_COLLIDERS };
             states.iter_mut().for_each(|s| s.loads.renew(pace));
+            each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.met(state));
         }
         for ((carriage, _), state) in each.iter().zip(states.iter_mut()) {
             carriage.end(touches, state, watch);

@@ -1,7 +1,7 @@
 //! What holds the points of a body together. A model is one file or room of the same verbs in the same order: `build`
 //! makes a body, `Own` is what it keeps in a state, `Begun` what a frame's sub-steps have in common; that has `look`,
-//! before anything moves, `relax`, after points have gone where their velocities lead, `settle`, after contact has moved some, and `finish`, at
-//! the frame's end.
+//! before anything moves, `relax`, after points have gone where their velocities lead, `settle`, after contact has moved some, `met`, once all
+//! is apart, and `start` and `finish`, where a frame begins and ends.
 //! Faults and sums are asked for after. A model sees no other, nor who touches its points.
 pub mod cloth;
 pub mod free;
@@ -119,6 +119,22 @@ impl Begun<'_> {
             (Begun::Cloth(b), Own::Cloth(own)) => b.settle(moment, state, own, watch),
             _ => 0.0,
         })
+    }
+
+    /// A frame begins.
+    pub fn start(&self, state: &mut State) {
+        if let (Begun::Cloth(b), Own::Cloth(own)) = (self, &mut state.own) {
+            b.start(own);
+        }
+    }
+
+    /// Notes what contact holds where a sub-step ends.
+    pub fn met(&self, state: &mut State) {
+        self.with(state, |b, state, own| {
+            if let (Begun::Cloth(b), Own::Cloth(own)) = (b, own) {
+                b.met(state, own);
+            }
+        });
     }
 
     /// Notes what the frame's end is measured against.

@@ -6,6 +6,7 @@ mod coarse;
 mod colouring;
 mod constraint;
 mod elimination;
+mod flexure;
 mod gas;
 mod measure;
 mod relax;
@@ -57,8 +58,9 @@ pub struct Cloth {
     matter: Matter,
     /// Whether any hinge is folded at rest.
     curved: bool,
-    /// Whether all that pulls is met at once: what is filled or sewn.
+    /// Whether all that pulls is met at once: what is filled or sewn; and what bends, for that.
     taut: bool,
+    flexure: flexure::Flexure,
     triangles: Vec<[u32; 3]>,
     flat: Vec<[[f32; 2]; 3]>,
     seams: Vec<seam::Seam>,
@@ -191,7 +193,11 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
     for crease in seam::creases(rest, at) {
         hinges[parts.home(&crease.point)].push(crease);
     }
-    let plate = Plate::of(all, &records[..n]);
+    let flexure = match taut {
+        true => flexure::Flexure::of(n, hinges.iter().flatten(), all.iter()),
+        false => flexure::Flexure::default(),
+    };
+    let plate = Plate::of(if taut { vec![] } else { all }, &records[..n]);
     let triangles = triangles(rest, &parts, at, &alone, &shares[cells.len()..], left);
     let cells = cells_at(cells, shares, &parts, at);
     let work = triangles.into_iter().zip(cells).zip(hinges.into_iter().zip(patches)).enumerate();
@@ -221,6 +227,7 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
         matter: *m,
         curved,
         taut,
+        flexure,
         flat: rest.flat.clone(),
         chambers: rest.chambers.iter().map(|c| gas::Chamber::of(c, rest, at)).collect(),
         seams,

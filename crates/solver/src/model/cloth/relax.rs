@@ -101,7 +101,7 @@ impl<'a> Begun<'a> {
             coarse::relax(&self.cloth.coarse, &state.x, &mut own.coarse, scale);
             coarse::prolong_to(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &own.coarse);
         });
-        let rounds = if self.cloth.stretchy && !self.cloth.taut { TRIANGLE_ROUNDS } else { 1 };
+        let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
         let nothing = Prolonged::default();
         let prolonged = own.coarse.first().map_or(&nothing, coarse::Scratch::prolonged);
         let multipliers = MultipliersOf { own: own.multipliers.as_mut_ptr(), prolonged };
@@ -110,6 +110,9 @@ impl<'a> Begun<'a> {
         }
         let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
         for round in 0..rounds {
+            if self.cloth.taut {
+                break;
+            }
             race::phase();
             self.part(0, points, multipliers, scale, [round == 0, self.plate[goes_on].is_none()], watch);
         }
@@ -185,12 +188,30 @@ impl<'a> Begun<'a> {
         let pulls = taut::Pulls {
             parts: &self.body.parts,
             triangles: self.cloth.work.iter().map(|w| w.membrane.as_slice()).collect(),
+            flexure: &self.cloth.flexure,
+            curved: match self.cloth.curved {
+                true => self.cloth.work.iter().map(|w| (w.bend.as_slice(), w.patch.as_slice())).collect(),
+                false => vec![],
+            },
             seams: self.cloth.seams.iter().zip(self.seams.iter().copied()).collect(),
             apart: self.body.apart,
             moment,
             chambers: &self.cloth.chambers,
         };
         work(pulls, (gas, &filling))
+    }
+
+    /// A frame begins: its motion follows from where it starts alone.
+    pub fn start(&self, own: &mut Own) {
+        own.taut.forget();
+    }
+
+    /// After contact: what it holds now is held in the next sub-step too, for as long as it is met.
+    pub fn met(&self, state: &State, own: &mut Own) {
+        if self.cloth.taut {
+            let n = self.body.points();
+            own.taut.met(&state.x[..n], &state.free);
+        }
     }
 
     pub fn finish(&self, own: &mut Own) {
@@ -250,9 +271,6 @@ impl<'a> Begun<'a> {
         let Work { membrane, cell, bend, patch } = &self.cloth.work[part];
         // Safety, for all: this part is ours until we return; see `Points`.
         watch.during(Phase::Membrane, || {
-            if self.cloth.taut {
-                return;
-            }
             let air = self.airy && first;
             if first {
                 cell.iter()

@@ -1,18 +1,21 @@
-//! All that pulls at what is filled or sewn, at once: triangles, seams, and gas that gives way.
+//! All that pulls at what is filled or sewn, at once: triangles, bends, seams, and gas that gives way.
 //!
 //! A sub-step leads to the least of ½ |x - x*|² M / b² + E(x), with x* where motion alone leads and b the time in which forces act; found by Newton's
 //! method from x* (D. Baraff, A. Witkin, "Large Steps in Cloth Simulation", 1998, eq. 6), for what is under tension all over is a
 //! system in which single constraints, met one after another, would each undo the others: after one sweep a cushion of 40 points across
 //! would be 3 % too wide. Solved by conjugate gradients (M. Hestenes, E. Stiefel, 1952) with the blocks of the points as preconditioner.
 use super::constraint::Scale;
+use super::constraint::bend::Hinges;
 use super::constraint::membrane::{Tangent, Triangles};
+use super::constraint::patch::Patches;
+use super::flexure::Flexure;
 use super::gas::{Chamber, Filling, Gas};
 use super::seam::Seam;
 use crate::damping::Sums;
 use crate::inputs::SeamNow;
 use crate::parts::Parts;
 use crate::race;
-use crate::simd::{F8, Record};
+use crate::simd::{F8, Record, dot, eased, onward, way_on};
 
 /// Steps at most, and how small what is left must be beside what was there.
 const MOST: usize = 40;
@@ -22,6 +25,9 @@ const ROUNDS: usize = 4;
 const NEAR: f64 = 1e-1;
 /// How many times its own mass a point weighs across where contact holds it.
 const LEAN: f32 = 400.0;
+/// A point that contact moved no further, metres, was not met; and one that it moved further, was pushed.
+const MET: f32 = 1e-6;
+const PUSHED: f32 = 1e-4;
 
 /// The system and all that it needs; scratch.
 #[derive(Clone, Debug, Default)]
@@ -29,6 +35,10 @@ pub struct System {
     /// N, and then what is left of it.
     left: Vec<Record>,
     blocks: Vec<[f32; 6]>,
+    /// Of the blocks, by columns; nothing where a point is held.
+    inverses: Vec<[Record; 3]>,
+    /// Of the points, kg; 0 where held.
+    masses: Vec<f32>,
     way: Vec<Record>,
     made: Vec<Record>,
     step: Vec<Record>,
@@ -36,6 +46,8 @@ pub struct System {
     goes: Vec<Record>,
     /// Which way contact holds each point, if it does: of length 1 or nothing.
     leans: Vec<[f32; 3]>,
+    /// Which way it held them at the end of the last sub-step of this frame.
+    held: Vec<[f32; 3]>,
     /// For each chamber the slope of its volume at each point, m², and what it gives way by, Pa/m³.
     pub slopes: Vec<Vec<[f64; 3]>>,
 }
@@ -45,6 +57,9 @@ pub struct Pulls<'a> {
     pub parts: &'a Parts,
     /// Of each part.
     pub triangles: Vec<&'a [Triangles]>,
+    pub flexure: &'a Flexure,
+    /// What is curved at rest, where anything is.
+    pub curved: Vec<(&'a [Hinges], &'a [Patches])>,
     pub seams: Vec<(&'a Seam, Option<&'a SeamNow>)>,
     /// How far points lie apart at rest, metres.
     pub apart: f32,
@@ -53,8 +68,14 @@ pub struct Pulls<'a> {
     pub chambers: &'a [Chamber],
 }
 
-fn dot(a: &[Record], b: &[Record]) -> f64 {
-    a.iter().zip(b).map(|(a, b)| (0..3).map(|c| f64::from(a.0[c]) * f64::from(b.0[c])).sum::<f64>()).sum()
+/// Adds what contact holds by: points are heavy that way.
+fn hold(masses: &[f32], leans: &[[f32; 3]], way: &[Record], out: &mut [Record]) {
+    for (((m, d), p), mass) in out.iter_mut().zip(leans).zip(way).zip(masses) {
+        if *d != [0.0; 3] {
+            let by = LEAN * mass * (0..3).map(|c| d[c] * p.0[c]).sum::<f32>();
+            (0..3).for_each(|c| m.0[c] += by * d[c]);
+        }
+    }
 }
 
 /// Pointers that threads share, each at points of its own part.
@@ -67,6 +88,43 @@ struct At {
 unsafe impl Send for At {}
 unsafe impl Sync for At {}
 
+impl System {
+    /// Nothing is known to be met.
+    pub fn forget(&mut self) {
+        self.held.clear();
+    }
+
+    /// Notes which points contact pushed, from where they were `free`, and which way.
+    pub fn met(&mut self, x: &[Record], free: &[Record]) {
+        let mut any = false;
+        self.held.resize(x.len(), [0.0; 3]);
+        for ((held, x), free) in self.held.iter_mut().zip(x).zip(free) {
+            let by: [f32; 3] = std::array::from_fn(|c| x.0[c] - free.0[c]);
+            let far = by.iter().map(|c| c * c).sum::<f32>().sqrt();
+            let met = far > MET && x.0[3] > 0.0;
+            any |= met;
+            // A push that is as small as what a hold gives way by says little about where it leads.
+            if !met {
+                *held = [0.0; 3];
+            } else if far > PUSHED || *held == [0.0; 3] {
+                *held = by.map(|c| c / far);
+            }
+        }
+        if !any {
+            self.held.clear();
+        }
+    }
+
+    /// What moves off what held it is held no more.
+    fn let_go(&mut self, x: &[Record]) {
+        for ((lean, x), goes) in self.leans.iter_mut().zip(x).zip(&self.goes) {
+            if (0..3).map(|c| lean[c] * (x.0[c] - goes.0[c])).sum::<f32>() > 0.0 {
+                *lean = [0.0; 3];
+            }
+        }
+    }
+}
+
 impl Pulls<'_> {
     /// Moves the points of a body to where all that pulls is in balance with their motion.
     pub fn balance(
@@ -78,12 +136,14 @@ impl Pulls<'_> {
     ) {
         own.goes.clear();
         own.goes.extend_from_slice(x);
+        own.leans.clone_from(&own.held);
         let mut first = 0.0;
         for round in 0..ROUNDS {
             let before = self.round(scale, (&mut *gas, filling), x, own, first);
             if round == 0 {
                 first = before;
             }
+            own.let_go(x);
             if before <= NEAR * NEAR * first && round > 0 {
                 break;
             }
@@ -108,20 +168,15 @@ impl Pulls<'_> {
     ) -> f32 {
         let n = self.parts.order.len();
         own.goes.resize(x.len(), Record::default());
-        own.leans.clear();
-        own.leans.resize(x.len(), [0.0; 3]);
-        let mut met = false;
-        for k in 0..n {
-            let by: [f32; 3] = std::array::from_fn(|c| x[k].0[c] - free[k].0[c]);
-            let far = by.iter().map(|c| c * c).sum::<f32>().sqrt();
-            if far > 1e-6 && x[k].0[3] > 0.0 {
-                met = true;
-                (0..3).for_each(|c| own.goes[k].0[c] += by[c]);
-                own.leans[k] = by.map(|c| c / far);
-            }
-        }
-        if !met {
+        own.met(&x[..n], free);
+        own.leans.clone_from(&own.held);
+        if own.leans.is_empty() {
             return 0.0;
+        }
+        for (k, lean) in own.leans.iter().enumerate() {
+            if *lean != [0.0; 3] {
+                (0..3).for_each(|c| own.goes[k].0[c] += x[k].0[c] - free[k].0[c]);
+            }
         }
         let before: Vec<Record> = x[..n].to_vec();
         self.round(scale, (gas, filling), x, own, 0.0);
@@ -177,7 +232,11 @@ impl Pulls<'_> {
     ) -> f64 {
         let n = self.parts.order.len();
         let b2 = scale.dt * scale.dt;
-        let System { left, blocks, way, made, step, slopes, goes, leans } = own;
+        let System { left, blocks, inverses, masses, way, made, step, slopes, goes, leans, .. } = own;
+        masses.clear();
+        masses.extend(
+            x.iter().enumerate().map(|(k, x)| if k < n && x.0[3] > 0.0 { 1.0 / x.0[3] } else { 0.0 }),
+        );
         for list in [&mut *left, way, made, step] {
             list.clear();
             list.resize(x.len(), Record::default());
@@ -190,6 +249,11 @@ impl Pulls<'_> {
         let mut springs = vec![];
         self.seams.iter().for_each(|(seam, now)| seam.springs(*now, self.moment, x, &mut springs));
         springs.iter().for_each(|s| s.pull(left));
+        self.flexure.times(x, -1.0, left);
+        for (hinges, patches) in &self.curved {
+            hinges.iter().for_each(|g| g.curl(x, scale.rest * scale.folds, left));
+            patches.iter().for_each(|g| g.curl(x, scale.rest * scale.folds, left));
+        }
         slopes.resize_with(self.chambers.len(), Vec::new);
         let gives: Vec<f64> = self
             .chambers
@@ -215,7 +279,12 @@ impl Pulls<'_> {
             groups.iter().zip(tangents).for_each(|(g, t)| t.diagonal(g, b2, blocks));
         }
         springs.iter().for_each(|s| s.diagonal(b2, blocks));
-        blocks.iter_mut().for_each(|b| *b = inverse(*b));
+        self.flexure.diagonal(b2, blocks);
+        inverses.clear();
+        inverses.extend(blocks.iter().zip(masses.iter()).map(|(b, m)| match *m > 0.0 {
+            true => inverse(*b),
+            false => [Record::default(); 3],
+        }));
         // What is left of balance: forces, and the way from where motion leads. What is held stays.
         for (k, r) in left.iter_mut().enumerate() {
             let w = x[k].0[3];
@@ -227,7 +296,9 @@ impl Pulls<'_> {
                 false => Record::default(),
             };
         }
-        eased(blocks, left, way);
+        eased(inverses, left, way);
+        made.copy_from_slice(way);
+        made.iter_mut().zip(masses.iter()).for_each(|(r, m)| r.0.iter_mut().for_each(|c| *c *= m));
         let mut rz = dot(left, way);
         let begun = rz;
         if begun <= NEAR * NEAR * first {
@@ -237,19 +308,11 @@ impl Pulls<'_> {
             if rz <= LEFT * LEFT * begun.max(first * NEAR) || rz.is_nan() || rz <= 0.0 {
                 break;
             }
-            for (m, (p, x)) in made.iter_mut().zip(way.iter().zip(x.iter())) {
-                let mass = if x.0[3] > 0.0 { 1.0 / x.0[3] } else { 0.0 };
-                *m = Record([mass * p.0[0], mass * p.0[1], mass * p.0[2], 0.0]);
-            }
-            for ((m, d), (p, x)) in made.iter_mut().zip(leans.iter()).zip(way.iter().zip(x.iter())) {
-                if x.0[3] > 0.0 {
-                    let by = LEAN / x.0[3] * (0..3).map(|c| d[c] * p.0[c]).sum::<f32>();
-                    (0..3).for_each(|c| m.0[c] += by * d[c]);
-                }
-            }
+            hold(masses, leans, way, made);
             race::phase();
             self.times(0, At { from: way.as_ptr(), to: made.as_mut_ptr() }, b2, &tangents);
             springs.iter().for_each(|s| s.times(way, b2, made));
+            self.flexure.times(way, b2, made);
             for (slopes, gives) in slopes.iter().zip(&gives).filter(|(_, g)| **g > 0.0) {
                 let grows: f64 = slopes
                     .iter()
@@ -261,27 +324,12 @@ impl Pulls<'_> {
                     (0..3).for_each(|c| m.0[c] += (by * g[c]) as f32);
                 }
             }
-            made.iter_mut()
-                .zip(x.iter())
-                .filter(|(_, x)| x.0[3] <= 0.0)
-                .for_each(|(m, _)| *m = Record::default());
             let bent = dot(way, made);
             if bent <= 0.0 || !bent.is_finite() {
                 break;
             }
-            let a = (rz / bent) as f32;
-            for ((s, p), (r, m)) in step.iter_mut().zip(way.iter()).zip(left.iter_mut().zip(made.iter())) {
-                for c in 0..3 {
-                    s.0[c] += a * p.0[c];
-                    r.0[c] -= a * m.0[c];
-                }
-            }
-            eased(blocks, left, made);
-            let now = dot(left, made);
-            let on = (now / rz) as f32;
-            for (p, z) in way.iter_mut().zip(made.iter()) {
-                (0..3).for_each(|c| p.0[c] = on.mul_add(p.0[c], z.0[c]));
-            }
+            let now = onward((rz / bent) as f32, inverses, (way, made), (step, left));
+            way_on((now / rz) as f32, made, masses, way);
             rz = now;
         }
         // A step that would go far beyond what it was found for is cut short; the next goes on from there.
@@ -335,26 +383,15 @@ impl Lists {
     }
 }
 
-/// The inverse of a symmetric block: xx, yy, zz, xy, yz, zx.
-fn inverse([a, b, c, d, e, f]: [f32; 6]) -> [f32; 6] {
+/// The columns of the inverse of a symmetric block: xx, yy, zz, xy, yz, zx.
+fn inverse([a, b, c, d, e, f]: [f32; 6]) -> [Record; 3] {
     let [a, b, c, d, e, f] = [a, b, c, d, e, f].map(f64::from);
     let (p, q, r) = (b * c - e * e, a * c - f * f, a * b - d * d);
     let (s, t, u) = (e * f - c * d, d * f - a * e, d * e - b * f);
     let det = a * p + d * s + f * u;
     let per = if det.abs() > 1e-300 { 1.0 / det } else { 0.0 };
-    [p * per, q * per, r * per, s * per, t * per, u * per].map(|v| v as f32)
-}
-
-fn eased(blocks: &[[f32; 6]], of: &[Record], out: &mut [Record]) {
-    for ((b, r), o) in blocks.iter().zip(of).zip(out) {
-        let [x, y, z, _] = r.0;
-        *o = Record([
-            b[0] * x + b[3] * y + b[5] * z,
-            b[3] * x + b[1] * y + b[4] * z,
-            b[5] * x + b[4] * y + b[2] * z,
-            0.0,
-        ]);
-    }
+    let [p, q, r, s, t, u] = [p, q, r, s, t, u].map(|v| (v * per) as f32);
+    [[p, s, u], [s, q, t], [u, t, r]].map(|[x, y, z]| Record([x, y, z, 0.0]))
 }
 
 #[cfg(test)]
@@ -365,9 +402,10 @@ mod tests {
     fn a_block_times_its_inverse_is_one() {
         let b = [4.0, 3.0, 5.0, 1.0, -0.5, 0.7];
         let r = [Record([0.3, -0.2, 0.9, 0.0])];
-        let mut out = [Record::default()];
-        eased(&[b], &r, &mut out);
-        let mut back = [Record::default()];
+        let columns =
+            [[4.0, 1.0, 0.7], [1.0, 3.0, -0.5], [0.7, -0.5, 5.0]].map(|[x, y, z]| Record([x, y, z, 0.0]));
+        let (mut out, mut back) = ([Record::default()], [Record::default()]);
+        eased(&[columns], &r, &mut out);
         eased(&[inverse(b)], &out, &mut back);
         for c in 0..3 {
             assert!((back[0].0[c] - r[0].0[c]).abs() < 1e-5);

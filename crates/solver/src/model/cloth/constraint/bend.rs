@@ -9,7 +9,7 @@
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
 use super::{Facing, Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
-use crate::simd::{F8, load, store};
+use crate::simd::{F8, Record, load, store};
 
 /// Eight hinges. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -94,8 +94,29 @@ pub unsafe fn solve<const CURVED: bool>(g: &Hinges, points: Points, scale: Scale
 }
 
 impl Hinges {
+    /// Adds the forces that rest folds, multiplied by `folds`, have beside those of a flat hinge, N.
+    pub fn curl(&self, x: &[Record], folds: f32, force: &mut [Record]) {
+        // Safety, for both: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
+        let x = [0, 1, 2, 3].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
+        let [a, b, c] = self.weight.each_ref().map(F8::new);
+        let weight = [a, b, c, -(a + b + c)];
+        let stiff = F8::splat(1.0) / F8::new(&self.compliance);
+        let rest = F8::new(&self.rest) * F8::splat(folds);
+        let facing = Facing::of(x[1] - x[0], x[3] - x[2]);
+        let curved = facing.n.scale(rest);
+        let k = (x[0] - x[3]).scale(a) + (x[1] - x[3]).scale(b) + (x[2] - x[3]).scale(c) - curved;
+        let [edge, across] = facing.turn(k.scale(stiff * rest));
+        for (i, turned) in [-edge, edge, -across, across].into_iter().enumerate() {
+            let by = curved.fma(stiff * weight[i], turned);
+            unsafe {
+                let (before, w) = load(force.as_ptr(), &self.point[i]);
+                store(force.as_mut_ptr(), &self.point[i], before + by, w);
+            }
+        }
+    }
+
     /// Energy of the eight, joules.
-    pub fn energy(&self, x: &[crate::simd::Record], folds: f64) -> f64 {
+    pub fn energy(&self, x: &[Record], folds: f64) -> f64 {
         (0..8)
             .map(|l| {
                 let p = self.point.map(|k| x[k[l] as usize].xyz().map(f64::from));

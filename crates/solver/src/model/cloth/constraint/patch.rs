@@ -153,6 +153,29 @@ fn off<const CURVED: bool>(
 }
 
 impl Patches {
+    /// Adds the forces that rest curvatures, multiplied by `folds`, have beside those of a flat patch, N.
+    pub fn curl(&self, x: &[Record], folds: f32, force: &mut [Record]) {
+        // Safety, for all: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
+        let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
+        let mut f = [V8([F8::splat(0.0); 3]); 6];
+        let mut on_normal = V8([F8::splat(0.0); 3]);
+        let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
+        for m in 0..3 {
+            let weight = weights(self, m);
+            let curved = kappa(self, m, folds) / F8::new(&self.compliance[m]);
+            (0..6).for_each(|i| f[i] = facing.n.fma(curved * weight[i], f[i]));
+            on_normal = off::<true>(self, m, &x, &weight, &facing, folds).fma(curved, on_normal);
+        }
+        let [a, b] = facing.turn(on_normal);
+        (f[0], f[1], f[2]) = (f[0] - a - b, f[1] + a, f[2] + b);
+        for (i, f) in f.into_iter().enumerate() {
+            unsafe {
+                let (before, w) = load(force.as_ptr(), &self.point[i]);
+                store(force.as_mut_ptr(), &self.point[i], before + f, w);
+            }
+        }
+    }
+
     /// Energy of the eight, joules.
     pub fn energy(&self, x: &[Record], folds: f32) -> f64 {
         // Safety: all indices lie inside.
