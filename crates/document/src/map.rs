@@ -426,4 +426,6 @@ pub enum RestShape {
     Flat,
     /// Another mesh with the same points and triangles.
     Mesh(MeshSource),
+    /// Its own points where they were at a frame, kept as a mesh.
+    Frame(MeshSource),
 }

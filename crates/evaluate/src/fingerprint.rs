@@ -146,8 +146,8 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
         welds.iter().for_each(|w| s.u32(w));
     }
     if !(seams.is_empty() && chambers.is_empty()) {
-        // What is taut follows what contact holds: frames from before it did are out of date, and those of other bodies are not.
-        s.u32(&[38]);
+        // What is taut bends in one with all that pulls: frames from before it did are out of date, and those of other bodies are not.
+        s.u32(&[40]);
     }
     for SeamRest { stitches, stiffness, gap, crease, folds } in seams {
         s.u32(&[36, stitches.len() as u32, folds.len() as u32]);

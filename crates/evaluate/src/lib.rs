@@ -38,7 +38,7 @@ pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, place_on, pose_at, resolve};
 pub use run::{Member, Run, RunError, Split, fingerprints};
 pub use set_down::{Thing, set_down};
-pub use sewn::{Filled, FilledChamber, Sewn, filled, freeze, volume};
+pub use sewn::{Filled, FilledChamber, Sewn, filled, freeze, still, volume};
 pub use shape::begins;
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, shape, shape_to_see};
 pub use stage::{NoPlace, Playing, Stage};

@@ -220,6 +220,11 @@ fn gap(mesh: &Mesh, point: u32, to: [u32; 2], share: f32) -> f64 {
     (0..3).map(|c| (p[c] - a[c] - s * (b[c] - a[c])).powi(2)).sum::<f64>().sqrt()
 }
 
+/// A body at a frame, every point as it is.
+pub fn still(mesh: &Mesh, at: &[[f32; 3]]) -> Mesh {
+    Mesh { positions: at.to_vec(), ..mesh.clone() }
+}
+
 /// A body at a frame as one still mesh: what is sewn is joined, textures stay those of the panels, and it is smoothed so many times.
 pub fn freeze(sewn: &Sewn, mesh: &Mesh, at: &[[f32; 3]], smooth: u32) -> Mesh {
     let mut one = sewn.one(mesh.positions.len());

@@ -5,7 +5,7 @@ use crate::sewn::Sewn;
 use crate::weather::Weather;
 use nematon_document::{
     Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter,
-    MeshSource, Moment, Node, Rest, RestShape, Shape, SkinOf, Value,
+    MeshSource, Moment, Node, RestShape, Shape, SkinOf, Value,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -222,30 +222,28 @@ pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<S
     }
 }
 
+/// Panels that lie on each other with no gap at all begin so far apart, metres: less than any cloth is thick, and enough to tell them apart.
+const APART: f32 = 1e-4;
+
 fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
         Err(Elsewhere::Mesh(ImportedMesh { from, refine })) => imported(from, *refine, library)?,
         Err(Elsewhere::Skin(s)) => skin(scene, s)?,
     };
-    let mesh = layered(own, mesh)?;
-    let rest = match &own.rest {
-        Some(Rest { shape: RestShape::Mesh(from), .. }) => {
+    let mut mesh = layered(own, mesh)?;
+    if !(own.seams.is_empty() && own.chambers.is_empty()) {
+        nematon_geometry::lay_apart(&mut mesh, APART);
+    }
+    let rest = match own.rest.as_ref().map(|r| &r.shape) {
+        Some(RestShape::Mesh(from)) => {
             let times = if let Shape::Mesh(m) = &own.shape { m.refine } else { 0 };
-            let mut rest = layered(own, imported(from, times, library)?)?;
-            // Which corner of a triangle is named first is chance.
-            let turned = |m: &Mesh| m.triangles.iter().map(|t| least_first(*t)).collect::<Vec<_>>();
-            if rest.positions.len() != mesh.positions.len() || turned(&rest) != turned(&mesh) {
-                let tell = |m: &Mesh| format!("{} and {}", m.positions.len(), m.triangles.len());
-                return Err(ShapeError::OtherRest { found: tell(&rest), own: tell(&mesh) });
-            }
-            if rest.uv_triangles.is_empty() || rest.triangles != mesh.triangles {
-                (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
-                rest.triangles.clone_from(&mesh.triangles);
-            }
+            let mut rest = like(&mesh, layered(own, imported(from, times, library)?)?)?;
             place_body(scene, begins(scene, body), &mut rest.positions);
             Some(rest)
         }
+        // It has all points already, where they were in the world.
+        Some(RestShape::Frame(from)) => Some(like(&mesh, imported(from, 0, library)?)?),
         _ => None,
     };
     let ground = Ground { stage: scene, place: begins(scene, body), mesh: &mesh, library };
@@ -351,6 +349,21 @@ fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result
         mesh = refine(&mesh);
     }
     Ok(mesh)
+}
+
+/// A mesh that another is the rest shape of, where both are one in two shapes.
+fn like(mesh: &Mesh, mut rest: Mesh) -> Result<Mesh, ShapeError> {
+    // Which corner of a triangle is named first is chance.
+    let turned = |m: &Mesh| m.triangles.iter().map(|t| least_first(*t)).collect::<Vec<_>>();
+    if rest.positions.len() != mesh.positions.len() || turned(&rest) != turned(mesh) {
+        let tell = |m: &Mesh| format!("{} and {}", m.positions.len(), m.triangles.len());
+        return Err(ShapeError::OtherRest { found: tell(&rest), own: tell(mesh) });
+    }
+    if rest.uv_triangles.is_empty() || rest.triangles != mesh.triangles {
+        (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
+        rest.triangles.clone_from(&mesh.triangles);
+    }
+    Ok(rest)
 }
 
 /// A shape with its body's copies of it.

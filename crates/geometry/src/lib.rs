@@ -31,7 +31,7 @@ pub use density::{Density, EDGES_ACROSS, density};
 pub use layers::layers;
 pub use mesh::{Border, Corner, Face, Mesh};
 pub use outline::{OutlineError, piece};
-pub use panel::{panels, pieces};
+pub use panel::{lay_apart, panels, pieces};
 pub use place::{place, turn_matrix};
 pub use refine::refine;
 pub use row::row;

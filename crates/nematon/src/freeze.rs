@@ -2,7 +2,7 @@
 use crate::files::read_scene;
 use clap::Args;
 use nematon_document::BodyId;
-use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape};
+use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape, still};
 use nematon_formats::Still;
 use nematon_solver::NoWatch;
 use std::collections::HashMap;
@@ -22,6 +22,9 @@ pub struct FreezeArgs {
     /// How many times it is smoothed, 0 to 4.
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=4))]
     smooth: u32,
+    /// Every point as it is, nothing joined or smoothed: what the body can come back to as its rest shape.
+    #[arg(long, conflicts_with = "smooth")]
+    as_is: bool,
     /// Where the mesh goes: OBJ, binary glTF or USD text by its ending, obj, glb or usda. Left out, it is only told of.
     #[arg(long)]
     out: Option<PathBuf>,
@@ -76,7 +79,10 @@ pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
         }
     }
     let none = Arc::new(Sewn::default());
-    let mesh = frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth);
+    let mesh = match args.as_is {
+        true => still(&s.mesh, &at),
+        false => frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth),
+    };
     if let Some(out) = &args.out {
         let told = |e: std::io::Error| format!("{}: {e}", out.display());
         let bytes = kind.unwrap_or(Still::Obj).write(&body.name, &mesh).map_err(told)?;

@@ -132,7 +132,9 @@ fn through(
             contact.resolve(bodies, states, (frame, settle), [from, to], dt as f32, watch)?;
             let pace = if contact.loose() { &BY_LOOSE } else { &BY_COLLIDERS };
             states.iter_mut().for_each(|s| s.loads.renew(pace));
-            each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.met(state));
+            if !contact.loose() {
+                each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.met(state));
+            }
         }
         for ((carriage, _), state) in each.iter().zip(states.iter_mut()) {
             carriage.end(touches, state, watch);

@@ -17,6 +17,7 @@ import { chooseMesh } from './import-mesh';
 import { NoBody } from './no-body';
 import { PlaceRows } from './place';
 import { sewnShapes } from '../state/sewn';
+import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
@@ -113,6 +114,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         <>
           <Matter id={id} body={body} />
           <Sewn id={id} body={body} />
+          <RestShape id={id} body={body} />
           <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
             <ShapeNumbers id={id} body={body} />
             {fault && <Note tone="care">{fault}</Note>}

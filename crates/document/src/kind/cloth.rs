@@ -74,6 +74,7 @@ impl Traits for Cloth {
         };
         let rest = match &self.rest {
             Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(("rest/shape/mesh".into(), from)),
+            Some(Rest { shape: RestShape::Frame(from), .. }) => Some(("rest/shape/frame".into(), from)),
             _ => None,
         };
         own.into_iter().chain(rest).collect()
@@ -85,7 +86,7 @@ impl Traits for Cloth {
             _ => None,
         };
         let rest = match &mut self.rest {
-            Some(Rest { shape: RestShape::Mesh(from), .. }) => Some(from),
+            Some(Rest { shape: RestShape::Mesh(from) | RestShape::Frame(from), .. }) => Some(from),
             _ => None,
         };
         own.into_iter().chain(rest).collect()

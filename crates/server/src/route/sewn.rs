@@ -11,7 +11,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::BodyId;
-use nematon_evaluate::{Filled, Sewn, filled, freeze, shape};
+use nematon_evaluate::{Filled, Sewn, filled, freeze, shape, still};
 use nematon_formats::{Still, read_mesh};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -59,6 +59,9 @@ struct Frozen {
     /// How many times it is smoothed, 0 to 4.
     #[serde(default)]
     smooth: u32,
+    /// Every point as it is, nothing joined: what it can come back to as its rest shape.
+    #[serde(default)]
+    as_is: bool,
 }
 
 /// Most points of a frozen mesh.
@@ -128,7 +131,7 @@ async fn file(
 async fn frozen(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
-    Body(Frozen { frame, smooth }): Body<Frozen>,
+    Body(Frozen { frame, smooth, as_is }): Body<Frozen>,
 ) -> Result<Json<MeshHead>, Problem> {
     let (_, scene) = load(&app, id).await?;
     let key = BodyId(body);
@@ -153,7 +156,10 @@ async fn frozen(
             return Err(Problem::unfit("It can't be frozen", why));
         }
         let none = Arc::new(Sewn::default());
-        let mesh = freeze(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, smooth);
+        let mesh = match as_is {
+            true => still(&s.mesh, &at),
+            false => freeze(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, smooth),
+        };
         let name = format!("{} at {frame}", own.name);
         let text = Still::Obj.write(&name, &mesh).map_err(|e| Problem::inside(e.to_string()))?;
         Ok::<_, Problem>((mesh, format!("{name}.obj"), text))

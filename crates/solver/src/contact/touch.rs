@@ -367,7 +367,7 @@ impl Contact {
         dt: f32,
         watch: &impl Watch,
     ) -> Result<(), Cut> {
-        self.touching.iter_mut().for_each(|t| *t = 0);
+        self.touching.fill(0);
         if !self.between.is_empty() {
             watch.during(Phase::Search, || self.refresh(states));
             if self.crowded {
@@ -384,7 +384,11 @@ impl Contact {
         if settle(states) > 0.0 {
             // What followed may have come where more is met.
             from = Some(states.iter().map(|s| s.x[..s.points].to_vec()).collect());
+            // What is met again counts once.
+            let met = self.touching.clone();
+            self.touching.fill(0);
             reached = self.bring(bodies, (frame, moments), &arrays, states, dt, watch)?;
+            self.touching.iter_mut().zip(met).for_each(|(t, m)| *t = m.max(*t));
         }
         if self.between.is_empty() {
             return Ok(());

@@ -128,7 +128,7 @@ impl Begun<'_> {
         }
     }
 
-    /// Notes what contact holds where a sub-step ends.
+    /// Notes what colliders hold where a sub-step ends.
     pub fn met(&self, state: &mut State) {
         self.with(state, |b, state, own| {
             if let (Begun::Cloth(b), Own::Cloth(own)) = (b, own) {

@@ -206,11 +206,10 @@ impl<'a> Begun<'a> {
         own.taut.forget();
     }
 
-    /// After contact: what it holds now is held in the next sub-step too, for as long as it is met.
+    /// After contact: what colliders hold now is held in the next sub-step too, for as long as it is met.
     pub fn met(&self, state: &State, own: &mut Own) {
         if self.cloth.taut {
-            let n = self.body.points();
-            own.taut.met(&state.x[..n], &state.free);
+            own.taut.met(&state.loads.met[..self.body.points()]);
         }
     }
 

@@ -46,7 +46,7 @@ pub struct System {
     goes: Vec<Record>,
     /// Which way contact holds each point, if it does: of length 1 or nothing.
     leans: Vec<[f32; 3]>,
-    /// Which way it held them at the end of the last sub-step of this frame.
+    /// Which way colliders did at the end of the last sub-step of this frame.
     held: Vec<[f32; 3]>,
     /// For each chamber the slope of its volume at each point, m², and what it gives way by, Pa/m³.
     pub slopes: Vec<Vec<[f64; 3]>>,
@@ -88,26 +88,32 @@ struct At {
 unsafe impl Send for At {}
 unsafe impl Sync for At {}
 
+/// Which way a point was pushed, and how far, if it was.
+fn lean(by: [f32; 3]) -> Option<([f32; 3], f32)> {
+    let far = by.iter().map(|c| c * c).sum::<f32>().sqrt();
+    (far > MET).then(|| (by.map(|c| c / far), far))
+}
+
 impl System {
     /// Nothing is known to be met.
     pub fn forget(&mut self) {
         self.held.clear();
     }
 
-    /// Notes which points contact pushed, from where they were `free`, and which way.
-    pub fn met(&mut self, x: &[Record], free: &[Record]) {
+    /// Notes which points colliders pushed, and which way. (What other bodies push is not held: it has to feel what pushes back.)
+    pub fn met(&mut self, pushes: &[Record]) {
         let mut any = false;
-        self.held.resize(x.len(), [0.0; 3]);
-        for ((held, x), free) in self.held.iter_mut().zip(x).zip(free) {
-            let by: [f32; 3] = std::array::from_fn(|c| x.0[c] - free.0[c]);
-            let far = by.iter().map(|c| c * c).sum::<f32>().sqrt();
-            let met = far > MET && x.0[3] > 0.0;
-            any |= met;
-            // A push that is as small as what a hold gives way by says little about where it leads.
-            if !met {
-                *held = [0.0; 3];
-            } else if far > PUSHED || *held == [0.0; 3] {
-                *held = by.map(|c| c / far);
+        self.held.resize(pushes.len(), [0.0; 3]);
+        for (held, by) in self.held.iter_mut().zip(pushes) {
+            match lean(by.xyz()) {
+                None => *held = [0.0; 3],
+                // A push that is as small as what a hold gives way by says little about where it leads.
+                Some((way, far)) => {
+                    any = true;
+                    if far > PUSHED || *held == [0.0; 3] {
+                        *held = way;
+                    }
+                }
             }
         }
         if !any {
@@ -168,15 +174,17 @@ impl Pulls<'_> {
     ) -> f32 {
         let n = self.parts.order.len();
         own.goes.resize(x.len(), Record::default());
-        own.met(&x[..n], free);
-        own.leans.clone_from(&own.held);
-        if own.leans.is_empty() {
+        own.leans.clear();
+        let mut met = false;
+        own.leans.extend(x[..n].iter().zip(free).zip(&mut own.goes).map(|((x, free), goes)| {
+            let by: [f32; 3] = std::array::from_fn(|c| x.0[c] - free.0[c]);
+            let Some((way, _)) = lean(by).filter(|_| x.0[3] > 0.0) else { return [0.0; 3] };
+            met = true;
+            (0..3).for_each(|c| goes.0[c] += by[c]);
+            way
+        }));
+        if !met {
             return 0.0;
-        }
-        for (k, lean) in own.leans.iter().enumerate() {
-            if *lean != [0.0; 3] {
-                (0..3).for_each(|c| own.goes[k].0[c] += x[k].0[c] - free[k].0[c]);
-            }
         }
         let before: Vec<Record> = x[..n].to_vec();
         self.round(scale, (gas, filling), x, own, 0.0);
@@ -201,7 +209,7 @@ impl Pulls<'_> {
             return;
         }
         let b2 = scale.dt * scale.dt;
-        let System { left, made, slopes, goes, .. } = own;
+        let System { left, made, slopes, goes, leans, .. } = own;
         left.iter_mut().for_each(|f| *f = Record::default());
         for (((chamber, gas), now), slopes) in
             self.chambers.iter().zip(gas.iter_mut()).zip(filling).zip(slopes.iter_mut())
@@ -212,6 +220,11 @@ impl Pulls<'_> {
             let by = b2 * x.0[3];
             *m =
                 Record(std::array::from_fn(|c| if c < 3 { (x.0[c] - from.0[c]) - by * f.0[c] } else { 0.0 }));
+        }
+        // What held it is not its own either.
+        for ((m, lean), (x, from)) in made.iter_mut().zip(leans.iter()).zip(x.iter().zip(goes.iter())) {
+            let by = LEAN * (0..3).map(|c| lean[c] * (x.0[c] - from.0[c])).sum::<f32>();
+            (0..3).for_each(|c| m.0[c] += by * lean[c]);
         }
         let whole = Sums::of(&x[..n], &made[..n], |k| 1.0 / x[k].0[3]).rigid();
         for x in x.iter_mut().take(n) {
