@@ -77,6 +77,42 @@ async fn a_cushion_is_filled_by_keys_run_frozen_and_all_of_it_undone() -> WebDri
 }
 
 #[tokio::test]
+async fn a_cushion_comes_back_to_a_frame_of_its_own_grows_and_forgets_it() -> WebDriverResult<()> {
+    let (_turn, site, w) = bare().await?;
+    w.step("Shape").await?;
+    w.press("Cushion").await?;
+    w.until("it is there", async || Ok(scene(&site, 1).await["bodies"]["cushion"].is_object())).await?;
+    let before = scene(&site, 1).await;
+    let rest = async || scene(&site, 1).await["bodies"]["cushion"]["kind"]["cloth"]["rest"].clone();
+    w.press("Rest shape").await?;
+    // What was not computed can't be come back to.
+    w.scrub(0, 20).await?;
+    w.press("As it is at 20").await?;
+    w.until("it is told why not", async || Ok(w.driver.source().await?.contains("is not computed"))).await?;
+    assert!(rest().await.is_null());
+    w.run().await?;
+    w.lanes_say("true").await?;
+    w.press("As it is at 20").await?;
+    w.until("it comes back to that", async || Ok(rest().await["shape"]["frame"]["blob"].is_string())).await?;
+    w.until("its frames are out of date, and it has a shape", async || {
+        Ok(filled(&w).await?.contains("skin"))
+    })
+    .await?;
+    w.run().await?;
+    w.lanes_say("true").await?;
+    w.press("As it begins").await?;
+    w.until("it forgot that", async || Ok(rest().await.is_null())).await?;
+    w.press("Let it grow").await?;
+    w.until("it may grow", async || Ok(rest().await["scale"] == json!(1.0))).await?;
+    for _ in 0..3 {
+        w.ctrl('z').await?;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+    w.until("all is as it was", async || Ok(scene(&site, 1).await == before)).await?;
+    w.close().await
+}
+
+#[tokio::test]
 async fn an_outline_is_drawn_sewn_to_its_mirror_and_its_seam_is_cut() -> WebDriverResult<()> {
     let (_turn, site, w) = bare().await?;
     w.step("Shape").await?;

@@ -481,3 +481,47 @@ fn every_kind_of_field_moves_a_cloth_that_is_baked() {
     let lee = r#", "s": {"name": "S", "act": {"shelter": {"taken": 0.9}}}"#;
     assert!(last(&format!("{wind}{lee}"), "") != last(wind, ""));
 }
+
+#[test]
+fn a_frame_is_frozen_as_it_is_and_a_body_rests_as_it_was_there() {
+    let out = folder("rest");
+    let of = |rest: Value, last: u32, name: &str| {
+        let side = |p: &str| ["back", "right", "front", "left"].map(|s| format!("{p} {s}")).to_vec();
+        let cloth = serde_json::json!({
+            "shape": { "cushion": { "width": 0.3, "depth": 0.3, "columns": 9, "rows": 9 } }, "rest": rest,
+            "seams": { "rim": { "name": "Rim", "of": [{ "borders": side("top") }, { "borders": side("bottom") }] } },
+            "chambers": { "inside": { "name": "Inside", "fill": { "pressure": { "keys": [{ "frame": 0, "value": 0 }, { "frame": 12, "value": 40 }] } } } }
+        });
+        let scene = serde_json::json!({ "nematon": 2, "name": "Rest", "frames": { "first": 0, "last": last, "rate": 24, "substeps": 10 },
+            "bodies": { "b": { "name": "B", "kind": { "cloth": cloth } } } });
+        let file = out.join(name);
+        std::fs::write(&file, scene.to_string()).unwrap();
+        file.to_str().unwrap().to_owned()
+    };
+    let swollen = of(Value::Null, 24, "swollen.json");
+    let obj = out.join("at-24.obj");
+    let done = nematon(&["freeze", &swollen, "--as-is", "--out", obj.to_str().unwrap()]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let text = std::fs::read_to_string(&obj).unwrap();
+    let points = text.lines().filter(|l| l.starts_with("v ")).count();
+    assert_eq!(points, 162, "nothing is joined");
+    // Flat and without pressure it swells by itself, for that is how it rests.
+    let again = of(serde_json::json!({ "shape": { "frame": { "file": "at-24.obj" } } }), 24, "again.json");
+    let thick = |scene: &str, frame: &str| {
+        let to = out.join("told.obj");
+        let done = nematon(&["freeze", scene, "--frame", frame, "--as-is", "--out", to.to_str().unwrap()]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let text = std::fs::read_to_string(&to).unwrap();
+        let heights: Vec<f64> = text
+            .lines()
+            .filter_map(|l| l.strip_prefix("v "))
+            .map(|l| l.split_whitespace().nth(1).unwrap().parse().unwrap())
+            .collect();
+        heights.iter().copied().fold(f64::MIN, f64::max) - heights.iter().copied().fold(f64::MAX, f64::min)
+    };
+    let (plain, rests) = (thick(&swollen, "2"), thick(&again, "2"));
+    assert!((plain - rests).abs() > 1e-4, "it begins to come back: {plain} and {rests}");
+    let other = of(serde_json::json!({ "shape": { "frame": { "file": "nowhere.obj" } } }), 24, "other.json");
+    let done = nematon(&["freeze", &other]);
+    assert!(!done.status.success() && String::from_utf8_lossy(&done.stderr).contains("nowhere.obj"));
+}

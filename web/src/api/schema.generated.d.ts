@@ -4390,6 +4390,8 @@ export interface components {
         /** @description Where lengths and folds at rest come from. */
         RestShape: "start" | "flat" | {
             mesh: components["schemas"]["MeshSource"];
+        } | {
+            frame: components["schemas"]["MeshSource"];
         };
         /** @description Two sides of panels sewn together, matched by their lengths: where one is longer it is gathered. */
         Seam: {
@@ -6674,6 +6676,11 @@ export interface components {
              * @default 0
              */
             smooth: number;
+            /**
+             * @description Every point as it is, nothing joined: what it can come back to as its rest shape.
+             * @default false
+             */
+            as_is: boolean;
         };
         AirAnswer: {
             /** @description m/s, one a place; m/s² of a field that pushes. */

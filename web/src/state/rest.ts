@@ -12,7 +12,7 @@ export const growRest = (body: string, name: string) => edit(`${name} has a rest
 /** Keeps the points of a body where they are at a frame, and makes that what it comes back to. */
 export async function restFromFrame(body: string, name: string, frame: number) {
   try {
-    const made = await told(http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id: openId(), body } }, body: { frame, as_is: true } }));
+    const made = await told(http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id: openId(), body } }, body: { frame, smooth: 0, as_is: true } }));
     const own = clothOf(now.scene()!.bodies[body]!)?.rest;
     const shape = { frame: { blob: made.blob } };
     const label = `${name} comes back to what it is at ${frame}`;

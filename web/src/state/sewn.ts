@@ -103,7 +103,7 @@ export async function freeze(body: string, name: string, frame: number, smooth: 
   const id = openId();
   let made: MeshHead;
   try {
-    made = await told(http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id, body } }, body: { frame, smooth } }));
+    made = await told(http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id, body } }, body: { frame, smooth, as_is: false } }));
   } catch (error) {
     return tell(error);
   }
