@@ -138,6 +138,24 @@ async fn an_outline_is_drawn_sewn_to_its_mirror_and_its_seam_is_cut() -> WebDriv
     .await?;
     let seam = scene(&site, 1).await["bodies"]["outline"]["kind"]["cloth"]["seams"]["seam-1"].clone();
     assert_eq!(seam["of"][0]["borders"].as_array().unwrap().len(), 5, "{seam}");
+    // Or it is brought in; what is none is told of, and changes nothing.
+    let file = std::env::temp_dir().join(format!("outline-{}.obj", std::process::id()));
+    let input = || w.driver.find(By::Css("input[aria-label='A file with an outline for Outline']"));
+    std::fs::write(&file, "o line\nv 0 0 0\nv 1 0 0\nl 1 2\n").unwrap();
+    input().await?.send_keys(file.to_string_lossy().into_owned()).await?;
+    w.message_with("has no outline").await?;
+    std::fs::write(&file, "o kite\nv 0 1 0\nv 0.4 1 0\nv 0.2 1 -0.5\nl 1 2 3 1\n").unwrap();
+    input().await?.send_keys(file.to_string_lossy().into_owned()).await?;
+    w.until("it is cut to that", async || {
+        let p = panel().await;
+        Ok(p[0]["outline"] == json!([[-0.2, -0.25], [0.2, -0.25], [0.0, 0.25]])
+            && p[1]["outline"] == p[0]["outline"])
+    })
+    .await?;
+    let _ = std::fs::remove_file(&file);
+    w.ctrl('z').await?;
+    w.until("the drawn one is back", async || Ok(panel().await[0]["outline"].as_array().unwrap().len() == 5))
+        .await?;
     w.until("it has a shape", async || Ok(filled(&w).await?.contains("skin"))).await?;
     w.scrub(0, 20).await?;
     w.open_row("Rim").await?;

@@ -30,7 +30,7 @@ pub use closest::nearest_shares;
 pub use density::{Density, EDGES_ACROSS, density};
 pub use layers::layers;
 pub use mesh::{Border, Corner, Face, Mesh};
-pub use outline::{OutlineError, piece};
+pub use outline::{OutlineError, flat_outline, piece};
 pub use panel::{lay_apart, panels, pieces};
 pub use place::{place, turn_matrix};
 pub use refine::refine;

@@ -1,6 +1,7 @@
 //! A flat piece within an outline, of triangles as even as may be: points along the outline, a grid of even triangles within,
 //! and a Delaunay triangulation that keeps to the outline (L. P. Chew, "Constrained Delaunay Triangulations", 1989).
 use crate::{Border, Corner, Mesh};
+use glam::DVec3;
 use spade::{ConstrainedDelaunayTriangulation, Point2, Triangulation};
 
 /// Why an outline holds no piece.
@@ -56,6 +57,29 @@ pub fn check_outline(outline: &[P]) -> Result<(), OutlineError> {
     }
     let around: f64 = (0..n).map(|k| size(sub(side(k).1, side(k).0))).sum();
     if area(outline).abs() < 1e-9 * around * around { Err(OutlineError::Empty) } else { Ok(()) }
+}
+
+/// The outline that a closed row of places is: laid flat on the plane it lies in most nearly, seen from where its normal's greatest part is
+/// positive, about the middle of its bounds. What is level and seen from above has x as its first coordinate and -z as its second.
+///
+/// # Errors
+/// When that is none.
+pub fn flat_outline(points: &[[f64; 3]]) -> Result<Vec<P>, OutlineError> {
+    let at = |k: usize| DVec3::from(points[k % points.len()]);
+    // M. Newell's normal, whose parts are the areas seen along each axis.
+    let sum: DVec3 = (0..points.len()).map(|k| at(k).cross(at(k + 1))).sum();
+    let n =
+        sum.try_normalize().ok_or(if points.len() < 3 { OutlineError::Few } else { OutlineError::Empty })?;
+    let n = if n[n.abs().max_position()] < 0.0 { -n } else { n };
+    let along = if n.x.abs() < 0.9 { DVec3::X } else { DVec3::NEG_Z };
+    let u = (along - n * along.dot(n)).normalize();
+    let v = n.cross(u);
+    let flat: Vec<P> = (0..points.len()).map(|k| [at(k).dot(u), at(k).dot(v)]).collect();
+    let bound = |c: usize, most: fn(f64, f64) -> f64| flat.iter().map(|p| p[c]).reduce(most).unwrap_or(0.0);
+    let middle: P = std::array::from_fn(|c| 0.5 * (bound(c, f64::min) + bound(c, f64::max)));
+    let out: Vec<P> = flat.into_iter().map(|p| sub(p, middle)).collect();
+    check_outline(&out)?;
+    Ok(out)
 }
 
 /// A level piece facing up whose points lie about `cell` metres apart; the outline's first coordinate runs along x and its second
@@ -172,6 +196,25 @@ pub fn piece(outline: &[P], cell: f64) -> Result<Mesh, OutlineError> {
 mod tests {
     use super::*;
     use crate::check;
+
+    #[test]
+    fn a_ring_in_space_is_laid_flat_as_it_is_seen() {
+        let level: Vec<[f64; 3]> = vec![[1.0, 2.0, 0.0], [3.0, 2.0, 0.0], [3.0, 2.0, -1.0], [1.0, 2.0, -1.0]];
+        assert_eq!(flat_outline(&level).unwrap(), [[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]]);
+        let upright: Vec<[f64; 3]> = level.iter().map(|p| [p[0], -p[2], 5.0]).collect();
+        assert_eq!(flat_outline(&upright).unwrap(), [[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]]);
+        let aslant: Vec<[f64; 3]> = level.iter().map(|p| [p[0], p[1] - p[2], p[2]]).collect();
+        let found = flat_outline(&aslant).unwrap();
+        assert!(
+            (super::area(&found).abs() - 8.0f64.sqrt() * 2.0).abs() < 1e-9,
+            "as large as it is: {found:?}"
+        );
+        assert_eq!(flat_outline(&level[..2]), Err(OutlineError::Few));
+        assert_eq!(flat_outline(&[[0.0; 3], [1.0, 0.0, 0.0], [2.0, 0.0, 0.0]]), Err(OutlineError::Empty));
+        let bow: Vec<[f64; 3]> =
+            [0, 2, 1, 3].map(|k| level[k]).map(|p| [p[0] * (1.0 + 0.1 * p[2]), p[1], p[2]]).to_vec();
+        assert!(flat_outline(&bow).is_err());
+    }
 
     #[test]
     fn a_piece_fills_its_outline_evenly_and_knows_its_sides() {

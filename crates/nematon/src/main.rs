@@ -8,6 +8,7 @@ mod files;
 mod freeze;
 mod map;
 mod mend;
+mod panels;
 
 use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
@@ -41,6 +42,8 @@ enum Verb {
     Figure(figure::FigureArgs),
     /// Tells what the maps of a body come to.
     Map(map::MapArgs),
+    /// The curves of a file as the panels of a shape.
+    Panels(panels::PanelsArgs),
     /// A frame of a body as a still mesh, sewn and smoothed, with what it holds and weighs.
     Freeze(freeze::FreezeArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
@@ -115,6 +118,7 @@ fn main() -> ExitCode {
         Verb::Mend(a) => mend::mend(&a),
         Verb::Figure(a) => figure::figure(&a),
         Verb::Map(a) => map::map(&a),
+        Verb::Panels(a) => panels::panels(&a),
         Verb::Freeze(a) => freeze::freeze(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),

@@ -525,3 +525,30 @@ fn a_frame_is_frozen_as_it_is_and_a_body_rests_as_it_was_there() {
     let done = nematon(&["freeze", &other]);
     assert!(!done.status.success() && String::from_utf8_lossy(&done.stderr).contains("nowhere.obj"));
 }
+
+#[test]
+fn curves_of_a_file_become_panels_that_bake() {
+    let out = folder("panels");
+    let file = out.join("kite.obj");
+    std::fs::write(
+        &file,
+        "o kite\nv 0 1 0\nv 0.4 1 0\nv 0.2 1 -0.5\nl 1 2 3 1\no line\nv 0 0 0\nv 1 0 0\nl 4 5\n",
+    )
+    .unwrap();
+    let done = nematon(&["panels", file.to_str().unwrap(), "--every", "0.04"]);
+    let told = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(done.status.success() && told.contains("line: left out"), "{told}");
+    let shape: Value = serde_json::from_slice(&done.stdout).unwrap();
+    assert_eq!(
+        shape["panels"]["panels"][1]["outline"],
+        serde_json::json!([[-0.2, -0.25], [0.2, -0.25], [0.0, 0.25]])
+    );
+    let scene = serde_json::json!({ "nematon": 2, "name": "Kite", "frames": { "first": 0, "last": 2, "rate": 24, "substeps": 10 },
+        "bodies": { "b": { "name": "B", "kind": { "cloth": { "shape": shape } } } } });
+    let to = out.join("scene.json");
+    std::fs::write(&to, scene.to_string()).unwrap();
+    assert!(bake(&out.join("o"), to.to_str().unwrap(), &[]).status.success());
+    std::fs::write(&file, "v 0 0 0\nv 1 0 0\nl 1 2\n").unwrap();
+    let done = nematon(&["panels", file.to_str().unwrap()]);
+    assert!(!done.status.success() && String::from_utf8_lossy(&done.stderr).contains("can be the outline"));
+}

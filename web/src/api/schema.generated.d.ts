@@ -6776,6 +6776,8 @@ export interface components {
             /** @description Metres. */
             points: number[][];
             closed: boolean;
+            /** @description Laid flat as the outline of a panel, metres; nothing where it can't be one. */
+            outline?: number[][] | null;
         };
         Named2: {
             /** @description Of the file. */

@@ -1,5 +1,7 @@
 /** The pattern of a body cut to outlines: corners are dragged, added on a side, and taken away. */
 import { useEffect, useRef, useState } from 'react';
+import { readCurves } from '../state/air';
+import { say } from '../state/here';
 import { editBy } from '../state/project';
 import { clothOf } from '../state/value';
 import { Button } from '../ui/button';
@@ -46,6 +48,7 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
   const [drawing, setDrawing] = useState(false);
   const held = useRef<number | null>(null);
   const svg = useRef<SVGSVGElement>(null);
+  const file = useRef<HTMLInputElement>(null);
   useEffect(() => setOwn(null), [JSON.stringify(said)]);
   const shown = own ?? said;
   const all = drawing ? said : shown;
@@ -66,6 +69,17 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
     void reshape(id, of, outline).then((ok) => {
       if (!ok) setOwn(null);
     });
+  };
+  const bringIn = async (input: HTMLInputElement) => {
+    const f = input.files?.[0];
+    input.value = '';
+    const curves = f && (await readCurves(f));
+    if (!f || !curves) return;
+    const found = curves.find((c) => c.outline);
+    if (!found) return say({ title: `${f.name} has no outline`, detail: 'None of its curves is the edge of a flat piece: they cross themselves or hold no area.', tone: 'fault' });
+    setDrawing(false);
+    done(found.outline as P[]);
+    if (curves.length > 1) say({ title: `${curves.length} curves are in the file`, detail: `The pattern takes ${found.name}. Bring in the others by bodies of their own.`, tone: 'note' });
   };
   const end = () => {
     setDrawing(false);
@@ -156,6 +170,8 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
         >
           {drawing ? 'Close the outline' : 'Draw it anew'}
         </Button>
+        <Button hint="A closed curve of an OBJ, glTF or USD text file, laid flat" onClick={() => file.current?.click()}>Bring one in…</Button>
+        <input ref={file} type="file" accept=".obj,.gltf,.glb,.usda" hidden aria-label={`A file with an outline for ${of}`} onChange={(e) => void bringIn(e.currentTarget)} />
       </Actions>
     </div>
   );

@@ -2,12 +2,15 @@
 import * as T from 'three';
 import type { Shape } from '../api/shape';
 
-const SEWN = '#8A5A3C';
+/** Two threads in turn, dark and pale, so that one of them shows on every dye. */
+const SEWN = '#4A2F22';
+const PALE = '#FBF6E9';
 const OPEN = '#B2452F';
 
 export class SeamLayer {
   readonly group = new T.Group();
-  private sewn = SeamLayer.lines(SEWN, 0.85);
+  private sewn = SeamLayer.lines(SEWN, 0.9);
+  private pale = SeamLayer.lines(PALE, 0.95);
   private open = SeamLayer.lines(OPEN, 0.9);
   private shape: Shape | undefined;
 
@@ -19,7 +22,7 @@ export class SeamLayer {
   }
 
   constructor() {
-    this.group.add(this.sewn, this.open);
+    this.group.add(this.sewn, this.pale, this.open);
     this.group.visible = false;
   }
 
@@ -33,7 +36,7 @@ export class SeamLayer {
   follow(p: Float32Array) {
     if (!this.shape) return;
     const at = (k: number) => new T.Vector3(p[3 * k], p[3 * k + 1], p[3 * k + 2]);
-    const [sewn, open]: [number[], number[]] = [[], []];
+    const [sewn, pale, open]: [number[], number[], number[]] = [[], [], []];
     const far = 0.6 * this.shape.head.longest_edge;
     for (const { stitches, shares } of this.shape.head.seams) {
       let before: T.Vector3 | null = null;
@@ -43,11 +46,15 @@ export class SeamLayer {
         const middle = from.clone().lerp(to, 0.5);
         if (apart > far) open.push(...from.toArray(), ...to.toArray());
         // A stitch is a short dash across the next edge, so that a seam is told from a crease.
-        else if (before && before.distanceTo(middle) < 4 * far) sewn.push(...before.clone().lerp(middle, 0.2).toArray(), ...before.clone().lerp(middle, 0.8).toArray());
+        else if (before && before.distanceTo(middle) < 4 * far) {
+          const on = (s: number) => before!.clone().lerp(middle, s).toArray();
+          sewn.push(...on(0.1), ...on(0.5));
+          pale.push(...on(0.5), ...on(0.9));
+        }
         before = middle;
       });
     }
-    for (const [layer, ends] of [[this.sewn, sewn], [this.open, open]] as const) {
+    for (const [layer, ends] of [[this.sewn, sewn], [this.pale, pale], [this.open, open]] as const) {
       layer.geometry.dispose();
       layer.geometry = new T.BufferGeometry().setAttribute('position', new T.BufferAttribute(new Float32Array(ends), 3));
     }

@@ -225,12 +225,19 @@ pub struct CurveOf {
     /// Metres.
     pub points: Vec<[f64; 3]>,
     pub closed: bool,
+    /// Laid flat as the outline of a panel, metres; nothing where it can't be one.
+    pub outline: Option<Vec<[f64; 2]>>,
 }
 
 async fn curves(Query(Named { name }): Query<Named>, bytes: Bytes) -> Result<Json<Curves>, Problem> {
     let read = apart(move || read_curves(&name, &bytes)).await?;
     let found = read.map_err(|e| Problem::unfit("The curves can't be read", e.to_string()))?;
-    let of = |c: nematon_formats::Curve| CurveOf { name: c.name, points: c.points, closed: c.closed };
+    let of = |c: nematon_formats::Curve| CurveOf {
+        outline: nematon_geometry::flat_outline(&c.points).ok(),
+        name: c.name,
+        points: c.points,
+        closed: c.closed,
+    };
     Ok(Json(Curves { curves: found.into_iter().map(of).collect() }))
 }
 
