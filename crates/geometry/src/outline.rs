@@ -200,11 +200,12 @@ mod tests {
     #[test]
     fn a_ring_in_space_is_laid_flat_as_it_is_seen() {
         let level: Vec<[f64; 3]> = vec![[1.0, 2.0, 0.0], [3.0, 2.0, 0.0], [3.0, 2.0, -1.0], [1.0, 2.0, -1.0]];
-        assert_eq!(flat_outline(&level).unwrap(), [[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]]);
+        let seen = vec![[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]];
+        assert_eq!(flat_outline(&level), Ok(seen.clone()));
         let upright: Vec<[f64; 3]> = level.iter().map(|p| [p[0], -p[2], 5.0]).collect();
-        assert_eq!(flat_outline(&upright).unwrap(), [[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]]);
+        assert_eq!(flat_outline(&upright), Ok(seen));
         let aslant: Vec<[f64; 3]> = level.iter().map(|p| [p[0], p[1] - p[2], p[2]]).collect();
-        let found = flat_outline(&aslant).unwrap();
+        let found = flat_outline(&aslant).unwrap_or_default();
         assert!(
             (super::area(&found).abs() - 8.0f64.sqrt() * 2.0).abs() < 1e-9,
             "as large as it is: {found:?}"
