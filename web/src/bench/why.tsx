@@ -74,7 +74,7 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
         {of}: <span className="num">{size(why.velocity[k]!).toFixed(2)}</span> m/s, <span className="num">{size(why.acceleration[k]!).toFixed(1)}</span> m/s² {way(why.acceleration[k]!)} at frame {why.first + k}
       </p>
       <ul>
-        {bars.filter((s, i) => i === 0 || size(s.now) >= 0.05).map((s) => (
+        {bars.map((s) => (
           <li key={s.of + s.field} className="grid grid-cols-[minmax(0,1fr)_90px_54px] items-center gap-2 py-[1px]">
             <button type="button" disabled={!s.field} title={s.name} className="truncate text-left enabled:hover:text-woad" onClick={() => s.field && setView({ field: s.field })}>{s.name}</button>
             <span aria-hidden className="h-2.5 bg-ground"><span className="block h-full rounded-[2px]" style={{ width: `${(100 * size(s.now)) / most}%`, background: COLOURS[s.of] }} /></span>
