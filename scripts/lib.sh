@@ -1,7 +1,7 @@
 # Shared by ./run and ./test: installs what is missing, builds, starts and stops a private PostgreSQL.
 # Sourced, with the project as the working folder.
 
-say() { printf '\033[2m%s\033[0m\n' "$*" >&2; }
+say() { printf '\033[2m%d:%02d %s\033[0m\n' $((SECONDS / 60)) $((SECONDS % 60)) "$*" >&2; }
 fail() { printf '%s\n' "$*" >&2; exit 1; }
 
 as_root() {
@@ -27,7 +27,26 @@ need_tools() {
     command -v cargo >/dev/null || fail "Rust is needed (cargo on the PATH): see https://rustup.rs"
     command -v npm >/dev/null || fail "Node.js 20.19 or later with npm is needed on the PATH."
     command -v cc >/dev/null || install_packages build-essential
-    ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || install_packages postgresql
+}
+
+# The database, and what its tests drive the pages with.
+need_database() { ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || install_packages postgresql; }
+need_browser() { [ -x /usr/bin/chromium ] && [ -x /usr/bin/chromedriver ] || install_packages chromium chromium-driver; }
+
+# later NAME COMMANDS : does something beside what follows.
+# done_with NAME : waits for it; what it said comes then, and where it failed all ends.
+declare -A LATER
+later() {
+    local name=$1; shift
+    mkdir -p .build
+    (eval "$*") >".build/$name.log" 2>&1 &
+    LATER[$name]=$!
+}
+done_with() {
+    local ok=0
+    wait "${LATER[$1]}" || ok=$?
+    cat ".build/$1.log" >&2
+    [ $ok = 0 ] || exit $ok
 }
 
 # The newest PostgreSQL that Debian's packages put on this machine.

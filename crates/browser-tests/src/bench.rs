@@ -87,8 +87,8 @@ async fn many_keys(site: &Site, keys: usize) {
 
 #[tokio::main]
 async fn main() -> WebDriverResult<()> {
-    let mut site = Site::start().await;
-    let w = site.window().await?;
+    let site = Site::start().await;
+    let w = site.window(true).await?;
     w.driver.set_script_timeout(std::time::Duration::from_secs(60)).await?;
     for (columns, rows) in [(60, 40), (120, 80), (250, 160)] {
         let n = format!("{columns}x{rows}");

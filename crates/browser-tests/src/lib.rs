@@ -6,19 +6,46 @@ pub mod site;
 pub use page::Window;
 pub use site::Site;
 
-use tokio::sync::{Mutex, MutexGuard};
+use serde_json::{Value, json};
+use std::sync::{Arc, Weak};
+use tokio::sync::{Mutex, Semaphore, SemaphorePermit};
 
-/// Chromium draws on the processor here: one journey at a time.
-static TURN: Mutex<()> = Mutex::const_new(());
+/// Chromium draws on the processor here: two journeys at a time.
+static TURNS: Semaphore = Semaphore::const_new(2);
 
-/// A journey's turn, a site of its own, and a window on its first project.
+/// The site that the journeys of a moment share. The last to leave ends it.
+static SHARED: Mutex<Weak<Site>> = Mutex::const_new(Weak::new());
+
+/// A journey's turn, the site, and a window on a project of its own: a copy of the first of the demo.
 ///
 /// # Panics
 /// When the site or the browser can't be had: a test can't go on.
-pub async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
-    let turn = TURN.lock().await;
-    let mut site = Site::start().await;
-    let window = site.window().await.expect("a browser window");
+pub async fn begin() -> (SemaphorePermit<'static>, Arc<Site>, Window) {
+    let turn = TURNS.acquire().await.expect("a turn");
+    let site = {
+        let mut shared = SHARED.lock().await;
+        match shared.upgrade() {
+            Some(site) => site,
+            None => {
+                let site = Arc::new(Site::start().await);
+                *shared = Arc::downgrade(&site);
+                site
+            }
+        }
+    };
+    let window = site.window(false).await.expect("a browser window");
+    (turn, site, window)
+}
+
+/// The same with a site of its own, for journeys about all projects, or about a server that dies. Its window is on
+/// the first project itself.
+///
+/// # Panics
+/// As `begin`.
+pub async fn begin_alone() -> (SemaphorePermit<'static>, Site, Window) {
+    let turn = TURNS.acquire().await.expect("a turn");
+    let site = Site::start().await;
+    let window = site.window(true).await.expect("a browser window");
     (turn, site, window)
 }
 
@@ -26,18 +53,35 @@ pub async fn begin() -> (MutexGuard<'static, ()>, Site, Window) {
 ///
 /// # Panics
 /// When it doesn't.
-pub async fn get(site: &Site, path: &str) -> serde_json::Value {
+pub async fn get(site: &Site, path: &str) -> Value {
     let answer = reqwest::get(format!("{}/api{path}", site.address)).await.expect("an answer");
     answer.json().await.expect("JSON")
+}
+
+/// What the server answers to a question with a body.
+///
+/// # Panics
+/// When it doesn't.
+pub async fn ask(site: &Site, path: &str, asked: &Value) -> Value {
+    let sent = reqwest::Client::new().post(format!("{}/api{path}", site.address)).json(asked);
+    sent.send().await.expect("an answer").json().await.expect("JSON")
+}
+
+/// The scene of a project.
+///
+/// # Panics
+/// When the server doesn't answer.
+pub async fn scene(site: &Site, id: i64) -> Value {
+    get(site, &format!("/projects/{id}")).await["scene"].clone()
 }
 
 /// Edits a project past the page, as another window would.
 ///
 /// # Panics
 /// When the server refuses it.
-pub async fn edit(site: &Site, id: i64, patch: serde_json::Value) {
+pub async fn edit(site: &Site, id: i64, patch: Value) {
     let now = get(site, &format!("/projects/{id}")).await;
-    let body = serde_json::json!({"revision": now["revision"], "label": "edit", "patch": patch});
+    let body = json!({"revision": now["revision"], "label": "edit", "patch": patch});
     let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
     let answer = sent.send().await.expect("an answer");
     let (ok, text) = (answer.status().is_success(), answer.text().await.unwrap_or_default());

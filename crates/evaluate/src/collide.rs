@@ -144,7 +144,7 @@ pub struct NoHold {
 pub fn tracks(
     scene: &Stage,
     bodies: &[&Body],
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
 ) -> Result<Vec<Track>, ColliderError> {
     let mut out = vec![];
     let first = scene.frames.moment(scene.frames.first as f64);
@@ -159,9 +159,9 @@ pub fn tracks(
 }
 
 /// The meshes of a library and the figures of a scene, as colliders take them.
-struct At<'a, L>(&'a Stage, &'a L);
+struct At<'a>(&'a Stage, &'a dyn MeshLibrary);
 
-impl<L: MeshLibrary> Fetch for At<'_, L> {
+impl Fetch for At<'_> {
     fn mesh(&self, from: &MeshSource) -> Result<Arc<Mesh>, String> {
         let m = self.1.mesh(from).map_err(|e| format!("has no mesh: {e}"))?;
         fits(&m)?;
@@ -185,7 +185,7 @@ impl<L: MeshLibrary> Fetch for At<'_, L> {
 }
 
 /// What is seen of a collider, about its own origin; none of one without end.
-pub fn seen(scene: &Stage, c: &Collider, library: &impl MeshLibrary) -> Result<Option<Mesh>, String> {
+pub fn seen(scene: &Stage, c: &Collider, library: &dyn MeshLibrary) -> Result<Option<Mesh>, String> {
     c.form.seen(&At(scene, library))
 }
 
@@ -215,7 +215,7 @@ pub struct ColliderSkin {
 pub fn skin(
     scene: &Stage,
     c: &Collider,
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
 ) -> Result<Option<ColliderSkin>, ColliderError> {
     let named = |why: String| ColliderError { name: c.name.clone(), why };
     let fetch = At(scene, library);
@@ -231,7 +231,7 @@ fn track(
     id: &ColliderId,
     c: &Collider,
     meets: Vec<bool>,
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
     first: &Moment,
 ) -> Result<Track, String> {
     let Standing { solid, skin, shapes } = c.form.stand(&At(scene, library))?;

@@ -12,7 +12,7 @@ pub fn shape(
     scene: &Stage,
     body: &Body,
     own: &Drift,
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
 ) -> Result<Shaped, ShapeError> {
     let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
     let radii = (0..positions.len()).map(|k| (own.radius * fill::varied(own.variation, k, own.seed)) as f32);

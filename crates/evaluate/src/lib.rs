@@ -26,7 +26,7 @@ mod why;
 
 pub use air::air_at;
 pub use collide::{ColliderError, ColliderSkin, skin};
-pub use feel::{Feel, feel};
+pub use feel::{Feel, droop, feel, swing};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
 pub use maps::{Dyed, Ground, Rows, fits};

@@ -77,7 +77,7 @@ struct Parts {
 }
 
 impl Parts {
-    fn of(scene: &Stage, bodies: &[BodyId], library: &impl MeshLibrary) -> Result<Parts, RunError> {
+    fn of(scene: &Stage, bodies: &[BodyId], library: &dyn MeshLibrary) -> Result<Parts, RunError> {
         scene.check().map_err(RunError::Place)?;
         let (mut members, mut rests, mut found) = (vec![], vec![], vec![]);
         let first = scene.frames.moment(scene.frames.first as f64);
@@ -125,7 +125,7 @@ impl Parts {
 pub fn fingerprints(
     scene: &Scene,
     island: &[BodyId],
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
 ) -> Result<Vec<Vec<Fingerprint>>, RunError> {
     let scene = Stage::new(scene, library);
     Ok(Parts::of(&scene, island, library)?.fingerprints(&scene))
@@ -136,7 +136,7 @@ impl Run {
     ///
     /// # Errors
     /// When a body has no shape, or one that can't move; when a collider can't be.
-    pub fn start(scene: &Scene, island: &[BodyId], library: &impl MeshLibrary) -> Result<Run, RunError> {
+    pub fn start(scene: &Scene, island: &[BodyId], library: &dyn MeshLibrary) -> Result<Run, RunError> {
         let scene = Stage::new(scene, library);
         let parts = Parts::of(&scene, island, library)?;
         let mut bodies = vec![];
@@ -217,11 +217,11 @@ impl Run {
     ///
     /// # Errors
     /// When the motion explodes or the watch says to stop; the bodies then still stand at the frame before.
-    pub fn advance(&mut self, watch: &impl Watch) -> Result<(), RunError> {
+    pub fn advance(&mut self, watch: &dyn Watch) -> Result<(), RunError> {
         self.follow(watch, None)
     }
 
-    fn follow(&mut self, watch: &impl Watch, trace: Option<&mut Trace>) -> Result<(), RunError> {
+    fn follow(&mut self, watch: &dyn Watch, trace: Option<&mut Trace>) -> Result<(), RunError> {
         let inputs = self.inputs(self.at + 1);
         let done = step_traced(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch, trace);
         done.map_err(|halt| match halt {
@@ -241,7 +241,7 @@ impl Run {
     ///
     /// # Errors
     /// As `advance`.
-    pub fn split(&mut self, member: usize, point: u32, watch: &impl Watch) -> Result<Split, RunError> {
+    pub fn split(&mut self, member: usize, point: u32, watch: &dyn Watch) -> Result<Split, RunError> {
         let mut trace = Trace::of(member, &self.bodies[member], point);
         let per = self.scene.frames.rate;
         let mut out = Split::default();

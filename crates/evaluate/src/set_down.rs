@@ -23,7 +23,7 @@ struct Skin {
 ///
 /// # Errors
 /// In a sentence, when it has no shape, or nothing lies below it.
-pub fn set_down(scene: &Stage, thing: &Thing, library: &impl MeshLibrary) -> Result<f64, String> {
+pub fn set_down(scene: &Stage, thing: &Thing, library: &dyn MeshLibrary) -> Result<f64, String> {
     let own = match thing {
         Thing::Body(id) => of_body(scene, id, library)?,
         Thing::Collider(id) => {
@@ -70,7 +70,7 @@ pub fn set_down(scene: &Stage, thing: &Thing, library: &impl MeshLibrary) -> Res
     least.map(|g| -g).ok_or_else(|| "Nothing lies below it.".to_owned())
 }
 
-fn of_body(scene: &Stage, id: &BodyId, library: &impl MeshLibrary) -> Result<Skin, String> {
+fn of_body(scene: &Stage, id: &BodyId, library: &dyn MeshLibrary) -> Result<Skin, String> {
     let body = scene.bodies.get(id).ok_or("There is no such body.")?;
     let s = shape(scene, body, library).map_err(|e| format!("{}: {e}", body.name))?;
     let around = match &body.kind {
@@ -81,7 +81,7 @@ fn of_body(scene: &Stage, id: &BodyId, library: &impl MeshLibrary) -> Result<Ski
 }
 
 /// `None` for a plane, which has no end.
-fn of_collider(scene: &Stage, id: &ColliderId, library: &impl MeshLibrary) -> Result<Option<Skin>, String> {
+fn of_collider(scene: &Stage, id: &ColliderId, library: &dyn MeshLibrary) -> Result<Option<Skin>, String> {
     let c = scene.colliders.get(id).ok_or("There is no such collider.")?;
     let Some(mesh) = skin(scene, c, library).map_err(|e| e.to_string())? else { return Ok(None) };
     let at = World::of(scene, &c.place, scene.frames.first as f64);

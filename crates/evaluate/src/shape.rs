@@ -198,7 +198,7 @@ pub struct Follow {
 pub fn shape_to_see(
     scene: &Stage,
     body: &Body,
-    library: &impl MeshLibrary,
+    library: &dyn MeshLibrary,
 ) -> Result<(Shaped, Option<ShapeError>), ShapeError> {
     let why = match shape(scene, body, library) {
         Err(why @ ShapeError::Map { .. }) => why,
@@ -215,7 +215,7 @@ pub fn shape_to_see(
 ///
 /// # Errors
 /// When the mesh is missing or unfit, or a grip names what isn't there.
-pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
+pub fn shape(scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
     match &body.kind {
         Kind::Cloth(own) => cloth(scene, body, own, library),
         Kind::Drift(own) => crate::drift::shape(scene, body, own, library),
@@ -225,7 +225,7 @@ pub fn shape(scene: &Stage, body: &Body, library: &impl MeshLibrary) -> Result<S
 /// Panels that lie on each other with no gap at all begin so far apart, metres: less than any cloth is thick, and enough to tell them apart.
 const APART: f32 = 1e-4;
 
-fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &impl MeshLibrary) -> Result<Shaped, ShapeError> {
+fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
     let mesh = match own.shape.made() {
         Ok(mesh) => mesh,
         Err(Elsewhere::Mesh(ImportedMesh { from, refine })) => imported(from, *refine, library)?,
@@ -336,7 +336,7 @@ fn least_first([a, b, c]: [u32; 3]) -> [u32; 3] {
     }
 }
 
-fn imported(from: &MeshSource, times: u32, library: &impl MeshLibrary) -> Result<Mesh, ShapeError> {
+fn imported(from: &MeshSource, times: u32, library: &dyn MeshLibrary) -> Result<Mesh, ShapeError> {
     let found = library.mesh(from).map_err(ShapeError::Mesh)?;
     nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
     nematon_geometry::face_alike(&found).map_err(|fault| ShapeError::Unfit(vec![fault]))?;

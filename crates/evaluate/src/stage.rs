@@ -59,7 +59,7 @@ pub struct NoPlace {
 
 impl Stage {
     /// Figures whose files can't be had are left out: [`Stage::check`] tells of them.
-    pub fn new(scene: &Scene, library: &impl MeshLibrary) -> Stage {
+    pub fn new(scene: &Scene, library: &dyn MeshLibrary) -> Stage {
         let figures = scene.figures.iter().map(|(id, own)| {
             let read = library.figure(own).and_then(|f| Playing::new(f, own, scene.frames.rate));
             (id.clone(), read.map(Arc::new))
@@ -95,7 +95,7 @@ impl Stage {
     }
 
     /// The map of a field on its surface; none where it has none, or where there is no surface, which is told elsewhere.
-    fn dye(&self, field: &Field, library: &impl MeshLibrary) -> Option<Result<Arc<Dyed>, String>> {
+    fn dye(&self, field: &Field, library: &dyn MeshLibrary) -> Option<Result<Arc<Dyed>, String>> {
         let (Some(map), Act::Skin(skin)) = (&field.map, &field.act) else { return None };
         let (mesh, place) = match &skin.of {
             SurfaceOf::Figure(f) => (self.figure(f).ok()?.rest(), &self.scene.figures.get(f.as_str())?.place),

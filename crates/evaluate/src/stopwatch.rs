@@ -5,28 +5,33 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::Instant;
 
 /// Adds up the time that all threads spend in each phase.
-#[derive(Default)]
 pub struct Stopwatch {
+    began: Instant,
     phases: [AtomicU64; Phase::ALL.len()],
     pairings: Vec<AtomicU64>,
     stop: Arc<AtomicBool>,
 }
 
+impl Default for Stopwatch {
+    fn default() -> Stopwatch {
+        Stopwatch::of(0)
+    }
+}
+
 impl Watch for Stopwatch {
-    fn during<R>(&self, phase: Phase, work: impl FnOnce() -> R) -> R {
-        let start = Instant::now();
-        let r = work();
-        self.phases[phase as usize].fetch_add(start.elapsed().as_nanos() as u64, Relaxed);
-        r
+    /// Nanoseconds since it was made.
+    fn now(&self) -> u64 {
+        self.began.elapsed().as_nanos() as u64
     }
 
-    fn between<R>(&self, pairing: usize, work: impl FnOnce() -> R) -> R {
-        let start = Instant::now();
-        let r = work();
+    fn spent(&self, phase: Phase, since: u64) {
+        self.phases[phase as usize].fetch_add(self.now() - since, Relaxed);
+    }
+
+    fn spent_between(&self, pairing: usize, since: u64) {
         if let Some(p) = self.pairings.get(pairing) {
-            p.fetch_add(start.elapsed().as_nanos() as u64, Relaxed);
+            p.fetch_add(self.now() - since, Relaxed);
         }
-        r
     }
 
     fn stopped(&self) -> bool {
@@ -37,7 +42,13 @@ impl Watch for Stopwatch {
 impl Stopwatch {
     /// For an island with so many pairings of contact.
     pub fn of(pairings: usize) -> Stopwatch {
-        Stopwatch { pairings: (0..pairings).map(|_| AtomicU64::new(0)).collect(), ..Stopwatch::default() }
+        let zero = || AtomicU64::new(0);
+        Stopwatch {
+            began: Instant::now(),
+            phases: std::array::from_fn(|_| zero()),
+            pairings: (0..pairings).map(|_| zero()).collect(),
+            stop: Arc::default(),
+        }
     }
 
     /// Ends the frame that is being computed as soon as `stop` is set.

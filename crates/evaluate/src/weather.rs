@@ -1,6 +1,6 @@
 //! What gravity and still air do to a body, where that is not as to all others.
 use crate::maps::{Dyed, Ground};
-use crate::{MeshLibrary, ShapeError, Stage};
+use crate::{ShapeError, Stage};
 use nematon_air::Marks;
 use nematon_document::{Body, Scaled, Value};
 use nematon_solver::Weathered;
@@ -25,7 +25,7 @@ impl Weather {
     ///
     /// # Errors
     /// When a map can't be had.
-    pub fn of(ground: &Ground<impl MeshLibrary>, body: &Body) -> Result<Option<Weather>, ShapeError> {
+    pub fn of(ground: &Ground, body: &Body) -> Result<Option<Weather>, ShapeError> {
         let told = |value: &Value, what: Scaled| {
             let by = match body.scaled.get(&what) {
                 Some(by) => {

@@ -131,7 +131,7 @@ pub struct Asked<'a> {
 ///
 /// # Errors
 /// When the body has no shape, or a field can't act.
-pub fn why(asked: &Asked, library: &impl MeshLibrary) -> Result<Why, RunError> {
+pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
     let Asked { scene, body: id, point, first, places } = asked;
     scene.check().map_err(RunError::Place)?;
     let body = scene.bodies.get(*id).ok_or_else(|| RunError::NoSuchBody((*id).clone()))?;

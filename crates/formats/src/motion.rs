@@ -111,7 +111,7 @@ impl Kind {
     ///
     /// # Errors
     /// When the sink fails, a frame can't be had, or there are more or fewer than was said.
-    pub fn write(self, sink: &mut impl Write, all: &mut Delivery) -> Result<()> {
+    pub fn write(self, sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
         match self {
             Kind::Npy => npy::write_npy(sink, all),
             Kind::Usda => usd::write_usda(sink, all),

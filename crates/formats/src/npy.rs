@@ -3,7 +3,7 @@ use crate::motion::{Delivery, Frame, Motion};
 use npyz::WriterBuilder;
 use std::io::{Result, Write};
 
-pub(crate) fn write_npy(sink: &mut impl Write, all: &mut Delivery) -> Result<()> {
+pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
     if let [one] = all.bodies {
         return array(sink, one, (all.frames)(0));
     }
@@ -20,7 +20,7 @@ pub(crate) fn write_npy(sink: &mut impl Write, all: &mut Delivery) -> Result<()>
     zip.finish()?.flush()
 }
 
-fn array(sink: &mut impl Write, motion: &Motion, frames: impl Iterator<Item = Frame>) -> Result<()> {
+fn array(sink: &mut dyn Write, motion: &Motion, frames: impl Iterator<Item = Frame>) -> Result<()> {
     let shape = [motion.count as u64, motion.mesh.positions.len() as u64, 3];
     let mut out = npyz::WriteOptions::<f32>::new().default_dtype().shape(&shape).writer(sink).begin_nd()?;
     for frame in frames {

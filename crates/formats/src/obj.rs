@@ -117,7 +117,7 @@ pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]], with: With) ->
 }
 
 /// A zip of `NAME.0000.obj`, numbered by frame; written from front to back. Of several bodies each has a folder.
-pub(crate) fn write_obj_zip(sink: &mut impl Write, all: &mut Delivery) -> Written<()> {
+pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written<()> {
     let mut zip = zip::ZipWriter::new_stream(sink);
     let names = crate::file_names(all.bodies.iter().map(|b| b.name));
     for (k, file) in names.iter().enumerate() {

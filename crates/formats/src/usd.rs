@@ -5,7 +5,7 @@ use std::fmt::Display;
 use std::io::{Result, Write};
 
 /// Metres, y up, one sample a frame at the frame's own number. One body stands at the root; several under one transform.
-pub(crate) fn write_usda(sink: &mut impl Write, all: &mut Delivery) -> Result<()> {
+pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
     let Some(Motion { first, rate, count, .. }) = all.bodies.first().copied() else {
         return Err(std::io::Error::other("there is no body to write"));
     };
@@ -35,7 +35,7 @@ pub(crate) fn write_usda(sink: &mut impl Write, all: &mut Delivery) -> Result<()
 
 type Again<'a, 'b> = &'a mut dyn FnMut() -> Box<dyn Iterator<Item = Frame> + 'b>;
 
-fn mesh(sink: &mut impl Write, name: &str, motion: &Motion, with: With, frames: Again) -> Result<()> {
+fn mesh(sink: &mut dyn Write, name: &str, motion: &Motion, with: With, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
     if !mesh.radii.is_empty() {
         return points(sink, name, motion, frames);
@@ -79,7 +79,7 @@ fn mesh(sink: &mut impl Write, name: &str, motion: &Motion, with: With, frames: 
 }
 
 /// Loose points, each as wide as it is.
-fn points(sink: &mut impl Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
+fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
     writeln!(sink, "def Points \"{name}\"\n{{")?;
     writeln!(sink, "    float[] widths = [{}]", list(mesh.radii.iter().map(|r| 2.0 * r)))?;
@@ -103,7 +103,7 @@ fn list(items: impl Iterator<Item = impl Display>) -> String {
     items.map(|i| i.to_string()).collect::<Vec<_>>().join(", ")
 }
 
-fn triples(sink: &mut impl Write, number: i64, all: &[[f32; 3]]) -> Result<()> {
+fn triples(sink: &mut dyn Write, number: i64, all: &[[f32; 3]]) -> Result<()> {
     write!(sink, "        {number}: [")?;
     for (k, p) in all.iter().enumerate() {
         write!(sink, "{}({}, {}, {})", if k == 0 { "" } else { ", " }, p[0], p[1], p[2])?;

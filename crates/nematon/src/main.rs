@@ -12,6 +12,7 @@ mod panels;
 
 use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
+use nematon_server::Pace;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -81,6 +82,9 @@ struct ServeArgs {
     /// Threads of the worker inside; 0 takes all cores, and without workers elsewhere 1 is the least.
     #[arg(long, default_value_t = 0)]
     threads: usize,
+    /// The part of the time that runs are computed in, 0.01 to 1; the rest is left to whoever works on the machine.
+    #[arg(long, default_value_t = 1.0, value_parser = share)]
+    share: f64,
     /// How much of frames, checkpoints and meshes is kept at most. Beyond it, what no scene, take or undo step asks for
     /// is let go, the longest unused first.
     #[arg(long, default_value = "20GB")]
@@ -95,6 +99,14 @@ struct WorkerArgs {
     /// Threads to compute on; 0 takes all cores.
     #[arg(long, default_value_t = 0)]
     threads: usize,
+    /// The part of the time that runs are computed in, 0.01 to 1; the rest is left to whoever works on the machine.
+    #[arg(long, default_value_t = 1.0, value_parser = share)]
+    share: f64,
+}
+
+fn share(text: &str) -> Result<f64, String> {
+    let told = text.parse().ok().filter(|s| (0.01..=1.0).contains(s));
+    told.ok_or_else(|| "a share of the time is a number from 0.01 to 1".into())
 }
 
 fn main() -> ExitCode {
@@ -106,13 +118,14 @@ fn main() -> ExitCode {
                 port: a.port,
                 web: a.web,
                 demo,
-                threads: a.threads,
+                pace: Pace { threads: a.threads, share: a.share },
                 keep: a.keep.as_u64(),
             };
             nematon_server::serve(options).await.map_err(|e| e.to_string())
         }),
         Verb::Worker(a) => {
-            wait_for(async { nematon_server::work(&a.database, a.threads).await.map_err(|e| e.to_string()) })
+            let pace = Pace { threads: a.threads, share: a.share };
+            wait_for(async { nematon_server::work(&a.database, pace).await.map_err(|e| e.to_string()) })
         }
         Verb::Bake(a) => bake::bake(&a),
         Verb::Mend(a) => mend::mend(&a),

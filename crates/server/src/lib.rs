@@ -9,6 +9,7 @@ mod guard;
 mod job;
 mod lanes;
 mod library;
+pub mod packing;
 mod prints;
 mod problem;
 mod route;
@@ -16,7 +17,7 @@ mod space;
 mod state;
 
 pub use archive::SceneFiles;
-pub use job::work;
+pub use job::{Pace, work};
 pub use route::openapi;
 
 use axum::Router;
@@ -36,8 +37,8 @@ pub struct Options {
     pub web: PathBuf,
     /// Loaded where there is no project yet.
     pub demo: Vec<SceneFiles>,
-    /// Threads of the worker inside; 0 takes all cores.
-    pub threads: usize,
+    /// How much of the machine the worker inside takes.
+    pub pace: Pace,
     /// Bytes of frames, checkpoints and meshes that are kept at most, where what is asked for leaves a choice.
     pub keep: u64,
 }
@@ -74,7 +75,7 @@ pub async fn serve(options: Options) -> Result<(), ServeError> {
     app.listen();
     tokio::spawn(space::watch(app.clone()));
     let name = job::worker_name();
-    let worker = tokio::spawn(job::run_forever(store.clone(), name.clone(), options.threads));
+    let worker = tokio::spawn(job::run_forever(store.clone(), name.clone(), options.pace));
     println!("Nematon is at http://127.0.0.1:{port}");
     let served = axum::serve(listener, router(app, &options.web)).with_graceful_shutdown(interrupted()).await;
     worker.abort();

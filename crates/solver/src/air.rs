@@ -13,7 +13,7 @@ pub(crate) fn sample(
     state: &mut State,
     frame: &FrameInputs,
     time: f64,
-    watch: &impl Watch,
+    watch: &dyn Watch,
 ) {
     let n = body.points();
     let fill = |air: &Air, x: &[Record], out: &mut [Record]| {

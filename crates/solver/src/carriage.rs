@@ -101,7 +101,7 @@ impl<'a> Carriage<'a> {
 
     /// Moves all points by their velocities, and those of moving grips where these are at the second of two `moments`, from
     /// 0 to 1 through the frame.
-    pub fn predict(&self, moments: [f32; 2], state: &mut State, watch: &impl Watch) {
+    pub fn predict(&self, moments: [f32; 2], state: &mut State, watch: &dyn Watch) {
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
         let scheme = SCHEMES[usize::from(state.goes_on(self.dt))];
@@ -129,7 +129,7 @@ impl<'a> Carriage<'a> {
     }
 
     /// Before contact: velocities from where the body's own forces let the points come.
-    pub fn hand_over(&self, state: &mut State, watch: &impl Watch) {
+    pub fn hand_over(&self, state: &mut State, watch: &dyn Watch) {
         let per_dt = 1.0 / self.balance(state);
         watch.during(Phase::Finish, || {
             let n = state.points;
@@ -144,7 +144,7 @@ impl<'a> Carriage<'a> {
     }
 
     /// Velocities from where all let the points come.
-    pub fn end(&self, touches: bool, state: &mut State, watch: &impl Watch) {
+    pub fn end(&self, touches: bool, state: &mut State, watch: &dyn Watch) {
         let per_dt = 1.0 / if touches { self.dt } else { self.balance(state) };
         race::phase();
         let sums = self.finish(0, per_dt, touches, Arrays::of(state), watch);
@@ -200,7 +200,7 @@ impl<'a> Carriage<'a> {
         all: Arrays,
         by: (&Scheme, &Loads, &[Record]),
         rigid: &Rigid,
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) {
         let p = &self.body.parts.tree[part];
         match p.halves {
@@ -269,7 +269,7 @@ impl<'a> Carriage<'a> {
     /// Velocities change by how far the points were kept from where those led.
     /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
     /// What contact did is an impulse: it shifts what is remembered along.
-    fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &impl Watch) -> Sums {
+    fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &dyn Watch) -> Sums {
         let p = &self.body.parts.tree[part];
         if let Some([a, b]) = p.halves {
             let (mut s, t) = race::join(

@@ -25,7 +25,7 @@ pub fn step(
     states: &mut [State],
     contact: &mut Contact,
     frame: &FrameInputs,
-    watch: &impl Watch,
+    watch: &dyn Watch,
 ) -> Result<(), Halt> {
     step_traced(bodies, states, contact, frame, watch, None)
 }
@@ -39,7 +39,7 @@ pub fn step_traced(
     states: &mut [State],
     contact: &mut Contact,
     frame: &FrameInputs,
-    watch: &impl Watch,
+    watch: &dyn Watch,
     mut trace: Option<&mut Trace>,
 ) -> Result<(), Halt> {
     let before: Vec<_> = states.iter().map(State::remember).collect();
@@ -70,7 +70,7 @@ fn through(
     states: &mut [State],
     contact: &mut Contact,
     frame: &FrameInputs,
-    watch: &impl Watch,
+    watch: &dyn Watch,
     mut trace: Option<&mut Trace>,
 ) -> Result<(), Cut> {
     if let Some(t) = &mut trace {

@@ -54,14 +54,18 @@ impl Phase {
     }
 }
 
-/// Called around each piece of work, from the thread that does it.
+/// Told of each piece of work, on the thread that does it. An object, so that all who watch share one build of the core.
 pub trait Watch: Sync {
-    fn during<R>(&self, phase: Phase, work: impl FnOnce() -> R) -> R;
-
-    /// Bringing apart what a pairing of the island's contact has that is near, by its number.
-    fn between<R>(&self, _pairing: usize, work: impl FnOnce() -> R) -> R {
-        work()
+    /// What time it is for whoever watches, in a unit of its own.
+    fn now(&self) -> u64 {
+        0
     }
+
+    /// A piece of work of a phase is done, that began at some time.
+    fn spent(&self, _phase: Phase, _since: u64) {}
+
+    /// What a pairing of the island's contact has that is near was brought apart, from some time on; by its number.
+    fn spent_between(&self, _pairing: usize, _since: u64) {}
 
     /// Whether nobody waits for the frame any more. Asked between pieces of work that take well under a second.
     fn stopped(&self) -> bool {
@@ -69,12 +73,23 @@ pub trait Watch: Sync {
     }
 }
 
+impl dyn Watch + '_ {
+    pub(crate) fn during<R>(&self, phase: Phase, work: impl FnOnce() -> R) -> R {
+        let since = self.now();
+        let r = work();
+        self.spent(phase, since);
+        r
+    }
+
+    pub(crate) fn between<R>(&self, pairing: usize, work: impl FnOnce() -> R) -> R {
+        let since = self.now();
+        let r = work();
+        self.spent_between(pairing, since);
+        r
+    }
+}
+
 /// Watches nothing and costs nothing.
 pub struct NoWatch;
 
-impl Watch for NoWatch {
-    #[inline(always)]
-    fn during<R>(&self, _: Phase, work: impl FnOnce() -> R) -> R {
-        work()
-    }
-}
+impl Watch for NoWatch {}

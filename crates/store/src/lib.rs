@@ -9,6 +9,7 @@ mod renew;
 mod runs;
 mod snags;
 mod space;
+mod tables;
 
 pub use edits::NewEdit;
 pub use meshes::StoredMesh;
@@ -79,7 +80,7 @@ impl Store {
             .acquire_timeout(Duration::from_secs(3))
             .connect_with(options)
             .await?;
-        sqlx::migrate!("./migrations").run(&pool).await?;
+        tables::steps().run(&pool).await?;
         Ok(Store { pool })
     }
 }

@@ -1283,7 +1283,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Filled"];
+                        "application/json": components["schemas"]["Held"];
                     };
                 };
                 /** @description what went wrong */
@@ -6625,8 +6625,10 @@ export interface components {
              */
             again: boolean;
         };
-        /** @description What a body holds and weighs at a frame. */
-        Filled: {
+        /** @description What a body holds at a frame. */
+        Held: {
+            /** @description Whether the frame is computed as the scene is now; of one that is not, it is told as the body begins. */
+            computed: boolean;
             /**
              * Format: double
              * @description Of its skin, kg.

@@ -148,9 +148,9 @@ function ChamberCard({ body, id, of, chamber, alone }: { body: string; id: strin
       </Fold>
       {told && own && (
         <p className="px-4 py-1 text-[13px] text-faded" data-testid="filled">
-          At {frame}: <span className="num text-ink">{small(own.volume * 1000, 'l')}</span>
-          {own.pressure != null && <> at <span className="num text-ink">{small(own.pressure, 'Pa')}</span></>}; skin <span className="num text-ink">{small(told.skin, 'kg')}</span>, fill <span className="num text-ink">{small(own.fill, 'kg')}</span>
-          {Math.abs(own.lift) > 1e-3 && <>, lifts <span className="num text-ink">{small(own.lift, 'N')}</span></>}
+          {told.computed ? `At ${frame}: ` : `Frame ${frame} is not computed. As it begins: `}<span className="num text-ink">{small(own.volume * 1000, 'l')}</span>
+          {told.computed && own.pressure != null && <> at <span className="num text-ink">{small(own.pressure, 'Pa')}</span></>}; skin <span className="num text-ink">{small(told.skin, 'kg')}</span>, fill <span className="num text-ink">{small(own.fill, 'kg')}</span>
+          {told.computed && Math.abs(own.lift) > 1e-3 && <>, lifts <span className="num text-ink">{small(own.lift, 'N')}</span></>}
         </p>
       )}
     </>

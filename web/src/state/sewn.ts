@@ -5,7 +5,7 @@ import { addMeshBody, addMeshCollider, freeKey, freeName } from '../bench/things
 import { say } from './here';
 import { useFrame } from './motion';
 import { edit, editBy, tell } from './project';
-import { now, openId, useOpen, useScene } from './queries';
+import { now, openId, useLanes, useOpen, useScene } from './queries';
 import { clothOf } from './value';
 
 type Schema = Record<string, unknown>;
@@ -35,8 +35,9 @@ export function useFilled(body: string) {
   const frame = useFrame(true);
   const of = useScene((s) => JSON.stringify([s.bodies[body]?.kind, s.frames])) ?? '';
   const revision = useScene((s) => s) as unknown;
+  const computed = useLanes((all) => all.find((l) => l.body === body)?.stretches.some((s) => s.state === 'true' && s.first <= frame && frame <= s.last));
   return useQuery({
-    queryKey: ['filled', id, body, of, frame, revision],
+    queryKey: ['filled', id, body, of, frame, revision, computed],
     queryFn: () => told(http.GET('/api/projects/{id}/bodies/{body}/filled', { params: { path: { id, body }, query: { frame } } })),
     enabled: of !== '',
     gcTime: 20_000,

@@ -22,13 +22,22 @@ impl Window {
         self.until(&format!("a lane says \"{words}\""), so).await
     }
 
+    /// Waits until every frame of every lane is true.
+    pub async fn all_true(&self) -> WebDriverResult<()> {
+        let so = async || {
+            let lanes = self.lanes().await?;
+            Ok(!lanes.is_empty() && lanes.lines().all(|l| l.trim_end().ends_with(" true")))
+        };
+        self.until("all lanes are true", so).await
+    }
+
     /// Waits until some frames of a run are there, and not yet all.
     pub async fn frames_come(&self) -> WebDriverResult<()> {
         self.until("frames come", async || Ok(self.lanes().await?.contains("true up to"))).await
     }
 
     /// Where a frame is on the strip, in pixels of the page. The strip keeps 14 pixels on either side.
-    async fn at(&self, frame: i64) -> WebDriverResult<(i64, i64)> {
+    async fn place(&self, frame: i64) -> WebDriverResult<(i64, i64)> {
         let script = format!(
             "const c = document.querySelector('[data-testid=loom]'); const r = c.getBoundingClientRect();
              const [a, b] = [Number(c.ariaValueMin), Number(c.ariaValueMax)];
@@ -40,7 +49,7 @@ impl Window {
 
     /// Drags on the strip from one frame to another.
     pub async fn scrub(&self, from: i64, to: i64) -> WebDriverResult<()> {
-        let ((a, y), (b, _)) = (self.at(from).await?, self.at(to).await?);
+        let ((a, y), (b, _)) = (self.place(from).await?, self.place(to).await?);
         self.driver
             .action_chain()
             .move_to(a, y)
@@ -54,11 +63,13 @@ impl Window {
 
     /// Rests the pointer over a frame of the first lane and reads what is said there.
     pub async fn hover(&self, frame: i64) -> WebDriverResult<String> {
-        let (x, y) = self.at(frame).await?;
+        let (x, y) = self.place(frame).await?;
         self.driver.action_chain().move_to(x, y - 20).move_to(x, y).perform().await?;
-        tokio::time::sleep(std::time::Duration::from_millis(150)).await;
-        let text = self.script("return document.querySelector('[role=tooltip]')?.innerText ?? ''").await?;
-        Ok(text.as_str().unwrap_or_default().to_owned())
+        let told =
+            async || self.script("return document.querySelector('[role=tooltip]')?.innerText ?? ''").await;
+        self.until("something is said there", async || Ok(told().await?.as_str() != Some(""))).await?;
+        self.rest().await?;
+        Ok(told().await?.as_str().unwrap_or_default().to_owned())
     }
 
     /// The frame number on the transport.

@@ -3,21 +3,86 @@ mod bench;
 mod loom;
 mod view;
 
-use serde_json::json;
+use crate::site::{Browser, is_slow, project};
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
-/// A browser window on the application.
+/// A browser window on the application. One that is not closed in good order was left by a test that failed: it keeps
+/// a picture of what it shows.
 pub struct Window {
     pub driver: WebDriver,
+    /// The site's.
     pub address: String,
+    /// The project that it was opened on.
+    pub id: i64,
+    /// Where it saves files to.
+    pub folder: PathBuf,
+    /// The test that it belongs to.
+    test: String,
+    closed: AtomicBool,
+    browser: Browser,
 }
 
+/// Counts what a page is at: questions that are not answered, and what it will do within a second. Before any of its
+/// own scripts.
+const WATCH: &str = "
+    const at = (globalThis.journey = { asked: 0, due: new Set() });
+    const [fetch, later, never] = [globalThis.fetch, globalThis.setTimeout, globalThis.clearTimeout];
+    globalThis.fetch = (...a) => (at.asked++, fetch(...a).finally(() => at.asked--));
+    globalThis.setTimeout = (f, ms, ...a) => {
+        const id = later((...b) => (at.due.delete(id), typeof f === 'function' && f(...b)), ms, ...a);
+        if ((ms ?? 0) <= 1000) at.due.add(id);
+        return id;
+    };
+    globalThis.clearTimeout = (id) => (at.due.delete(id), never(id));";
+
+/// Answers when the page is at nothing any more and has been drawn since, or after two seconds.
+const REST: &str = "
+    const [done, start] = [arguments[0], performance.now()];
+    const moves = () => document.getAnimations().some((a) => a.playState === 'running' && a.effect?.getTiming().iterations !== Infinity);
+    const eye = () => globalThis.nematonStage?.camera?.position.toArray().join() ?? '';
+    let [quiet, seen] = [0, eye()];
+    const look = () => {
+        const now = eye();
+        quiet = journey.asked > 0 || journey.due.size > 0 || moves() || now !== seen ? 0 : quiet + 1;
+        seen = now;
+        if (quiet > 3 || performance.now() - start > 2000) done(quiet > 3);
+        else requestAnimationFrame(look);
+    };
+    requestAnimationFrame(look);";
+
 impl Window {
-    pub(crate) fn new(driver: WebDriver, address: String) -> Window {
-        // The site ends the browser, also after a failure; waiting for it here would hang.
+    pub(crate) fn new(driver: WebDriver, browser: Browser, address: String, id: i64) -> Window {
+        // The window ends the browser, also after a failure; waiting for it here would hang.
         let _ = driver.clone().leak();
-        Window { driver, address }
+        let test = std::thread::current().name().unwrap_or("window").replace("::", "-");
+        let folder = browser.folder.clone();
+        Window { driver, address, id, folder, test, closed: AtomicBool::new(false), browser }
+    }
+
+    /// What has to be there before a page is.
+    pub(crate) async fn prepare(&self) -> WebDriverResult<()> {
+        let cdp = self.driver.cdp();
+        cdp.send_raw("Page.enable", json!({})).await?;
+        cdp.send_raw("Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH})).await?;
+        if is_slow("page") {
+            cdp.send_raw("Emulation.setCPUThrottlingRate", json!({"rate": 6})).await?;
+        }
+        Ok(())
+    }
+
+    /// Waits until the page is at nothing: no question is open, nothing is due, nothing moves, and it was drawn since.
+    /// What is not there by then was not begun.
+    pub async fn rest(&self) -> WebDriverResult<()> {
+        self.driver.execute_async(REST, vec![]).await.map(drop)
+    }
+
+    /// An address of the server about the project that the window was opened on.
+    pub fn at(&self, path: &str) -> String {
+        format!("/projects/{}{path}", self.id)
     }
 
     /// Makes the page exactly so large.
@@ -26,9 +91,9 @@ impl Window {
         self.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.map(drop)
     }
 
-    /// Opens the first project and waits for its scene.
+    /// Opens its project and waits for its scene.
     pub async fn open(&self) -> WebDriverResult<()> {
-        self.go("/projects/1").await?;
+        self.go(&self.at("")).await?;
         self.until("the scene is open", async || {
             Ok(self.script("return document.querySelector('aside h1') && !document.body.innerText.includes('Opening…')").await?.as_bool() == Some(true))
         })
@@ -45,21 +110,32 @@ impl Window {
         Ok(self.driver.execute(script, vec![]).await?.json().clone())
     }
 
-    /// Waits until something is so, for ninety seconds at most: machines are slow at times.
+    /// Waits until something is so, for two minutes at most: machines are slow at times.
+    ///
+    /// # Panics
+    /// When it never is, with what is on screen.
     pub async fn until(
         &self,
         what: &str,
         so: impl AsyncFn() -> WebDriverResult<bool>,
     ) -> WebDriverResult<()> {
         let start = Instant::now();
-        while start.elapsed() < Duration::from_secs(90) {
-            if so().await.unwrap_or(false) {
-                return Ok(());
+        let most = Duration::from_secs(if is_slow("worker") || is_slow("page") { 900 } else { 120 });
+        let mut last = None;
+        while start.elapsed() < most {
+            match so().await {
+                Ok(true) => return Ok(()),
+                Ok(false) => last = None,
+                Err(e) => last = Some(e.to_string()),
             }
-            tokio::time::sleep(Duration::from_millis(60)).await;
+            tokio::time::sleep(Duration::from_millis(40)).await;
         }
-        let text = self.script("return document.body.innerText").await?;
-        panic!("never: {what}. On screen: {text}")
+        let text = self.script("return [document.querySelector('[data-testid=view]')?.dataset.shown ?? 'no view', document.body.innerText].join('\\n')").await?;
+        panic!(
+            "never: {what}. {}On screen: {}",
+            last.map_or(String::new(), |e| format!("Asked, it said: {e}. ")),
+            text.as_str().unwrap_or_default()
+        )
     }
 
     /// Presses the first button that is called so, by its words or its label.
@@ -76,18 +152,16 @@ impl Window {
         self.driver.execute(&found, vec![]).await?.element()?.click().await
     }
 
-    /// Opens the project that is called so, and waits for one of its bodies.
-    pub async fn project(&self, name: &str, body: &str) -> WebDriverResult<()> {
-        let found =
-            self.driver.execute("return (await (await fetch('/api/projects')).json())", vec![]).await?;
-        let all = found.json().as_array().cloned().unwrap_or_default();
-        let id = all.iter().find(|p| p["name"] == name).and_then(|p| p["id"].as_i64()).unwrap_or_default();
+    /// Opens a copy of the demo's project of that name, waits for one of its bodies, and tells which project it is.
+    pub async fn project(&self, site: &crate::Site, name: &str, body: &str) -> WebDriverResult<i64> {
+        let id = site.copy(name).await;
         self.go(&format!("/projects/{id}")).await?;
         self.until(&format!("{name} is open, with {body}"), async || {
             let said = self.script("return document.body.innerText").await?;
             Ok(said.as_str().is_some_and(|t| t.contains(body)))
         })
-        .await
+        .await?;
+        Ok(id)
     }
 
     /// Chooses one of a few words.
@@ -146,8 +220,7 @@ impl Window {
     /// # Panics
     /// When the checks are not installed.
     pub async fn axe(&self, within: &str) -> WebDriverResult<String> {
-        let checks =
-            std::fs::read_to_string(crate::site::project().join("web/node_modules/axe-core/axe.min.js"));
+        let checks = std::fs::read_to_string(project().join("web/node_modules/axe-core/axe.min.js"));
         self.driver.execute(checks.expect("axe-core, from the page's packages"), vec![]).await?;
         let found = self
             .driver
@@ -160,7 +233,37 @@ impl Window {
         Ok(found.json().as_str().unwrap_or_default().to_owned())
     }
 
+    /// Ends it in good order.
     pub async fn close(self) -> WebDriverResult<()> {
-        self.driver.quit().await
+        self.closed.store(true, Relaxed);
+        self.driver.clone().quit().await
     }
+}
+
+impl Drop for Window {
+    fn drop(&mut self) {
+        if self.closed.load(Relaxed) {
+            return;
+        }
+        // On a thread of its own: this one is about to end its test, and can't wait for an answer.
+        let asked = format!("{}/session/{}/screenshot", self.browser.address, self.driver.session_id());
+        let to = project().join(".build/failed").join(format!("{}.png", self.test));
+        let kept = std::thread::spawn(move || keep_picture(&asked, &to)).join();
+        if let Ok(Some(path)) = kept {
+            eprintln!("What it showed: {}", path.display());
+        }
+    }
+}
+
+/// Keeps a picture of a session, where it still has one.
+fn keep_picture(asked: &str, to: &std::path::Path) -> Option<PathBuf> {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().ok()?;
+    let told: Value = runtime.block_on(async {
+        let client = reqwest::Client::builder().timeout(Duration::from_secs(20)).build().ok()?;
+        client.get(asked).send().await.ok()?.json().await.ok()
+    })?;
+    let bytes = base64::Engine::decode(&base64::prelude::BASE64_STANDARD, told["value"].as_str()?).ok()?;
+    std::fs::create_dir_all(to.parent()?).ok()?;
+    std::fs::write(to, bytes).ok()?;
+    std::fs::canonicalize(to).ok()
 }

@@ -17,13 +17,13 @@ use nematon_solver::Maps;
 use std::sync::Arc;
 
 /// What the layers of a body's maps follow from.
-pub struct Ground<'a, L> {
+pub struct Ground<'a> {
     pub stage: &'a Stage,
     /// Where what they are on begins: zones are told beside that.
     pub place: &'a Node,
     /// The rest shape before it is placed.
     pub mesh: &'a Mesh,
-    pub library: &'a L,
+    pub library: &'a dyn MeshLibrary,
 }
 
 /// A map made ready: what of it stays is worked out, what moves is by its numbers.
@@ -45,7 +45,7 @@ enum Laid {
     Zone(Box<Zone>),
 }
 
-impl<L: MeshLibrary> Ground<'_, L> {
+impl Ground<'_> {
     /// A map of the body.
     ///
     /// # Errors
@@ -220,7 +220,7 @@ fn beside(mesh: &Mesh) -> Vec<Vec<u32>> {
 ///
 /// # Errors
 /// As for [`Ground::dyed`].
-pub fn maps(ground: &Ground<impl MeshLibrary>, body: &Body) -> Result<Maps, ShapeError> {
+pub fn maps(ground: &Ground, body: &Body) -> Result<Maps, ShapeError> {
     let mut out = Maps::default();
     for (what, by) in &body.scaled {
         let Some(number) = number(*what) else { continue };

@@ -1,12 +1,11 @@
 use super::Ground;
-use crate::MeshLibrary;
 use nematon_document::Painted;
 use nematon_figure::spots;
 use nematon_geometry::Mesh;
 
 /// As it was painted, where the shape still has the points of then; else each point has what is at the nearest place of the
 /// surface of then, both in fractions of their boxes.
-pub fn weights(ground: &Ground<impl MeshLibrary>, p: &Painted) -> Result<Vec<f32>, String> {
+pub fn weights(ground: &Ground, p: &Painted) -> Result<Vec<f32>, String> {
     let Some(on) = &p.on else { return Ok(vec![0.0; ground.mesh.positions.len()]) };
     let found =
         ground.library.painting(on, &p.strokes).map_err(|e| format!("has strokes that can't be had: {e}"))?;

@@ -1,10 +1,9 @@
 use super::Ground;
 use super::ramp::of_uvs;
-use crate::MeshLibrary;
 use nematon_document::{Channel, Picture};
 
 /// Between the middles of its pixels in proportion; beyond its edges it repeats. The origin of UVs is the lower left corner.
-pub fn weights(ground: &Ground<impl MeshLibrary>, p: &Picture) -> Result<Vec<f32>, String> {
+pub fn weights(ground: &Ground, p: &Picture) -> Result<Vec<f32>, String> {
     let found =
         ground.library.picture(&p.from).map_err(|e| format!("has a picture that can't be had: {e}"))?;
     let uvs = of_uvs(ground.mesh).map_err(|_| "is a picture by UVs, and the shape has none".to_owned())?;

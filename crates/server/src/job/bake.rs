@@ -1,8 +1,9 @@
 //! Computes the frames of a scene that are not stored, island by island, from the nearest checkpoint on.
-use super::keep::{Computed, KeepError, Own, keep};
+use super::keep::{KeepError, keep};
 use super::patiently;
 use super::stop::Stop;
 use crate::library::StoredMeshes;
+use crate::packing::{Computed, Own};
 use nematon_document::{BodyId, Scene};
 use nematon_evaluate::{Member, Run, RunError, Stopwatch, Touches};
 use nematon_frames::{FrameStore, error_for, unpack_checkpoint};
@@ -27,6 +28,8 @@ pub struct Bench<'a> {
     pub store: &'a Store,
     pub worker: &'a str,
     pub pool: &'a Arc<rayon::ThreadPool>,
+    /// The part of the time that is computed in.
+    pub share: f64,
     pub library: &'a StoredMeshes,
     pub stop: &'a Stop,
 }
@@ -128,8 +131,10 @@ async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End,
     let last = there.iter().rposition(|t| !t).unwrap_or(first);
     let (send, receive) = mpsc::channel(4 * CHUNK_FRAMES);
     let computing = {
-        let (pool, stop) = (bench.pool.clone(), bench.stop.clone());
-        tokio::task::spawn_blocking(move || pool.install(|| compute(&mut run, &there, last, &stop, &send)))
+        let (pool, stop, share) = (bench.pool.clone(), bench.stop.clone(), bench.share);
+        tokio::task::spawn_blocking(move || {
+            pool.install(|| compute(&mut run, &there, last, &stop, share, &send))
+        })
     };
     let kept = keep_all(bench, &keys, receive, at).await;
     if kept.is_err() {
@@ -154,6 +159,7 @@ fn compute(
     there: &[bool],
     last: usize,
     stop: &Stop,
+    share: f64,
     send: &mpsc::Sender<Computed>,
 ) -> Result<bool, RunError> {
     let watch = Stopwatch::of(run.contact.pairings().len()).until(stop.flag());
@@ -182,8 +188,18 @@ fn compute(
         if index >= last || stop.is_set() {
             return Ok(true);
         }
+        let began = Instant::now();
         run.advance(&watch)?;
+        leave(began.elapsed().mul_f64(1.0 / share - 1.0), stop);
         touches.count(run);
+    }
+}
+
+/// Leaves the machine to others for so long, or until the run is not wanted any more.
+fn leave(rest: Duration, stop: &Stop) {
+    let until = Instant::now() + rest;
+    while !stop.is_set() && Instant::now() < until {
+        std::thread::sleep((until - Instant::now()).min(Duration::from_millis(50)));
     }
 }
 

@@ -15,16 +15,25 @@ const BEAT: Duration = Duration::from_millis(300);
 /// After so long others have their turn.
 pub const TURN: Duration = Duration::from_secs(8);
 
+/// How much of a machine a worker takes.
+#[derive(Clone, Copy, Debug)]
+pub struct Pace {
+    /// Threads to compute on; 0 takes all cores.
+    pub threads: usize,
+    /// The part of the time that is computed in, above 0 and at most 1; the rest is left to others.
+    pub share: f64,
+}
+
 /// Works on the queue of a database until interrupted.
 ///
 /// # Errors
 /// When the database can't be opened.
-pub async fn work(database: &str, threads: usize) -> Result<(), StoreError> {
+pub async fn work(database: &str, how: Pace) -> Result<(), StoreError> {
     let store = Store::open(database).await?;
     let name = worker_name();
     println!("Waiting for runs");
     tokio::select! {
-        () = run_forever(store.clone(), name.clone(), threads) => {}
+        () = run_forever(store.clone(), name.clone(), how) => {}
         _ = tokio::signal::ctrl_c() => {}
     }
     crate::give_back(&store, &name).await;
@@ -38,8 +47,8 @@ pub fn worker_name() -> String {
 }
 
 /// Takes one run after another. A database that is away is waited for.
-pub async fn run_forever(store: Store, worker: String, threads: usize) {
-    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).start_handler(|_| give_way());
+pub async fn run_forever(store: Store, worker: String, how: Pace) {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(how.threads).start_handler(|_| give_way());
     let pool = match pool.build() {
         Ok(p) => Arc::new(p),
         Err(e) => return eprintln!("no threads to compute on: {e}"),
@@ -47,7 +56,7 @@ pub async fn run_forever(store: Store, worker: String, threads: usize) {
     let mut heard = None;
     loop {
         match store.claim_run(&worker).await {
-            Ok(Some(claim)) => compute(&store, &worker, &pool, claim).await,
+            Ok(Some(claim)) => compute(&store, &worker, &pool, how.share, claim).await,
             _ => {
                 // A notice wakes at once; a dead worker's run is found by looking now and then.
                 if heard.is_none() {
@@ -74,7 +83,7 @@ fn give_way() {
     let _ = rustix::process::setpriority_process(None, 3);
 }
 
-async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, claim: Claim) {
+async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, share: f64, claim: Claim) {
     let mut at = RunRow {
         id: claim.run,
         project: claim.project,
@@ -95,7 +104,7 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, cla
     // A worker may be there before a server has brought the database to this version.
     let end = match serde_json::from_value(nematon_document::migrate(claim.scene)) {
         Ok(scene) => {
-            let bench = bake::Bench { store, worker, pool, library: &library, stop: &stop };
+            let bench = bake::Bench { store, worker, pool, share, library: &library, stop: &stop };
             bake::bake(&bench, &Arc::new(scene), &mut at).await
         }
         Err(e) => bake::End::Failed(format!("its scene can't be read: {e}")),

@@ -112,12 +112,12 @@ async fn read(
 }
 
 /// Does something with a map of a body, made ready.
-fn with<L: MeshLibrary, T>(
+fn with<T>(
     scene: &Stage,
-    library: &L,
+    library: &dyn MeshLibrary,
     body: &str,
     map: &str,
-    then: impl FnOnce(Ground<L>, nematon_evaluate::Dyed) -> Result<T, Problem>,
+    then: impl FnOnce(Ground, nematon_evaluate::Dyed) -> Result<T, Problem>,
 ) -> Result<T, Problem> {
     let own = scene.bodies.get(body).ok_or_else(|| Problem::missing("body"))?;
     let said = own.maps.get(map).ok_or_else(|| Problem::missing("map"))?;
@@ -129,11 +129,7 @@ fn with<L: MeshLibrary, T>(
 }
 
 /// The rest shape of a body, whatever its maps are.
-fn mesh_of(
-    scene: &Stage,
-    body: &nematon_document::Body,
-    library: &impl MeshLibrary,
-) -> Result<Mesh, Problem> {
+fn mesh_of(scene: &Stage, body: &nematon_document::Body, library: &dyn MeshLibrary) -> Result<Mesh, Problem> {
     let bare = nematon_document::Body::of(&body.name, body.kind.clone());
     let found = shape(scene, &bare, library);
     let unfit = |e: nematon_evaluate::ShapeError| Problem::unfit("The body has no shape", e.to_string());
@@ -150,12 +146,7 @@ struct Painting {
 }
 
 impl Painting {
-    fn open<L: MeshLibrary>(
-        ground: &Ground<L>,
-        body: &Body,
-        map: &str,
-        layer: usize,
-    ) -> Result<Painting, Problem> {
+    fn open(ground: &Ground, body: &Body, map: &str, layer: usize) -> Result<Painting, Problem> {
         let own = body.maps.get(map).ok_or_else(|| Problem::missing("map"))?;
         let found = own.layers.get(layer).ok_or_else(|| Problem::missing("layer"))?;
         let Weights::Painted(said) = &found.weights else {

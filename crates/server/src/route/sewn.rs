@@ -14,7 +14,7 @@ use nematon_document::BodyId;
 use nematon_evaluate::{Filled, Sewn, filled, freeze, shape, still};
 use nematon_formats::{Still, read_mesh};
 use schemars::JsonSchema;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -22,7 +22,7 @@ pub fn routes() -> Api {
     Api::default()
         .get(
             "/projects/{id}/bodies/{body}/filled",
-            Says::gives::<Filled>("What its chambers hold, and what it weighs").asks::<At>(),
+            Says::gives::<Held>("What its chambers hold, and what it weighs").asks::<At>(),
             read,
         )
         .get(
@@ -52,6 +52,15 @@ struct As {
     format: Option<String>,
 }
 
+/// What a body holds at a frame.
+#[derive(Serialize, JsonSchema)]
+struct Held {
+    /// Whether the frame is computed as the scene is now; of one that is not, it is told as the body begins.
+    computed: bool,
+    #[serde(flatten)]
+    filled: Filled,
+}
+
 /// What to freeze.
 #[derive(Deserialize, JsonSchema)]
 struct Frozen {
@@ -71,7 +80,7 @@ async fn read(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
     Query(At { frame }): Query<At>,
-) -> Result<Json<Filled>, Problem> {
+) -> Result<Json<Held>, Problem> {
     let (_, scene) = load(&app, id).await?;
     let key = BodyId(body);
     let own = scene.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
@@ -94,10 +103,11 @@ async fn read(
         let Some(cloth) = own.kind.cloth() else {
             return Err(Problem::unfit("It holds nothing", "It is no cloth."));
         };
-        // Where it was not computed it is as it begins.
-        let at = frames.get(&frame).cloned().flatten().unwrap_or_else(|| s.placed.clone());
+        let there = frames.get(&frame).cloned().flatten();
+        let computed = there.is_some();
+        let at = there.unwrap_or_else(|| s.placed.clone());
         let closed = |frame: i64| frames.get(&frame).cloned().flatten();
-        Ok::<_, Problem>(filled(&stage, cloth, &s, &at, frame as f64, closed))
+        Ok::<_, Problem>(Held { computed, filled: filled(&stage, cloth, &s, &at, frame as f64, closed) })
     });
     Ok(Json(told.await??))
 }

@@ -84,7 +84,7 @@ pub(super) fn look(
     states: &[State],
     gap: f32,
     pressed: &mut [Vec<bool>],
-    watch: &impl Watch,
+    watch: &dyn Watch,
 ) {
     for m in &mut *solids {
         let s = &states[m.body];
@@ -108,7 +108,7 @@ pub(super) fn meet_solids(
     touching: &mut [usize],
     dt: f32,
     all: bool,
-    watch: &impl Watch,
+    watch: &dyn Watch,
 ) {
     for m in solids {
         let s = &mut states[m.body];

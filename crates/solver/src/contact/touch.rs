@@ -279,7 +279,7 @@ impl Contact {
 
     /// What a frame begins with: skins where they are, and no pairs known, so that the frame's motion
     /// follows from its start alone.
-    pub(crate) fn begin(&mut self, states: &mut [State], frame: &FrameInputs, watch: &impl Watch) {
+    pub(crate) fn begin(&mut self, states: &mut [State], frame: &FrameInputs, watch: &dyn Watch) {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }
@@ -365,7 +365,7 @@ impl Contact {
         (frame, settle): (&FrameInputs, impl FnOnce(&mut [State]) -> f32),
         moments: [f32; 2],
         dt: f32,
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) -> Result<(), Cut> {
         self.touching.fill(0);
         if !self.between.is_empty() {
@@ -413,7 +413,7 @@ impl Contact {
         arrays: &[[Arrays; LISTS]],
         states: &mut [State],
         dt: f32,
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) -> Result<Vec<Vec<bool>>, Cut> {
         let mut reached = self.press(arrays, dt, watch);
         let mut solids = solids(&self.pairings, &self.colliders, bodies, frame, moments);
@@ -425,7 +425,7 @@ impl Contact {
     }
 
     /// Packs all pairs that come too near, and tells which eights of points they may push.
-    fn press(&mut self, arrays: &[[Arrays; LISTS]], dt: f32, watch: &impl Watch) -> Vec<Vec<bool>> {
+    fn press(&mut self, arrays: &[[Arrays; LISTS]], dt: f32, watch: &dyn Watch) -> Vec<Vec<bool>> {
         for k in 0..self.between.len() {
             let b = &mut self.between[k];
             let sides = b.sides();
@@ -456,7 +456,7 @@ impl Contact {
         far: f32,
         states: &mut [State],
         dt: f32,
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) {
         self.keep(states, arrays, far, watch);
         // What was brought apart may have gone where no pair was looked for.
@@ -482,7 +482,7 @@ impl Contact {
 
     /// Makes sure that no listed pair has crossed. Contact moved no point by more than `moved` metres since pairs were
     /// told apart.
-    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32, watch: &impl Watch) {
+    fn keep(&mut self, states: &mut [State], arrays: &[[Arrays; LISTS]], moved: f32, watch: &dyn Watch) {
         let mut points: Vec<Side> =
             states.iter_mut().map(|s| Side { now: s.x.as_mut_ptr(), start: s.start.as_ptr() }).collect();
         points
@@ -541,7 +541,7 @@ fn sweep_apart(
     arrays: &[[Arrays; LISTS]],
     (states, touching): (&mut [State], &mut [usize]),
     dt: f32,
-    watch: &impl Watch,
+    watch: &dyn Watch,
 ) -> Result<(), Halt> {
     for sweep in 0..LOOSE_SWEEPS {
         if watch.stopped() {

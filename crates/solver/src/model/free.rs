@@ -101,7 +101,7 @@ impl<'a> Begun<'a> {
         Begun { model, drag: frame.matter_of(number).map_or(model.drag, |now| now.drag), dt }
     }
 
-    pub fn relax(&self, state: &mut State, watch: &impl Watch) {
+    pub fn relax(&self, state: &mut State, watch: &dyn Watch) {
         if self.drag == 0.0 {
             return;
         }

@@ -96,7 +96,7 @@ impl Model {
 impl Begun<'_> {
     /// Measures what the sub-step is told of where it starts, if anything. `moment` is its end's, from 0 to 1 through
     /// the frame.
-    pub fn look(&self, moment: f32, state: &mut State, watch: &impl Watch) {
+    pub fn look(&self, moment: f32, state: &mut State, watch: &dyn Watch) {
         self.with(state, |b, state, own| {
             if let (Begun::Cloth(b), Own::Cloth(own)) = (b, own) {
                 b.look(moment, state, own, watch);
@@ -105,7 +105,7 @@ impl Begun<'_> {
     }
 
     /// Moves the points by what holds them together and by the air.
-    pub fn relax(&self, moment: f32, state: &mut State, watch: &impl Watch) {
+    pub fn relax(&self, moment: f32, state: &mut State, watch: &dyn Watch) {
         self.with(state, |b, state, own| match (b, own) {
             (Begun::Cloth(b), Own::Cloth(own)) => b.relax(moment, state, own, watch),
             (Begun::Free(b), _) => b.relax(state, watch),
@@ -114,7 +114,7 @@ impl Begun<'_> {
     }
 
     /// After contact has moved points: what is stiff about them follows. Gives the most that any moved, metres.
-    pub fn settle(&self, moment: f32, state: &mut State, watch: &impl Watch) -> f32 {
+    pub fn settle(&self, moment: f32, state: &mut State, watch: &dyn Watch) -> f32 {
         self.with(state, |b, state, own| match (b, own) {
             (Begun::Cloth(b), Own::Cloth(own)) => b.settle(moment, state, own, watch),
             _ => 0.0,

@@ -1,8 +1,7 @@
 //! Grips that jump, and frames that nobody waits for.
 use crate::harness::{SheetOf, Trial};
 use nematon_solver::{
-    Contact, Fault, GripMotion, Halt, Holder, Matter, NoWatch, Phase, Pose, Rules, Snag, Watch, Way, snags,
-    step,
+    Contact, Fault, GripMotion, Halt, Holder, Matter, NoWatch, Pose, Rules, Snag, Watch, Way, snags, step,
 };
 use std::slice::{from_mut, from_ref};
 use std::sync::Arc;
@@ -82,9 +81,8 @@ fn what_can_be_followed_is_no_jump() {
 struct Until(AtomicUsize, usize);
 
 impl Watch for Until {
-    fn during<R>(&self, _: Phase, work: impl FnOnce() -> R) -> R {
-        self.0.fetch_add(1, Relaxed);
-        work()
+    fn now(&self) -> u64 {
+        self.0.fetch_add(1, Relaxed) as u64
     }
     fn stopped(&self) -> bool {
         self.0.load(Relaxed) > self.1

@@ -86,14 +86,14 @@ impl<'a> Begun<'a> {
     }
 
     /// The strains that each direction answers the other's with.
-    pub fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
+    pub fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         if self.cloth.matter.poisson > 0.0 {
             let rests = self.rests(moment);
             watch.during(Phase::Yarn, || self.strain(rests.sides, state, own));
         }
     }
 
-    pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) {
+    pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         let goes_on = usize::from(state.goes_on(self.dt));
         let scale = self.rests(moment).on(self.scales[goes_on]);
         state.loads.weigh(&mut state.x);
@@ -131,7 +131,7 @@ impl<'a> Begun<'a> {
     }
 
     /// Air, and then all that pulls at once.
-    fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &impl Watch) {
+    fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &dyn Watch) {
         let work = &self.cloth.work;
         if self.airy {
             let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
@@ -148,7 +148,7 @@ impl<'a> Begun<'a> {
     }
 
     /// After contact has moved points: what is taut about them follows. Gives the most that any moved, metres.
-    pub fn settle(&self, moment: f32, state: &mut State, own: &mut Own, watch: &impl Watch) -> f32 {
+    pub fn settle(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) -> f32 {
         if !self.cloth.taut {
             return 0.0;
         }
@@ -259,7 +259,7 @@ impl<'a> Begun<'a> {
         multipliers: MultipliersOf<'_>,
         scale: Scale,
         [first, sweeps]: [bool; 2],
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) {
         if let Some([a, b]) = self.body.parts.tree[part].halves {
             race::join(
@@ -348,7 +348,7 @@ impl<'a> Begun<'a> {
         scale: Scale,
         (bends, chain_multipliers): (&[yarn::Bends], &mut [yarn::ChainMultipliers]),
         (strain, prolonged): (&[Record], &Prolonged),
-        watch: &impl Watch,
+        watch: &dyn Watch,
     ) {
         let (direction, first) = (round % 2, round < 2);
         let scale = Scale { rest: scale.sides[direction], ..scale };

@@ -1,0 +1,6 @@
+//! What a scene document promises.
+#![allow(clippy::unwrap_used)]
+mod edits;
+mod maps;
+mod numbers;
+mod promises;

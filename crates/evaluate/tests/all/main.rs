@@ -1,0 +1,13 @@
+//! What is promised of the way from a document to frames.
+#![allow(clippy::unwrap_used)]
+mod drift;
+mod feel;
+mod fields;
+mod figures;
+mod filled;
+mod hand;
+mod maps;
+mod numbers;
+mod promises;
+mod sewn;
+mod trials;

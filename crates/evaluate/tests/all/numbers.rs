@@ -1,0 +1,145 @@
+//! Frames are true by construction: every number that they are made from is in their fingerprints, whichever it is.
+use nematon_document::{BodyId, Scene, validate};
+use nematon_evaluate::{Fingerprint, MeshLibrary, Run};
+use nematon_figure::Figure;
+use nematon_geometry::Mesh;
+use nematon_solver::NoWatch;
+use serde_json::{Value, json};
+use std::sync::{Arc, LazyLock};
+
+/// One animated mesh, whatever it is asked for.
+struct Files;
+
+static ARM: LazyLock<Arc<Figure>> = LazyLock::new(|| {
+    let bytes = include_bytes!("../../../formats/tests/all/figure/arm.glb");
+    Arc::new(nematon_formats::read_figure("arm.glb", bytes).unwrap())
+});
+
+impl MeshLibrary for Files {
+    fn mesh(&self, _: &nematon_document::MeshSource) -> Result<Arc<Mesh>, String> {
+        Err("there is none".into())
+    }
+    fn figure(&self, _: &nematon_document::Figure) -> Result<Arc<Figure>, String> {
+        Ok(ARM.clone())
+    }
+}
+
+fn full() -> Value {
+    serde_json::from_str(include_str!("../../../document/tests/all/full.json")).unwrap()
+}
+
+fn numbers(of: &Value, path: &str, out: &mut Vec<String>) {
+    match of {
+        Value::Number(_) => out.push(path.to_owned()),
+        Value::Object(m) => m.iter().for_each(|(k, v)| numbers(v, &format!("{path}/{k}"), out)),
+        Value::Array(a) => a.iter().enumerate().for_each(|(k, v)| numbers(v, &format!("{path}/{k}"), out)),
+        _ => {}
+    }
+}
+
+/// The scene with the number at a path a little more, or less where it may not be more.
+fn nudged(path: &str) -> Scene {
+    let at = full().pointer(path).unwrap().clone();
+    let whole = at.is_i64() || at.is_u64();
+    let near = [1.0, -1.0].map(|sign| match at.as_i64() {
+        Some(n) if whole => json!(n + sign as i64),
+        _ => json!(at.as_f64().unwrap() * (1.0 + 0.01 * sign) + 0.02 * sign),
+    });
+    let with = |v: &Value| {
+        let mut d = full();
+        *d.pointer_mut(path).unwrap() = v.clone();
+        validate(&d).ok()
+    };
+    near.iter().find_map(with).unwrap_or_else(|| panic!("{path} can't be nudged"))
+}
+
+fn start(s: &Scene) -> (Vec<BodyId>, Run) {
+    let island = s.islands().into_iter().next().unwrap();
+    let run = Run::start(s, &island, &Files).unwrap();
+    (island, run)
+}
+
+fn prints(s: &Scene) -> Vec<Vec<Fingerprint>> {
+    start(s).1.members.iter().map(|m| m.fingerprints.clone()).collect()
+}
+
+#[test]
+fn every_number_counts_in_the_fingerprints_of_what_it_may_change() {
+    let scene = validate(&full()).unwrap();
+    assert_eq!(scene.islands().len(), 1, "all of it is one island");
+    let before = prints(&scene);
+    let mut all = vec![];
+    numbers(&full(), "", &mut all);
+    // The format's version and where the shot begins and ends change no frame there is.
+    all.retain(|p| !["/nematon", "/frames/first", "/frames/last"].contains(&p.as_str()));
+    // A place that a point is near is as near to it a little beside.
+    all.retain(|p| !p.contains("/near/"));
+    for path in all {
+        let after = prints(&nudged(&path));
+        assert_eq!(before.len(), after.len(), "{path}");
+        for (member, (p, q)) in before.iter().zip(&after).enumerate() {
+            assert_eq!(p.len(), q.len(), "{path}");
+            assert!(
+                p[p.len() - 1] != q[q.len() - 1],
+                "{path} doesn't count in the last frame of body {member}"
+            );
+            // Once out of date, out of date to the end.
+            let first = p.iter().zip(q).position(|(p, q)| p != q).unwrap();
+            assert!(p[first..].iter().zip(&q[first..]).all(|(p, q)| p != q), "{path}");
+        }
+    }
+}
+
+#[test]
+fn a_key_leaves_true_what_comes_before_the_one_before_it() {
+    let before = prints(&validate(&full()).unwrap());
+    // Frames go from 1 on. A number of the second key moves all after the first.
+    for (path, first) in [
+        ("/colliders/globe/place/position/0/keys/1/value", 2),
+        ("/colliders/globe/place/turn/2/keys/1/value", 2),
+        ("/handles/boom/place/position/1/keys/1/value", 1),
+        ("/bodies/canopy/kind/cloth/rest/scale/keys/1/value", 2),
+        ("/bodies/canopy/kind/cloth/rest/bend/keys/1/value", 3),
+        ("/bodies/canopy/kind/cloth/matter/drag/keys/1/value", 3),
+        ("/bodies/canopy/kind/cloth/matter/friction/keys/1/value", 3),
+        ("/bodies/pods/kind/drift/drag/keys/1/value", 3),
+        ("/colliders/globe/friction/keys/1/value", 3),
+        // A clip that begins later moves nothing before it begins.
+        ("/figures/vane/speed", 2),
+    ] {
+        let after = prints(&nudged(path));
+        let same = before[0].iter().zip(&after[0]).take_while(|(p, q)| p == q).count();
+        assert_eq!(same, first, "{path}");
+    }
+}
+
+#[test]
+fn all_there_is_at_once_runs_and_is_the_same_bits_again_and_from_a_snapshot() {
+    let scene = validate(&full()).unwrap();
+    let bits = |run: &Run| -> Vec<u32> {
+        let all = (0..run.members.len()).flat_map(|m| run.positions(m));
+        all.flatten().map(f32::to_bits).collect()
+    };
+    let (_, mut run) = start(&scene);
+    let mut kept = None;
+    while !run.is_done() {
+        if run.at() == 5 {
+            kept = Some((run.at(), run.snapshot()));
+        }
+        run.advance(&NoWatch).unwrap();
+    }
+    let straight = bits(&run);
+    assert!(straight.iter().all(|b| f32::from_bits(*b).is_finite()));
+    let (index, snapshot) = kept.unwrap();
+    let (_, mut other) = start(&scene);
+    other.resume(index, &snapshot).unwrap();
+    while !other.is_done() {
+        other.advance(&NoWatch).unwrap();
+    }
+    assert!(bits(&other) == straight, "from a snapshot it is other bits");
+    let (_, mut again) = start(&scene);
+    while !again.is_done() {
+        again.advance(&NoWatch).unwrap();
+    }
+    assert!(bits(&again) == straight, "a second run is other bits");
+}

@@ -1,0 +1,7 @@
+//! What is promised of files.
+#![allow(clippy::unwrap_used)]
+mod broken;
+mod curves;
+mod figure;
+mod paint;
+mod promises;

@@ -1,0 +1,78 @@
+//! Frames of an island as what the store takes: runs of frames, each at the index it was computed for.
+use nematon_evaluate::FrameSnag;
+use nematon_frames::{Chunk, Key, pack_checkpoint};
+
+/// A computed frame on its way to the store.
+#[derive(Clone, Default)]
+pub struct Computed {
+    pub index: usize,
+    /// Of each body of the island.
+    pub positions: Vec<Vec<[f32; 3]>>,
+    pub checkpoint: Option<Vec<u8>>,
+    /// What is wrong with it, body by body.
+    pub snags: Vec<Vec<FrameSnag>>,
+    /// What contact has cost so far, as JSON.
+    pub costs: String,
+}
+
+/// What a body's frames are kept under, and how precise their places are, metres.
+#[derive(Clone, Debug)]
+pub struct Own {
+    pub keys: Vec<Key>,
+    pub error: f64,
+}
+
+/// Frames that follow each other, for a chunk holds no others: cut wherever an index is not the next.
+pub fn runs_of(frames: Vec<Computed>) -> Vec<Vec<Computed>> {
+    let mut out: Vec<Vec<Computed>> = vec![];
+    for f in frames {
+        match out.last_mut() {
+            Some(run) if run.last().is_some_and(|l| l.index + 1 == f.index) => run.push(f),
+            _ => out.push(vec![f]),
+        }
+    }
+    out
+}
+
+/// The snags of a frame of one body.
+pub type Told = (Key, String);
+
+/// What a run of frames comes to in the store.
+pub struct Packed {
+    /// Of each body.
+    pub chunks: Vec<Vec<u8>>,
+    /// Under the key of the first body.
+    pub checkpoints: Vec<(Key, Vec<u8>)>,
+    pub snags: Vec<Told>,
+}
+
+/// Packs frames that follow each other; `bodies` has the keys of just these.
+///
+/// # Errors
+/// When one is not of so many bodies, or can't be packed.
+pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
+    let (mut checkpoints, mut snags) = (vec![], vec![]);
+    let mut positions = vec![vec![]; bodies.len()];
+    for (k, f) in run.into_iter().enumerate() {
+        for (own, of) in bodies.iter().zip(&f.snags).filter(|(_, s)| !s.is_empty()) {
+            snags.push((own.keys[k], serde_json::to_string(of)?));
+        }
+        if let Some(c) = f.checkpoint {
+            checkpoints.push((bodies[0].keys[k], pack_checkpoint(&c)?));
+        }
+        if f.positions.len() != bodies.len() {
+            return Err(std::io::Error::other(format!(
+                "{} bodies where {} are due",
+                f.positions.len(),
+                bodies.len()
+            )));
+        }
+        positions.iter_mut().zip(f.positions).for_each(|(all, own)| all.push(own));
+    }
+    let chunks = positions
+        .iter()
+        .zip(bodies)
+        .map(|(p, own)| Chunk::of(p, own.error).pack())
+        .collect::<Result<_, _>>()?;
+    Ok(Packed { chunks, checkpoints, snags })
+}

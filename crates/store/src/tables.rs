@@ -1,0 +1,19 @@
+//! The steps that bring the tables of a database to this version.
+use sqlx::SqlSafeStr;
+use sqlx::migrate::{Migration, MigrationType, Migrator};
+
+/// The steps, in order. A database knows those it has taken by their text: none that was ever released may change.
+const STEPS: [(&str, &str); 4] = [
+    ("start", include_str!("../migrations/0001_start.sql")),
+    ("contact", include_str!("../migrations/0002_contact.sql")),
+    ("floor", include_str!("../migrations/0003_floor.sql")),
+    ("hand", include_str!("../migrations/0004_hand.sql")),
+];
+
+/// All of them, as the database takes them.
+pub(crate) fn steps() -> Migrator {
+    let one = |(version, (name, sql)): (i64, (&'static str, &'static str))| {
+        Migration::new(version, name.into(), MigrationType::Simple, sql.into_sql_str(), false)
+    };
+    Migrator::with_migrations((1..).zip(STEPS).map(one).collect())
+}
