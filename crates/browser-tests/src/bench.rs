@@ -87,8 +87,10 @@ async fn many_keys(site: &Site, keys: usize) {
 
 #[tokio::main]
 async fn main() -> WebDriverResult<()> {
-    let site = Site::start().await;
-    let w = site.window(true).await?;
+    let site = Site::start(1.0).await;
+    let mut w = site.window(true).await?;
+    w.pixels = 1.0;
+    w.fit(1280, 800).await?;
     w.driver.set_script_timeout(std::time::Duration::from_secs(60)).await?;
     for (columns, rows) in [(60, 40), (120, 80), (250, 160)] {
         let n = format!("{columns}x{rows}");

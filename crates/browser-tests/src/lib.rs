@@ -1,5 +1,6 @@
 //! The real interface, driven in headless Chromium: what the journeys, the pictures of the docs and the
 //! browser's benchmark share. One page object a view.
+mod browser;
 pub mod page;
 pub mod site;
 
@@ -27,7 +28,7 @@ pub async fn begin() -> (SemaphorePermit<'static>, Arc<Site>, Window) {
         match shared.upgrade() {
             Some(site) => site,
             None => {
-                let site = Arc::new(Site::start().await);
+                let site = Arc::new(Site::start(1.0).await);
                 *shared = Arc::downgrade(&site);
                 site
             }
@@ -37,14 +38,14 @@ pub async fn begin() -> (SemaphorePermit<'static>, Arc<Site>, Window) {
     (turn, site, window)
 }
 
-/// The same with a site of its own, for journeys about all projects, or about a server that dies. Its window is on
-/// the first project itself.
+/// The same with a site of its own, for journeys about all projects, about a server that dies, or about a run that is
+/// under way: its worker computes in a `share` of the time. Its window is on the first project itself.
 ///
 /// # Panics
 /// As `begin`.
-pub async fn begin_alone() -> (SemaphorePermit<'static>, Site, Window) {
+pub async fn begin_alone(share: f64) -> (SemaphorePermit<'static>, Site, Window) {
     let turn = TURNS.acquire().await.expect("a turn");
-    let site = Site::start().await;
+    let site = Site::start(share).await;
     let window = site.window(true).await.expect("a browser window");
     (turn, site, window)
 }

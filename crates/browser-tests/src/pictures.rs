@@ -4,8 +4,10 @@ use thirtyfour::prelude::*;
 
 #[tokio::main]
 async fn main() -> WebDriverResult<()> {
-    let site = Site::start().await;
-    let w = site.window(true).await?;
+    let site = Site::start(1.0).await;
+    let mut w = site.window(true).await?;
+    w.pixels = 1.0;
+    w.fit(1280, 800).await?;
     let done = take(&site, &w).await;
     w.close().await?;
     done

@@ -1,4 +1,4 @@
-//! Only pages from this machine may talk to the server: a page elsewhere that resolves its name to
+//! What every request goes through. Only pages from this machine may talk to the server: a page elsewhere that resolves its name to
 //! loopback, or posts across origins, is refused.
 use crate::problem::Problem;
 use crate::state::App;
@@ -14,6 +14,13 @@ pub async fn only_from_here(State(app): State<App>, request: Request, next: Next
         }
         None => next.run(request).await,
     }
+}
+
+/// What is asked twice is told anew, unless it says that it never changes: of two questions that cross a change, a
+/// browser may give the answer of the first to both.
+pub async fn told_anew(mut response: Response) -> Response {
+    response.headers_mut().entry(header::CACHE_CONTROL).or_insert(HeaderValue::from_static("no-store"));
+    response
 }
 
 /// Why a request is not from here, if it isn't.

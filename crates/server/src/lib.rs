@@ -101,9 +101,11 @@ async fn renew(store: &Store) -> Result<(), StoreError> {
 
 fn router(app: App, web: &std::path::Path) -> Router {
     use tower_http::services::{ServeDir, ServeFile};
+    let api = route::all().router().fallback(route::missing).layer(DefaultBodyLimit::max(MAX_JSON));
+    let api = api.layer(axum::middleware::map_response(guard::told_anew));
     let pages = ServeDir::new(web).fallback(ServeFile::new(web.join("index.html")));
     Router::new()
-        .nest("/api", route::all().router().fallback(route::missing).layer(DefaultBodyLimit::max(MAX_JSON)))
+        .nest("/api", api)
         .fallback_service(pages)
         .layer(axum::middleware::from_fn_with_state(app.clone(), guard::only_from_here))
         .with_state(app)

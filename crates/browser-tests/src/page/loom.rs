@@ -22,11 +22,14 @@ impl Window {
         self.until(&format!("a lane says \"{words}\""), so).await
     }
 
-    /// Waits until every frame of every lane is true.
+    /// Waits until every frame of every body is true, and the lanes say so.
     pub async fn all_true(&self) -> WebDriverResult<()> {
+        let script = "const told = await (await fetch(`/api${location.pathname}/lanes`)).json();
+            return told.lanes.every((l) => l.stretches.every((s) => s.state === 'true'))";
         let so = async || {
             let lanes = self.lanes().await?;
-            Ok(!lanes.is_empty() && lanes.lines().all(|l| l.trim_end().ends_with(" true")))
+            let said = ["true up to", "not run", "out of date"].iter().all(|w| !lanes.contains(w));
+            Ok(said && self.script(script).await?.as_bool() == Some(true))
         };
         self.until("all lanes are true", so).await
     }

@@ -3,10 +3,11 @@ mod bench;
 mod loom;
 mod view;
 
-use crate::site::{Browser, is_slow, project};
+use crate::browser::{Browser, Browsers};
+use crate::site::{is_slow, project};
 use serde_json::{Value, json};
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
@@ -20,10 +21,12 @@ pub struct Window {
     pub id: i64,
     /// Where it saves files to.
     pub folder: PathBuf,
+    /// How many pixels it is drawn with for one of the page's: the processor draws them, so journeys have few.
+    pub pixels: f64,
     /// The test that it belongs to.
     test: String,
-    closed: AtomicBool,
-    browser: Browser,
+    browser: Option<Browser>,
+    browsers: Arc<Browsers>,
 }
 
 /// Counts what a page is at: questions that are not answered, and what it will do within a second. Before any of its
@@ -55,22 +58,29 @@ const REST: &str = "
     requestAnimationFrame(look);";
 
 impl Window {
-    pub(crate) fn new(driver: WebDriver, browser: Browser, address: String, id: i64) -> Window {
-        // The window ends the browser, also after a failure; waiting for it here would hang.
-        let _ = driver.clone().leak();
+    /// A window on a project of a site, in a browser that has none open.
+    pub(crate) fn new(browser: Browser, browsers: Arc<Browsers>, address: String, id: i64) -> Window {
         let test = std::thread::current().name().unwrap_or("window").replace("::", "-");
-        let folder = browser.folder.clone();
-        Window { driver, address, id, folder, test, closed: AtomicBool::new(false), browser }
+        let (driver, folder) = (browser.driver.clone(), browser.folder.clone());
+        Window { driver, address, id, folder, pixels: 0.5, test, browser: Some(browser), browsers }
     }
 
     /// What has to be there before a page is.
     pub(crate) async fn prepare(&self) -> WebDriverResult<()> {
         let cdp = self.driver.cdp();
-        cdp.send_raw("Page.enable", json!({})).await?;
-        cdp.send_raw("Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH})).await?;
-        if is_slow("page") {
-            cdp.send_raw("Emulation.setCPUThrottlingRate", json!({"rate": 6})).await?;
+        if self.browser.as_ref().is_some_and(|b| b.is_new) {
+            cdp.send_raw("Page.enable", json!({})).await?;
+            cdp.send_raw("Page.addScriptToEvaluateOnNewDocument", json!({"source": WATCH})).await?;
+            if is_slow("page") {
+                cdp.send_raw("Emulation.setCPUThrottlingRate", json!({"rate": 6})).await?;
+            }
         }
+        // Nothing is remembered of the journey before.
+        cdp.send_raw("Network.enable", json!({})).await?;
+        let free = json!({"offline": false, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1});
+        cdp.send_raw("Network.emulateNetworkConditions", free).await?;
+        let all = json!({"origin": self.address, "storageTypes": "all"});
+        cdp.send_raw("Storage.clearDataForOrigin", all).await?;
         Ok(())
     }
 
@@ -87,7 +97,8 @@ impl Window {
 
     /// Makes the page exactly so large.
     pub async fn fit(&self, width: u32, height: u32) -> WebDriverResult<()> {
-        let metrics = json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
+        let metrics =
+            json!({"width": width, "height": height, "deviceScaleFactor": self.pixels, "mobile": false});
         self.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.map(drop)
     }
 
@@ -102,7 +113,11 @@ impl Window {
 
     /// Goes to an address of the site.
     pub async fn go(&self, path: &str) -> WebDriverResult<()> {
-        self.driver.goto(&format!("{}{path}", self.address)).await
+        self.go_to(&format!("{}{path}", self.address)).await
+    }
+
+    async fn go_to(&self, address: &str) -> WebDriverResult<()> {
+        self.driver.goto(address).await
     }
 
     /// Runs a script in the page.
@@ -233,20 +248,21 @@ impl Window {
         Ok(found.json().as_str().unwrap_or_default().to_owned())
     }
 
-    /// Ends it in good order.
-    pub async fn close(self) -> WebDriverResult<()> {
-        self.closed.store(true, Relaxed);
-        self.driver.clone().quit().await
+    /// Ends it in good order: its browser is there for the next.
+    pub async fn close(mut self) -> WebDriverResult<()> {
+        self.go_to("about:blank").await?;
+        if let Some(browser) = self.browser.take() {
+            self.browsers.give_back(browser);
+        }
+        Ok(())
     }
 }
 
 impl Drop for Window {
     fn drop(&mut self) {
-        if self.closed.load(Relaxed) {
-            return;
-        }
+        let Some(browser) = &self.browser else { return };
         // On a thread of its own: this one is about to end its test, and can't wait for an answer.
-        let asked = format!("{}/session/{}/screenshot", self.browser.address, self.driver.session_id());
+        let asked = format!("{}/session/{}/screenshot", browser.address, self.driver.session_id());
         let to = project().join(".build/failed").join(format!("{}.png", self.test));
         let kept = std::thread::spawn(move || keep_picture(&asked, &to)).join();
         if let Ok(Some(path)) = kept {

@@ -5,7 +5,7 @@ use thirtyfour::prelude::*;
 
 #[tokio::test]
 async fn first_visit_to_scrubbing() -> WebDriverResult<()> {
-    let (_turn, _site, w) = begin().await;
+    let (_turn, _site, w) = begin_alone(1.0).await;
     w.shows("landing-canopy:0:missing").await?;
     w.lanes_say("Landing canopy not run").await?;
     w.run().await?;
@@ -113,30 +113,29 @@ async fn import_hold_bake_download() -> WebDriverResult<()> {
 
 #[tokio::test]
 async fn cancel_and_continue() -> WebDriverResult<()> {
-    let (_turn, site, w) = begin().await;
+    let (_turn, site, w) = begin_alone(0.1).await;
     w.step("Run").await?;
-    // Enough to be still at it when Cancel is pressed.
-    w.set("/frames/last", "240").await?;
-    w.set("/frames/substeps", "100").await?;
-    w.bench_says("Compute 241 frames").await?;
+    // Slow enough to be still at it when Cancel is pressed.
+    w.set("/frames/last", "60").await?;
+    w.bench_says("Compute 61 frames").await?;
     w.run().await?;
     w.frames_come().await?;
     w.press("Cancel").await?;
     w.bench_says("cancelled at").await?;
     let cancelled = get(&site, &w.at("/runs")).await[0]["done"].as_i64().unwrap();
-    assert!((1..241).contains(&cancelled), "{cancelled}");
-    w.scrub(200, 2).await?;
+    assert!((1..61).contains(&cancelled), "{cancelled}");
+    w.scrub(50, 2).await?;
     w.shows("landing-canopy:2:true").await?;
     w.run().await?;
     w.lanes_say("Landing canopy true").await?;
     let run = &get(&site, &w.at("/runs")).await[0];
-    assert_eq!(run["computed"].as_i64(), Some(241 - cancelled), "it went on from where it was");
+    assert_eq!(run["computed"].as_i64(), Some(61 - cancelled), "it went on from where it was");
     w.close().await
 }
 
 #[tokio::test]
 async fn reload_keeps_everything() -> WebDriverResult<()> {
-    let (_turn, site, w) = begin_alone().await;
+    let (_turn, site, w) = begin_alone(1.0).await;
     w.step("Run").await?;
     w.set("/frames/last", "48").await?;
     w.run().await?;

@@ -89,9 +89,8 @@ async fn escape_restores_arrows_all_count_and_undo_is_the_scenes() -> WebDriverR
     w.type_into(columns, "").await?;
     w.keys(Key::Escape + "").await?;
     w.driver.find(By::Css(format!("[data-path='{columns}']"))).await?.click().await?;
-    for _ in 0..10 {
-        w.keys(Key::Up + "").await?;
-    }
+    // The arrow that points up.
+    w.keys("\u{e013}".repeat(10)).await?;
     w.has(columns, "70").await?;
     w.until("ten presses are one edit", async || {
         Ok(scene(&site, w.id).await["bodies"]["landing-canopy"]["kind"]["cloth"]["shape"]["sheet"]["columns"]
@@ -350,7 +349,7 @@ async fn what_is_new_stands_beside_is_named_apart_and_comes_into_view() -> WebDr
 
 #[tokio::test]
 async fn projects_have_a_page_where_they_are_named_copied_removed_and_brought_back() -> WebDriverResult<()> {
-    let (_turn, site, w) = begin_alone().await;
+    let (_turn, site, w) = begin_alone(1.0).await;
     assert_eq!(w.driver.title().await?, "Thistledown Relay · Nematon");
     w.until("a picture of it is kept", async || Ok(get(&site, "/projects").await[0]["pictured"].is_number()))
         .await?;
@@ -390,9 +389,9 @@ async fn projects_have_a_page_where_they_are_named_copied_removed_and_brought_ba
 
 #[tokio::test]
 async fn an_edit_during_a_run_offers_to_run_again_and_a_switch_does_it_by_itself() -> WebDriverResult<()> {
-    let (_turn, site, w) = begin().await;
+    let (_turn, site, w) = begin_alone(0.05).await;
     w.step("Run").await?;
-    w.set("/frames/substeps", "150").await?;
+    w.set("/frames/last", "100").await?;
     w.run().await?;
     w.frames_come().await?;
     w.step("Air").await?;
@@ -416,9 +415,9 @@ async fn an_edit_during_a_run_offers_to_run_again_and_a_switch_does_it_by_itself
     w.press("Run again by itself after each edit").await?;
     w.set("/frames/substeps", "5").await?;
     w.lanes_say("out of date").await?;
-    w.scrub(200, 40).await?;
+    w.scrub(90, 40).await?;
     w.press("Up to this frame").await?;
-    w.lanes_say("41 to 240 out of date").await?;
+    w.lanes_say("41 to 100 out of date").await?;
     w.close().await
 }
 
@@ -746,7 +745,7 @@ async fn the_view_is_named_stepped_through_and_seen_from_all_sides() -> WebDrive
 
 #[tokio::test]
 async fn small_things_are_said_as_they_are() -> WebDriverResult<()> {
-    let (_turn, site, w) = begin().await;
+    let (_turn, site, w) = begin_alone(0.2).await;
     w.step("Hold").await?;
     w.bench_says("1 point").await?;
     assert!(!w.bench().await?.contains("1 points"));
@@ -774,8 +773,7 @@ async fn small_things_are_said_as_they_are() -> WebDriverResult<()> {
     w.bench_says("Kept frames are precise to").await?;
     // A run that waits says for what.
     w.step("Run").await?;
-    w.set("/frames/last", "240").await?;
-    w.set("/frames/substeps", "150").await?;
+    w.set("/frames/last", "200").await?;
     w.run().await?;
     w.frames_come().await.ok();
     w.project(&site, "Washing loft", "Blanket").await?;

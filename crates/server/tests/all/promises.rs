@@ -139,6 +139,24 @@ async fn foreign_hosts_and_origins_are_refused() {
 }
 
 #[tokio::test]
+async fn what_may_change_is_told_anew_and_frames_are_kept() {
+    let s = Server::new().await;
+    let cached = async |path: &str| {
+        let told = s.ask(Method::GET, path).send().await.unwrap();
+        told.headers()["cache-control"].to_str().unwrap().to_owned()
+    };
+    for path in ["/projects", "/projects/1", "/projects/1/lanes", "/projects/1/runs", "/nothing"] {
+        assert_eq!(cached(path).await, "no-store", "{path}");
+    }
+    s.edit(0, json!([{"op": "replace", "path": "/frames/last", "value": 2}])).await;
+    s.run().await;
+    s.until("it is done", |r| r["state"] == "done").await;
+    let lanes = s.get("/projects/1/lanes").await;
+    let chunk = &lanes["lanes"][0]["stretches"][0]["chunk"];
+    assert!(cached(&format!("/chunks/{chunk}/wire")).await.contains("immutable"), "{lanes}");
+}
+
+#[tokio::test]
 async fn an_edit_lists_all_its_faults_and_a_stale_one_gets_the_project_as_it_is() {
     let s = Server::new().await;
     let two = json!([

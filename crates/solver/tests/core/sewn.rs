@@ -100,7 +100,8 @@ impl Filled {
 
 #[test]
 fn a_ball_under_pressure_grows_by_p_r2_over_k() {
-    for (radius, cells, shift) in [(0.25, 6, 0.0f64), (0.25, 10, 0.0f64), (0.25, 16, 0.0), (0.25, 24, 0.0)] {
+    let radius = 0.25f64;
+    for cells in [6, 10, 16] {
         let ball = Shape::Ball(Ball { radius, cells });
         let (k, nu, p) = (200.0f64, 0.3f64, 20.0f64);
         let shear = (k / (2.0 * (1.0 + nu))) as f32;
@@ -113,7 +114,7 @@ fn a_ball_under_pressure_grows_by_p_r2_over_k() {
         };
         let before = mean(&f);
         f.fill(p, 2.0);
-        let grown = mean(&f) - before + shift;
+        let grown = mean(&f) - before;
         let want = p * radius * radius * (1.0 - nu) / (2.0 * k);
         assert!((grown / want - 1.0).abs() < 0.03, "{cells} cells: {grown} where {want} is expected");
     }
@@ -121,7 +122,7 @@ fn a_ball_under_pressure_grows_by_p_r2_over_k() {
 
 #[test]
 fn a_sewn_cushion_of_one_to_two_holds_what_it_must() {
-    for (points, substeps) in [([21u32, 41u32], 20), ([31, 61], 10), ([21, 41], 30)] {
+    for (points, substeps) in [([17u32, 33u32], 20), ([25, 49], 10), ([17, 33], 30)] {
         let w = 0.4;
         let shape = Shape::Cushion(Cushion {
             width: w,
