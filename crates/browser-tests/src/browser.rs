@@ -14,7 +14,13 @@ pub(crate) struct Browser {
     pub folder: PathBuf,
     /// Whether no journey has had it yet.
     pub is_new: bool,
+    _ends: Ends,
+}
+
+/// Ends a driver with its browser, and takes their folder away.
+struct Ends {
     process: Child,
+    folder: PathBuf,
 }
 
 /// Those that no journey has now. They end with the last who may ask for one.
@@ -64,14 +70,15 @@ const PROFILE: &str = "profile";
 impl Browser {
     async fn start() -> WebDriverResult<Browser> {
         let port = crate::site::free_port();
+        let folder = std::env::temp_dir().join(format!("nematon-{}-{port}", std::process::id()));
+        std::fs::create_dir_all(&folder).expect("a folder of its own");
         let process = Command::new("/usr/bin/chromedriver")
             .arg(format!("--port={port}"))
             .stdout(Stdio::null())
             .stderr(Stdio::null())
             .spawn()
             .expect("chromedriver, from Debian's package chromium-driver");
-        let folder = std::env::temp_dir().join(format!("nematon-{}-{port}", std::process::id()));
-        std::fs::create_dir_all(&folder).expect("a folder of its own");
+        let ends = Ends { process, folder: folder.clone() };
         let mut caps = DesiredCapabilities::chrome();
         caps.set_binary("/usr/bin/chromium")?;
         let profile = folder.join(PROFILE);
@@ -109,11 +116,11 @@ impl Browser {
         };
         // It ends with its process; waiting for it to say goodbye would hang after a failure.
         let _ = driver.clone().leak();
-        Ok(Browser { driver, address, folder, is_new: true, process })
+        Ok(Browser { driver, address, folder, is_new: true, _ends: ends })
     }
 }
 
-impl Drop for Browser {
+impl Drop for Ends {
     fn drop(&mut self) {
         let _ = self.process.kill();
         let _ = self.process.wait();

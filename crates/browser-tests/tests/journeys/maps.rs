@@ -28,15 +28,13 @@ async fn stroke(w: &Window, from: usize, to: usize) -> WebDriverResult<()> {
     let v = w.script(&script).await?;
     let at = |k: usize| v[k].as_i64().unwrap();
     let (a, b) = ([at(0), at(1)], [at(2), at(3)]);
-    w.driver
-        .action_chain()
-        .move_to(a[0], a[1])
-        .click_and_hold()
-        .move_to((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)
-        .move_to(b[0], b[1])
-        .release()
-        .perform()
-        .await
+    w.rest().await?;
+    // As a hand goes: many small ways, however slowly the page takes them.
+    let mut chain = w.driver.action_chain().move_to(a[0], a[1]).click_and_hold();
+    for k in 1..=8 {
+        chain = chain.move_to(a[0] + (b[0] - a[0]) * k / 8, a[1] + (b[1] - a[1]) * k / 8);
+    }
+    chain.release().perform().await
 }
 
 /// Types a number of the brush.
@@ -135,7 +133,6 @@ async fn a_soft_edge_is_painted_with_its_mirror_and_holds_softly_and_all_of_it_i
     let changed = scene(&site, w.id).await;
     for _ in 0..9 {
         w.ctrl('z').await?;
-        w.rest().await?;
     }
     w.until("undone to the start", async || Ok(scene(&site, w.id).await == before)).await?;
     for _ in 0..9 {
@@ -148,7 +145,6 @@ async fn a_soft_edge_is_painted_with_its_mirror_and_holds_softly_and_all_of_it_i
             .key_up(Key::Control)
             .perform()
             .await?;
-        w.rest().await?;
     }
     w.until("and redone to the end", async || Ok(scene(&site, w.id).await == changed)).await?;
     w.close().await

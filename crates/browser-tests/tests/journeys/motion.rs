@@ -208,7 +208,7 @@ async fn a_file_that_is_no_figure_is_refused_in_words_and_nothing_is_lost() -> W
 }
 
 /// A handle that goes by curves: sideways, and turning.
-async fn with_curves(site: &Site) {
+async fn with_curves(site: &Site, id: i64) {
     let curve = |v: [f64; 3]| {
         let key = |(k, v): (usize, &f64)| json!({"frame": 40 * k, "value": v, "then": "curve"});
         json!({"keys": v.iter().enumerate().map(key).collect::<Vec<_>>()})
@@ -216,14 +216,14 @@ async fn with_curves(site: &Site) {
     let place = json!({"position": [curve([0.0, 0.2, 0.0]), 1, 0], "turn": [0, curve([0.0, 1.0, 3.0]), 0]});
     let handles =
         json!({"op": "add", "path": "/handles", "value": {"post": {"name": "Post", "place": place}}});
-    edit(site, 1, json!([handles])).await;
+    edit(site, id, json!([handles])).await;
 }
 
 #[tokio::test]
 async fn curves_are_zoomed_bent_by_their_handles_and_stand_beside_others_of_another_unit()
 -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    with_curves(&site).await;
+    with_curves(&site, w.id).await;
     w.press("Curves").await?;
     w.press("Position x").await?;
     let lines = w.driver.find(By::Css("[data-testid=lines]")).await?;
@@ -292,7 +292,7 @@ async fn curves_are_zoomed_bent_by_their_handles_and_stand_beside_others_of_anot
 #[tokio::test]
 async fn several_keys_of_a_lane_are_dragged_at_once_and_escape_leaves_them() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    with_curves(&site).await;
+    with_curves(&site, w.id).await;
     let knot =
         async |f: i64| w.driver.query(By::Css(format!("[aria-label='Post, key at {f}']"))).first().await;
     let frames = async || -> Vec<i64> {

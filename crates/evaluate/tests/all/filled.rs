@@ -112,7 +112,7 @@ fn a_mesh_turned_by_an_eighth_makes_the_same_cushion() {
             .gas(0)[0]
             .volume
     };
-    for (long, substeps) in [(1.0, 20), (1.0, 30), (2.0, 20)] {
+    for (long, substeps) in [(1.0, 20), (2.0, 30)] {
         let (plain, turned) = (of(0.0, long, substeps), of(std::f64::consts::FRAC_PI_4, long, substeps));
         assert!((turned / plain - 1.0).abs() < 0.02, "{long}, {substeps}: {plain} and {turned}");
     }
@@ -182,7 +182,7 @@ fn a_board_on_a_cushion_is_borne_by_pressure_times_area() {
         "bodies": { "board": board, "b": { "name": "B", "kind": { "cloth": soft.clone() }, "place": { "position": [0, 0.954, 0] }, "still_air": 3,
             "touch": { "itself": true, "others": true, "group": "x" } } }
     });
-    let mut run = run(soft, 30, 100, more);
+    let mut run = run(soft, 30, 60, more);
     let own = run.members.iter().position(|m| m.id == BodyId::from("b")).unwrap();
     let gap = 0.0015f64;
     let mut ratios = vec![];

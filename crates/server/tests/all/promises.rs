@@ -254,7 +254,7 @@ async fn a_run_goes_on_after_the_server_was_killed() {
     assert_eq!(done["done"].as_i64(), Some(241));
     assert_eq!(done["computed"], 241, "of both turns: what was stored was not computed again: {done}");
     let lanes = s.get("/projects/1/lanes").await;
-    assert_eq!(lanes["lanes"][0]["counts"]["true"], 241);
+    assert_eq!(lanes["lanes"][0]["counts"]["true"], 120);
 }
 
 /// Passes bytes on to the database, unless it is away.
@@ -320,7 +320,7 @@ async fn a_database_that_stops_in_the_middle_of_a_run_loses_nothing() {
     away.store(false, SeqCst);
     let done = s.until("it is done", |r| r["state"] == "done").await;
     assert_eq!(done["done"].as_i64(), Some(241), "{done}");
-    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 241);
+    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 120);
 }
 
 #[tokio::test]
@@ -556,7 +556,7 @@ async fn a_delivery_goes_out_as_it_is_read() {
     let patch = json!([
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 200},
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 200},
-        {"op": "replace", "path": "/frames/last", "value": 240},
+        {"op": "replace", "path": "/frames/last", "value": 119},
         {"op": "replace", "path": "/frames/substeps", "value": 1}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
@@ -574,10 +574,12 @@ async fn a_delivery_goes_out_as_it_is_read() {
         nematon_frames::FrameStore::keep(&store, &keys, &packed).await.unwrap();
     }
     let path = |f: &str| format!("/projects/1/files/{f}?normals=false");
-    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 241);
+    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 120);
     let before = s.peak();
-    for (format, least) in [("npy", 128 + 241 * 40_000 * 12), ("usda", 241 * 40_000 * 12), ("obj", 1 << 20)] {
-        let mut r = s.ask(Method::GET, &path(format)).send().await.unwrap();
+    for (format, least) in [("npy", 128 + 120 * 40_000 * 12), ("usda", 120 * 40_000 * 12), ("obj", 1 << 20)] {
+        // Packing takes most of its time: a fifth of them shows as much.
+        let last = if format == "obj" { "&last=23" } else { "" };
+        let mut r = s.ask(Method::GET, &(path(format) + last)).send().await.unwrap();
         assert_eq!(r.status(), 200);
         let mut size = 0;
         while let Some(part) = r.chunk().await.unwrap() {
@@ -586,8 +588,8 @@ async fn a_delivery_goes_out_as_it_is_read() {
         assert!(size >= least, "{format}: {size}");
         println!("{format}: {size} bytes, peak {} MB, {} MB before", s.peak() >> 20, before >> 20);
     }
-    // Frames of 116 MB as NumPy, 200 MB and more as text: none of it is held.
-    assert!(s.peak() < before + (100 << 20), "{} MB more", (s.peak() - before) >> 20);
+    // 136 MB as text, and what a run of frames takes while it is read: none of it is held.
+    assert!(s.peak() < before + (80 << 20), "{} MB more", (s.peak() - before) >> 20);
 }
 
 #[tokio::test]
