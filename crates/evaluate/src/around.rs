@@ -10,10 +10,16 @@ use std::sync::Arc;
 /// What fields may meet at a frame, looked at only where one asks for it.
 pub fn around(scene: &Stage, wind: [f32; 3], frame: f64) -> Around {
     let obstacles = scene.colliders.iter().filter(|(_, c)| c.on && !c.hollow);
-    Around {
-        wind,
-        obstacles: obstacles.filter_map(|(id, c)| obstacle(scene, id.0.as_str(), c, frame)).collect(),
-    }
+    let obstacles = obstacles.filter_map(|(id, c)| obstacle(scene, id.0.as_str(), c, frame));
+    Around { wind, obstacles: in_order(obstacles) }
+}
+
+/// By what they are, so that the order of the scene changes nothing.
+fn in_order(obstacles: impl Iterator<Item = Obstacle>) -> Vec<Obstacle> {
+    let mut all: Vec<Obstacle> = obstacles.collect();
+    let bits = |v: [f32; 3]| v.map(f32::to_bits);
+    all.sort_by_key(|o| (bits(o.middle), bits(o.half), o.axes.map(bits)));
+    all
 }
 
 /// The same with all bodies beside one, each as it begins.
@@ -23,7 +29,7 @@ pub fn with_bodies(scene: &Stage, around: &Around, own: Option<&BodyId>) -> Arou
         let [low, high] = scene.extent(id)?;
         Some(boxed(*low, *high, &pose_at(scene, &body.place, scene.frames.first as f64)))
     });
-    Around { wind: around.wind, obstacles: around.obstacles.iter().copied().chain(boxes).collect() }
+    Around { wind: around.wind, obstacles: in_order(around.obstacles.iter().copied().chain(boxes)) }
 }
 
 fn boxed(low: [f32; 3], high: [f32; 3], pose: &Pose) -> Obstacle {

@@ -419,7 +419,7 @@ fn surface(
 impl Carried {
     /// Its way from the frame before to this one; the pose of the scene's `first` frame moves nothing.
     pub fn motion(&self, scene: &Stage, frame: f64) -> GripMotion {
-        let first = pose_at(scene, &self.place, scene.frames.first as f64);
+        let first = pose_at(&scene.at_home(), &self.place, scene.frames.first as f64);
         let by = match &self.surface {
             None => Holder::Thing { first, way: way(scene, &self.place, frame) },
             Some(s) => {

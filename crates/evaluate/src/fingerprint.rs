@@ -37,7 +37,7 @@ pub struct Island<'a> {
 /// The fingerprints of all frames of an island, the first frame first.
 pub fn of_island(scene: &Stage, island: &Island) -> Vec<Fingerprint> {
     let count = scene.frames.count();
-    let mut out = vec![of_rest(island)];
+    let mut out = vec![of_rest(scene, island)];
     let mut blew = false;
     for index in 1..count {
         let inputs = frame_inputs(scene, island.bodies, index);
@@ -82,9 +82,10 @@ impl Sink {
     }
 }
 
-fn of_rest(island: &Island) -> Fingerprint {
+fn of_rest(scene: &Stage, island: &Island) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
     s.u32(&[nematon_solver::VERSION, island.rests.len() as u32]);
+    scene.origin.iter().for_each(|c| s.f64(*c));
     for rest in island.rests {
         of_body(&mut s, rest);
     }

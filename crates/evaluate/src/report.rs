@@ -120,7 +120,7 @@ impl Run {
     }
 
     /// Faults of the frame that it is at, body by body; `before` has the positions of all bodies one frame earlier.
-    pub fn tell_snags(&mut self, before: &[Vec<[f32; 3]>]) -> Vec<Vec<FrameSnag>> {
+    pub fn tell_snags(&mut self, before: &[Vec<[f64; 3]>]) -> Vec<Vec<FrameSnag>> {
         let mut out = vec![vec![]; self.members.len()];
         for s in self.snags(before) {
             let with = s.with.map(|w| self.touched(w));

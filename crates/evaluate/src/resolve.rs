@@ -1,7 +1,7 @@
 //! A scene at a moment: plain numbers, and places in the world. Nothing below this knows that numbers move.
 use crate::Stage;
 use crate::around::with_bodies;
-use nematon_air::{ActNow, Around, FieldNow, Stand, ZoneForm as ZoneFormNow, ZoneNow};
+use nematon_air::{ActNow, Around, FieldNow, Marks, Stand, ZoneForm as ZoneFormNow, ZoneNow};
 use nematon_document::{
     Act, BodyId, By, ColliderId, Field, FieldId, HandleId, MOST_ON_EACH_OTHER, Node, Parent, When, Zone,
     ZoneForm,
@@ -55,9 +55,7 @@ impl Fields {
 pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields {
     let moment = scene.frames.moment(frame);
     let calm = scene.calm.at(&moment);
-    let mut gravity = [0f32; 3];
-    let (mut fields, mut pulls): (Vec<(usize, Named)>, Vec<Named>) = (vec![], vec![]);
-    let mut wind = [0f32; 3];
+    let (mut fields, mut pulls): (Vec<(usize, Named)>, Vec<(Named, [f32; 3])>) = (vec![], vec![]);
     for (id, field) in scene.fields.iter().filter(|(id, f)| scene.acts(id, f)) {
         let Field {
             name: _,
@@ -82,18 +80,19 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
             continue;
         }
         let mut now = act.at(&moment, share);
-        let stands = place.is_some() || act.is_placed();
+        // Beside another origin whatever asks for a place of its own asks for it in the world.
+        let elsewhere = scene.origin != [0.0; 3] && act.can_stand();
+        let stands = place.is_some() || act.is_placed() || elsewhere;
         let stand = stands
-            .then(|| stand(&place.as_ref().map_or(Pose::default(), |node| pose_at(scene, node, frame))));
+            .then(|| stand(&pose_at(scene, place.as_ref().unwrap_or(&Node::default()), frame)));
         if let Some(pull) = now.pull()
             && field.zone.is_none()
             && field.zones.is_empty()
             && (field.is_on_all() || bodies.is_empty())
         {
             let pull = stand.map_or(pull, |s| s.turned(pull));
-            (0..3).for_each(|k| gravity[k] += pull[k]);
             let now = FieldNow { act: now, by, stand, zones: vec![], only: None, times };
-            pulls.push(Named { id: id.clone(), now });
+            pulls.push((Named { id: id.clone(), now }, pull));
             continue;
         }
         // Where no bodies are named it is asked for the place itself.
@@ -108,21 +107,37 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
         if let (Act::Skin(s), ActNow::Skin(now)) = (act, &mut now) {
             now.surface = crate::around::surface(scene, id, &s.of, frame);
         }
-        if let (ActNow::Wind(w), By::Air) = (&now, by) {
-            let blows = stand.map_or(w.velocity, |s| s.turned(w.velocity));
-            (0..3).for_each(|k| wind[k] += blows[k]);
-        }
         let zones = field.all_zones().map(|(z, joins)| (zone_at(scene, z, frame), joins)).collect();
         let now = FieldNow { act: now, by, stand, zones, only, times };
         fields.push((act.rank(), Named { id: id.clone(), now }));
     }
+    // Kinds are summed one after the other, and those of a kind by what they are, so that the order of the list and
+    // their names change nothing.
+    pulls.sort_by_cached_key(|(f, _)| told(f));
+    fields.sort_by_cached_key(|(rank, f)| (*rank, told(f)));
     if fields.iter().any(|f| matches!(f.1.now.act, ActNow::Shelter(_))) {
-        let around = crate::around::around(scene, wind, frame);
+        let winds = fields.iter().filter_map(|(_, f)| match (&f.now.act, f.now.by) {
+            (ActNow::Wind(w), By::Air) => Some(f.now.stand.map_or(w.velocity, |s| s.turned(w.velocity))),
+            _ => None,
+        });
+        let around = crate::around::around(scene, sum(winds), frame);
         fields = fields.into_iter().flat_map(|f| met(scene, bodies, &around, f)).collect();
+        fields.sort_by_cached_key(|(rank, f)| (*rank, told(f)));
     }
-    // Kinds are summed one after the other, so that the order of the list changes nothing.
-    fields.sort_by_key(|f| f.0);
+    let gravity = sum(pulls.iter().map(|p| p.1));
+    let pulls = pulls.into_iter().map(|p| p.0).collect();
     Fields { gravity, pulls, each: fields.into_iter().map(|f| f.1).collect() }
+}
+
+/// All that a field is at a moment.
+fn told(field: &Named) -> Vec<u8> {
+    let mut marks = Marks::default();
+    field.now.mark(&mut marks);
+    marks.0
+}
+
+fn sum(all: impl Iterator<Item = [f32; 3]>) -> [f32; 3] {
+    all.fold([0.0; 3], |sum, by| std::array::from_fn(|k| sum[k] + by[k]))
 }
 
 /// A field that has met what is around. Where bodies give shelter each of them meets all others, so that it is one for each.
@@ -219,13 +234,14 @@ pub fn place_on(
 pub(crate) fn place_body(scene: &Stage, node: &Node, points: &mut [[f32; 3]]) {
     let (position, turn) = node.stands();
     if node.on.is_none() {
+        let position = std::array::from_fn(|c| position[c] - scene.origin[c]);
         return nematon_geometry::place(points, position, turn);
     }
     let at = World::of(scene, node, scene.frames.first as f64);
     points.iter_mut().for_each(|p| *p = at.place(p.map(f64::from)).map(|c| c as f32));
 }
 
-/// A place in the world, in double precision.
+/// A place as a stage tells it, in double precision.
 pub(crate) struct World {
     pub position: [f64; 3],
     /// Unit quaternion: x, y, z, w.
@@ -241,7 +257,9 @@ impl World {
         let (position, turn) = node.at(&scene.frames.moment(frame));
         let own = World { position, turn: quaternion(turn) };
         let parent = node.on.as_ref().and_then(|p| p.node(scene)).filter(|_| depth <= MOST_ON_EACH_OTHER);
-        let Some(parent) = parent else { return own };
+        let Some(parent) = parent else {
+            return World { position: std::array::from_fn(|c| own.position[c] - scene.origin[c]), ..own };
+        };
         let mut under = World::on(scene, parent, frame, depth + 1);
         // What its file brings along stands between the two.
         if let Some(by) = node.on.as_ref().and_then(|p| scene.carried(p, frame)) {

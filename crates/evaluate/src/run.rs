@@ -2,7 +2,8 @@ use crate::collide::{Carried, ColliderError, NoHold, Track, carried, rules, trac
 use crate::fingerprint::{Island, of_island, of_member};
 use crate::matters::{Changing, changing};
 use crate::rest::{Relaxed, relaxed};
-use crate::shape::thin_enough;
+use crate::resolve::World;
+use crate::shape::{begins, thin_enough};
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
@@ -12,6 +13,7 @@ use nematon_solver::{
 
 /// The bodies of an island on their way through the frames of a scene.
 pub struct Run {
+    /// With places told from near the bodies.
     scene: Stage,
     pub members: Vec<Member>,
     pub bodies: Vec<Body>,
@@ -76,7 +78,35 @@ struct Parts {
     changing: Vec<Changing>,
 }
 
+/// How far the middle of an island may go from where its places are told from, metres: there single precision tells a
+/// quarter of a micrometre.
+const NEAR: f64 = 4.0;
+/// What is told first of a snapshot: where places are told from.
+const ORIGIN: usize = 24;
+
 impl Parts {
+    /// With places told from near the island.
+    fn near(
+        scene: &Stage,
+        bodies: &[BodyId],
+        library: &dyn MeshLibrary,
+    ) -> Result<(Stage, Parts), RunError> {
+        let first = scene.frames.first as f64;
+        let begin = bodies.iter().filter_map(|id| scene.bodies.get(id));
+        let places: Vec<[f64; 3]> = begin.map(|b| World::of(scene, begins(scene, b), first).position).collect();
+        let home = scene.beside(snapped(middle(places.iter().copied())));
+        let parts = Parts::of(&home, bodies, library)?;
+        let all = parts.rests.iter().flat_map(|r| r.positions()).map(|p| p.map(f64::from));
+        let off = middle(all);
+        if off.iter().all(|c| c.abs() <= NEAR) {
+            return Ok((home, parts));
+        }
+        // A shape far from its own origin.
+        let home = scene.beside(snapped(std::array::from_fn(|c| home.origin[c] + off[c])));
+        let parts = Parts::of(&home, bodies, library)?;
+        Ok((home, parts))
+    }
+
     fn of(scene: &Stage, bodies: &[BodyId], library: &dyn MeshLibrary) -> Result<Parts, RunError> {
         scene.check().map_err(RunError::Place)?;
         let (mut members, mut rests, mut found) = (vec![], vec![], vec![]);
@@ -127,8 +157,23 @@ pub fn fingerprints(
     island: &[BodyId],
     library: &dyn MeshLibrary,
 ) -> Result<Vec<Vec<Fingerprint>>, RunError> {
-    let scene = Stage::new(scene, library);
-    Ok(Parts::of(&scene, island, library)?.fingerprints(&scene))
+    let (scene, parts) = Parts::near(&Stage::new(scene, library), island, library)?;
+    Ok(parts.fingerprints(&scene))
+}
+
+/// The mean of some places.
+fn middle(places: impl Iterator<Item = [f64; 3]>) -> [f64; 3] {
+    let (mut sum, mut count) = ([0.0; 3], 0.0f64);
+    for p in places {
+        (0..3).for_each(|c| sum[c] += p[c]);
+        count += 1.0;
+    }
+    sum.map(|s| s / count.max(1.0))
+}
+
+/// Whole metres, so that what is as far from one of them as another thing from another is told by the same numbers.
+fn snapped(place: [f64; 3]) -> [f64; 3] {
+    place.map(f64::round)
 }
 
 impl Run {
@@ -137,8 +182,7 @@ impl Run {
     /// # Errors
     /// When a body has no shape, or one that can't move; when a collider can't be.
     pub fn start(scene: &Scene, island: &[BodyId], library: &dyn MeshLibrary) -> Result<Run, RunError> {
-        let scene = Stage::new(scene, library);
-        let parts = Parts::of(&scene, island, library)?;
+        let (scene, parts) = Parts::near(&Stage::new(scene, library), island, library)?;
         let mut bodies = vec![];
         for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
@@ -158,7 +202,10 @@ impl Run {
     /// # Errors
     /// When the snapshot is of another island.
     pub fn resume(&mut self, index: usize, snapshot: &[u8]) -> Result<(), SnapshotError> {
-        let mut rest = snapshot;
+        let expected = self.snapshot_size();
+        let Some((origin, mut rest)) = snapshot.split_at_checked(ORIGIN) else {
+            return Err(SnapshotError { expected, found: snapshot.len() });
+        };
         let mut states = vec![];
         for c in &self.bodies {
             let size = State::snapshot_size(c);
@@ -167,9 +214,10 @@ impl Run {
             rest = more;
         }
         if !rest.is_empty() {
-            let expected = snapshot.len() - rest.len();
             return Err(SnapshotError { expected, found: snapshot.len() });
         }
+        let at = |c: usize| f64::from_le_bytes(std::array::from_fn(|b| origin[8 * c + b]));
+        self.scene = self.scene.moved([at(0), at(1), at(2)]);
         (self.states, self.at) = (states, index);
         Ok(())
     }
@@ -221,7 +269,22 @@ impl Run {
         self.follow(watch, None)
     }
 
+    /// Tells places from nearer, where the bodies have gone far from where they are told from.
+    fn come_near(&mut self) {
+        let all = self.states.iter().zip(&self.bodies).map(|(s, b)| s.middle(b));
+        let off = middle(all);
+        if off.iter().all(|c| c.abs() <= NEAR) || off.iter().any(|c| !c.is_finite()) {
+            return;
+        }
+        let from = self.scene.origin;
+        let to = snapped(std::array::from_fn(|c| from[c] + off[c]));
+        let by = std::array::from_fn(|c| from[c] - to[c]);
+        self.states.iter_mut().for_each(|s| s.shift(by));
+        self.scene = self.scene.moved(to);
+    }
+
     fn follow(&mut self, watch: &dyn Watch, trace: Option<&mut Trace>) -> Result<(), RunError> {
+        self.come_near();
         let inputs = self.inputs(self.at + 1);
         let done = step_traced(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch, trace);
         done.map_err(|halt| match halt {
@@ -261,9 +324,12 @@ impl Run {
     }
 
     /// Faults of the frame that it is at; `before` has the positions of all bodies one frame earlier.
-    pub fn snags(&mut self, before: &[Vec<[f32; 3]>]) -> Vec<Snag> {
+    pub fn snags(&mut self, before: &[Vec<[f64; 3]>]) -> Vec<Snag> {
         let inputs = self.inputs(self.at);
-        snags(&self.bodies, &self.states, &mut self.contact, &inputs, before)
+        let origin = self.scene.origin;
+        let near = |p: &[f64; 3]| std::array::from_fn(|c| (p[c] - origin[c]) as f32);
+        let before: Vec<Vec<[f32; 3]>> = before.iter().map(|b| b.iter().map(near).collect()).collect();
+        snags(&self.bodies, &self.states, &mut self.contact, &inputs, &before)
     }
 
     /// The key and name of a collider of the island, by its number there.
@@ -272,9 +338,14 @@ impl Run {
         Some((id, self.scene.colliders.get(id)?.name.clone()))
     }
 
-    /// Positions of a body.
+    /// Positions of a body in the world, metres.
+    pub fn places(&self, member: usize) -> Vec<[f64; 3]> {
+        self.states[member].places(&self.bodies[member], self.scene.origin)
+    }
+
+    /// The same in single precision.
     pub fn positions(&self, member: usize) -> Vec<[f32; 3]> {
-        self.states[member].positions(&self.bodies[member])
+        self.places(member).into_iter().map(|p| p.map(|c| c as f32)).collect()
     }
 
     /// What the chambers of a body hold, in their order.
@@ -284,11 +355,12 @@ impl Run {
 
     /// Bytes of a snapshot.
     pub fn snapshot_size(&self) -> usize {
-        self.bodies.iter().map(State::snapshot_size).sum()
+        ORIGIN + self.bodies.iter().map(State::snapshot_size).sum::<usize>()
     }
 
     pub fn snapshot(&self) -> Vec<u8> {
-        self.states.iter().zip(&self.bodies).flat_map(|(s, c)| s.snapshot(c)).collect()
+        let origin = self.scene.origin.iter().flat_map(|c| c.to_le_bytes());
+        origin.chain(self.states.iter().zip(&self.bodies).flat_map(|(s, c)| s.snapshot(c))).collect()
     }
 
     pub fn state(&self, member: usize) -> &State {

@@ -23,6 +23,10 @@ pub struct Stage {
     extents: Arc<HashMap<BodyId, [[f32; 3]; 2]>>,
     /// The maps of fields, on the surfaces that they push with.
     dyed: Arc<HashMap<FieldId, Result<Arc<Dyed>, String>>>,
+    /// Where places are told from, metres: the world's origin, or one near what is simulated, for far from it single
+    /// precision rounds. And where they were told from at the first frame.
+    pub(crate) origin: [f64; 3],
+    home: [f64; 3],
 }
 
 impl Deref for Stage {
@@ -65,8 +69,15 @@ impl Stage {
             (id.clone(), read.map(Arc::new))
         });
         let (scene, figures) = (Arc::new(scene.clone()), Arc::new(figures.collect()));
-        let bare =
-            Stage { scene, figures, surfaces: Arc::default(), extents: Arc::default(), dyed: Arc::default() };
+        let bare = Stage {
+            scene,
+            figures,
+            surfaces: Arc::default(),
+            extents: Arc::default(),
+            dyed: Arc::default(),
+            origin: [0.0; 3],
+            home: [0.0; 3],
+        };
         let acts = || bare.fields.values().map(|f| &f.act);
         let all = acts().any(|a| matches!(a, Act::Shelter(_)));
         let named = |id: &ColliderId| {
@@ -92,6 +103,21 @@ impl Stage {
         let bare = Stage { surfaces, extents, ..bare };
         let dyed = bare.fields.iter().filter_map(|(id, f)| Some((id.clone(), bare.dye(f, library)?)));
         Stage { dyed: Arc::new(dyed.collect()), ..bare }
+    }
+
+    /// The same with places told from another origin of the world.
+    pub(crate) fn beside(&self, origin: [f64; 3]) -> Stage {
+        Stage { origin, home: origin, ..self.clone() }
+    }
+
+    /// The same in a later frame, by when what is simulated has gone elsewhere.
+    pub(crate) fn moved(&self, origin: [f64; 3]) -> Stage {
+        Stage { origin, ..self.clone() }
+    }
+
+    /// The same as at the first frame.
+    pub(crate) fn at_home(&self) -> Stage {
+        self.moved(self.home)
     }
 
     /// The map of a field on its surface; none where it has none, or where there is no surface, which is told elsewhere.

@@ -92,6 +92,9 @@ fn sub(a: Vec3, b: Vec3) -> Vec3 {
 fn times(a: Vec3, s: f64) -> Vec3 {
     a.map(|c| c * s)
 }
+fn single(a: Vec3) -> [f32; 3] {
+    a.map(|c| c as f32)
+}
 fn dot(a: Vec3, b: Vec3) -> f64 {
     a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 }
@@ -124,7 +127,7 @@ pub struct Asked<'a> {
     /// The frame of the second of the places: there is one more before and one more after what is asked for.
     pub first: i64,
     /// Where all points of the body are, frame by frame.
-    pub places: &'a [Vec<[f32; 3]>],
+    pub places: &'a [Vec<[f64; 3]>],
 }
 
 /// What moves a point of a body.
@@ -145,7 +148,7 @@ pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
         Why { first: *first, at: vec![], velocity: vec![], acceleration: vec![], held, shares: vec![] };
     for (k, three) in places.windows(3).enumerate() {
         let frame = *first as f64 + k as f64;
-        let at = |of: usize, p: u32| three[of][p as usize].map(f64::from);
+        let at = |of: usize, p: u32| three[of][p as usize];
         let speed = |p: u32| times(sub(at(2, p), at(0, p)), 0.5 / dt);
         let p = *point as u32;
         let all = times(sub(add(at(2, p), at(0, p)), times(at(1, p), 2.0)), 1.0 / (dt * dt));
@@ -174,7 +177,7 @@ pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
             }
             Caught::Ball(..) => vec![p],
         };
-        let spots: Vec<[f32; 3]> = near.iter().map(|p| three[1][*p as usize]).collect();
+        let spots: Vec<[f32; 3]> = near.iter().map(|p| single(three[1][*p as usize])).collect();
         let slow: Vec<FieldNow> = fields.each.iter().map(|f| &f.now).filter(|f| slows(f)).cloned().collect();
         let moves: Vec<(usize, Vec<Vec3>)> = fields
             .each
@@ -195,7 +198,7 @@ pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
             tell(scene.fields[id].name.clone(), Of::Air, Some(id.0.clone()), by);
         }
         for f in fields.each.iter().filter(|f| f.now.by != By::Air) {
-            let (own, here) = (std::slice::from_ref(&f.now), [three[1][*point]]);
+            let (own, here) = (std::slice::from_ref(&f.now), [single(three[1][*point])]);
             let by = match f.now.by {
                 By::Force => {
                     let by = Air::forces(own, Some(0), time).velocities(&here)[0];
@@ -222,7 +225,7 @@ pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
                 }
             }
         }
-        out.at.push(three[1][*point]);
+        out.at.push(single(three[1][*point]));
         out.velocity.push(speed(p).map(|c| c as f32));
         out.acceleration.push(all.map(|c| c as f32));
         // What was there before and is no more is nothing now.

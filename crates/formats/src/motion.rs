@@ -13,9 +13,11 @@ pub struct Motion<'a> {
     pub count: usize,
     /// Frames a second.
     pub rate: f64,
+    /// Where its points are told from, metres: the world's origin, or one near it that the file tells too.
+    pub origin: [f64; 3],
 }
 
-/// A frame's points, metres; or why they can't be had.
+/// A frame's points, metres from the origin of its motion; or why they can't be had.
 pub type Frame = Result<Vec<[f32; 3]>>;
 
 /// What else goes into a file, where its kind has a place for it.
@@ -25,11 +27,13 @@ pub struct With {
     pub normals: bool,
     /// Faces cut into triangles, and not as they were made or brought in.
     pub triangles: bool,
+    /// Places as exact as frames are kept, however far from the world's origin: in double precision, or beside a node.
+    pub exact: bool,
 }
 
 impl Default for With {
     fn default() -> With {
-        With { normals: true, triangles: false }
+        With { normals: true, triangles: false, exact: false }
     }
 }
 
@@ -70,6 +74,18 @@ pub enum Kind {
     Usda,
     /// The first frame alone, as OBJ; of several bodies a zip of them.
     Still,
+}
+
+/// Where exact places of a motion are told from: whole metres near the middle of a frame.
+pub fn near(frame: &[[f64; 3]]) -> [f64; 3] {
+    let per = 1.0 / frame.len().max(1) as f64;
+    std::array::from_fn(|c| (frame.iter().map(|p| p[c]).sum::<f64>() * per).round())
+}
+
+/// By how much places of a frame are off at most where they are told in single precision from an origin, metres.
+pub fn rounding(frame: &[[f64; 3]], origin: [f64; 3]) -> f64 {
+    let far = frame.iter().flat_map(|p| (0..3).map(|c| (p[c] - origin[c]).abs())).fold(0.0, f64::max);
+    far * f64::from(f32::EPSILON) / 2.0
 }
 
 impl Kind {
@@ -119,7 +135,8 @@ impl Kind {
                 let none = || std::io::Error::other("there is no frame to write");
                 let first = (all.frames)(0).next().ok_or_else(none)??;
                 let Motion { name, mesh, .. } = all.bodies[0];
-                sink.write_all(obj::write_obj(name, mesh, &first, all.with).as_bytes())
+                let origin = all.bodies[0].origin;
+                sink.write_all(obj::beside(name, mesh, (&first, origin), all.with).as_bytes())
             }
             Kind::Obj | Kind::Still => obj::write_obj_zip(sink, all),
         }

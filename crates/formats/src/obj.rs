@@ -83,9 +83,27 @@ fn corner(word: &str, points: usize, uvs: usize) -> Result<(u32, Option<u32>), S
 
 /// Writes one frame: points in metres, with the mesh's texture coordinates and faces, and normals where they are wanted.
 pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]], with: With) -> String {
+    beside(name, mesh, (positions, [0.0; 3]), with)
+}
+
+/// The same of points told from an origin.
+pub(crate) fn beside(
+    name: &str,
+    mesh: &Mesh,
+    (positions, origin): (&[[f32; 3]], [f64; 3]),
+    with: With,
+) -> String {
     let mut out = format!("# Nematon, metres\no {}\n", name.replace(char::is_whitespace, "_"));
     for p in positions {
-        let _ = writeln!(out, "v {} {} {}", p[0], p[1], p[2]);
+        let _ = match origin {
+            [0.0, 0.0, 0.0] => writeln!(out, "v {} {} {}", p[0], p[1], p[2]),
+            // As text numbers may be as long as they need: to a tenth of a micrometre.
+            _ => {
+                let [x, y, z]: [f64; 3] =
+                    std::array::from_fn(|c| ((origin[c] + f64::from(p[c])) * 1e7).round() / 1e7);
+                writeln!(out, "v {x} {y} {z}")
+            }
+        };
     }
     for t in &mesh.uvs {
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
@@ -126,7 +144,7 @@ pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written
         for (number, frame) in (motion.first..).zip((all.frames)(k)) {
             let options = zip::write::SimpleFileOptions::default();
             zip.start_file(format!("{folder}{file}.{number:04}.obj"), options)?;
-            zip.write_all(write_obj(motion.name, motion.mesh, &frame?, all.with).as_bytes())?;
+            zip.write_all(beside(motion.name, motion.mesh, (&frame?, motion.origin), all.with).as_bytes())?;
         }
     }
     zip.finish()?.flush()

@@ -56,6 +56,7 @@ fn mesh(sink: &mut dyn Write, name: &str, motion: &Motion, with: With, frames: A
         )?;
         writeln!(sink, "    int[] primvars:st:indices = [{}]", list(faces.iter().flat_map(|f| &f.uvs)))?;
     }
+    beside(sink, motion.origin)?;
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
     for (number, frame) in (first..).zip(frames()) {
@@ -83,6 +84,7 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     let Motion { mesh, first, .. } = *motion;
     writeln!(sink, "def Points \"{name}\"\n{{")?;
     writeln!(sink, "    float[] widths = [{}]", list(mesh.radii.iter().map(|r| 2.0 * r)))?;
+    beside(sink, motion.origin)?;
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
     let mut extents = vec![];
@@ -97,6 +99,15 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
         triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
+}
+
+/// Where the points are told from, if that is not where the world begins: a place of its own in double precision.
+fn beside(sink: &mut dyn Write, [x, y, z]: [f64; 3]) -> Result<()> {
+    if [x, y, z] == [0.0; 3] {
+        return Ok(());
+    }
+    writeln!(sink, "    double3 xformOp:translate = ({x}, {y}, {z})")?;
+    writeln!(sink, "    uniform token[] xformOpOrder = [\"xformOp:translate\"]")
 }
 
 fn list(items: impl Iterator<Item = impl Display>) -> String {

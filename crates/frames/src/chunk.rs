@@ -45,8 +45,8 @@ pub struct Channel {
     name: String,
     /// Numbers a point.
     components: usize,
-    /// Where the grid begins, for each component.
-    origin: Vec<f32>,
+    /// Where the grid begins, for each component. In double, so that what lies a kilometre out is as exact as the grid.
+    origin: Vec<f64>,
     step: f32,
     /// Of a coordinate: 16 or 32.
     bits: u32,
@@ -78,7 +78,7 @@ struct Head {
 #[derive(Serialize, Deserialize)]
 struct ChannelHead {
     name: String,
-    origin: Vec<f32>,
+    origin: Vec<f64>,
     step: f32,
     bits: u32,
     /// Points of each frame; one number where all have as many.
@@ -96,21 +96,26 @@ pub enum ChunkError {
 
 impl Channel {
     /// Puts frames of numbers on a grid; a number is off by at most `error`, or by what 32 bits allow over its extent.
-    pub fn of(name: &str, components: usize, frames: &[Vec<f32>], error: f64) -> Channel {
+    pub fn of<N: Copy + Into<f64>>(
+        name: &str,
+        components: usize,
+        frames: &[Vec<N>],
+        error: f64,
+    ) -> Channel {
         let components = components.max(1);
         let all = || frames.iter().flat_map(|f| f.chunks_exact(components));
         let bound = |k: usize| {
-            let of = |(lo, hi): (f32, f32), p: &[f32]| (lo.min(p[k]), hi.max(p[k]));
-            all().fold((f32::INFINITY, f32::NEG_INFINITY), of)
+            let of = |(lo, hi): (f64, f64), p: &[N]| (lo.min(p[k].into()), hi.max(p[k].into()));
+            all().fold((f64::INFINITY, f64::NEG_INFINITY), of)
         };
-        let bounds: Vec<(f32, f32)> = (0..components).map(bound).collect();
-        let origin: Vec<f32> = bounds.iter().map(|b| if b.0.is_finite() { b.0 } else { 0.0 }).collect();
-        let extent = bounds.iter().map(|(lo, hi)| f64::from(*hi) - f64::from(*lo)).fold(0.0, f64::max);
+        let bounds: Vec<(f64, f64)> = (0..components).map(bound).collect();
+        let origin: Vec<f64> = bounds.iter().map(|b| if b.0.is_finite() { b.0 } else { 0.0 }).collect();
+        let extent = bounds.iter().map(|(lo, hi)| hi - lo).fold(0.0, f64::max);
         // A little under twice the error, for the rounding of f32 on the way back.
         let step = (1.98 * error).max(extent / 4.2e9) as f32;
         let bits = if extent / f64::from(step) < 65_500.0 { 16 } else { 32 };
-        let to = |(k, c): (usize, &f32)| {
-            ((f64::from(*c) - f64::from(origin[k])) / f64::from(step)).round().max(0.0) as u32
+        let to = |(k, c): (usize, &N)| {
+            (((*c).into() - origin[k]) / f64::from(step)).round().max(0.0) as u32
         };
         let grid = all().flat_map(|p| p.iter().enumerate().map(to)).collect();
         let counts = frames.iter().map(|f| (f.len() / components) as u32).collect();
@@ -129,11 +134,10 @@ impl Channel {
     }
 
     /// The numbers of a frame, point by point; `None` beyond the last.
-    pub fn frame(&self, index: usize) -> Option<Vec<f32>> {
+    pub fn frame(&self, index: usize) -> Option<Vec<f64>> {
         let (from, n) = self.span(index)?;
         let at = |(k, q): (usize, &u32)| {
-            let origin = f64::from(self.origin[k % self.components]);
-            (origin + f64::from(*q) * f64::from(self.step)) as f32
+            self.origin[k % self.components] + f64::from(*q) * f64::from(self.step)
         };
         Some(self.grid.get(from..from + n)?.iter().enumerate().map(at).collect())
     }
@@ -216,8 +220,8 @@ impl Channel {
 
 impl Chunk {
     /// Frames of positions, each off by at most `error` metres (see [`error_for`]).
-    pub fn of(frames: &[Vec<[f32; 3]>], error: f64) -> Chunk {
-        let flat: Vec<Vec<f32>> = frames.iter().map(|f| f.as_flattened().to_vec()).collect();
+    pub fn of<N: Copy + Into<f64>>(frames: &[Vec<[N; 3]>], error: f64) -> Chunk {
+        let flat: Vec<Vec<N>> = frames.iter().map(|f| f.as_flattened().to_vec()).collect();
         Chunk { frames: frames.len(), channels: vec![Channel::of(POSITION, 3, &flat, error)] }
     }
 
@@ -233,7 +237,7 @@ impl Chunk {
     }
 
     /// Positions of a frame, metres; `None` beyond the last.
-    pub fn frame(&self, index: usize) -> Option<Vec<[f32; 3]>> {
+    pub fn frame(&self, index: usize) -> Option<Vec<[f64; 3]>> {
         let numbers = self.channel(POSITION).filter(|c| c.components == 3)?.frame(index)?;
         Some(numbers.as_chunks::<3>().0.to_vec())
     }
@@ -337,7 +341,7 @@ impl Chunk {
         let channel = Channel {
             name: POSITION.into(),
             components: 3,
-            origin: (2..5).map(number).collect(),
+            origin: (2..5).map(|k| f64::from(number(k))).collect(),
             step: number(5),
             bits: 16,
             counts: vec![points; frames],

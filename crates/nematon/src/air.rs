@@ -100,11 +100,11 @@ pub fn why(args: &WhyArgs) -> Result<(), String> {
     while run.at() + 1 < at {
         run.advance(&NoWatch).map_err(|e| e.to_string())?;
     }
-    let mut places = vec![run.positions(member)];
+    let mut places = vec![run.places(member)];
     let before = run.snapshot();
     for _ in 0..2 {
         run.advance(&NoWatch).map_err(|e| e.to_string())?;
-        places.push(run.positions(member));
+        places.push(run.places(member));
     }
     run.resume(at - 1, &before).map_err(|e| e.to_string())?;
     let split = run.split(member, args.point as u32, &NoWatch).map_err(|e| e.to_string())?;

@@ -3,7 +3,7 @@ use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
 use nematon_evaluate::{FrameSnag, Member, Run, Stopwatch, Touches};
-use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, With, file_names};
+use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, With, file_names, near, rounding};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
@@ -12,6 +12,9 @@ use std::time::Instant;
 
 /// Sub-steps of a draft at most: the least at which the contact trials stay clean.
 const DRAFT_SUBSTEPS: u32 = 6;
+
+/// Places that are off by more for the precision of a file are told of, metres.
+const TOLD: f64 = 1e-5;
 
 #[derive(Args)]
 pub struct BakeArgs {
@@ -39,6 +42,10 @@ pub struct BakeArgs {
     /// Cuts faces into triangles, instead of as they were made or brought in.
     #[arg(long)]
     triangles: bool,
+    /// Keeps places exact however far from the world's origin: npy in double precision, usda beside a place of its own, obj
+    /// with as many digits.
+    #[arg(long)]
+    exact: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -129,16 +136,24 @@ struct Spool {
     file: BufWriter<File>,
     points: usize,
     count: usize,
+    /// Where places are told from, metres; and by how much they are off at most for that they are in single precision.
+    origin: [f64; 3],
+    off: f64,
 }
 
 impl Spool {
     fn new(folder: &Path, points: usize) -> std::io::Result<Spool> {
-        Ok(Spool { file: BufWriter::new(tempfile::tempfile_in(folder)?), points, count: 0 })
+        Ok(Spool { file: BufWriter::new(tempfile::tempfile_in(folder)?), points, count: 0, origin: [0.0; 3], off: 0.0 })
     }
 
-    fn push(&mut self, frame: &[[f32; 3]]) -> std::io::Result<()> {
+    fn push(&mut self, frame: &[[f64; 3]], exact: bool) -> std::io::Result<()> {
+        if exact && self.count == 0 {
+            self.origin = near(frame);
+        }
         self.count += 1;
-        let bytes: Vec<u8> = frame.iter().flatten().flat_map(|c| c.to_le_bytes()).collect();
+        self.off = self.off.max(rounding(frame, self.origin));
+        let told = |p: &[f64; 3]| -> [f32; 3] { std::array::from_fn(|c| (p[c] - self.origin[c]) as f32) };
+        let bytes: Vec<u8> = frame.iter().flat_map(told).flat_map(f32::to_le_bytes).collect();
         self.file.write_all(&bytes)
     }
 
@@ -185,6 +200,11 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
             write(format.kind(), job, name, m, &mut got.motion[k]).map_err(|e| format!("{name}: {e}"))?;
         }
     }
+    let off = got.motion.iter().map(|m| m.off).fold(0.0, f64::max);
+    if off > TOLD && !job.args.exact {
+        let mm = 1e3 * off;
+        eprintln!("So far from the world's origin places are off by up to {mm:.3} mm in these files; --exact keeps them.");
+    }
     let write = writing.elapsed().as_secs_f64();
     let ms = |s: f64| 1e3 * s / run.at().max(1) as f64;
     let phases: serde_json::Map<_, _> =
@@ -195,7 +215,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
             let (strain, energy) = (cloth.strain(state), cloth.energy(state, -9.81));
             json!({
                 "body": m.name, "points": cloth.points(), "constraints": cloth.constraints(),
-                "frames": got.motion[k].count, "first": job.first, "ms_per_frame": ms(got.stepping),
+                "frames": got.motion[k].count, "rounding": got.motion[k].off, "first": job.first, "ms_per_frame": ms(got.stepping),
                 "seconds": {"build": build, "steps": got.stepping, "write": write},
                 "strain": {"mean_warp": strain.mean[0], "mean_weft": strain.mean[1], "largest_ever": got.largest[k]},
                 "energy": {"kinetic": energy.kinetic, "height": energy.height, "membrane": energy.membrane, "bend": energy.bend},
@@ -223,17 +243,17 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
         stepping: 0.0,
         fault: None,
     };
-    let mut before: Vec<Vec<[f32; 3]>> = vec![];
+    let mut before: Vec<Vec<[f64; 3]>> = vec![];
     loop {
         let frame = job.scene.frames.first + run.at() as i64;
-        let at: Vec<_> = (0..n).map(|k| run.positions(k)).collect();
+        let at: Vec<_> = (0..n).map(|k| run.places(k)).collect();
         for (own, told) in got.snags.iter_mut().zip(run.tell_snags(&before)) {
             own.extend(told.iter().map(|s| tell(frame, s)));
         }
         for k in 0..n {
             got.largest[k] = got.largest[k].max(run.bodies[k].strain(run.state(k)).largest);
             if frame >= job.first {
-                got.motion[k].push(&at[k])?;
+                got.motion[k].push(&at[k], job.args.exact)?;
             }
         }
         before = at;
@@ -263,8 +283,8 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let path = job.args.out.join(format!("{name}.{}", kind.ending(1, job.first)));
     let mut file = BufWriter::new(File::create(path)?);
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
-    let told = Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate };
-    let with = With { normals: !job.args.no_normals, triangles: job.args.triangles };
+    let told = Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate, origin: motion.origin };
+    let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
     motion.file.flush()?;
     let motion = &*motion;
     let frames: &mut Frames = &mut |_| match motion.frames() {

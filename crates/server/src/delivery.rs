@@ -70,11 +70,17 @@ pub async fn true_frame(
         found => found?,
     };
     let found = read(app.store.clone(), places).recv().await;
-    found.transpose().map_err(|e| Problem::inside(e.to_string()))
+    let found = found.transpose().map_err(|e| Problem::inside(e.to_string()))?;
+    Ok(found.map(|f| from(&f, [0.0; 3])))
 }
 
-/// Reads frames one by one on the async side, for a writer on a thread of its own.
-pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<nematon_formats::Frame> {
+/// Places as they are told from an origin, in single precision.
+pub fn from(frame: &[[f64; 3]], origin: [f64; 3]) -> Vec<[f32; 3]> {
+    frame.iter().map(|p| std::array::from_fn(|c| (p[c] - origin[c]) as f32)).collect()
+}
+
+/// Reads frames one by one on the async side, for a writer on a thread of its own: places in the world, metres.
+pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Vec<[f64; 3]>>> {
     let (send, receive) = mpsc::channel(FRAMES_AHEAD);
     tokio::spawn(async move {
         let mut at: Option<(i64, Arc<Chunk>)> = None;

@@ -7,7 +7,7 @@ use nematon_frames::{Chunk, Key, pack_checkpoint};
 pub struct Computed {
     pub index: usize,
     /// Of each body of the island.
-    pub positions: Vec<Vec<[f32; 3]>>,
+    pub positions: Vec<Vec<[f64; 3]>>,
     pub checkpoint: Option<Vec<u8>>,
     /// What is wrong with it, body by body.
     pub snags: Vec<Vec<FrameSnag>>,

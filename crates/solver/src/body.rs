@@ -130,6 +130,8 @@ impl Body {
             gas: self.model.filled(),
             leapt: 0.0,
             start: self.rest.clone(),
+            gained: zero.clone(),
+            remainder: zero.clone(),
             was: zero.clone(),
             way: zero.clone(),
             dt: 0.0,

@@ -5,7 +5,7 @@ use crate::inputs::{FrameInputs, GripMotion};
 use crate::load::Loads;
 use crate::pull;
 use crate::race;
-use crate::simd::Record;
+use crate::simd::{Record, two_sum};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
@@ -112,14 +112,7 @@ impl<'a> Carriage<'a> {
         self.carry(moments[1], state);
         let times = [self.balance(state), self.dt];
         for (g, places) in &self.pulls {
-            pull::draw(g, places, &self.body.rest, moments, times, [&mut state.start, &mut state.x]);
-        }
-    }
-
-    /// After what holds the points together has acted: those that are pulled weigh what they weigh.
-    pub fn let_go(&self, state: &mut State) {
-        for &place in self.pulls.iter().flat_map(|p| &p.1) {
-            state.x[place as usize].0[3] = state.start[place as usize].0[3];
+            pull::draw(g, places, &self.body.rest, moments, times, (&state.start, &mut state.gained));
         }
     }
 
@@ -128,16 +121,18 @@ impl<'a> Carriage<'a> {
         BALANCES[usize::from(state.goes_on(self.dt))] * self.dt
     }
 
-    /// Before contact: velocities from where the body's own forces let the points come.
+    /// Before contact: velocities from where the body's own forces let the points come; contact moves them from there.
     pub fn hand_over(&self, state: &mut State, watch: &dyn Watch) {
         let per_dt = 1.0 / self.balance(state);
         watch.during(Phase::Finish, || {
             let n = state.points;
             state.loads.begin();
-            let each = state.x[..n].par_iter().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
-            each.zip(&mut state.loads.own).with_min_len(RUN).for_each(|(((x, free), v), own)| {
-                (0..3).for_each(|c| own.0[c] = x.0[c] - free.0[c]);
+            let each = state.x[..n].par_iter_mut().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
+            let each = each.zip(&state.start[..n]).zip(&state.gained[..n]).zip(&mut state.loads.own);
+            each.with_min_len(RUN).for_each(|(((((x, free), v), start), gained), own)| {
+                (0..3).for_each(|c| own.0[c] = gained.0[c] - free.0[c]);
                 (0..3).for_each(|c| v.0[c] += own.0[c] * per_dt);
+                (0..3).for_each(|c| x.0[c] = start.0[c] + gained.0[c]);
                 *free = *x;
             });
         });
@@ -186,9 +181,10 @@ impl<'a> Carriage<'a> {
                 let k = place as usize;
                 let to = goes(number, self.body.rest[k].xyz());
                 for c in 0..3 {
-                    state.v[k].0[c] = (to[c] - state.x[k].0[c]) / self.dt;
-                    state.x[k].0[c] = to[c];
-                    state.free[k].0[c] = to[c];
+                    let by = to[c] - state.start[k].0[c];
+                    state.v[k].0[c] = by / self.dt;
+                    state.gained[k].0[c] = by;
+                    state.free[k].0[c] = by;
                 }
             }
         }
@@ -237,7 +233,7 @@ impl<'a> Carriage<'a> {
                 (0..3).for_each(|c| g[c] = even[c] * weighs + push.0[c] * dt);
             }
             // Safety: the points of a leaf are touched by no other.
-            let Point { x, free, v, air, flow, start, was, way } = unsafe { all.at(k) };
+            let Point { x, free, v, air, flow, start, gained, remainder, was, way } = unsafe { all.at(k) };
             if self.airy {
                 *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
             }
@@ -257,17 +253,18 @@ impl<'a> Carriage<'a> {
                 let u = (v.0[c] + impulse) * moves;
                 let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + impulse, way.0[c] + impulse * dt) };
                 let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));
-                x.0[c] += by.mul_add(dt, last * p) * moves;
+                gained.0[c] = remainder.0[c] + by.mul_add(dt, last * p) * moves;
                 v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c] * heavy)) * moves;
                 was.0[c] = u;
                 way.0[c] = p;
             }
-            *free = *x;
+            gained.0[3] = x.0[3];
+            *free = *gained;
         }
     }
 
     /// Velocities change by how far the points were kept from where those led.
-    /// (The change, and not the way made over dt, so that far from the origin a free flight stays exact.)
+    /// (The change, and not the way made over dt, so that a free flight stays exact.)
     /// What contact did is an impulse: it shifts what is remembered along.
     fn finish(&self, part: usize, per_dt: f32, touches: bool, all: Arrays, watch: &dyn Watch) -> Sums {
         let p = &self.body.parts.tree[part];
@@ -283,12 +280,20 @@ impl<'a> Carriage<'a> {
             let impulse = if touches { 1.0 } else { 0.0 };
             for k in p.from..p.to {
                 // Safety: the points of a leaf are touched by no other.
-                let Point { x, free, v, start, was, way, .. } = unsafe { all.at(k) };
+                let Point { x, free, v, start, gained, remainder, was, way, .. } = unsafe { all.at(k) };
                 for c in 0..3 {
-                    let by = (x.0[c] - free.0[c]) * per_dt;
+                    let by = match touches {
+                        // From where contact was handed the points; they are so near that the difference is exact.
+                        true => {
+                            gained.0[c] += x.0[c] - (start.0[c] + gained.0[c]);
+                            x.0[c] - free.0[c]
+                        }
+                        false => gained.0[c] - free.0[c],
+                    } * per_dt;
                     v.0[c] += by;
                     was.0[c] += by * impulse;
-                    way.0[c] = x.0[c] - start.0[c];
+                    way.0[c] = gained.0[c] - remainder.0[c];
+                    (x.0[c], remainder.0[c]) = two_sum(start.0[c], gained.0[c]);
                 }
             }
             if self.kept == 1.0 || self.body.held {
@@ -316,6 +321,8 @@ struct Arrays {
     air: *const Record,
     flow: *mut Record,
     start: *mut Record,
+    gained: *mut Record,
+    remainder: *mut Record,
     was: *mut Record,
     way: *mut Record,
 }
@@ -328,6 +335,8 @@ struct Point<'a> {
     air: &'a Record,
     flow: &'a mut Record,
     start: &'a mut Record,
+    gained: &'a mut Record,
+    remainder: &'a mut Record,
     was: &'a mut Record,
     way: &'a mut Record,
 }
@@ -345,6 +354,8 @@ impl Arrays {
             air: s.air.as_ptr(),
             flow: s.flow.as_mut_ptr(),
             start: s.start.as_mut_ptr(),
+            gained: s.gained.as_mut_ptr(),
+            remainder: s.remainder.as_mut_ptr(),
             was: s.was.as_mut_ptr(),
             way: s.way.as_mut_ptr(),
         }
@@ -363,6 +374,8 @@ impl Arrays {
                 air: &*self.air.add(k),
                 flow: &mut *self.flow.add(k),
                 start: &mut *self.start.add(k),
+                gained: &mut *self.gained.add(k),
+                remainder: &mut *self.remainder.add(k),
                 was: &mut *self.was.add(k),
                 way: &mut *self.way.add(k),
             }

@@ -41,6 +41,6 @@ pub use trace::{Impulses, Trace};
 pub use watch::{NoWatch, Phase, Watch};
 
 /// Changes whenever the same inputs may give other bits. Part of every fingerprint.
-pub const VERSION: u32 = 10;
+pub const VERSION: u32 = 11;
 /// Density of the air, kg/m³ (at 20 °C and sea level).
 pub const AIR_DENSITY: f32 = 1.2;

@@ -21,7 +21,7 @@ pub fn draw(
     rest: &[Record],
     [from, to]: [f32; 2],
     [balance, dt]: [f32; 2],
-    [start, x]: [&mut [Record]; 2],
+    (start, gained): (&[Record], &mut [Record]),
 ) {
     let Some(pull) = &grip.pull else { return };
     if pull.share == [0.0; 2] {
@@ -30,7 +30,7 @@ pub fn draw(
     let (was, goes) = (grip.places(from), grip.places(to));
     for (number, &place) in places.iter().enumerate() {
         let k = place as usize;
-        let weight = x[k].0[3];
+        let weight = gained[k].0[3];
         let share = pull.at(number, to);
         if weight == 0.0 || share <= 0.0 {
             continue;
@@ -57,10 +57,9 @@ pub fn draw(
             }
         };
         for c in 0..3 {
-            let to = start[k].0[c] + way[c];
-            x[k].0[c] += spring / (1.0 + spring) * (to - x[k].0[c]);
+            gained[k].0[c] += spring / (1.0 + spring) * (way[c] - gained[k].0[c]);
         }
-        x[k].0[3] = weight / (1.0 + spring);
+        gained[k].0[3] = weight / (1.0 + spring);
     }
 }
 

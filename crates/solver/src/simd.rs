@@ -68,6 +68,36 @@ pub unsafe fn load(records: *const Record, index: &[u32; 8]) -> (V8, F8) {
     (V8([F8(x), F8(y), F8(z)]), F8(w))
 }
 
+/// Of eight times some points where they are by now, from where they were and what they gained since: told from where the
+/// first of each was, so that nothing of what is between them is lost; and the fourth numbers of what they gained.
+///
+/// # Safety
+/// As for [`load`], of both arrays.
+#[inline(always)]
+pub unsafe fn load_near<const N: usize>(
+    start: *const Record,
+    gained: *const Record,
+    index: &[[u32; 8]; N],
+) -> [(V8, F8); N] {
+    index.iter().flatten().for_each(|i| race::read(gained.wrapping_add(*i as usize)));
+    // Safety, for both: as the caller promises; records are aligned to 16 bytes.
+    let was = |i: u32| unsafe { _mm_load_ps(start.add(i as usize).cast()) };
+    let by = |i: u32| unsafe { _mm_load_ps(gained.add(i as usize).cast()) };
+    let first: [__m128; 8] = std::array::from_fn(|l| was(index[0][l]));
+    std::array::from_fn(|k| {
+        let at = |l: usize| {
+            let i = index[k][l];
+            match k {
+                0 => by(i),
+                _ => v3!(_mm_blend_ps::<8>(_mm_add_ps(_mm_sub_ps(was(i), first[l]), by(i)), by(i))),
+            }
+        };
+        let two = |l: usize| v3!(_mm256_insertf128_ps::<1>(_mm256_castps128_ps256(at(l)), at(l + 4)));
+        let [x, y, z, w] = transpose([two(0), two(1), two(2), two(3)]);
+        (V8([F8(x), F8(y), F8(z)]), F8(w))
+    })
+}
+
 /// Three columns of a symmetric block, times a record.
 #[inline(always)]
 fn block(b: &[Record; 3], r: __m128) -> __m128 {
@@ -186,14 +216,7 @@ pub unsafe fn differences(of: &[Record], at: usize, beside: &[(u32, f32)]) -> Re
 #[inline(always)]
 pub unsafe fn store(records: *mut Record, index: &[u32; 8], v: V8, w: F8) {
     index.iter().for_each(|i| race::wrote(records.wrapping_add(*i as usize)));
-    let rows = transpose([v.0[0].0, v.0[1].0, v.0[2].0, w.0]).map(|mut y| {
-        // Safety: an empty instruction; it keeps the compiler from splitting the transpose into
-        // twice as many 128-bit shuffles.
-        unsafe {
-            std::arch::asm!("/* {0} */", inout(ymm_reg) y, options(pure, nomem, nostack, preserves_flags));
-        }
-        y
-    });
+    let rows = rows(v, w);
     for l in 0..4 {
         // Safety: as the caller promises; records are aligned to 16 bytes.
         unsafe {
@@ -203,9 +226,79 @@ pub unsafe fn store(records: *mut Record, index: &[u32; 8], v: V8, w: F8) {
     }
 }
 
+/// Eight points as records, two a register: the first four with the others.
+#[inline(always)]
+fn rows(v: V8, w: F8) -> [__m256; 4] {
+    transpose([v.0[0].0, v.0[1].0, v.0[2].0, w.0]).map(|mut y| {
+        // Safety: an empty instruction; it keeps the compiler from splitting the transpose into
+        // twice as many 128-bit shuffles.
+        unsafe {
+            std::arch::asm!("/* {0} */", inout(ymm_reg) y, options(pure, nomem, nostack, preserves_flags));
+        }
+        y
+    })
+}
+
+/// Adds to what eight points gained. Their fourth numbers stay.
+///
+/// # Safety
+/// As for [`store`].
+#[inline(always)]
+pub unsafe fn gain(gained: *mut Record, index: &[u32; 8], by: V8) {
+    index.iter().for_each(|i| race::wrote(gained.wrapping_add(*i as usize)));
+    let rows = rows(by, F8::splat(0.0));
+    // Safety: as the caller promises; records are aligned to 16 bytes.
+    let add = |l: usize, by: __m128| unsafe {
+        let at = gained.add(index[l] as usize).cast();
+        _mm_store_ps(at, _mm_add_ps(_mm_load_ps(at), by));
+    };
+    for l in 0..4 {
+        v3!({
+            add(l, _mm256_castps256_ps128(rows[l]));
+            add(l + 4, _mm256_extractf128_ps::<1>(rows[l]));
+        });
+    }
+}
+
+/// A sum, and what it lost (D. Knuth, "The Art of Computer Programming", vol. 2, 1969, 4.2.2, theorem B).
+#[inline(always)]
+pub fn two_sum(a: f32, b: f32) -> (f32, f32) {
+    let sum = a + b;
+    let by = sum - a;
+    (sum, (a - (sum - by)) + (b - by))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_points_gain_is_kept_apart() {
+        let start: Vec<Record> = (0..20).map(|k| Record([1000.0 + k as f32, 0.0, -8.0, 5.0])).collect();
+        let mut gained: Vec<Record> = (0..20).map(|k| Record([0.0, 1e-9, 0.25, k as f32])).collect();
+        let index = [3, 17, 4, 0, 9, 11, 2, 19];
+        // Safety: the indices lie inside and differ.
+        unsafe {
+            let other = [4, 3, 17, 1, 0, 2, 11, 9];
+            let [(x, w), (y, u)] = load_near(start.as_ptr(), gained.as_ptr(), &[index, other]);
+            assert_eq!((w.array(), u.array()), (index.map(|i| i as f32), other.map(|i| i as f32)));
+            assert_eq!((x.0[0].array(), x.0[1].array()), ([0.0; 8], [1e-9; 8]));
+            let apart: [f32; 8] = std::array::from_fn(|l| other[l] as f32 - index[l] as f32);
+            assert_eq!((y.0[0].array(), y.0[1].array(), y.0[2].array()), (apart, [1e-9; 8], [0.25; 8]));
+            let by = V8([F8::splat(1e-9), F8::splat(1e-9), F8::splat(0.5)]);
+            gain(gained.as_mut_ptr(), &index, by);
+        }
+        assert_eq!(gained[17].0, [1e-9, 1e-9 + 1e-9, 0.75, 17.0]);
+        assert_eq!(gained[1].0, [0.0, 1e-9, 0.25, 1.0]);
+    }
+
+    #[test]
+    fn a_sum_and_what_it_lost_are_the_whole() {
+        for (a, b) in [(1000.0, 1e-6), (-3.0, 2.9e-7), (0.0, 1e-12), (1e-9, -512.0)] {
+            let (sum, lost) = two_sum(a, b);
+            assert_eq!(f64::from(sum) + f64::from(lost), f64::from(a) + f64::from(b));
+        }
+    }
 
     #[test]
     fn records_come_back_as_they_were() {

@@ -4,7 +4,8 @@ use crate::damping::Rigid;
 use crate::inputs::Gas;
 use crate::load::Loads;
 use crate::model::Own;
-use crate::simd::Record;
+use crate::simd::{Record, two_sum};
+use rayon::prelude::*;
 
 /// Where the points are and how fast. Made by [`Body::start`]; belongs to that body.
 #[derive(Clone, Debug)]
@@ -29,6 +30,11 @@ pub struct State {
     pub(crate) leapt: f32,
     /// Where the points were when the sub-step began; scratch.
     pub(crate) start: Vec<Record>,
+    /// What they gained since, metres, with their inverse masses as the sub-step counts them; scratch. Apart from where
+    /// they were, for added to that it would lose what is smaller than its last bit: the more, the shorter the sub-step.
+    pub(crate) gained: Vec<Record>,
+    /// What the places lack at the end of a sub-step, metres: smaller than their last bits.
+    pub(crate) remainder: Vec<Record>,
     /// Velocities of the sub-step before, m/s.
     pub(crate) was: Vec<Record>,
     /// The last sub-step's way, metres.
@@ -53,12 +59,14 @@ pub struct SnapshotError {
     pub found: usize,
 }
 
-const PER_POINT: usize = 13 * 4;
+const PER_POINT: usize = 16 * 4;
+/// Points that one thread takes at least.
+const RUN: usize = 2048;
 const PER_CHAMBER: usize = 3 * 8;
 
 /// What a frame may change.
 pub(crate) struct Remembered {
-    moving: [Vec<Record>; 4],
+    moving: [Vec<Record>; 5],
     loads: Vec<f32>,
     gas: Vec<Gas>,
     rigid: Rigid,
@@ -72,8 +80,14 @@ impl State {
         self.dt == dt
     }
 
+    /// Puts the points where what they gained takes them.
+    pub(crate) fn place(&mut self) {
+        let each = self.x.par_iter_mut().zip(&self.start).zip(&self.gained).with_min_len(RUN);
+        each.for_each(|((x, start), gained)| (0..3).for_each(|c| x.0[c] = start.0[c] + gained.0[c]));
+    }
+
     pub(crate) fn remember(&self) -> Remembered {
-        let moving = [&self.x, &self.v, &self.was, &self.way].map(Vec::clone);
+        let moving = [&self.x, &self.v, &self.was, &self.way, &self.remainder].map(Vec::clone);
         Remembered {
             moving,
             loads: self.loads.times.clone(),
@@ -85,7 +99,7 @@ impl State {
     }
 
     pub(crate) fn recall(&mut self, r: &Remembered) {
-        [self.x, self.v, self.was, self.way] = r.moving.clone();
+        [self.x, self.v, self.was, self.way, self.remainder] = r.moving.clone();
         self.loads.set(r.loads.clone());
         self.gas.clone_from(&r.gas);
         (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
@@ -94,6 +108,34 @@ impl State {
     /// Positions in metres, in the order of the points as they were given.
     pub fn positions(&self, body: &Body) -> Vec<[f32; 3]> {
         body.scatter(&self.x)
+    }
+
+    /// The same to the last bit and told from elsewhere: `origin` is where they are told from here.
+    pub fn places(&self, body: &Body, origin: [f64; 3]) -> Vec<[f64; 3]> {
+        let at = |x: f32, remainder: f32, c: usize| origin[c] + (f64::from(x) + f64::from(remainder));
+        let (x, remainder) = (body.scatter(&self.x), body.scatter(&self.remainder));
+        x.iter().zip(&remainder).map(|(x, r)| std::array::from_fn(|c| at(x[c], r[c], c))).collect()
+    }
+
+    /// The mean of the positions, metres.
+    pub fn middle(&self, body: &Body) -> [f64; 3] {
+        let mut sum = [0.0; 3];
+        for x in &self.x[..body.points()] {
+            (0..3).for_each(|c| sum[c] += f64::from(x.0[c]));
+        }
+        sum.map(|s| s / body.points().max(1) as f64)
+    }
+
+    /// Tells all places from elsewhere: moves them by whole metres, so that nothing is lost.
+    pub fn shift(&mut self, by: [f64; 3]) {
+        let by32 = by.map(|c| c as f32);
+        for (x, remainder) in self.x.iter_mut().zip(&mut self.remainder).take(self.points) {
+            for c in 0..3 {
+                let (to, lost) = two_sum(x.0[c], by32[c]);
+                (x.0[c], remainder.0[c]) = two_sum(to, lost + remainder.0[c]);
+            }
+        }
+        (0..3).for_each(|c| self.rigid.centre[c] += by[c]);
     }
 
     /// Velocities in m/s, in the order of the points as they were given.
@@ -122,7 +164,7 @@ impl State {
     pub fn snapshot(&self, body: &Body) -> Vec<u8> {
         let mut out = Vec::with_capacity(body.points() * PER_POINT + Rigid::BYTES + 5);
         for k in 0..body.points() {
-            for of in [&self.x, &self.v, &self.was, &self.way] {
+            for of in [&self.x, &self.v, &self.was, &self.way, &self.remainder] {
                 of[k].xyz().iter().for_each(|c| out.extend(c.to_le_bytes()));
             }
             out.extend(self.loads.times[k].to_le_bytes());
@@ -156,10 +198,10 @@ impl State {
             for c in 0..3 {
                 let at = |of: usize| number(k * PER_POINT + 12 * of + 4 * c);
                 (state.x[k].0[c], state.v[k].0[c]) = (at(0), at(1));
-                (state.was[k].0[c], state.way[k].0[c]) = (at(2), at(3));
+                (state.was[k].0[c], state.way[k].0[c], state.remainder[k].0[c]) = (at(2), at(3), at(4));
             }
         }
-        state.loads.set((0..body.points()).map(|k| number(k * PER_POINT + 48)).collect());
+        state.loads.set((0..body.points()).map(|k| number(k * PER_POINT + 60)).collect());
         let chambers = body.points() * PER_POINT;
         for (k, gas) in state.gas.iter_mut().enumerate() {
             let double = |of: usize| {

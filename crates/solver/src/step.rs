@@ -120,7 +120,6 @@ fn through(
             if let Some(t) = followed {
                 t.relaxed(state, carriage.balance(state), dt as f32);
             }
-            carriage.let_go(state);
             if touches {
                 carriage.hand_over(state, watch);
             }

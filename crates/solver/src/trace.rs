@@ -53,7 +53,7 @@ impl Trace {
     /// After springs drew it, before the rest acts.
     pub(crate) fn drawn(&mut self, state: &State) {
         let k = self.place;
-        self.drawn = (state.v[k], state.x[k], state.x[k].0[3]);
+        self.drawn = (state.v[k], state.gained[k], state.gained[k].0[3]);
     }
 
     /// After the rest acted; with the time in which it did, and a sub-step, seconds.
@@ -64,10 +64,10 @@ impl Trace {
         let (k, per) = (self.place, 1.0 / balance);
         self.whole = dt / balance;
         let (_, drawn, light) = self.drawn;
-        let (x, free) = (state.x[k], state.free[k]);
+        let (gained, free) = (state.gained[k], state.free[k]);
         let spring = if light > 0.0 { state.start[k].0[3] / light - 1.0 } else { 0.0 };
         for c in 0..3 {
-            let all = x.0[c] - free.0[c];
+            let all = gained.0[c] - free.0[c];
             let held =
                 if spring > 0.0 { (1.0 + spring) * (drawn.0[c] - free.0[c]) - spring * all } else { 0.0 };
             self.held[c] = held * per;

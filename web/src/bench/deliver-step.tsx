@@ -13,7 +13,7 @@ import { readSum } from '../ui/sum';
 const FORMATS = [
   { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs', many: 'one file, a mesh a body' },
   { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame', many: 'a zip, a folder a body' },
-  { format: 'npy', name: 'NumPy array', note: 'frames × points × 3, float32', many: 'an npz, an array a body' },
+  { format: 'npy', name: 'NumPy array', note: 'frames × points × 3', many: 'an npz, an array a body' },
   { format: 'still', name: 'Still', note: 'the frame on screen, as OBJ', many: 'the frame on screen, a zip of OBJs' },
 ] as const;
 
@@ -27,6 +27,7 @@ export function DeliverStep() {
   const [range, setRange] = useState<{ first: string; last: string } | null>(null);
   const [normals, setNormals] = useState(true);
   const [triangles, setTriangles] = useState(false);
+  const [exact, setExact] = useState(false);
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
   if (!frames) return null;
@@ -44,7 +45,7 @@ export function DeliverStep() {
   const untrue = fits ? taken.filter((l) => !isTrue(l, first, last)).map((l) => l.name) : [];
 
   const save = async (format: string) => {
-    const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles) });
+    const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles), exact: String(exact) });
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
     if (format !== 'still') query.set('last', String(last));
@@ -94,10 +95,16 @@ export function DeliverStep() {
             <span className="text-[12px] text-faded">{triangles ? 'cut into triangles' : 'as they were made or brought in'}</span>
           </span>
         </Line>
+        <Line label="Places">
+          <span className="flex items-center gap-2">
+            <Toggle label="Exact places" on={exact} onTurn={setExact} />
+            <span className="text-[12px] text-faded">{exact ? 'exact anywhere: in double, or beside a place of their own' : 'in single precision, from the world’s origin'}</span>
+          </span>
+        </Line>
         {!fits && <Note tone="care">The scene has frames {frames.first} to {frames.last}.</Note>}
         {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}
         {untrue.length > 0 && <Note tone="care">Not all of these frames are true for {untrue.join(', ')}. Run the scene, then take the motion away.</Note>}
-        <Precision lanes={taken} />
+        <Precision lanes={taken} exact={exact} />
       </Section>
       <Section title="As">
         {FORMATS.map(({ format, name, note, many }) => {
@@ -140,12 +147,17 @@ function FrameBox({ label, value, onType }: { label: string; value: string; onTy
   );
 }
 
-/** How precise the kept frames are: files say float32, and hold no more than was kept. */
-function Precision({ lanes }: { lanes: Lane[] }) {
-  const steps = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.position.step ?? 0] : [])));
-  const step = Math.max(0, ...steps);
+/** What single precision loses of so many metres at most, metres. */
+const rounding = (far: number) => far * 2 ** -24;
+
+/** How precise the kept frames are, and what a file loses of them far from the world's origin. */
+function Precision({ lanes, exact }: { lanes: Lane[]; exact: boolean }) {
+  const kept = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.position] : []))).filter((c) => c !== undefined);
+  const step = Math.max(0, ...kept.map((c) => c.step));
+  const off = rounding(Math.max(0, ...kept.flatMap((c) => c.origin.map(Math.abs))));
   return (
     <Actions>
+      {off > 1e-5 && !exact && <Note tone="care">So far from the world’s origin single precision is off by up to {Number((1000 * off).toPrecision(2))} mm. Exact places keep it.</Note>}
       <p className="text-[12px] text-faded">
         {step > 0 ? `Kept frames are precise to ${Number((step * 500).toPrecision(2))} mm. ` : ''}For the last bit, <code className="num">nematon bake</code> writes what was computed, exactly.
       </p>

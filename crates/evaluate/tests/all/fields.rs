@@ -297,6 +297,10 @@ fn a_field_of_what_has_gone_is_told_of_in_words() {
     assert!(told.contains("Breath") && told.contains("Hill") && told.contains("no mesh"), "{told}");
 }
 
+fn wide(frames: &[Vec<[f32; 3]>]) -> Vec<Vec<[f64; 3]>> {
+    frames.iter().map(|f| f.iter().map(|p| p.map(f64::from)).collect()).collect()
+}
+
 #[test]
 fn the_shares_of_what_moves_a_point_add_up_and_are_what_they_say() {
     let fields = json!({
@@ -307,7 +311,7 @@ fn the_shares_of_what_moves_a_point_add_up_and_are_what_they_say() {
     let s = scene(fields, json!({}));
     let at = moves(&s, 20);
     let id = BodyId::from("flag");
-    let asked = Asked { scene: &stage(&s), body: &id, point: 62, first: 5, places: &at[4..20] };
+    let asked = Asked { scene: &stage(&s), body: &id, point: 62, first: 5, places: &wide(&at[4..20]) };
     let told = why(&asked, &NoMeshes).unwrap();
     assert_eq!((told.acceleration.len(), told.shares.len(), told.held), (14, 6, false));
     for k in 0..14 {
@@ -327,7 +331,7 @@ fn the_shares_of_what_moves_a_point_add_up_and_are_what_they_say() {
     let s = scene(json!({ "g": gravity() }), json!({ "bodies": { "flag": plate } }));
     let at = moves(&s, 10);
     let told =
-        why(&Asked { scene: &stage(&s), body: &id, point: 40, first: 3, places: &at[2..8] }, &NoMeshes)
+        why(&Asked { scene: &stage(&s), body: &id, point: 40, first: 3, places: &wide(&at[2..8]) }, &NoMeshes)
             .unwrap();
     let still = told.shares.iter().find(|s| s.of == Of::Still).unwrap();
     for (v, by) in told.velocity.iter().zip(&still.by) {

@@ -8,6 +8,7 @@ mod filled;
 mod hand;
 mod maps;
 mod numbers;
+mod places;
 mod promises;
 mod sewn;
 mod trials;

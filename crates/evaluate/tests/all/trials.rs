@@ -66,7 +66,7 @@ fn stays_clean(name: &str, every: usize) {
             if run.at().is_multiple_of(every) || run.is_done() {
                 assert_eq!(crossings(&run), 0, "{name}, frame {}", run.at());
             }
-            before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+            before = (0..run.members.len()).map(|k| run.places(k)).collect();
         }
         // A trial in which a collider is never met tries nothing.
         let mut met = std::collections::BTreeMap::new();
@@ -128,7 +128,7 @@ fn the_bladder_on_its_tether_is_hardly_ever_drawn_out() {
             assert!(s.fault == Fault::Overstretch && s.worst < 0.5, "frame {}: {s:?}", run.at());
             drawn += 1;
         }
-        before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+        before = (0..run.members.len()).map(|k| run.places(k)).collect();
     }
     assert!(drawn < 15, "in {drawn} of {} frames", run.at());
 }
@@ -146,7 +146,7 @@ fn the_demo_scenes_hold_up() {
                     let borne = s.fault == Fault::Overstretch && s.worst < 0.25;
                     assert!(borne, "{name}, frame {}: {s:?}", run.at());
                 }
-                before = (0..run.members.len()).map(|k| run.positions(k)).collect();
+                before = (0..run.members.len()).map(|k| run.places(k)).collect();
             }
         }
     }

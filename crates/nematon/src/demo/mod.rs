@@ -63,6 +63,6 @@ fn lump(wave: f32) -> String {
         "dough",
         &m,
         &m.positions,
-        nematon_formats::With { normals: false, triangles: true },
+        nematon_formats::With { normals: false, triangles: true, exact: false },
     )
 }

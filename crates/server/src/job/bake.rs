@@ -167,7 +167,7 @@ fn compute(
     let mut before = vec![];
     loop {
         let index = run.at();
-        let positions: Vec<_> = (0..run.members.len()).map(|k| run.positions(k)).collect();
+        let positions: Vec<_> = (0..run.members.len()).map(|k| run.places(k)).collect();
         if !there[index] {
             // Where it rests it goes on from.
             let rests = index > 0 && index < last && stop.is_resting();

@@ -1,6 +1,6 @@
 //! Motion as files, from true frames only.
 use crate::api::{Api, Says};
-use crate::delivery::{disposition, read as read_frames, send, true_frames};
+use crate::delivery::{disposition, from, read as read_frames, send, true_frames};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::projects::{load, stage};
@@ -10,7 +10,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::BodyId;
 use nematon_evaluate::shape;
-use nematon_formats::{Delivery, Kind, Motion, With, file_name, file_names};
+use nematon_formats::{Delivery, Kind, Motion, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -18,7 +18,8 @@ use serde::Deserialize;
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
         "The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The \
-         header nematon-bytes tells about how long it will be",
+         header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
+         precision of its numbers",
     );
     Api::default().get("/projects/{id}/files/{format}", says.asks::<Which>(), read)
 }
@@ -35,6 +36,9 @@ struct Which {
     normals: Option<bool>,
     /// Faces cut into triangles instead of as they were made or brought in; no if left out.
     triangles: Option<bool>,
+    /// Places as exact as frames are kept, however far from the world's origin: npy in double precision, usda beside a place
+    /// of its own, obj with as many digits; no if left out.
+    exact: Option<bool>,
 }
 
 /// A body on its way into a file.
@@ -42,10 +46,16 @@ struct Sent {
     name: String,
     mesh: Mesh,
     places: Vec<nematon_frames::Location>,
+    /// Where its points are told from, metres.
+    origin: [f64; 3],
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    sent.iter().map(|s| Motion { name: &s.name, mesh: &s.mesh, first, count: s.places.len(), rate }).collect()
+    let motion = |s: &'_ Sent| {
+        let Sent { name, mesh, places, origin } = s;
+        Motion { name, mesh, first, count: places.len(), rate, origin: *origin }
+    };
+    sent.iter().map(motion).collect()
 }
 
 async fn read(
@@ -65,7 +75,11 @@ async fn read(
     }
     let first = which.first.unwrap_or(scene.frames.first);
     let last = if kind == Kind::Still { first } else { which.last.unwrap_or(scene.frames.last) };
-    let with = With { normals: which.normals.unwrap_or(true), triangles: which.triangles.unwrap_or(false) };
+    let with = With {
+        normals: which.normals.unwrap_or(true),
+        triangles: which.triangles.unwrap_or(false),
+        exact: which.exact.unwrap_or(false),
+    };
     let stage = stage(&app, id).await?;
     let mut sent = vec![];
     for id in &wanted {
@@ -76,14 +90,19 @@ async fn read(
             Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
             None => return Err(Problem::missing("body")),
         };
-        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places });
+        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places, origin: [0.0; 3] });
     }
     let rate = scene.frames.rate;
-    let mut firsts = vec![];
-    for s in &sent {
+    let (mut firsts, mut off) = (vec![], 0.0f64);
+    for s in &mut sent {
         let mut one = read_frames(app.store.clone(), s.places[..1].to_vec());
         let frame = one.recv().await.ok_or_else(|| Problem::missing("frame"))?;
-        firsts.push(frame.map_err(|e| Problem::inside(e.to_string()))?);
+        let frame = frame.map_err(|e| Problem::inside(e.to_string()))?;
+        if with.exact {
+            s.origin = near(&frame);
+        }
+        off = off.max(rounding(&frame, s.origin));
+        firsts.push(from(&frame, s.origin));
     }
     let (sent, about) = apart(move || {
         let about = kind.about(&motions(&sent, first, rate), with, &firsts);
@@ -102,7 +121,9 @@ async fn read(
         let motions = motions(&sent, first, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let mut read = read_frames(store.clone(), sent[k].places.clone());
-            Box::new(std::iter::from_fn(move || read.blocking_recv()))
+            let origin = sent[k].origin;
+            let frame = move || Some(read.blocking_recv()?.map(|f| from(&f, origin)));
+            Box::new(std::iter::from_fn(frame))
         };
         kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames })
     });
@@ -110,6 +131,7 @@ async fn read(
         (header::CONTENT_TYPE, kind.media_type(many).to_owned()),
         (header::CONTENT_DISPOSITION, disposition(&file)),
         (header::HeaderName::from_static("nematon-bytes"), about.to_string()),
+        (header::HeaderName::from_static("nematon-rounding"), format!("{off:e}")),
     ];
     Ok((headers, body).into_response())
 }

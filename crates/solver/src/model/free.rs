@@ -108,15 +108,15 @@ impl<'a> Begun<'a> {
         let h = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
         let n = state.points;
         watch.during(Phase::Membrane, || {
-            let each = state.x[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]);
-            each.zip(&self.model.caught).with_min_len(RUN).for_each(|(((x, v), air), caught)| {
+            let each = state.gained[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]);
+            each.zip(&self.model.caught).with_min_len(RUN).for_each(|(((gained, v), air), caught)| {
                 let u: [f32; 3] = std::array::from_fn(|c| air.0[c] - v.0[c]);
                 let speed = (u[0] * u[0] + u[1] * u[1] + u[2] * u[2]).sqrt();
                 // What is left of u: s = |u| / (1 + h caught s).
                 let a = h * self.drag * caught;
                 let left = 2.0 * speed / (1.0 + (1.0 + 4.0 * a * speed).sqrt());
                 let k = a * left;
-                (0..3).for_each(|c| x.0[c] += h * (k / (1.0 + k)) * u[c]);
+                (0..3).for_each(|c| gained.0[c] += h * (k / (1.0 + k)) * u[c]);
             });
         });
     }

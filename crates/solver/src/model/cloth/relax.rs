@@ -4,6 +4,7 @@ use super::constraint::prolonged::Prolonged;
 use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use super::elimination::Factor;
 use super::gas::{Filling, Gas};
+use super::taut::Places;
 use super::{Cloth, Own, Rests, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
@@ -29,6 +30,11 @@ const YARN_SHARE: usize = 2;
 pub(super) fn goes_on(dt: f32, rests: Rests) -> Scale {
     let dt = BALANCES[1] * dt;
     rests.on(Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() })
+}
+
+/// The points of a body, as its constraints meet them.
+fn points(state: &mut State) -> Points {
+    Points { start: state.start.as_ptr(), gained: state.gained.as_mut_ptr(), flow: state.flow.as_ptr() }
 }
 
 /// What the sub-steps of a frame have in common.
@@ -96,10 +102,13 @@ impl<'a> Begun<'a> {
     pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         let goes_on = usize::from(state.goes_on(self.dt));
         let scale = self.rests(moment).on(self.scales[goes_on]);
-        state.loads.weigh(&mut state.x);
+        state.loads.weigh(&mut state.gained);
+        if self.cloth.taut {
+            state.place();
+        }
         watch.during(Phase::Coarse, || {
-            coarse::relax(&self.cloth.coarse, &state.x, &mut own.coarse, scale);
-            coarse::prolong_to(&self.cloth.coarse, &mut state.x, state.loads.heavy(), &own.coarse);
+            coarse::relax(&self.cloth.coarse, [&state.start, &state.gained], &mut own.coarse, scale);
+            coarse::prolong_to(&self.cloth.coarse, &mut state.gained, state.loads.heavy(), &own.coarse);
         });
         let rounds = if self.cloth.stretchy { TRIANGLE_ROUNDS } else { 1 };
         let nothing = Prolonged::default();
@@ -108,7 +117,7 @@ impl<'a> Begun<'a> {
         if self.cloth.taut {
             self.taut(moment, scale, state, &mut own.taut, watch);
         }
-        let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
+        let points = points(state);
         for round in 0..rounds {
             if self.cloth.taut {
                 break;
@@ -121,20 +130,18 @@ impl<'a> Begun<'a> {
         }
         // Whoever comes last is met best: the directions take turns.
         for round in 0..2 * YARN_ROUNDS {
-            let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
             let direction = round % 2;
             let kept =
                 (self.bends[goes_on][direction].as_slice(), own.chain_multipliers[direction].as_mut_slice());
             self.yarns(round, points, scale, kept, (&own.strain, prolonged), watch);
         }
-        state.loads.unweigh(&mut state.x, &state.start);
     }
 
     /// Air, and then all that pulls at once.
     fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &dyn Watch) {
         let work = &self.cloth.work;
         if self.airy {
-            let points = Points { x: state.x.as_mut_ptr(), flow: state.flow.as_ptr() };
+            let points = points(state);
             watch.during(Phase::Membrane, || {
                 // Safety: no other thread is at these points.
                 work.iter()
@@ -143,7 +150,10 @@ impl<'a> Begun<'a> {
             });
         }
         watch.during(Phase::Sewn, || {
-            self.pulls(moment, &mut state.gas, |pulls, fill| pulls.balance(scale, fill, &mut state.x, own));
+            let State { gas, start, gained, x, .. } = state;
+            x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
+            self.pulls(moment, gas, |pulls, fill| pulls.balance(scale, fill, &mut Places { start, gained, x }, own));
+            x.iter_mut().zip(&*start).for_each(|(x, start)| x.0[3] = start.0[3]);
         });
     }
 
@@ -154,10 +164,12 @@ impl<'a> Begun<'a> {
         }
         let scale = self.rests(moment).on(self.scales[usize::from(state.goes_on(self.dt))]);
         watch.during(Phase::Sewn, || {
-            let State { gas, x, free, v, .. } = state;
+            let State { gas, start, gained, x, free, v, .. } = state;
             let before = x.clone();
+            let mut at = Places { start, gained, x };
+            at.take_up();
             let far =
-                self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, x, &mut own.taut));
+                self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, &mut own.taut));
             if far > 0.0 {
                 // It is the body's own doing.
                 for ((x, before), (free, v)) in x.iter().zip(&before).zip(free.iter_mut().zip(v.iter_mut())) {
@@ -322,13 +334,14 @@ impl<'a> Begun<'a> {
         state: &mut State,
         (push, plate): (&mut Vec<Record>, &mut Vec<Record>),
     ) {
-        let x = &mut state.x;
+        let State { x, start, gained, .. } = state;
+        let at: [&[Record]; 2] = [start, gained];
         push.clear();
         push.resize(x.len(), Record::default());
         for g in self.cloth.work.iter().flat_map(|w| &w.patch) {
             match self.cloth.curved {
-                true => patch::force::<true>(g, x, scale.rest * scale.folds, push),
-                false => patch::force::<false>(g, x, 1.0, push),
+                true => patch::force::<true>(g, at, scale.rest * scale.folds, push),
+                false => patch::force::<false>(g, at, 1.0, push),
             }
         }
         let n = self.body.points();
@@ -337,7 +350,8 @@ impl<'a> Begun<'a> {
             *p = Record(p.0.map(|f| f * by));
         }
         factor.solve(&mut push[..n], plate);
-        x.iter_mut().zip(push.iter()).take(n).for_each(|(x, d)| (0..3).for_each(|c| x.0[c] += d.0[c]));
+        let each = gained.iter_mut().zip(push.iter()).take(n);
+        each.for_each(|(gained, d)| (0..3).for_each(|c| gained.0[c] += d.0[c]));
     }
 
     /// Chains of one direction share no point, so all may go at once.

@@ -42,7 +42,7 @@ pub struct System {
     way: Vec<Record>,
     made: Vec<Record>,
     step: Vec<Record>,
-    /// Where motion alone leads.
+    /// What motion alone gains.
     goes: Vec<Record>,
     /// Which way contact holds each point, if it does: of length 1 or nothing.
     leans: Vec<[f32; 3]>,
@@ -68,6 +68,34 @@ pub struct Pulls<'a> {
     pub chambers: &'a [Chamber],
 }
 
+/// Where points were when the sub-step began, what they gained since, and where that is.
+pub struct Places<'a> {
+    pub start: &'a [Record],
+    pub gained: &'a mut [Record],
+    pub x: &'a mut [Record],
+}
+
+impl Places<'_> {
+    /// Contact moved the points: they gained that.
+    pub fn take_up(&mut self) {
+        for ((x, start), gained) in self.x.iter().zip(self.start).zip(self.gained.iter_mut()) {
+            (0..3).for_each(|c| gained.0[c] += x.0[c] - (start.0[c] + gained.0[c]));
+        }
+    }
+
+    /// The first `n` points go further, each by its own way.
+    fn go(&mut self, n: usize, way: impl Fn(usize, &Record) -> [f32; 3]) {
+        let each = self.x[..n].iter_mut().zip(self.start).zip(self.gained.iter_mut()).enumerate();
+        for (k, ((x, start), gained)) in each {
+            let by = way(k, x);
+            for c in 0..3 {
+                gained.0[c] += by[c];
+                x.0[c] = start.0[c] + gained.0[c];
+            }
+        }
+    }
+}
+
 /// Adds what contact holds by: points are heavy that way.
 fn hold(masses: &[f32], leans: &[[f32; 3]], way: &[Record], out: &mut [Record]) {
     for (((m, d), p), mass) in out.iter_mut().zip(leans).zip(way).zip(masses) {
@@ -84,7 +112,15 @@ struct At {
     from: *const Record,
     to: *mut Record,
 }
-// Safety: as for `constraint::Points`.
+/// The same of where points were and what they gained.
+#[derive(Clone, Copy)]
+struct From {
+    from: [*const Record; 2],
+    to: *mut Record,
+}
+// Safety, for both: as for `constraint::Points`.
+unsafe impl Send for From {}
+unsafe impl Sync for From {}
 unsafe impl Send for At {}
 unsafe impl Sync for At {}
 
@@ -122,9 +158,9 @@ impl System {
     }
 
     /// What moves off what held it is held no more.
-    fn let_go(&mut self, x: &[Record]) {
-        for ((lean, x), goes) in self.leans.iter_mut().zip(x).zip(&self.goes) {
-            if (0..3).map(|c| lean[c] * (x.0[c] - goes.0[c])).sum::<f32>() > 0.0 {
+    fn let_go(&mut self, gained: &[Record]) {
+        for ((lean, gained), goes) in self.leans.iter_mut().zip(gained).zip(&self.goes) {
+            if (0..3).map(|c| lean[c] * (gained.0[c] - goes.0[c])).sum::<f32>() > 0.0 {
                 *lean = [0.0; 3];
             }
         }
@@ -137,28 +173,28 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        x: &mut [Record],
+        at: &mut Places,
         own: &mut System,
     ) {
         own.goes.clear();
-        own.goes.extend_from_slice(x);
+        own.goes.extend_from_slice(at.gained);
         own.leans.clone_from(&own.held);
         let mut first = 0.0;
         for round in 0..ROUNDS {
-            let before = self.round(scale, (&mut *gas, filling), x, own, first);
+            let before = self.round(scale, (&mut *gas, filling), at, own, first);
             if round == 0 {
                 first = before;
             }
-            own.let_go(x);
+            own.let_go(at.gained);
             if before <= NEAR * NEAR * first && round > 0 {
                 break;
             }
         }
-        self.keep_momentum(scale, (gas, filling), x, own);
+        self.keep_momentum(scale, (gas, filling), at, own);
         for (((chamber, gas), now), slopes) in
             self.chambers.iter().zip(gas.iter_mut()).zip(filling).zip(own.slopes.iter_mut())
         {
-            chamber.end(gas, now, x, slopes);
+            chamber.end(gas, now, at.x, slopes);
         }
     }
 
@@ -169,14 +205,14 @@ impl Pulls<'_> {
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
         free: &[Record],
-        x: &mut [Record],
+        at: &mut Places,
         own: &mut System,
     ) -> f32 {
         let n = self.parts.order.len();
-        own.goes.resize(x.len(), Record::default());
+        own.goes.resize(at.x.len(), Record::default());
         own.leans.clear();
         let mut met = false;
-        own.leans.extend(x[..n].iter().zip(free).zip(&mut own.goes).map(|((x, free), goes)| {
+        own.leans.extend(at.x[..n].iter().zip(free).zip(&mut own.goes).map(|((x, free), goes)| {
             let by: [f32; 3] = std::array::from_fn(|c| x.0[c] - free.0[c]);
             let Some((way, _)) = lean(by).filter(|_| x.0[3] > 0.0) else { return [0.0; 3] };
             met = true;
@@ -186,10 +222,11 @@ impl Pulls<'_> {
         if !met {
             return 0.0;
         }
-        let before: Vec<Record> = x[..n].to_vec();
-        self.round(scale, (gas, filling), x, own, 0.0);
+        let before: Vec<Record> = at.gained[..n].to_vec();
+        self.round(scale, (gas, filling), at, own, 0.0);
         own.leans.clear();
-        x.iter()
+        at.gained
+            .iter()
             .zip(&before)
             .map(|(a, b)| (0..3).map(|c| (a.0[c] - b.0[c]).powi(2)).sum::<f32>().sqrt())
             .fold(0.0, f32::max)
@@ -201,10 +238,11 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        x: &mut [Record],
+        at: &mut Places,
         own: &mut System,
     ) {
         let n = self.parts.order.len();
+        let (x, gained) = (&*at.x, &*at.gained);
         if x[..n].iter().any(|x| x.0[3] <= 0.0) {
             return;
         }
@@ -216,21 +254,19 @@ impl Pulls<'_> {
         {
             chamber.press(gas, now, x, slopes, left);
         }
-        for (m, ((x, from), f)) in made.iter_mut().zip(x.iter().zip(goes.iter()).zip(left.iter())) {
+        let moved = || gained.iter().zip(goes.iter());
+        for (((m, (to, from)), f), x) in made.iter_mut().zip(moved()).zip(left.iter()).zip(x) {
             let by = b2 * x.0[3];
-            *m =
-                Record(std::array::from_fn(|c| if c < 3 { (x.0[c] - from.0[c]) - by * f.0[c] } else { 0.0 }));
+            let own = |c: usize| (to.0[c] - from.0[c]) - by * f.0[c];
+            *m = Record(std::array::from_fn(|c| if c < 3 { own(c) } else { 0.0 }));
         }
         // What held it is not its own either.
-        for ((m, lean), (x, from)) in made.iter_mut().zip(leans.iter()).zip(x.iter().zip(goes.iter())) {
-            let by = LEAN * (0..3).map(|c| lean[c] * (x.0[c] - from.0[c])).sum::<f32>();
+        for ((m, lean), (to, from)) in made.iter_mut().zip(leans.iter()).zip(moved()) {
+            let by = LEAN * (0..3).map(|c| lean[c] * (to.0[c] - from.0[c])).sum::<f32>();
             (0..3).for_each(|c| m.0[c] += by * lean[c]);
         }
         let whole = Sums::of(&x[..n], &made[..n], |k| 1.0 / x[k].0[3]).rigid();
-        for x in x.iter_mut().take(n) {
-            let by = whole.at(x.xyz());
-            (0..3).for_each(|c| x.0[c] -= by[c]);
-        }
+        at.go(n, |_, x| whole.at(x.xyz()).map(|by| -by));
     }
 
     /// One step of Newton's method. Gives how far it was from balance before, unless that is little beside what it was at `first`: then
@@ -239,11 +275,12 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        x: &mut [Record],
+        at: &mut Places,
         own: &mut System,
         first: f64,
     ) -> f64 {
         let n = self.parts.order.len();
+        let (x, gained) = (&*at.x, &*at.gained);
         let b2 = scale.dt * scale.dt;
         let System { left, blocks, inverses, masses, way, made, step, slopes, goes, leans, .. } = own;
         masses.clear();
@@ -258,14 +295,18 @@ impl Pulls<'_> {
         let mut tangents: Vec<Vec<Tangent>> = vec![];
         tangents.resize_with(self.triangles.len(), Vec::new);
         race::phase();
-        self.tangents(0, At { from: x.as_ptr(), to: left.as_mut_ptr() }, scale, Lists(tangents.as_mut_ptr()));
+        let from = [at.start.as_ptr(), gained.as_ptr()];
+        self.tangents(0, From { from, to: left.as_mut_ptr() }, scale, Lists(tangents.as_mut_ptr()));
         let mut springs = vec![];
         self.seams.iter().for_each(|(seam, now)| seam.springs(*now, self.moment, x, &mut springs));
         springs.iter().for_each(|s| s.pull(left));
-        self.flexure.times(x, -1.0, left);
+        // Of both, for it is linear: so nothing of a small gain is lost.
+        self.flexure.times(at.start, -1.0, left);
+        self.flexure.times(gained, -1.0, left);
+        let both = [at.start, gained];
         for (hinges, patches) in &self.curved {
-            hinges.iter().for_each(|g| g.curl(x, scale.rest * scale.folds, left));
-            patches.iter().for_each(|g| g.curl(x, scale.rest * scale.folds, left));
+            hinges.iter().for_each(|g| g.curl(both, scale.rest * scale.folds, left));
+            patches.iter().for_each(|g| g.curl(both, scale.rest * scale.folds, left));
         }
         slopes.resize_with(self.chambers.len(), Vec::new);
         let gives: Vec<f64> = self
@@ -304,7 +345,7 @@ impl Pulls<'_> {
             *r = match k < n && w > 0.0 {
                 true => Record([0, 1, 2, 3].map(|c| match c {
                     3 => 0.0,
-                    _ => b2.mul_add(r.0[c], (goes[k].0[c] - x[k].0[c]) / w),
+                    _ => b2.mul_add(r.0[c], (goes[k].0[c] - gained[k].0[c]) / w),
                 })),
                 false => Record::default(),
             };
@@ -353,17 +394,15 @@ impl Pulls<'_> {
             .fold(0.0, f32::max)
             .sqrt();
         let times = if far > self.apart { self.apart / far } else { 1.0 };
-        for (x, s) in x.iter_mut().zip(step.iter()).take(n) {
-            (0..3).for_each(|c| x.0[c] += times * s.0[c]);
-        }
+        at.go(n, |k, _| std::array::from_fn(|c| times * step[k].0[c]));
         begun
     }
 
-    fn tangents(&self, part: usize, at: At, scale: Scale, out: Lists) {
+    fn tangents(&self, part: usize, at: From, scale: Scale, out: Lists) {
         if let Some([a, b]) = self.parts.tree[part].halves {
             race::join(|| self.tangents(a, at, scale, out), || self.tangents(b, at, scale, out));
         }
-        let At { from, to } = at;
+        let From { from, to } = at;
         // Safety: this part's points and its list are ours until we return.
         let own = self.triangles[part].iter().map(|g| unsafe { Tangent::of(g, from, scale, to) }).collect();
         unsafe { *out.at(part) = own };

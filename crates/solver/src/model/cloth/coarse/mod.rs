@@ -73,17 +73,17 @@ impl Scratch {
     }
 }
 
-/// Relaxes the levels, coarsest first. `x` has the points, spares and all.
-pub fn relax(levels: &[Level], x: &[Record], scratch: &mut [Scratch], scale: Scale) {
+/// Relaxes the levels, coarsest first. `at` has where the points were, spares and all, and what they gained.
+pub fn relax(levels: &[Level], at: [&[Record]; 2], scratch: &mut [Scratch], scale: Scale) {
     // Nodes are told from one of the points: means of what is far from the origin would lose their last bits.
-    let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
+    let origin = at[0][0];
     for k in 0..levels.len() {
         let (below, own) = scratch.split_at_mut(k);
         match below.last() {
-            Some(below) => own[0].restrict(&levels[k], &below.x, Record::default()),
-            None => own[0].restrict(&levels[k], x, origin),
+            Some(below) => own[0].restrict(&levels[k], |c| below.x[c].0),
+            None => own[0].restrict(&levels[k], |c| from(at, c, origin)),
         }
-        own[0].pin(&levels[k], x, origin);
+        own[0].pin(&levels[k], at, origin);
     }
     for k in (0..levels.len()).rev() {
         let (own, above) = scratch.split_at_mut(k + 1);
@@ -112,18 +112,26 @@ pub fn prolong_to(levels: &[Level], x: &mut [Record], times: Option<&[f32]>, scr
     }
 }
 
+/// A point as told from an origin.
+#[inline(always)]
+fn from([start, gained]: [&[Record]; 2], k: usize, origin: Record) -> [f32; 4] {
+    let (x, by) = (start[k].0, gained[k].0);
+    std::array::from_fn(|c| (x[c] - origin.0[c]) + by[c])
+}
+
 /// Energy of the tethers, joules. `x` has the points.
 pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
-    let origin = Record([x[0].0[0], x[0].0[1], x[0].0[2], 0.0]);
+    let (origin, still) = (x[0], vec![Record::default(); x.len()]);
+    let at = [x, &still];
     let mut below: Option<Scratch> = None;
     let mut sum = 0.0;
     for level in levels {
         let mut own = level.scratch();
         match &below {
-            Some(b) => own.restrict(level, &b.x, Record::default()),
-            None => own.restrict(level, x, origin),
+            Some(b) => own.restrict(level, |c| b.x[c].0),
+            None => own.restrict(level, |c| from(at, c, origin)),
         }
-        own.pin(level, x, origin);
+        own.pin(level, at, origin);
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
             let at = &own.x[t.node as usize].0;
             let far = (0..3).map(|c| f64::from(at[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
@@ -137,20 +145,20 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
 
 impl Scratch {
     /// Restricts: nodes take the mean of their children.
-    fn restrict(&mut self, level: &Level, below: &[Record], origin: Record) {
+    fn restrict(&mut self, level: &Level, below: impl Fn(usize) -> [f32; 4] + Sync) {
         let mean = |(to, children): (&mut Record, &Vec<(u32, f32)>)| {
             // Four sums, so that one addition need not wait for the other.
             let mut sums = [[0.0f32; 4]; 4];
             let (fours, rest) = children.as_chunks::<4>();
             for four in fours {
                 for (sum, &(c, share)) in sums.iter_mut().zip(four) {
-                    let x = below[c as usize].0;
-                    (0..4).for_each(|k| sum[k] = (x[k] - origin.0[k]).mul_add(share, sum[k]));
+                    let x = below(c as usize);
+                    (0..4).for_each(|k| sum[k] = x[k].mul_add(share, sum[k]));
                 }
             }
             for &(c, share) in rest {
-                let x = below[c as usize].0;
-                (0..4).for_each(|k| sums[0][k] = (x[k] - origin.0[k]).mul_add(share, sums[0][k]));
+                let x = below(c as usize);
+                (0..4).for_each(|k| sums[0][k] = x[k].mul_add(share, sums[0][k]));
             }
             let sum = |k: usize| (sums[0][k] + sums[1][k]) + (sums[2][k] + sums[3][k]);
             *to = Record([sum(0), sum(1), sum(2), to.0[3]]);
@@ -160,11 +168,11 @@ impl Scratch {
     }
 
     /// Finds where the tethers are pinned.
-    fn pin(&mut self, level: &Level, points: &[Record], origin: Record) {
+    fn pin(&mut self, level: &Level, at: [&[Record]; 2], origin: Record) {
         self.pinned.clear();
         self.pinned.extend(level.tethers.iter().map(|t| {
             let per = 1.0 / t.pins.len() as f32;
-            let sum = |c: usize| t.pins.iter().map(|&p| points[p as usize].0[c] - origin.0[c]).sum::<f32>();
+            let sum = |c: usize| t.pins.iter().map(|&p| from(at, p as usize, origin)[c]).sum::<f32>();
             (std::array::from_fn(|c| per * sum(c)), 0.0)
         }));
     }

@@ -9,7 +9,7 @@
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
 use super::{Facing, Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
-use crate::simd::{F8, Record, load, store};
+use crate::simd::{F8, Record, gain, load, load_near, store};
 
 /// Eight hinges. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -64,11 +64,11 @@ pub fn gather(hinges: &[Hinge], spare: u32) -> Vec<Hinges> {
 #[inline(always)]
 pub unsafe fn solve<const CURVED: bool>(g: &Hinges, points: Points, scale: Scale) {
     // Safety: as the caller promises; a group's points differ.
-    let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
-    let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
+    let loaded = unsafe { load_near(points.start, points.gained, &g.point) };
+    let (x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
     let [a, b, c] = g.weight.each_ref().map(F8::new);
     let weight = [a, b, c, -(a + b + c)];
-    // Relative to one of the points: far from the origin the sum would lose its small difference.
+    // Relative to one of the points: the sum would lose its small difference.
     let mut k = (x[0] - x[3]).scale(a) + (x[1] - x[3]).scale(b) + (x[2] - x[3]).scale(c);
     let rest = F8::new(&g.rest) * F8::splat(scale.rest * scale.folds);
     let facing = CURVED.then(|| Facing::of(x[1] - x[0], x[3] - x[2]));
@@ -82,22 +82,21 @@ pub unsafe fn solve<const CURVED: bool>(g: &Hinges, points: Points, scale: Scale
     let s = F8::splat(-1.0) / sum;
     let turn = facing.map(|f| f.turn(k.scale(-(s * rest))));
     for i in 0..4 {
-        x[i] = k.fma(s * w[i] * weight[i], x[i]);
+        let mut by = k.scale(s * w[i] * weight[i]);
         if let Some([edge, across]) = turn {
             // The normal's sides are the edge, and what leads from one point across to the other.
-            let by = [-edge, edge, -across, across][i];
-            x[i] = by.fma(w[i], x[i]);
+            by = [-edge, edge, -across, across][i].fma(w[i], by);
         }
         // Safety: as above.
-        unsafe { store(points.x, &g.point[i], x[i], w[i]) };
+        unsafe { gain(points.gained, &g.point[i], by) };
     }
 }
 
 impl Hinges {
     /// Adds the forces that rest folds, multiplied by `folds`, have beside those of a flat hinge, N.
-    pub fn curl(&self, x: &[Record], folds: f32, force: &mut [Record]) {
-        // Safety, for both: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
-        let x = [0, 1, 2, 3].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
+    pub fn curl(&self, [start, gained]: [&[Record]; 2], folds: f32, force: &mut [Record]) {
+        // Safety, for both: all indices lie inside all arrays, which are borrowed whole; a group's points differ.
+        let x = unsafe { load_near(start.as_ptr(), gained.as_ptr(), &self.point) }.map(|l| l.0);
         let [a, b, c] = self.weight.each_ref().map(F8::new);
         let weight = [a, b, c, -(a + b + c)];
         let stiff = F8::splat(1.0) / F8::new(&self.compliance);

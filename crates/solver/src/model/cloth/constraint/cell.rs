@@ -8,7 +8,7 @@ use super::membrane::pressure;
 use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
-use crate::simd::{F8, Record, load, store};
+use crate::simd::{F8, Record, V8, gain, load, load_near};
 
 /// Eight cells. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -87,8 +87,9 @@ pub fn gather(cells: &[Cell], spare: u32) -> Vec<Rectangles> {
 #[inline(always)]
 pub unsafe fn solve(g: &Rectangles, points: Points, scale: Scale, air: bool, prolonged: &Prolonged) {
     // Safety: as the caller promises; a group's points differ.
-    let loaded = [0, 1, 2, 3].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let loaded = unsafe { load_near(points.start, points.gained, &g.point) };
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
+    let mut by = [V8([F8::splat(0.0); 3]); 4];
     let (p, q) = (x[2] - x[0], x[1] - x[3]);
     if air {
         // Safety: as above.
@@ -97,7 +98,8 @@ pub unsafe fn solve(g: &Rectangles, points: Points, scale: Scale, air: bool, pro
         let flow = (flow[0] + flow[1]).scale(F8::splat(0.5));
         let quarter = g.quarter.each_ref().map(F8::new);
         let push = pressure(q, p, flow, scale, quarter).scale(F8::splat(scale.dt * scale.dt));
-        (0..4).for_each(|k| x[k] = push.fma(w[k], x[k]));
+        by = w.map(|w| push.scale(w));
+        (0..4).for_each(|k| x[k] = x[k] + by[k]);
     }
     // Shear: with p, q the diagonals, the mean columns are (p + q) / 2h_u and (p - q) / 2h_v.
     let (p, q) = (x[2] - x[0], x[1] - x[3]);
@@ -110,17 +112,16 @@ pub unsafe fn solve(g: &Rectangles, points: Points, scale: Scale, air: bool, pro
     let sum = along.dot(along).fma(w[0] + w[2], across.dot(across).fma(w[1] + w[3], compliance));
     let before = prolonged.shear(&g.from, &g.share);
     let s = -(compliance.fma(before, fu.dot(fv))) / sum;
-    x[2] = along.fma(s * w[2], x[2]);
-    x[0] = along.fma(-(s * w[0]), x[0]);
-    x[1] = across.fma(s * w[1], x[1]);
-    x[3] = across.fma(-(s * w[3]), x[3]);
+    for (i, (way, s)) in [(along, -s), (across, s), (along, s), (across, -s)].into_iter().enumerate() {
+        let s = s * w[i];
+        (x[i], by[i]) = (way.fma(s, x[i]), way.fma(s, by[i]));
+    }
     let k = (x[0] - x[1]) + (x[2] - x[3]);
     let pliant = F8::new(&g.pliant) * F8::splat(scale.per_dt2);
     let s = F8::splat(-1.0) / ((w[0] + w[1]) + (w[2] + w[3]) + pliant);
     for (i, sign) in [s, -s, s, -s].into_iter().enumerate() {
-        x[i] = k.fma(sign * w[i], x[i]);
         // Safety: as above.
-        unsafe { store(points.x, &g.point[i], x[i], w[i]) };
+        unsafe { gain(points.gained, &g.point[i], k.fma(sign * w[i], by[i])) };
     }
 }
 

@@ -10,7 +10,7 @@
 use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
-use crate::simd::{F8, Record, V8, load, store};
+use crate::simd::{F8, Record, V8, gain, load, load_near, store};
 
 /// Eight triangles. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -130,9 +130,14 @@ impl Tangent {
     /// # Safety
     /// The points are those of a part that no other thread is at.
     #[inline(always)]
-    pub unsafe fn of(g: &Triangles, x: *const Record, scale: Scale, forces: *mut Record) -> Tangent {
+    pub unsafe fn of(
+        g: &Triangles,
+        [start, gained]: [*const Record; 2],
+        scale: Scale,
+        forces: *mut Record,
+    ) -> Tangent {
         // Safety, for all: as the caller promises; a group's points differ.
-        let [x0, x1, x2] = [0, 1, 2].map(|k| unsafe { load(x, &g.point[k]).0 });
+        let [(x0, _), (x1, _), (x2, _)] = unsafe { load_near(start, gained, &g.point) };
         let (e1, e2) = (x1 - x0, x2 - x0);
         let d = [&g.u, &g.v].map(|d| d.each_ref().map(F8::new));
         let columns = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
@@ -255,14 +260,14 @@ unsafe fn add(g: &Triangles, out: *mut Record, d: &[[F8; 2]; 2], h: &[V8; 2], ti
 #[inline(always)]
 pub unsafe fn blow(g: &Triangles, points: Points, scale: Scale) {
     // Safety: as the caller promises; a group's points differ.
-    let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let [(x0, w0), (x1, w1), (x2, w2)] = unsafe { load_near(points.start, points.gained, &g.point) };
     let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
     let flow = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
     let push = pressure(x1 - x0, x2 - x0, flow, scale, g.third.each_ref().map(F8::new));
-    for (k, (x, w)) in [(x0, w0), (x1, w1), (x2, w2)].into_iter().enumerate() {
-        let x = push.scale(w).fma(F8::splat(scale.dt * scale.dt), x);
+    let push = push.scale(F8::splat(scale.dt * scale.dt));
+    for (k, w) in [w0, w1, w2].into_iter().enumerate() {
         // Safety: as above.
-        unsafe { store(points.x, &g.point[k], x, w) };
+        unsafe { gain(points.gained, &g.point[k], push.scale(w)) };
     }
 }
 
@@ -282,18 +287,16 @@ pub unsafe fn solve<const STRETCH: bool>(
     prolonged: Option<&Prolonged>,
 ) {
     // Safety: as the caller promises; a group's points differ.
-    let [(x0, w0), (x1, w1), (x2, w2)] = [0, 1, 2].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let [(x0, w0), (x1, w1), (x2, w2)] = unsafe { load_near(points.start, points.gained, &g.point) };
     let w = [w0, w1, w2];
-    let mut x = [x0, x1, x2];
+    let mut at = At { x: [x0, x1, x2], by: [V8([F8::splat(0.0); 3]); 3] };
     if air {
         // Safety: as above.
         let flow = [0, 1, 2].map(|k| unsafe { load(points.flow, &g.point[k]).0 });
         let flow = (flow[0] + flow[1] + flow[2]).scale(F8::splat(1.0 / 3.0));
         let third = g.third.each_ref().map(F8::new);
-        let push = pressure(x[1] - x[0], x[2] - x[0], flow, scale, third);
-        for k in 0..3 {
-            x[k] = push.scale(w[k]).fma(F8::splat(scale.dt * scale.dt), x[k]);
-        }
+        let push = pressure(x1 - x0, x2 - x0, flow, scale, third).scale(F8::splat(scale.dt * scale.dt));
+        (0..3).for_each(|k| at.moves(k, push, w[k]));
     }
     let (u, v) = (g.u.each_ref().map(F8::new), g.v.each_ref().map(F8::new));
     let compliance = g.compliance.each_ref().map(|s| F8::new(s) * F8::splat(scale.per_dt2));
@@ -305,21 +308,37 @@ pub unsafe fn solve<const STRETCH: bool>(
             }
             let before = multipliers.each_ref().map(F8::new);
             let [whole_u, whole_v] = wholes(scale, compliance[0], compliance[1], || {
+                let x = &at.x;
                 [u, v].map(|d| (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]))
             });
-            let warp = before[0] + stretch(&mut x, w, u, compliance[0], before[0], whole_u);
-            let weft = before[1] + stretch(&mut x, w, v, compliance[1], before[1], whole_v);
-            let shear = before[2] + shear(&mut x, w, [u, v], compliance[2], before[2]);
+            let warp = before[0] + stretch(&mut at, w, u, compliance[0], before[0], whole_u);
+            let weft = before[1] + stretch(&mut at, w, v, compliance[1], before[1], whole_v);
+            let shear = before[2] + shear(&mut at, w, [u, v], compliance[2], before[2]);
             *multipliers = [warp, weft, shear].map(F8::array);
         }
         _ => {
             let pulled = prolonged.map_or(F8::splat(0.0), |t| t.shear(&g.from, &g.share));
-            shear(&mut x, w, [u, v], compliance[2], pulled);
+            shear(&mut at, w, [u, v], compliance[2], pulled);
         }
     }
     for k in 0..3 {
         // Safety: as above.
-        unsafe { store(points.x, &g.point[k], x[k], w[k]) };
+        unsafe { gain(points.gained, &g.point[k], at.by[k]) };
+    }
+}
+
+/// Three points of eight triangles: where they are, and what they gain.
+struct At {
+    x: [V8; 3],
+    by: [V8; 3],
+}
+
+impl At {
+    /// One of them goes some times a way.
+    #[inline(always)]
+    fn moves(&mut self, k: usize, way: V8, times: F8) {
+        self.x[k] = way.fma(times, self.x[k]);
+        self.by[k] = way.fma(times, self.by[k]);
     }
 }
 
@@ -362,30 +381,28 @@ pub(super) fn pressure(p: V8, q: V8, r: V8, scale: Scale, [drag, lift]: [F8; 2])
 
 /// |f| = `rest` for one column f of the deformation. Gives the change of the pull.
 #[inline(always)]
-fn stretch(x: &mut [V8; 3], w: [F8; 3], d: [F8; 2], compliance: F8, multiplier: F8, rest: F8) -> F8 {
+fn stretch(at: &mut At, w: [F8; 3], d: [F8; 2], compliance: F8, multiplier: F8, rest: F8) -> F8 {
+    let x = &at.x;
     let f = (x[1] - x[0]).scale(d[0]) + (x[2] - x[0]).scale(d[1]);
     let d = [-(d[0] + d[1]), d[0], d[1]];
     let length = f.dot(f).max(F8::splat(1e-20)).sqrt();
     let sum = w[0].fma(d[0] * d[0], w[1].fma(d[1] * d[1], (w[2] * d[2]).fma(d[2], compliance)));
     let change = compliance.fnma(multiplier, rest - length) / sum;
     let s = change / length;
-    for k in 0..3 {
-        x[k] = f.fma(s * w[k] * d[k], x[k]);
-    }
+    (0..3).for_each(|k| at.moves(k, f, s * w[k] * d[k]));
     change
 }
 
 /// f_u · f_v = 0. Gives the change of the pull.
 #[inline(always)]
-fn shear(x: &mut [V8; 3], w: [F8; 3], d: [[F8; 2]; 2], compliance: F8, multiplier: F8) -> F8 {
+fn shear(at: &mut At, w: [F8; 3], d: [[F8; 2]; 2], compliance: F8, multiplier: F8) -> F8 {
+    let x = &at.x;
     let (e1, e2) = (x[1] - x[0], x[2] - x[0]);
     let f = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
     let d = d.map(|d| [-(d[0] + d[1]), d[0], d[1]]);
     let g: [V8; 3] = std::array::from_fn(|k| f[1].scale(d[0][k]) + f[0].scale(d[1][k]));
     let sum = w[0].fma(g[0].dot(g[0]), w[1].fma(g[1].dot(g[1]), w[2].fma(g[2].dot(g[2]), compliance)));
     let s = compliance.fnma(multiplier, -(f[0].dot(f[1]))) / sum;
-    for k in 0..3 {
-        x[k] = g[k].fma(s * w[k], x[k]);
-    }
+    (0..3).for_each(|k| at.moves(k, g[k], s * w[k]));
     s
 }

@@ -17,7 +17,10 @@ use crate::simd::{F8, Record, V8};
 /// The records of a body, shared between threads that each touch points of their own part.
 #[derive(Clone, Copy)]
 pub struct Points {
-    pub x: *mut Record,
+    /// Where they were when the sub-step began.
+    pub start: *const Record,
+    /// What they gained since, and their inverse masses.
+    pub gained: *mut Record,
     pub flow: *const Record,
 }
 

@@ -9,7 +9,7 @@
 //! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
 use super::{Facing, Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
-use crate::simd::{F8, Record, V8, load, store};
+use crate::simd::{F8, Record, V8, gain, load, load_near, store};
 
 /// Eight patches. Arrays are indexed by lane.
 #[repr(C, align(32))]
@@ -68,7 +68,8 @@ pub fn gather(patches: &[Patch], spare: u32) -> Vec<Patches> {
 #[inline(always)]
 pub unsafe fn solve<const CURVED: bool>(g: &Patches, points: Points, scale: Scale) {
     // Safety: as the caller promises; a group's points differ.
-    let loaded = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(points.x, &g.point[k]) });
+    let loaded = unsafe { load_near(points.start, points.gained, &g.point) };
+    let mut by = [V8([F8::splat(0.0); 3]); 6];
     let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
     let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
     for m in 0..3 {
@@ -80,25 +81,31 @@ pub unsafe fn solve<const CURVED: bool>(g: &Patches, points: Points, scale: Scal
         }
         let s = F8::splat(-1.0) / sum;
         for i in 0..6 {
-            x[i] = k.fma(s * w[i] * weight[i], x[i]);
+            let s = s * w[i] * weight[i];
+            (x[i], by[i]) = (k.fma(s, x[i]), k.fma(s, by[i]));
         }
         if CURVED {
             let [a, b] = facing.turn(k.scale(-(s * kappa(g, m, scale.rest * scale.folds))));
-            for (i, by) in [-(a + b), a, b].into_iter().enumerate() {
-                x[i] = by.fma(w[i], x[i]);
+            for (i, turned) in [-(a + b), a, b].into_iter().enumerate() {
+                (x[i], by[i]) = (turned.fma(w[i], x[i]), turned.fma(w[i], by[i]));
             }
         }
     }
     for i in 0..6 {
         // Safety: as above.
-        unsafe { store(points.x, &g.point[i], x[i], w[i]) };
+        unsafe { gain(points.gained, &g.point[i], by[i]) };
     }
 }
 
 /// Adds the forces of eight patches to `force`, N; their rest curvatures are multiplied by `folds`.
-pub fn force<const CURVED: bool>(g: &Patches, x: &[Record], folds: f32, force: &mut [Record]) {
-    // Safety: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
-    let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &g.point[k]).0 });
+pub fn force<const CURVED: bool>(
+    g: &Patches,
+    [start, gained]: [&[Record]; 2],
+    folds: f32,
+    force: &mut [Record],
+) {
+    // Safety: all indices lie inside all arrays, which are borrowed whole; a group's points differ.
+    let x = unsafe { load_near(start.as_ptr(), gained.as_ptr(), &g.point) }.map(|l| l.0);
     let mut f = [V8([F8::splat(0.0); 3]); 6];
     let mut on_normal = V8([F8::splat(0.0); 3]);
     let facing = Facing::of(x[1] - x[0], x[2] - x[0]);
@@ -144,7 +151,7 @@ fn off<const CURVED: bool>(
     facing: &Facing,
     folds: f32,
 ) -> V8 {
-    // Relative to one of the points: far from the origin the sum would lose its small difference.
+    // Relative to one of the points: the sum would lose its small difference.
     let mut k = (x[0] - x[5]).scale(weight[0]);
     for i in 1..5 {
         k = (x[i] - x[5]).fma(weight[i], k);
@@ -154,9 +161,9 @@ fn off<const CURVED: bool>(
 
 impl Patches {
     /// Adds the forces that rest curvatures, multiplied by `folds`, have beside those of a flat patch, N.
-    pub fn curl(&self, x: &[Record], folds: f32, force: &mut [Record]) {
-        // Safety, for all: all indices lie inside both arrays, which are borrowed whole; a group's points differ.
-        let x = [0, 1, 2, 3, 4, 5].map(|k| unsafe { load(x.as_ptr(), &self.point[k]).0 });
+    pub fn curl(&self, [start, gained]: [&[Record]; 2], folds: f32, force: &mut [Record]) {
+        // Safety, for all: all indices lie inside all arrays, which are borrowed whole; a group's points differ.
+        let x = unsafe { load_near(start.as_ptr(), gained.as_ptr(), &self.point) }.map(|l| l.0);
         let mut f = [V8([F8::splat(0.0); 3]); 6];
         let mut on_normal = V8([F8::splat(0.0); 3]);
         let facing = Facing::of(x[1] - x[0], x[2] - x[0]);

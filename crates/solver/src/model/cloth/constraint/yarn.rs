@@ -253,9 +253,31 @@ pub type Bends = Vec<Eliminated>;
 /// Scratch of a thread: what a chain's passes leave for each other.
 #[derive(Default)]
 pub struct ChainScratch {
-    x: Vec<(V8, F8)>,
+    x: Vec<Knot>,
     passed: Vec<Passed>,
     right: Vec<V8>,
+}
+
+/// A point of each of eight chains.
+#[derive(Clone, Copy)]
+struct Knot {
+    /// Where it was when the sub-step began, and what it gained since.
+    start: V8,
+    gained: V8,
+    w: F8,
+}
+
+impl Knot {
+    #[inline(always)]
+    fn moves(&mut self, by: V8) {
+        self.gained = self.gained + by;
+    }
+
+    /// The way to the next.
+    #[inline(always)]
+    fn to(&self, next: &Knot) -> V8 {
+        (next.start - self.start) + (next.gained - self.gained)
+    }
 }
 
 /// What the way there leaves for the way back, for each edge.
@@ -350,7 +372,10 @@ pub unsafe fn solve(
     let ChainScratch { x, passed, right } = scratch;
     x.clear();
     // Safety: as the caller promises.
-    x.extend(g.point.iter().map(|p| unsafe { load(points.x, p) }));
+    x.extend(g.point.iter().map(|p| {
+        let ((start, _), (gained, w)) = unsafe { (load(points.start, p), load(points.gained, p)) };
+        Knot { start, gained, w }
+    }));
     // Safety: as the caller promises.
     unsafe { eliminate_lengths(g, x, scale, across, first, multipliers, passed) };
     let taut = substitute_back(x, passed, multipliers);
@@ -362,9 +387,9 @@ pub unsafe fn solve(
     if let Some(First { bend, .. }) = first.filter(|f| !f.bend.is_empty()) {
         straighten(g, x, scale.dt * scale.dt, bend, right);
     }
-    for (point, (x, w)) in g.point.iter().zip(x.iter()) {
+    for (point, knot) in g.point.iter().zip(x.iter()) {
         // Safety: as the caller promises; the chains' points differ.
-        unsafe { store(points.x, point, *x, *w) };
+        unsafe { store(points.gained, point, knot.gained, knot.w) };
     }
 }
 
@@ -375,7 +400,7 @@ pub unsafe fn solve(
 #[inline(always)]
 unsafe fn eliminate_lengths(
     g: &Chains,
-    x: &[(V8, F8)],
+    x: &[Knot],
     scale: Scale,
     across: Option<Across>,
     first: Option<First>,
@@ -398,8 +423,8 @@ unsafe fn eliminate_lengths(
     let mut before =
         Passed { direction: none, off: zero, per: zero, right: zero, length: zero, multiplier: zero };
     for (k, e) in g.edge.iter().enumerate() {
-        let ((x, w), (next, w_next)) = (x[k], x[k + 1]);
-        let d = next - x;
+        let (w, w_next) = (x[k].w, x[k + 1].w);
+        let d = x[k].to(&x[k + 1]);
         let length = d.dot(d).max(F8::splat(1e-20)).sqrt();
         let direction = d.scale(F8::splat(1.0) / length);
         let off = -(w * before.direction.dot(direction));
@@ -427,14 +452,14 @@ unsafe fn eliminate_lengths(
 /// The way back: each multiplier from the one after it, each point moved by the two beside it. How taut the tautest
 /// edge is.
 #[inline(always)]
-fn substitute_back(x: &mut [(V8, F8)], passed: &mut [Passed], multipliers: &mut ChainMultipliers) -> F8 {
+fn substitute_back(x: &mut [Knot], passed: &mut [Passed], multipliers: &mut ChainMultipliers) -> F8 {
     let zero = F8::splat(0.0);
     let none = V8([zero; 3]);
     let (mut beyond, mut change, mut off) = (none, zero, zero);
     let mut taut = zero;
     for k in (0..x.len()).rev() {
         let mut own = none;
-        let (place, w) = x[k];
+        let w = x[k].w;
         if k > 0 {
             let p = &mut passed[k - 1];
             change = (off * p.per).fnma(change, p.right);
@@ -447,7 +472,7 @@ fn substitute_back(x: &mut [(V8, F8)], passed: &mut [Passed], multipliers: &mut 
             p.per = (zero - multiplier).max(zero) / p.length;
             taut = taut.max(p.per * w);
         }
-        x[k].0 = (own - beyond).fma(w, place);
+        x[k].moves((own - beyond).scale(w));
         beyond = own;
     }
     taut
@@ -462,7 +487,7 @@ fn substitute_back(x: &mut [(V8, F8)], passed: &mut [Passed], multipliers: &mut 
 /// belongs into the system: with it, what a point moves across the chain is (M + dt² K)⁻¹ M δ of what it would
 /// have moved without, δ. At rest nothing changes; momentum is kept, and so are lengths where the chain is straight.
 #[inline(always)]
-fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
+fn slacken(x: &mut [Knot], passed: &mut [Passed], right: &mut Vec<V8>) {
     let (zero, one) = (F8::splat(0.0), F8::splat(1.0));
     let none = V8([zero; 3]);
     right.clear();
@@ -474,7 +499,7 @@ fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
             Some(p) => (p.direction.scale(p.right), p.per, p.direction),
             None => (none, zero, none),
         };
-        let w = x[k].1;
+        let w = x[k].w;
         let moved = (before - next).scale(w);
         let tangent = along + onward;
         let part = tangent.dot(moved) / tangent.dot(tangent).max(F8::splat(1e-2));
@@ -482,7 +507,7 @@ fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
         // Row k: (1 + w (s₋ + s₊)) z - w s₋ z₋ - w s₊ z₊ = across.
         let per = one / (w * stiff).fnma(coupled, w.fma(stiff + ahead, one));
         let r = carried.fma(w * stiff, across).scale(per);
-        x[k].0 = x[k].0 - across;
+        x[k].moves(-across);
         right.push(r);
         (before, stiff, along, carried) = (next, ahead, onward, r);
         coupled = w * ahead * per;
@@ -496,14 +521,14 @@ fn slacken(x: &mut [(V8, F8)], passed: &mut [Passed], right: &mut Vec<V8>) {
             Some(p) => beyond.fma(p.off, right[k]),
             None => right[k],
         };
-        x[k].0 = x[k].0 + z;
+        x[k].moves(z);
         beyond = z;
     }
 }
 
 /// One implicit step of the bends of eight chains.
 #[inline(always)]
-fn straighten(g: &Chains, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
+fn straighten(g: &Chains, x: &mut [Knot], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
     let n = x.len();
     if n < 3 {
         return;
@@ -513,10 +538,10 @@ fn straighten(g: &Chains, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated
     right.resize(n, zero);
     // Moments, spread to the points as forces times dt²; a point's sum is complete once the next one's
     // moment is there, and is then eliminated.
-    let force = |k: usize, x: &[(V8, F8)], right: &mut [V8]| {
+    let force = |k: usize, x: &[Knot], right: &mut [V8]| {
         let b = &g.bow[k];
         let [before, after] = b.per.each_ref().map(F8::new);
-        let turn = (x[k + 1].0 - x[k].0).scale(after) - (x[k].0 - x[k - 1].0).scale(before);
+        let turn = x[k].to(&x[k + 1]).scale(after) - x[k - 1].to(&x[k]).scale(before);
         let moment = turn.scale(F8::new(&b.stiffness) * F8::splat(-dt2));
         right[k - 1] = moment.fma(before, right[k - 1]);
         right[k] = moment.fma(-(before + after), right[k]);
@@ -545,7 +570,7 @@ fn straighten(g: &Chains, x: &mut [(V8, F8)], dt2: f32, eliminated: &[Eliminated
             r = right[k + 2].fma(-F8::new(&eliminated[k + 2].off[1]), r);
         }
         right[k] = r;
-        x[k].0 = x[k].0 + r;
+        x[k].moves(r);
     }
 }
 
@@ -577,12 +602,16 @@ mod tests {
         }
         let centre = |x: &[Record]| (0..5).map(|k| x[k].0[0] / x[k].0[3]).sum::<f32>();
         let before = centre(&x);
-        let points = Points { x: x.as_mut_ptr(), flow: x.as_ptr() };
+        let mut gained: Vec<Record> = x.iter().map(|x| Record([0.0, 0.0, 0.0, x.0[3]])).collect();
+        let points = Points { start: x.as_ptr(), gained: gained.as_mut_ptr(), flow: x.as_ptr() };
         // Safety: one thread.
         let (scratch, multipliers) = (&mut ChainScratch::default(), &mut groups[0].multipliers());
         let dt = 1.0 / 300.0;
         let scale = Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() };
         unsafe { solve(&groups[0], points, scale, None, scratch, None, multipliers) };
+        for (x, by) in x.iter_mut().zip(&gained) {
+            (0..3).for_each(|c| x.0[c] += by.0[c]);
+        }
         for k in 0..4 {
             assert!((x[k + 1].0[0] - x[k].0[0] - 1.0).abs() < 1e-6);
         }
