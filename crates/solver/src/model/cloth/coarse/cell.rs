@@ -7,7 +7,7 @@
 use crate::model::cloth::colouring::pack;
 use crate::model::cloth::constraint::prolonged::{Prolonged, Share};
 use crate::model::cloth::constraint::{Scale, compliance, membrane};
-use crate::simd::{F8, Record, V8, load, store};
+use crate::simd::{F8, Record, V8, gain, load_near};
 
 /// A column so much shorter than at rest is slack: its cell has no shear to see, for it is folded. Between this and
 /// its length at rest it is partly taut, by a smooth step, and that is part of the shear's energy, ½ K A (t_u t_v
@@ -194,15 +194,15 @@ impl Cells {
     }
 
     /// Relaxes all cells once. Along the threads they only pull: folds smaller than a cell are not theirs to see.
-    pub fn sweep(&self, nodes: &mut [Record], own: &mut Scratch, scale: Scale) {
+    pub fn sweep(&self, start: &[Record], gained: &mut [Record], own: &mut Scratch, scale: Scale) {
         let stretch = scale.per_dt2 / self.holds(scale);
         let per_dt2 = [stretch, stretch, scale.per_dt2 / self.helps(scale)[1]];
         let per_rest = F8::splat(1.0 / scale.rest);
         for (g, multiplier) in self.groups.iter().zip(&mut own.multiplier) {
-            // Safety: all indices lie inside the slice, which is borrowed whole; a group's nodes differ.
-            let at = |k: usize| unsafe { load(nodes.as_ptr(), &g.node[k]) };
-            let ((x0, w0), (x1, w1), (x2, w2), (x3, w3)) = (at(0), at(1), at(2), at(3));
-            let (mut x, w) = ([x0, x1, x2, x3], [w0, w1, w2, w3]);
+            // Safety: all indices lie inside the slices, which are borrowed whole; a group's nodes differ.
+            let loaded = unsafe { load_near(start.as_ptr(), gained.as_ptr(), &g.node) };
+            let (mut x, w) = (loaded.map(|l| l.0), loaded.map(|l| l.1));
+            let mut by = [V8([F8::splat(0.0); 3]); 4];
             let (even, odd) = (w[0] + w[2], w[1] + w[3]);
             let column = g.column.each_ref().map(|c| c.each_ref().map(F8::new));
             let f =
@@ -221,7 +221,8 @@ impl Cells {
                 multiplier[d] = after.array();
                 let s = (after - before) / length;
                 for (k, c) in [-a, b, a, -b].into_iter().enumerate() {
-                    x[k] = along.fma(s * w[k] * c, x[k]);
+                    let s = s * w[k] * c;
+                    (x[k], by[k]) = (along.fma(s, x[k]), along.fma(s, by[k]));
                 }
             }
             let f = [f(&x, 0), f(&x, 1)];
@@ -242,7 +243,7 @@ impl Cells {
             for (k, (d, s)) in [(p, -change), (q, change), (p, change), (q, -change)].into_iter().enumerate()
             {
                 // Safety: as above.
-                unsafe { store(nodes.as_mut_ptr(), &g.node[k], d.fma(s * w[k], x[k]), w[k]) };
+                unsafe { gain(gained.as_mut_ptr(), &g.node[k], d.fma(s * w[k], by[k])) };
             }
         }
     }

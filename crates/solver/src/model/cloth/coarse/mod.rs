@@ -47,8 +47,9 @@ struct Tether {
 /// What a level needs while it works.
 #[derive(Clone, Debug, Default)]
 pub struct Scratch {
-    x: Vec<Record>,
+    /// Where the nodes were, and what they gained since, with their inverse masses: apart, as for the points.
     start: Vec<Record>,
+    gained: Vec<Record>,
     cells: cell::Scratch,
     /// Where each tether is pinned, and its pull.
     pinned: Vec<([f32; 3], f32)>,
@@ -58,11 +59,12 @@ impl Level {
     pub fn scratch(&self) -> Scratch {
         let n = self.weight.len();
         let spare = [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [1.0, 1.0, 0.0]];
-        let mut x: Vec<Record> = self.weight.iter().map(|w| Record([0.0, 0.0, 0.0, *w])).collect();
+        let gained: Vec<Record> = self.weight.iter().map(|w| Record([0.0, 0.0, 0.0, *w])).collect();
+        let mut start = vec![Record::default(); n];
         for (k, [a, b, c]) in spare.into_iter().enumerate() {
-            x[n - 4 + k] = Record([a, b, c, 0.0]);
+            start[n - 4 + k] = Record([a, b, c, 0.0]);
         }
-        Scratch { start: x.clone(), x, cells: self.cells.scratch(), pinned: vec![] }
+        Scratch { start, gained, cells: self.cells.scratch(), pinned: vec![] }
     }
 }
 
@@ -80,7 +82,7 @@ pub fn relax(levels: &[Level], at: [&[Record]; 2], scratch: &mut [Scratch], scal
     for k in 0..levels.len() {
         let (below, own) = scratch.split_at_mut(k);
         match below.last() {
-            Some(below) => own[0].restrict(&levels[k], |c| below.x[c].0),
+            Some(below) => own[0].restrict(&levels[k], |c| below.start[c].0),
             None => own[0].restrict(&levels[k], |c| from(at, c, origin)),
         }
         own[0].pin(&levels[k], at, origin);
@@ -88,16 +90,12 @@ pub fn relax(levels: &[Level], at: [&[Record]; 2], scratch: &mut [Scratch], scal
     for k in (0..levels.len()).rev() {
         let (own, above) = scratch.split_at_mut(k + 1);
         let own = &mut own[k];
-        if let Some(above) = above.first_mut() {
-            above.moved();
-            above.prolong(&levels[k + 1], &mut own.x);
+        if let Some(above) = above.first() {
+            above.prolong(&levels[k + 1], &mut own.gained);
         }
         levels[k].cells.begin(above.first().map(|a| &a.cells), &mut own.cells);
         own.sweep(&levels[k], SWEEPS[k.min(SWEEPS.len() - 1)], scale);
         levels[k].cells.tell(&mut own.cells);
-    }
-    if let Some(first) = scratch.first_mut() {
-        first.moved();
     }
 }
 
@@ -128,12 +126,12 @@ pub fn energy(levels: &[Level], x: &[Record], scale: Scale) -> f64 {
     for level in levels {
         let mut own = level.scratch();
         match &below {
-            Some(b) => own.restrict(level, |c| b.x[c].0),
+            Some(b) => own.restrict(level, |c| b.start[c].0),
             None => own.restrict(level, |c| from(at, c, origin)),
         }
         own.pin(level, at, origin);
         for (t, (pin, _)) in level.tethers.iter().zip(&own.pinned) {
-            let at = &own.x[t.node as usize].0;
+            let at = &own.start[t.node as usize].0;
             let far = (0..3).map(|c| f64::from(at[c] - pin[c]).powi(2)).sum::<f64>().sqrt();
             let over = (far - f64::from(scale.longest() * t.length)).max(0.0);
             sum += 0.5 * over * over * f64::from(level.cells.holds(scale) / t.compliance);
@@ -161,10 +159,10 @@ impl Scratch {
                 (0..4).for_each(|k| sums[0][k] = x[k].mul_add(share, sums[0][k]));
             }
             let sum = |k: usize| (sums[0][k] + sums[1][k]) + (sums[2][k] + sums[3][k]);
-            *to = Record([sum(0), sum(1), sum(2), to.0[3]]);
+            *to = Record([sum(0), sum(1), sum(2), 0.0]);
         };
-        self.x.par_iter_mut().zip(&level.children).with_min_len(128).for_each(mean);
-        self.start.copy_from_slice(&self.x);
+        self.start.par_iter_mut().zip(&level.children).with_min_len(128).for_each(mean);
+        self.gained.iter_mut().for_each(|by| *by = Record([0.0, 0.0, 0.0, by.0[3]]));
     }
 
     /// Finds where the tethers are pinned.
@@ -177,21 +175,14 @@ impl Scratch {
         }));
     }
 
-    /// From where the nodes were to how they moved.
-    fn moved(&mut self) {
-        for (from, to) in self.start.iter_mut().zip(&self.x) {
-            *from = Record(std::array::from_fn(|k| to.0[k] - from.0[k]));
-        }
-    }
-
     /// Prolongates to the children. (Held ones have no weights.)
     fn prolong(&self, level: &Level, below: &mut [Record]) {
-        let moved = &self.start;
+        let moved = &self.gained;
         let moves = |(x, (nodes, weights)): (&mut Record, &([u32; 4], [f32; 4]))| {
             let mut sum = x.0;
             for (n, p) in nodes.iter().zip(weights) {
                 let by = moved[*n as usize].0;
-                (0..4).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
+                (0..3).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
             }
             *x = Record(sum);
         };
@@ -200,7 +191,7 @@ impl Scratch {
 
     /// The same where some are heavier.
     fn prolong_heavy(&self, level: &Level, below: &mut [Record], times: &[f32]) {
-        let moved = &self.start;
+        let moved = &self.gained;
         let each = below.par_iter_mut().zip(&level.nodes).zip(times).with_min_len(1024);
         each.for_each(|((x, (nodes, weights)), times)| {
             let mut sum = [0.0f32; 3];
@@ -216,18 +207,18 @@ impl Scratch {
         let per_dt2 = scale.per_dt2 / level.cells.holds(scale);
         for _ in 0..sweeps {
             for (t, (pin, multiplier)) in level.tethers.iter().zip(&mut self.pinned) {
-                let x = &mut self.x[t.node as usize].0;
-                let d: [f32; 3] = std::array::from_fn(|c| x[c] - pin[c]);
+                let (was, by) = (&self.start[t.node as usize].0, &mut self.gained[t.node as usize].0);
+                let d: [f32; 3] = std::array::from_fn(|c| (was[c] - pin[c]) + by[c]);
                 let far = (d[0] * d[0] + d[1] * d[1] + d[2] * d[2]).sqrt().max(1e-10);
                 let compliance = t.compliance * per_dt2;
                 let after = (*multiplier
-                    + (scale.longest() * t.length - far - compliance * *multiplier) / (x[3] + compliance))
+                    + (scale.longest() * t.length - far - compliance * *multiplier) / (by[3] + compliance))
                     .min(0.0);
-                let change = x[3] * (after - *multiplier) / far;
-                (0..3).for_each(|c| x[c] += change * d[c]);
+                let change = by[3] * (after - *multiplier) / far;
+                (0..3).for_each(|c| by[c] += change * d[c]);
                 *multiplier = after;
             }
-            level.cells.sweep(&mut self.x, &mut self.cells, scale);
+            level.cells.sweep(&self.start, &mut self.gained, &mut self.cells, scale);
         }
     }
 }
