@@ -51,11 +51,15 @@ struct Sent {
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let motion = |s: &'_ Sent| {
-        let Sent { name, mesh, places, origin } = s;
-        Motion { name, mesh, first, count: places.len(), rate, origin: *origin }
-    };
-    sent.iter().map(motion).collect()
+    let each = sent.iter().map(|Sent { name, mesh, places, origin }| Motion {
+        name,
+        mesh,
+        first,
+        count: places.len(),
+        rate,
+        origin: *origin,
+    });
+    each.collect()
 }
 
 async fn read(

@@ -233,7 +233,7 @@ fn a_strip_that_is_curled_at_rest_droops_as_the_elastica() {
 #[test]
 fn sub_steps_change_the_droop_by_less_than_half_its_tolerance() {
     for (gamma, want) in [LEVEL[1], LEVEL[3]] {
-        let tips = [10, 20, 40].map(|substeps| off(&Clamp { gamma, substeps, ..Clamp::default() }, want));
+        let tips = [10, 20, 40, 120].map(|substeps| off(&Clamp { gamma, substeps, ..Clamp::default() }, want));
         assert!(tips.iter().all(|t| (t - tips[2]).abs() < 0.01), "Γ {gamma}: {tips:?}");
     }
 }
@@ -254,9 +254,10 @@ fn strips_curled_tightly_come_to_rest_where_the_elastica_does() {
         let own = elastica(gamma, 1.0);
         assert!((0..2).all(|k| (own[k] - want[k]).abs() < 1e-4), "{own:?} {want:?}");
     }
-    for substeps in [10, 20, 40] {
+    for substeps in [10, 20, 40, 120] {
         for curl in [1.5, 2.0] {
-            for gamma in [1.0, 3.0, 10.0] {
+            // Where time is cut finest one of them says it.
+            for gamma in [1.0, 3.0, 10.0].into_iter().filter(|g| substeps < 100 || curl * g == 6.0) {
                 let (mut t, flat) = clamped(&Clamp { curl, gamma, substeps, ..Clamp::default() });
                 t.settle(12.0);
                 let (mut way, mut last) = (0.0f64, tip_of(&t, &flat));

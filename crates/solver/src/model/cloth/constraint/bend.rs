@@ -7,7 +7,7 @@
 //! by K₀ wants K = K₀ n, with n the hinge's normal of the moment.
 //!
 //! What c is for a rigidity in N·m depends on the mesh, so it is calibrated (see `build::rigidity`).
-use super::{Facing, Points, Scale, compliance};
+use super::{Facing, Points, Scale, compliance, divisor};
 use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, Record, gain, load, load_near, store};
 
@@ -75,11 +75,12 @@ pub unsafe fn solve<const CURVED: bool>(g: &Hinges, points: Points, scale: Scale
     if let Some(f) = &facing {
         k = k - f.n.scale(rest);
     }
-    let mut sum = F8::new(&g.compliance) * F8::splat(scale.per_dt2);
+    let compliance = F8::new(&g.compliance) * F8::splat(scale.per_dt2);
+    let mut inertia = F8::splat(0.0);
     for i in 0..4 {
-        sum = (w[i] * weight[i]).fma(weight[i], sum);
+        inertia = (w[i] * weight[i]).fma(weight[i], inertia);
     }
-    let s = F8::splat(-1.0) / sum;
+    let s = F8::splat(-1.0) / divisor(compliance, inertia);
     let turn = facing.map(|f| f.turn(k.scale(-(s * rest))));
     for i in 0..4 {
         let mut by = k.scale(s * w[i] * weight[i]);

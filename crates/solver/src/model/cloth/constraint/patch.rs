@@ -7,7 +7,7 @@
 //! are the curvatures (M. Bergou et al., "A Quadratic Bending Model for Inextensible Surfaces", 2006), so
 //! the energy of area A is ½ A (D_u |x_uu|² + D_v |x_vv|² + 2 √(D_u D_v) |x_uv|²): exact for quadratics on
 //! any mesh, with no calibration. A patch that is curved at rest wants x_uu = κ n, and so on.
-use super::{Facing, Points, Scale, compliance};
+use super::{Facing, Points, Scale, compliance, divisor};
 use crate::model::cloth::colouring::pack;
 use crate::simd::{F8, Record, V8, gain, load, load_near, store};
 
@@ -75,11 +75,12 @@ pub unsafe fn solve<const CURVED: bool>(g: &Patches, points: Points, scale: Scal
     for m in 0..3 {
         let weight = weights(g, m);
         let k = off::<CURVED>(g, m, &x, &weight, &facing, scale.rest * scale.folds);
-        let mut sum = F8::new(&g.compliance[m]) * F8::splat(scale.per_dt2);
+        let compliance = F8::new(&g.compliance[m]) * F8::splat(scale.per_dt2);
+        let mut inertia = F8::splat(0.0);
         for i in 0..6 {
-            sum = (w[i] * weight[i]).fma(weight[i], sum);
+            inertia = (w[i] * weight[i]).fma(weight[i], inertia);
         }
-        let s = F8::splat(-1.0) / sum;
+        let s = F8::splat(-1.0) / divisor(compliance, inertia);
         for i in 0..6 {
             let s = s * w[i] * weight[i];
             (x[i], by[i]) = (k.fma(s, x[i]), k.fma(s, by[i]));
