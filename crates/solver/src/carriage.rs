@@ -5,7 +5,7 @@ use crate::inputs::{FrameInputs, GripMotion};
 use crate::load::Loads;
 use crate::pull;
 use crate::race;
-use crate::simd::{Record, two_sum};
+use crate::simd::{F4, Record, two_sum};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
@@ -129,10 +129,13 @@ impl<'a> Carriage<'a> {
             state.loads.begin();
             let each = state.x[..n].par_iter_mut().zip(&mut state.free[..n]).zip(&mut state.v[..n]);
             let each = each.zip(&state.start[..n]).zip(&state.gained[..n]).zip(&mut state.loads.own);
+            let per = F4::splat(per_dt);
             each.with_min_len(RUN).for_each(|(((((x, free), v), start), gained), own)| {
-                (0..3).for_each(|c| own.0[c] = gained.0[c] - free.0[c]);
-                (0..3).for_each(|c| v.0[c] += own.0[c] * per_dt);
-                (0..3).for_each(|c| x.0[c] = start.0[c] + gained.0[c]);
+                let (was, by, u) = (F4::of(start), F4::of(gained), F4::of(v));
+                let from = by - F4::of(free);
+                from.put(own);
+                from.fma(per, u).fourth(u).put(v);
+                (was + by).fourth(was).put(x);
                 *free = *x;
             });
         });
@@ -219,46 +222,50 @@ impl<'a> Carriage<'a> {
         (scheme, loads, push): (&Scheme, &Loads, &[Record]),
         rigid: &Rigid,
     ) {
-        let dt = self.dt;
+        let [dt, one] = [self.dt, 1.0].map(F4::splat);
         let relative = self.kept < 1.0 && (!self.body.held || !self.grips.is_empty());
-        let Scheme { x: [last, now, before, fall], v: [stay, old, gain], .. } = *scheme;
-        let euler = before == 0.0;
-        let even = self.gravity.map(|g| g * dt);
+        let euler = scheme.x[2] == 0.0;
+        let [last, now, before, _] = scheme.x.map(F4::splat);
+        let [stay, old, _] = scheme.v.map(F4::splat);
+        let even = F4::three(self.gravity) * dt;
         let uneven = !push.is_empty() || !self.weighs.is_empty();
         for k in from..to {
             let mut g = even;
             if uneven {
                 let weighs = self.weighs.get(k).copied().unwrap_or(1.0);
                 let push = push.get(k).copied().unwrap_or_default();
-                (0..3).for_each(|c| g[c] = even[c] * weighs + push.0[c] * dt);
+                g = even * F4::splat(weighs) + F4::of(&push) * dt;
             }
             // Safety: the points of a leaf are touched by no other.
             let Point { x, free, v, air, flow, start, gained, remainder, was, way } = unsafe { all.at(k) };
+            let u = F4::of(v);
             if self.airy {
-                *flow = Record(std::array::from_fn(|c| air.0[c] - v.0[c]));
+                (F4::of(air) - u).put(flow);
             }
             *start = *x;
             // Held points have no velocity, and get none.
-            let moves = if x.0[3] > 0.0 { 1.0 } else { 0.0 };
+            let moves = F4::splat(if x.0[3] > 0.0 { 1.0 } else { 0.0 });
             let kept = self.keeps.get(k).copied().unwrap_or(self.kept);
             let still = self.stilled.get(k).copied().unwrap_or(self.stills);
             let heavy = 1.0 / loads.times[k];
-            let r = if relative { rigid.at(x.xyz()) } else { [0.0; 3] };
-            for c in 0..3 {
-                // Damping is an impulse that shifts what is remembered along with what is.
-                let mut impulse = (v.0[c] - r[c]) * (kept - 1.0);
-                if still < 1.0 {
-                    impulse += (v.0[c] + impulse) * (still - 1.0);
-                }
-                let u = (v.0[c] + impulse) * moves;
-                let (w, p) = if euler { (u, u * dt) } else { (was.0[c] + impulse, way.0[c] + impulse * dt) };
-                let by = now.mul_add(u, before.mul_add(w, fall * g[c] * heavy));
-                gained.0[c] = remainder.0[c] + by.mul_add(dt, last * p) * moves;
-                v.0[c] = stay.mul_add(u, old.mul_add(w, gain * g[c] * heavy)) * moves;
-                was.0[c] = u;
-                way.0[c] = p;
+            let [fall, gain] = [scheme.x[3], scheme.v[2]].map(|by| F4::splat(by * heavy) * g);
+            let r = F4::three(if relative { rigid.at(x.xyz()) } else { [0.0; 3] });
+            // Damping is an impulse that shifts what is remembered along with what is.
+            let mut impulse = (u - r) * (F4::splat(kept) - one);
+            if still < 1.0 {
+                impulse = impulse + (u + impulse) * (F4::splat(still) - one);
             }
-            gained.0[3] = x.0[3];
+            let u = (u + impulse) * moves;
+            let (w, p) = match euler {
+                true => (u, u * dt),
+                false => (F4::of(was) + impulse, F4::of(way) + impulse * dt),
+            };
+            let by = now.fma(u, before.fma(w, fall));
+            let by = F4::of(remainder) + by.fma(dt, last * p) * moves;
+            by.fourth(F4::of(x)).put(gained);
+            (stay.fma(u, old.fma(w, gain)) * moves).put(v);
+            u.put(was);
+            p.put(way);
             *free = *gained;
         }
     }
@@ -277,24 +284,25 @@ impl<'a> Carriage<'a> {
             return s;
         }
         watch.during(Phase::Finish, || {
-            let impulse = if touches { 1.0 } else { 0.0 };
+            let impulse = F4::splat(if touches { 1.0 } else { 0.0 });
+            let per = F4::splat(per_dt);
             for k in p.from..p.to {
                 // Safety: the points of a leaf are touched by no other.
                 let Point { x, free, v, start, gained, remainder, was, way, .. } = unsafe { all.at(k) };
-                for c in 0..3 {
-                    let by = match touches {
-                        // From where contact was handed the points; they are so near that the difference is exact.
-                        true => {
-                            gained.0[c] += x.0[c] - (start.0[c] + gained.0[c]);
-                            x.0[c] - free.0[c]
-                        }
-                        false => gained.0[c] - free.0[c],
-                    } * per_dt;
-                    v.0[c] += by;
-                    was.0[c] += by * impulse;
-                    way.0[c] = gained.0[c] - remainder.0[c];
-                    (x.0[c], remainder.0[c]) = two_sum(start.0[c], gained.0[c]);
-                }
+                let (at, from, own, u) = (F4::of(start), F4::of(free), F4::of(gained), F4::of(v));
+                let (by, own) = match touches {
+                    // From where contact was handed the points; they are so near that the difference is exact.
+                    true => (F4::of(x) - from, own + (F4::of(x) - (at + own))),
+                    false => (own - from, own),
+                };
+                let by = by * per;
+                (u + by).fourth(u).put(v);
+                let u = F4::of(was);
+                by.fma(impulse, u).fourth(u).put(was);
+                (own - F4::of(remainder)).fourth(u).put(way);
+                let (to, lost) = two_sum(at, own);
+                to.fourth(at).put(x);
+                lost.put(remainder);
             }
             if self.kept == 1.0 || self.body.held {
                 return Sums::default();

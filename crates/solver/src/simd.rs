@@ -260,9 +260,67 @@ pub unsafe fn gain(gained: *mut Record, index: &[u32; 8], by: V8) {
     }
 }
 
+/// The four numbers of one point.
+#[derive(Clone, Copy)]
+pub struct F4(__m128);
+
+impl F4 {
+    #[inline(always)]
+    pub fn splat(n: f32) -> F4 {
+        F4(v3!(_mm_set1_ps(n)))
+    }
+    /// Three numbers, and 0.
+    #[inline(always)]
+    pub fn three([a, b, c]: [f32; 3]) -> F4 {
+        F4(v3!(_mm_setr_ps(a, b, c, 0.0)))
+    }
+    #[inline(always)]
+    pub fn of(r: &Record) -> F4 {
+        // Safety: records are aligned to 16 bytes.
+        F4(unsafe { _mm_load_ps(r.0.as_ptr()) })
+    }
+    #[inline(always)]
+    pub fn put(self, to: &mut Record) {
+        // Safety: as above.
+        unsafe { _mm_store_ps(to.0.as_mut_ptr(), self.0) };
+    }
+    /// self * a + b.
+    #[inline(always)]
+    pub fn fma(self, a: F4, b: F4) -> F4 {
+        F4(v3!(_mm_fmadd_ps(self.0, a.0, b.0)))
+    }
+    /// The same with the fourth number of another.
+    #[inline(always)]
+    pub fn fourth(self, of: F4) -> F4 {
+        F4(v3!(_mm_blend_ps::<8>(self.0, of.0)))
+    }
+}
+
+impl std::ops::Add for F4 {
+    type Output = F4;
+    #[inline(always)]
+    fn add(self, o: F4) -> F4 {
+        F4(v3!(_mm_add_ps(self.0, o.0)))
+    }
+}
+impl std::ops::Sub for F4 {
+    type Output = F4;
+    #[inline(always)]
+    fn sub(self, o: F4) -> F4 {
+        F4(v3!(_mm_sub_ps(self.0, o.0)))
+    }
+}
+impl std::ops::Mul for F4 {
+    type Output = F4;
+    #[inline(always)]
+    fn mul(self, o: F4) -> F4 {
+        F4(v3!(_mm_mul_ps(self.0, o.0)))
+    }
+}
+
 /// A sum, and what it lost (D. Knuth, "The Art of Computer Programming", vol. 2, 1969, 4.2.2, theorem B).
 #[inline(always)]
-pub fn two_sum(a: f32, b: f32) -> (f32, f32) {
+pub fn two_sum<N: Copy + std::ops::Add<Output = N> + std::ops::Sub<Output = N>>(a: N, b: N) -> (N, N) {
     let sum = a + b;
     let by = sum - a;
     (sum, (a - (sum - by)) + (b - by))
@@ -294,7 +352,7 @@ mod tests {
 
     #[test]
     fn a_sum_and_what_it_lost_are_the_whole() {
-        for (a, b) in [(1000.0, 1e-6), (-3.0, 2.9e-7), (0.0, 1e-12), (1e-9, -512.0)] {
+        for (a, b) in [(1000.0f32, 1e-6f32), (-3.0, 2.9e-7), (0.0, 1e-12), (1e-9, -512.0)] {
             let (sum, lost) = two_sum(a, b);
             assert_eq!(f64::from(sum) + f64::from(lost), f64::from(a) + f64::from(b));
         }

@@ -182,9 +182,9 @@ impl Scratch {
             let mut sum = x.0;
             for (n, p) in nodes.iter().zip(weights) {
                 let by = moved[*n as usize].0;
-                (0..3).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
+                (0..4).for_each(|k| sum[k] = by[k].mul_add(*p, sum[k]));
             }
-            *x = Record(sum);
+            *x = Record([sum[0], sum[1], sum[2], x.0[3]]);
         };
         below.par_iter_mut().zip(&level.nodes).with_min_len(1024).for_each(moves);
     }
