@@ -70,6 +70,17 @@ build_web() {
     fi
 }
 
+# lint : all of the project's own code, when something changed. After it was built.
+lint() {
+    local stamp
+    stamp=$( (cargo --version && find Cargo.toml Cargo.lock .cargo scripts crates -type f -print0 | sort -z | xargs -0 sha256sum) | sha256sum)
+    [ "$(cat .build/lint.stamp 2>/dev/null)" != "$stamp" ] || return 0
+    say "Linting"
+    RUSTC_WORKSPACE_WRAPPER=$PWD/scripts/lint-rustc CLIPPY_ARGS=-Dwarnings__CLIPPY_HACKERY__ \
+        cargo test --release --quiet --workspace --no-run
+    printf '%s' "$stamp" >.build/lint.stamp
+}
+
 free_port() {
     python3 - 2>/dev/null <<'PY' || node -e 'const s=require("net").createServer().listen(0,"127.0.0.1",()=>{console.log(s.address().port);s.close()})'
 import socket

@@ -16,7 +16,10 @@ pub fn frame_inputs(scene: &Stage, bodies: &[BodyId], index: usize) -> FrameInpu
         substeps: scene.frames.substeps,
         gravity,
         fields,
-        floor: scene.floor.as_ref().map(|f| Floor { height: (f.height - scene.origin[1]) as f32, friction: f.friction as f32 }),
+        floor: scene
+            .floor
+            .as_ref()
+            .map(|f| Floor { height: (f.height - scene.origin[1]) as f32, friction: f.friction as f32 }),
         ..FrameInputs::default()
     }
 }

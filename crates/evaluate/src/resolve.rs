@@ -55,7 +55,8 @@ impl Fields {
 pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields {
     let moment = scene.frames.moment(frame);
     let calm = scene.calm.at(&moment);
-    let (mut fields, mut pulls): (Vec<(usize, Named)>, Vec<(Named, [f32; 3])>) = (vec![], vec![]);
+    let mut fields: Vec<(usize, Named)> = vec![];
+    let mut pulls: Vec<(Named, [f32; 3])> = vec![];
     for (id, field) in scene.fields.iter().filter(|(id, f)| scene.acts(id, f)) {
         let Field {
             name: _,
@@ -83,8 +84,7 @@ pub(crate) fn fields_at(scene: &Stage, bodies: &[BodyId], frame: f64) -> Fields 
         // Beside another origin whatever asks for a place of its own asks for it in the world.
         let elsewhere = scene.origin != [0.0; 3] && act.can_stand();
         let stands = place.is_some() || act.is_placed() || elsewhere;
-        let stand = stands
-            .then(|| stand(&pose_at(scene, place.as_ref().unwrap_or(&Node::default()), frame)));
+        let stand = stands.then(|| stand(&pose_at(scene, place.as_ref().unwrap_or(&Node::default()), frame)));
         if let Some(pull) = now.pull()
             && field.zone.is_none()
             && field.zones.is_empty()

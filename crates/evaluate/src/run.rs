@@ -1,8 +1,8 @@
 use crate::collide::{Carried, ColliderError, NoHold, Track, carried, rules, tracks};
 use crate::fingerprint::{Island, of_island, of_member};
 use crate::matters::{Changing, changing};
-use crate::rest::{Relaxed, relaxed};
 use crate::resolve::World;
+use crate::rest::{Relaxed, relaxed};
 use crate::shape::{begins, thin_enough};
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
@@ -86,14 +86,11 @@ const ORIGIN: usize = 24;
 
 impl Parts {
     /// With places told from near the island.
-    fn near(
-        scene: &Stage,
-        bodies: &[BodyId],
-        library: &dyn MeshLibrary,
-    ) -> Result<(Stage, Parts), RunError> {
+    fn near(scene: &Stage, bodies: &[BodyId], library: &dyn MeshLibrary) -> Result<(Stage, Parts), RunError> {
         let first = scene.frames.first as f64;
         let begin = bodies.iter().filter_map(|id| scene.bodies.get(id));
-        let places: Vec<[f64; 3]> = begin.map(|b| World::of(scene, begins(scene, b), first).position).collect();
+        let places: Vec<[f64; 3]> =
+            begin.map(|b| World::of(scene, begins(scene, b), first).position).collect();
         let home = scene.beside(snapped(middle(places.iter().copied())));
         let parts = Parts::of(&home, bodies, library)?;
         let all = parts.rests.iter().flat_map(|r| r.positions()).map(|p| p.map(f64::from));

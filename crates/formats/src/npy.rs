@@ -30,7 +30,7 @@ fn array(
     let of = motion.origin;
     let world = |p: [f32; 3]| -> [f64; 3] { std::array::from_fn(|c| of[c] + f64::from(p[c])) };
     match exact {
-        true => numbers::<f64>(sink, motion, frames, |p| world(p)),
+        true => numbers::<f64>(sink, motion, frames, world),
         false => numbers::<f32>(sink, motion, frames, |p| world(p).map(|c| c as f32)),
     }
 }

@@ -96,12 +96,7 @@ pub enum ChunkError {
 
 impl Channel {
     /// Puts frames of numbers on a grid; a number is off by at most `error`, or by what 32 bits allow over its extent.
-    pub fn of<N: Copy + Into<f64>>(
-        name: &str,
-        components: usize,
-        frames: &[Vec<N>],
-        error: f64,
-    ) -> Channel {
+    pub fn of<N: Copy + Into<f64>>(name: &str, components: usize, frames: &[Vec<N>], error: f64) -> Channel {
         let components = components.max(1);
         let all = || frames.iter().flat_map(|f| f.chunks_exact(components));
         let bound = |k: usize| {
@@ -114,9 +109,7 @@ impl Channel {
         // A little under twice the error, for the rounding of f32 on the way back.
         let step = (1.98 * error).max(extent / 4.2e9) as f32;
         let bits = if extent / f64::from(step) < 65_500.0 { 16 } else { 32 };
-        let to = |(k, c): (usize, &N)| {
-            (((*c).into() - origin[k]) / f64::from(step)).round().max(0.0) as u32
-        };
+        let to = |(k, c): (usize, &N)| (((*c).into() - origin[k]) / f64::from(step)).round().max(0.0) as u32;
         let grid = all().flat_map(|p| p.iter().enumerate().map(to)).collect();
         let counts = frames.iter().map(|f| (f.len() / components) as u32).collect();
         Channel { name: name.to_owned(), components, origin, step, bits, counts, grid }
@@ -136,9 +129,8 @@ impl Channel {
     /// The numbers of a frame, point by point; `None` beyond the last.
     pub fn frame(&self, index: usize) -> Option<Vec<f64>> {
         let (from, n) = self.span(index)?;
-        let at = |(k, q): (usize, &u32)| {
-            self.origin[k % self.components] + f64::from(*q) * f64::from(self.step)
-        };
+        let at =
+            |(k, q): (usize, &u32)| self.origin[k % self.components] + f64::from(*q) * f64::from(self.step);
         Some(self.grid.get(from..from + n)?.iter().enumerate().map(at).collect())
     }
 
@@ -227,7 +219,7 @@ impl Chunk {
 
     /// The same with another channel, of as many frames.
     pub fn with(mut self, channel: Channel) -> Chunk {
-        debug_assert_eq!(channel.counts.len(), self.frames);
+        assert_eq!(channel.counts.len(), self.frames);
         self.channels.push(channel);
         self
     }

@@ -143,7 +143,13 @@ struct Spool {
 
 impl Spool {
     fn new(folder: &Path, points: usize) -> std::io::Result<Spool> {
-        Ok(Spool { file: BufWriter::new(tempfile::tempfile_in(folder)?), points, count: 0, origin: [0.0; 3], off: 0.0 })
+        Ok(Spool {
+            file: BufWriter::new(tempfile::tempfile_in(folder)?),
+            points,
+            count: 0,
+            origin: [0.0; 3],
+            off: 0.0,
+        })
     }
 
     fn push(&mut self, frame: &[[f64; 3]], exact: bool) -> std::io::Result<()> {
@@ -203,7 +209,9 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
     let off = got.motion.iter().map(|m| m.off).fold(0.0, f64::max);
     if off > TOLD && !job.args.exact {
         let mm = 1e3 * off;
-        eprintln!("So far from the world's origin places are off by up to {mm:.3} mm in these files; --exact keeps them.");
+        eprintln!(
+            "So far from the world's origin places are off by up to {mm:.3} mm in these files; --exact keeps them."
+        );
     }
     let write = writing.elapsed().as_secs_f64();
     let ms = |s: f64| 1e3 * s / run.at().max(1) as f64;
@@ -283,7 +291,8 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let path = job.args.out.join(format!("{name}.{}", kind.ending(1, job.first)));
     let mut file = BufWriter::new(File::create(path)?);
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
-    let told = Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate, origin: motion.origin };
+    let told =
+        Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate, origin: motion.origin };
     let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
     motion.file.flush()?;
     let motion = &*motion;

@@ -50,7 +50,12 @@ pub fn mend(args: &MendArgs) -> Result<(), String> {
     );
     if let Some(out) = &args.out {
         let stem = args.mesh.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-        let text = write_obj(&stem, &mended, &mended.positions, With { normals: false, triangles: false, exact: false });
+        let text = write_obj(
+            &stem,
+            &mended,
+            &mended.positions,
+            With { normals: false, triangles: false, exact: false },
+        );
         std::fs::write(out, text).map_err(|e| format!("{}: {e}", out.display()))?;
     }
     let left =

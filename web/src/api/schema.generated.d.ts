@@ -1667,7 +1667,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The header nematon-bytes tells about how long it will be */
+        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
         get: {
             parameters: {
                 query?: {
@@ -1676,6 +1676,7 @@ export interface paths {
                     last?: number | null;
                     normals?: boolean | null;
                     triangles?: boolean | null;
+                    exact?: boolean | null;
                 };
                 header?: never;
                 path: {
@@ -6814,6 +6815,11 @@ export interface components {
             normals?: boolean | null;
             /** @description Faces cut into triangles instead of as they were made or brought in; no if left out. */
             triangles?: boolean | null;
+            /**
+             * @description Places as exact as frames are kept, however far from the world's origin: npy in double precision, usda beside a place
+             *     of its own, obj with as many digits; no if left out.
+             */
+            exact?: boolean | null;
         };
         /** @description Something changed. Small: whoever cares reads the rest. */
         Notice: {

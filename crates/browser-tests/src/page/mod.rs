@@ -62,7 +62,7 @@ impl Window {
     pub(crate) fn new(browser: Browser, browsers: Arc<Browsers>, address: String, id: i64) -> Window {
         let test = std::thread::current().name().unwrap_or("window").replace("::", "-");
         let (driver, folder) = (browser.driver.clone(), browser.folder.clone());
-        Window { driver, address, id, folder, pixels: 0.5, test, browser: Some(browser), browsers }
+        Window { driver, address, id, folder, pixels: 0.3, test, browser: Some(browser), browsers }
     }
 
     /// What has to be there before a page is.

@@ -330,9 +330,11 @@ fn the_shares_of_what_moves_a_point_add_up_and_are_what_they_say() {
     let plate = json!({ "name": "Flag", "kind": { "cloth": { "shape": { "sheet": { "width": 0.4, "depth": 0.4, "columns": 9, "rows": 9 } }, "matter": { "drag": 1.28, "lift": 0, "areal_weight": 0.15 } } }, "place": { "position": [0, 1.5, 0] } });
     let s = scene(json!({ "g": gravity() }), json!({ "bodies": { "flag": plate } }));
     let at = moves(&s, 10);
-    let told =
-        why(&Asked { scene: &stage(&s), body: &id, point: 40, first: 3, places: &wide(&at[2..8]) }, &NoMeshes)
-            .unwrap();
+    let told = why(
+        &Asked { scene: &stage(&s), body: &id, point: 40, first: 3, places: &wide(&at[2..8]) },
+        &NoMeshes,
+    )
+    .unwrap();
     let still = told.shares.iter().find(|s| s.of == Of::Still).unwrap();
     for (v, by) in told.velocity.iter().zip(&still.by) {
         let expected = 0.5 * 1.2 * 1.28 * v[1] * v[1] / 0.15;

@@ -7,7 +7,8 @@ fn an_obj_comes_back_as_it_was() {
     let m = sheet(2.0, 1.0, 5, 4);
     let back = read_mesh(
         "a.OBJ",
-        write_obj("sheet", &m, &m.positions, With { normals: true, triangles: true, exact: false }).as_bytes(),
+        write_obj("sheet", &m, &m.positions, With { normals: true, triangles: true, exact: false })
+            .as_bytes(),
     )
     .unwrap();
     assert_eq!((&back.positions, &back.triangles), (&m.positions, &m.triangles));
@@ -118,7 +119,8 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
 #[test]
 fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0, origin: [0.0; 3] };
+    let motion =
+        Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0, origin: [0.0; 3] };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
     for part in [
@@ -246,7 +248,14 @@ fn a_face_with_hollow_corners_covers_what_its_outline_does() {
 fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
     let m = sheet(1.0, 1.0, 3, 3);
     let high: Vec<[f32; 3]> = m.positions.iter().map(|p| [p[0], 1.0, p[2]]).collect();
-    let bodies = ["Flag", "Flag"].map(|name| Motion { name, mesh: &m, first: 5, count: 40, rate: 24.0, origin: [0.0; 3] });
+    let bodies = ["Flag", "Flag"].map(|name| Motion {
+        name,
+        mesh: &m,
+        first: 5,
+        count: 40,
+        rate: 24.0,
+        origin: [0.0; 3],
+    });
     let firsts = [m.positions.clone(), high];
     let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
         let frame = firsts[k].clone();
@@ -287,7 +296,8 @@ fn several_bodies_go_into_one_file_with_normals_and_the_faces_they_were_made_of(
     assert_eq!(text.matches("vn 0 1 0").count(), 9);
     let faces: Vec<&str> = text.lines().filter(|l| l.starts_with("f ")).collect();
     assert!(faces.len() == 4 && faces.iter().all(|f| f.split(' ').count() == 5), "{faces:?}");
-    let cut = String::from_utf8(two(Kind::Usda, With { normals: false, triangles: true, exact: false }).0).unwrap();
+    let cut =
+        String::from_utf8(two(Kind::Usda, With { normals: false, triangles: true, exact: false }).0).unwrap();
     assert!(cut.contains("faceVertexCounts = [3, 3, 3, 3, 3, 3, 3, 3]") && !cut.contains("normals"));
 }
 

@@ -13,5 +13,10 @@ pub fn pennant() -> String {
         let x = u * (length - 0.3 * (1.0 - 2.0 * v.abs()) * u);
         *p = [x, 1.2 - v * half, 0.0];
     }
-    write_obj("pennant", &m, &m.positions, nematon_formats::With { normals: false, triangles: true, exact: false })
+    write_obj(
+        "pennant",
+        &m,
+        &m.positions,
+        nematon_formats::With { normals: false, triangles: true, exact: false },
+    )
 }

@@ -8,7 +8,7 @@ fn own(keys: Vec<Key>) -> Own {
 }
 
 fn frame(index: usize) -> Computed {
-    Computed { index, positions: vec![vec![[index as f32; 3]]], snags: vec![vec![]], ..Computed::default() }
+    Computed { index, positions: vec![vec![[index as f64; 3]]], snags: vec![vec![]], ..Computed::default() }
 }
 
 #[test]

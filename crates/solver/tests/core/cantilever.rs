@@ -233,7 +233,8 @@ fn a_strip_that_is_curled_at_rest_droops_as_the_elastica() {
 #[test]
 fn sub_steps_change_the_droop_by_less_than_half_its_tolerance() {
     for (gamma, want) in [LEVEL[1], LEVEL[3]] {
-        let tips = [10, 20, 40, 120].map(|substeps| off(&Clamp { gamma, substeps, ..Clamp::default() }, want));
+        let tips =
+            [10, 20, 40, 120].map(|substeps| off(&Clamp { gamma, substeps, ..Clamp::default() }, want));
         assert!(tips.iter().all(|t| (t - tips[2]).abs() < 0.01), "Γ {gamma}: {tips:?}");
     }
 }

@@ -68,8 +68,7 @@ fn a_ball_falls_as_fast_as_its_drag_lets_it() {
     // On the way, v = v∞ tanh(g t / v∞).
     // However high it begins, and however short its sub-steps: by v∞²/g ln cosh (g t / v∞).
     for (high, substeps) in [(0.0, 10), (50.0, 10), (50.0, 120), (800.0, 200)] {
-        let mut t =
-            Loose::alone(&FreeRest { drag: 0.47, ..balls(vec![[0.0, high, 0.0]], radius, mass) });
+        let mut t = Loose::alone(&FreeRest { drag: 0.47, ..balls(vec![[0.0, high, 0.0]], radius, mass) });
         t.frame.substeps = substeps;
         t.run(24);
         let fallen = f64::from(high) - t.states[0].places(&t.bodies[0], [0.0; 3])[0][1];

@@ -152,7 +152,9 @@ impl<'a> Begun<'a> {
         watch.during(Phase::Sewn, || {
             let State { gas, start, gained, x, .. } = state;
             x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
-            self.pulls(moment, gas, |pulls, fill| pulls.balance(scale, fill, &mut Places { start, gained, x }, own));
+            self.pulls(moment, gas, |pulls, fill| {
+                pulls.balance(scale, fill, &mut Places { start, gained, x }, own)
+            });
             x.iter_mut().zip(&*start).for_each(|(x, start)| x.0[3] = start.0[3]);
         });
     }
@@ -168,8 +170,8 @@ impl<'a> Begun<'a> {
             let before = x.clone();
             let mut at = Places { start, gained, x };
             at.take_up();
-            let far =
-                self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, &mut own.taut));
+            let far = self
+                .pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, &mut own.taut));
             if far > 0.0 {
                 // It is the body's own doing.
                 for ((x, before), (free, v)) in x.iter().zip(&before).zip(free.iter_mut().zip(v.iter_mut())) {
