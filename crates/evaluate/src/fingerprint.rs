@@ -34,10 +34,14 @@ pub struct Island<'a> {
     pub sewn: &'a [Option<Arc<Sewn>>],
 }
 
-/// The fingerprints of all frames of an island, the first frame first.
-pub fn of_island(scene: &Stage, island: &Island) -> Vec<Fingerprint> {
+/// The version of the solver before this one, which told places from the world's origin and lost what was smaller than their
+/// last bit: what it left is known, and why it is out of date.
+pub const EARLIER: u32 = 10;
+
+/// The fingerprints of all frames of an island, the first frame first, as a version of the solver leaves them.
+pub fn of_island(scene: &Stage, island: &Island, version: u32) -> Vec<Fingerprint> {
     let count = scene.frames.count();
-    let mut out = vec![of_rest(scene, island)];
+    let mut out = vec![of_rest(scene, island, version)];
     let mut blew = false;
     for index in 1..count {
         let inputs = frame_inputs(scene, island.bodies, index);
@@ -82,10 +86,12 @@ impl Sink {
     }
 }
 
-fn of_rest(scene: &Stage, island: &Island) -> Fingerprint {
+fn of_rest(scene: &Stage, island: &Island, version: u32) -> Fingerprint {
     let mut s = Sink(blake3::Hasher::new());
-    s.u32(&[nematon_solver::VERSION, island.rests.len() as u32]);
-    scene.origin.iter().for_each(|c| s.f64(*c));
+    s.u32(&[version, island.rests.len() as u32]);
+    if version > EARLIER {
+        scene.origin.iter().for_each(|c| s.f64(*c));
+    }
     for rest in island.rests {
         of_body(&mut s, rest);
     }
@@ -188,6 +194,7 @@ fn of_frame(
         gravity,
         fields,
         floor,
+        gone: _,
         colliders: _,
         grips: _,
         rests: _,

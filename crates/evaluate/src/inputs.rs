@@ -16,6 +16,7 @@ pub fn frame_inputs(scene: &Stage, bodies: &[BodyId], index: usize) -> FrameInpu
         substeps: scene.frames.substeps,
         gravity,
         fields,
+        gone: scene.gone(),
         floor: scene
             .floor
             .as_ref()

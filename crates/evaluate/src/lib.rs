@@ -36,7 +36,7 @@ pub use nematon_solver::Pose;
 pub use outline::{Drawn, outlines};
 pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, place_on, pose_at, resolve};
-pub use run::{Member, Run, RunError, Split, fingerprints};
+pub use run::{Member, Run, RunError, Split, earlier_fingerprints, fingerprints};
 pub use set_down::{Thing, set_down};
 pub use sewn::{Filled, FilledChamber, Sewn, filled, freeze, still, volume};
 pub use shape::begins;

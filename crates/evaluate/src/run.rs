@@ -1,5 +1,5 @@
 use crate::collide::{Carried, ColliderError, NoHold, Track, carried, rules, tracks};
-use crate::fingerprint::{Island, of_island, of_member};
+use crate::fingerprint::{EARLIER, Island, of_island, of_member};
 use crate::matters::{Changing, changing};
 use crate::resolve::World;
 use crate::rest::{Relaxed, relaxed};
@@ -130,7 +130,7 @@ impl Parts {
         Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing })
     }
 
-    fn fingerprints(&self, scene: &Stage) -> Vec<Vec<Fingerprint>> {
+    fn fingerprints(&self, scene: &Stage, version: u32) -> Vec<Vec<Fingerprint>> {
         let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
@@ -139,6 +139,7 @@ impl Parts {
         let island = of_island(
             scene,
             &Island { bodies, rests, rules, tracks, carried, relaxed, changing, weathers, sewn },
+            version,
         );
         let n = rests.len();
         (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
@@ -155,7 +156,20 @@ pub fn fingerprints(
     library: &dyn MeshLibrary,
 ) -> Result<Vec<Vec<Fingerprint>>, RunError> {
     let (scene, parts) = Parts::near(&Stage::new(scene, library), island, library)?;
-    Ok(parts.fingerprints(&scene))
+    Ok(parts.fingerprints(&scene, nematon_solver::VERSION))
+}
+
+/// Those that frames of the version of the solver before this one are kept under.
+///
+/// # Errors
+/// As [`fingerprints`].
+pub fn earlier_fingerprints(
+    scene: &Scene,
+    island: &[BodyId],
+    library: &dyn MeshLibrary,
+) -> Result<Vec<Vec<Fingerprint>>, RunError> {
+    let scene = Stage::new(scene, library);
+    Ok(Parts::of(&scene, island, library)?.fingerprints(&scene, EARLIER))
 }
 
 /// The mean of some places.
@@ -184,7 +198,7 @@ impl Run {
         for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
-        let prints = parts.fingerprints(&scene);
+        let prints = parts.fingerprints(&scene, nematon_solver::VERSION);
         let Parts { members, rules, tracks, carried, relaxed, changing, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
         let contact = Contact::new(&bodies, &rules, colliders).map_err(RunError::Contact)?;

@@ -115,6 +115,11 @@ impl Stage {
         Stage { origin, ..self.clone() }
     }
 
+    /// How far the origin has gone since the first frame, metres.
+    pub(crate) fn gone(&self) -> [f32; 3] {
+        std::array::from_fn(|c| (self.origin[c] - self.home[c]) as f32)
+    }
+
     /// The same as at the first frame.
     pub(crate) fn at_home(&self) -> Stage {
         self.moved(self.home)

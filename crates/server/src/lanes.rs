@@ -72,7 +72,13 @@ struct Older {
     scene: Arc<Scene>,
     prints: Arc<Vec<Fingerprint>>,
     places: Vec<Option<Location>>,
+    /// Whether an earlier version of the solver left them.
+    earlier: bool,
 }
+
+/// Why frames of an earlier version of the solver are out of date, whatever else changed.
+const EARLIER: &str =
+    "How places are summed up: Nematon was renewed, and loses nothing of what is smaller than their last bit";
 
 /// The lanes of a scene, one a body.
 ///
@@ -113,13 +119,27 @@ pub async fn lanes(
         let mut older = vec![];
         if places.iter().any(Option::is_none) {
             for take in &takes {
+                let known = prints.of(take, library).await;
+                let Some(Ok(own)) = known.get(id) else { continue };
                 // A take of the very same scene has nothing that is out of date.
-                if let Some(Ok(prints)) = prints.of(take, library).await.get(id)
-                    && *prints != *now
-                {
-                    let places = store.find(&keys(prints)).await?;
-                    older.push(Older { scene: take.clone(), prints: prints.clone(), places });
-                }
+                let same = *own == *now;
+                let left = if same { places.clone() } else { store.find(&keys(own)).await? };
+                let (scene, prints) = match left.iter().all(Option::is_none) {
+                    false if same => continue,
+                    false => (take.clone(), own.clone()),
+                    // What it left may be from before Nematon was renewed.
+                    true => {
+                        let known = prints.earlier(take, library).await;
+                        let Some(Ok(own)) = known.get(id) else { continue };
+                        let places = store.find(&keys(own)).await?;
+                        if places.iter().any(Option::is_some) {
+                            let (scene, prints) = (take.clone(), own.clone());
+                            older.push(Older { scene, prints, places, earlier: true });
+                        }
+                        continue;
+                    }
+                };
+                older.push(Older { scene, prints, places: left, earlier: false });
             }
         }
         let mut told: Vec<FrameSnags> = store
@@ -177,8 +197,8 @@ fn lane(
     let reasons: Vec<Vec<String>> = older
         .iter()
         .map(|o| {
-            let all = changes(&o.scene, scene, &id.0);
-            all.into_iter().map(|c| c.words).collect()
+            let all = changes(&o.scene, scene, &id.0).into_iter().map(|c| c.words);
+            o.earlier.then(|| EARLIER.to_owned()).into_iter().chain(all).collect()
         })
         .collect();
     let first = scene.frames.first;

@@ -31,12 +31,13 @@ pub enum Cause {
 
 impl Exploded {
     pub(crate) fn check(body: &Body, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
-        let wild = |r: &Record, most: f32| r.xyz().iter().any(|c| c.is_nan() || c.abs() > most);
+        let wild = |v: [f32; 3], most: f32| v.iter().any(|c| c.is_nan() || c.abs() > most);
+        let far = |x: &Record| std::array::from_fn(|c| x.0[c] + frame.gone[c]);
         for place in 0..body.points() {
             let why = match () {
                 () if !state.x[place].xyz().iter().all(|c| c.is_finite()) => "its place is not a number",
-                () if wild(&state.x[place], 10_000.0) => "it is more than 10 km away",
-                () if wild(&state.v[place], 2_000.0) => "it is faster than 2 km/s",
+                () if wild(far(&state.x[place]), 10_000.0) => "it is more than 10 km away",
+                () if wild(state.v[place].xyz(), 2_000.0) => "it is faster than 2 km/s",
                 () => continue,
             };
             let strength = |v: [f32; 3]| v.iter().map(|c| c * c).sum::<f32>().sqrt();

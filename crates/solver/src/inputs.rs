@@ -378,6 +378,8 @@ pub struct FrameInputs {
     /// What moves air or pushes, in the order in which it is summed; bodies by their numbers.
     pub fields: Vec<FieldNow>,
     pub floor: Option<Floor>,
+    /// How far where places are told from has gone since the first frame, metres.
+    pub gone: [f32; 3],
     /// One for each collider.
     pub colliders: Vec<ColliderMotion>,
     /// Of grips that move.
@@ -422,6 +424,7 @@ impl Default for FrameInputs {
             gravity: [0.0, -9.81, 0.0],
             fields: vec![],
             floor: None,
+            gone: [0.0; 3],
             colliders: vec![],
             grips: vec![],
             rests: vec![],

@@ -129,7 +129,10 @@ fn neither_the_order_nor_the_names_of_fields_change_a_bit() {
             "shiver",
             json!({ "name": "Shiver", "act": { "turbulence": { "strength": 0.7, "size": 0.2, "seed": 3 } } }),
         ),
-        ("eddy", json!({ "name": "Eddy", "place": { "position": [0, 1.5, 0] }, "act": { "vortex": { "spin": 2, "core": 0.5 } } })),
+        (
+            "eddy",
+            json!({ "name": "Eddy", "place": { "position": [0, 1.5, 0] }, "act": { "vortex": { "spin": 2, "core": 0.5 } } }),
+        ),
         (
             "other",
             json!({ "name": "Other", "place": { "position": [0.4, 1, 0.2] }, "act": { "vortex": { "spin": 2, "core": 0.5 } } }),
@@ -155,7 +158,8 @@ fn it_begins_whenever_it_is_told_to() {
     let windy = |first: i64| {
         let mut s = hung([0.0; 3], 10, first + 12);
         s["frames"]["first"] = json!(first);
-        s["fields"]["wind"] = json!({ "name": "Wind", "act": { "wind": { "speed": 4, "heading": 0, "gust": 0.5 } } });
+        s["fields"]["wind"] =
+            json!({ "name": "Wind", "act": { "wind": { "speed": 4, "heading": 0, "gust": 0.5 } } });
         s["fields"]["flutter"] = json!({ "name": "Flutter", "act": { "turbulence": { "strength": 1.5, "size": 0.5, "pace": 1 } } });
         run(&s).places(0)
     };

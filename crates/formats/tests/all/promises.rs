@@ -137,6 +137,46 @@ fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
 }
 
 #[test]
+fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
+    let m = sheet(1.0, 1.0, 2, 2);
+    let world: Vec<[f64; 3]> = m
+        .positions
+        .iter()
+        .map(|p| [0.0, 1000.0, -2000.0].map(|o| o + 0.123_456_7 + f64::from(p[0])))
+        .collect();
+    let origin = nematon_formats::near(&world);
+    assert!(origin.iter().all(|c| c.fract() == 0.0), "{origin:?}");
+    let frame: Vec<[f32; 3]> =
+        world.iter().map(|p| std::array::from_fn(|c| (p[c] - origin[c]) as f32)).collect();
+    let (lost, kept) =
+        (nematon_formats::rounding(&world, [0.0; 3]), nematon_formats::rounding(&world, origin));
+    assert!(lost > 1e-4 && kept < 1e-7, "{lost} and {kept}");
+    let motion = Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin };
+    let written = |kind: Kind| {
+        let mut frames =
+            |_: usize| -> Box<dyn Iterator<Item = _>> { Box::new(std::iter::once(Ok(frame.clone()))) };
+        let with = With { exact: true, ..With::default() };
+        let mut out = vec![];
+        let bodies = [motion];
+        kind.write(&mut out, &mut Delivery { name: "far", bodies: &bodies, with, frames: &mut frames })
+            .unwrap();
+        out
+    };
+    let array = written(Kind::Npy);
+    let header = u16::from_le_bytes([array[8], array[9]]) as usize;
+    assert!(std::str::from_utf8(&array[10..10 + header]).unwrap().contains("<f8"));
+    let second = f64::from_le_bytes(array[18 + header..26 + header].try_into().unwrap());
+    assert!((second - world[0][1]).abs() < 1e-7, "{second} where {} is", world[0][1]);
+    let usd = String::from_utf8(written(Kind::Usda)).unwrap();
+    let place = format!("double3 xformOp:translate = ({}, {}, {})", origin[0], origin[1], origin[2]);
+    assert!(usd.contains(&place) && usd.contains("xformOpOrder"), "{usd}");
+    let obj = String::from_utf8(written(Kind::Still)).unwrap();
+    let line = obj.lines().find(|l| l.starts_with("v ")).unwrap();
+    let told: Vec<f64> = line.split(' ').skip(1).map(|n| n.parse().unwrap()).collect();
+    assert!(told.iter().zip(world[0]).all(|(a, b)| (a - b).abs() < 2e-7), "{line}");
+}
+
+#[test]
 fn loose_points_go_out_as_points_as_wide_as_they_are() {
     let positions = vec![[0.0, 1.0, 0.0], [0.5, 1.0, 0.0]];
     let m = nematon_geometry::Mesh {
