@@ -12,7 +12,7 @@ use rayon::prelude::*;
 pub struct State {
     /// x, y, z in metres and the inverse mass in 1/kg, 0 where held.
     pub(crate) x: Vec<Record>,
-    /// Where the point's velocity alone takes it in a sub-step; scratch.
+    /// What the point's velocity alone gains in a sub-step; while contact works, where that was handed the point; scratch.
     pub(crate) free: Vec<Record>,
     /// m/s.
     pub(crate) v: Vec<Record>,

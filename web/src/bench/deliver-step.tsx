@@ -98,7 +98,7 @@ export function DeliverStep() {
         <Line label="Places">
           <span className="flex items-center gap-2">
             <Toggle label="Exact places" on={exact} onTurn={setExact} />
-            <span className="text-[12px] text-faded">{exact ? 'exact anywhere: in double, or beside a place of their own' : 'in single precision, from the world’s origin'}</span>
+            <span className="text-[12px] text-faded">{exact ? 'exact, however far out' : 'in single precision'}</span>
           </span>
         </Line>
         {!fits && <Note tone="care">The scene has frames {frames.first} to {frames.last}.</Note>}

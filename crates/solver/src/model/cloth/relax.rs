@@ -103,9 +103,6 @@ impl<'a> Begun<'a> {
         let goes_on = usize::from(state.goes_on(self.dt));
         let scale = self.rests(moment).on(self.scales[goes_on]);
         state.loads.weigh(&mut state.gained);
-        if self.cloth.taut {
-            state.place();
-        }
         watch.during(Phase::Coarse, || {
             coarse::relax(&self.cloth.coarse, [&state.start, &state.gained], &mut own.coarse, scale);
             coarse::prolong_to(&self.cloth.coarse, &mut state.gained, state.loads.heavy(), &own.coarse);
@@ -150,6 +147,7 @@ impl<'a> Begun<'a> {
             });
         }
         watch.during(Phase::Sewn, || {
+            state.place();
             let State { gas, start, gained, x, .. } = state;
             x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
             self.pulls(moment, gas, |pulls, fill| {
