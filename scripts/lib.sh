@@ -75,6 +75,7 @@ lint() {
     local stamp
     stamp=$( (cargo --version && find Cargo.toml Cargo.lock .cargo scripts crates -type f -print0 | sort -z | xargs -0 sha256sum) | sha256sum)
     [ "$(cat .build/lint.stamp 2>/dev/null)" != "$stamp" ] || return 0
+    command -v clippy-driver >/dev/null || fail "Clippy is needed for the lints: rustup component add clippy"
     say "Linting"
     RUSTC_WORKSPACE_WRAPPER=$PWD/scripts/lint-rustc CLIPPY_ARGS=-Dwarnings__CLIPPY_HACKERY__ \
         cargo test --release --quiet --workspace --no-run

@@ -8,6 +8,8 @@ async fn main() -> WebDriverResult<()> {
     let mut w = site.window(true).await?;
     w.pixels = 1.0;
     w.fit(1280, 800).await?;
+    // What was drawn for fewer pixels stays as it is until it is drawn again.
+    w.driver.refresh().await?;
     let done = take(&site, &w).await;
     w.close().await?;
     done
