@@ -3,6 +3,7 @@ import { Tooltip } from 'radix-ui';
 import { useEffect } from 'react';
 import { ErrorBoundary } from 'react-error-boundary';
 import { Link, Redirect, Route, Switch } from 'wouter';
+import { NewProject } from './pages/new-project';
 import { ProjectPage } from './pages/project';
 import { ProjectsPage } from './pages/projects';
 import { client } from './state/queries';
@@ -25,6 +26,7 @@ export function App() {
             <Route path="/projects/:id">{({ id }) => (/^\d{1,15}$/.test(id) ? <ProjectPage id={Number(id)} /> : <Nowhere />)}</Route>
             <Route><Nowhere /></Route>
           </Switch>
+          <NewProject />
         </ErrorBoundary>
       </Tooltip.Provider>
     </QueryClientProvider>

@@ -145,7 +145,7 @@ impl Kind for Skin {
     fn begin() -> Self {
         Skin {
             of: SurfaceOf::Collider(String::new()),
-            strength: 8.0.into(),
+            strength: 25.0.into(),
             reach: 0.3.into(),
             profile: Profile::Smooth,
             pattern: Pattern::Even,

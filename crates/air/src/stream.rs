@@ -57,7 +57,7 @@ impl Kind for Stream {
     const PLACED: bool = true;
     fn begin() -> Self {
         let points = vec![[-1.5, 0.8, 0.0], [-0.5, 1.2, 0.4], [0.5, 1.2, -0.4], [1.5, 0.8, 0.0]];
-        Stream { speed: 3.0.into(), draw_in: 0.5.into(), radius: 0.5.into(), points, closed: false }
+        Stream { speed: 3.0.into(), draw_in: 0.0.into(), radius: 0.5.into(), points, closed: false }
     }
     fn at(&self, moment: &Moment, share: f64) -> StreamNow {
         let Stream { speed, draw_in, radius, points, closed } = self;

@@ -150,3 +150,27 @@ fn number(n: f64) -> String {
     let s = format!("{n:.digits$}");
     if s.contains('.') { s.trim_end_matches('0').trim_end_matches('.').to_owned() } else { s }
 }
+
+/// Where in a document a path leads, as a person says it: `Patch of Sheet, held to`. A name where there is one, the title
+/// of what it is about otherwise.
+pub fn whose(document: &Value, path: &str) -> String {
+    let (mut names, mut title, mut pointer) = (vec![], String::new(), String::new());
+    for key in path.split('/').skip(1) {
+        pointer = format!("{pointer}/{key}");
+        if let Some(name) = document.pointer(&pointer).and_then(|v| v.get("name")?.as_str()) {
+            names.push(name.to_owned());
+            title.clear();
+        } else if let Some(t) = schema_at(&pointer).and_then(|s| s.get("title")).and_then(Value::as_str) {
+            title = t.to_lowercase();
+        } else if title.is_empty() && key.parse::<usize>().is_err() {
+            title = key.replace("~1", "/").replace("~0", "~");
+        }
+    }
+    names.reverse();
+    match (names.join(" of "), title.is_empty()) {
+        (of, true) if of.is_empty() => "The scene".into(),
+        (of, true) => of,
+        (of, false) if of.is_empty() => capital(&title),
+        (of, false) => format!("{of}, {title}"),
+    }
+}

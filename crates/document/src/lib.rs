@@ -17,6 +17,7 @@ mod migrate;
 mod moving;
 mod node;
 mod presets;
+mod removal;
 mod scene;
 mod sewn;
 mod validate;
@@ -24,7 +25,7 @@ mod weathers;
 
 pub use body::*;
 pub use collider::*;
-pub use describe::{Change, changes};
+pub use describe::{Change, changes, whose};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse, same};
 pub use field::*;
 pub use figure::*;
@@ -41,6 +42,7 @@ pub use nematon_motion::{
 };
 pub use node::{Node, Parent};
 pub use presets::{Preset, presets};
+pub use removal::{Removal, removal};
 pub use scene::*;
 pub use sewn::*;
 pub use validate::{Fault, parse, schema, validate};

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
     Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Map, Node, Scaled, Scene,
-    Shape, SurfaceOf, VERSION, Weights, ids::is_key, migrate,
+    Shape, SurfaceOf, VERSION, Weights, describe::whose, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -14,19 +14,33 @@ use std::sync::OnceLock;
 pub struct Fault {
     /// JSON Pointer (RFC 6901) to the value at fault; empty for the whole document.
     pub path: String,
+    /// Where that is, as a person says it; empty for the whole document.
+    #[serde(default)]
+    pub place: String,
     /// What is wrong and what would be right.
     pub message: String,
 }
 
 impl Fault {
     pub(crate) fn new(path: impl Into<String>, message: impl Into<String>) -> Fault {
-        Fault { path: path.into(), message: message.into() }
+        Fault { path: path.into(), place: String::new(), message: message.into() }
+    }
+
+    /// At a path of a document.
+    pub fn of(document: &Value, path: impl Into<String>, message: impl Into<String>) -> Fault {
+        let path = path.into();
+        let place = if path.is_empty() { String::new() } else { whose(document, &path) };
+        Fault { path, place, message: message.into() }
     }
 }
 
 impl std::fmt::Display for Fault {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{}: {}", if self.path.is_empty() { "/" } else { &self.path }, self.message)
+        match (self.place.is_empty(), self.path.is_empty()) {
+            (_, true) => write!(f, "{}", self.message),
+            (true, _) => write!(f, "{}: {}", self.path, self.message),
+            _ => write!(f, "{} ({}): {}", self.place, self.path, self.message),
+        }
     }
 }
 
@@ -61,6 +75,11 @@ pub fn parse(text: &str) -> Result<Scene, Vec<Fault>> {
 /// # Errors
 /// Every fault found: shape and limits first, then what only makes sense together.
 pub fn validate(document: &Value) -> Result<Scene, Vec<Fault>> {
+    let placed = |f: Fault| Fault::of(document, f.path, f.message);
+    check(document).map_err(|faults| faults.into_iter().map(placed).collect())
+}
+
+fn check(document: &Value) -> Result<Scene, Vec<Fault>> {
     if let Some(v) = document.get("nematon").and_then(Value::as_u64)
         && v > u64::from(VERSION)
     {

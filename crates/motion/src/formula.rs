@@ -10,7 +10,8 @@ pub const MOST_DEEP: usize = 24;
 
 /// What a formula may name beside functions.
 const NAMES: [&str; 3] = ["t", "f", "seed"];
-const CONSTANTS: [(&str, f64); 2] = [("pi", std::f64::consts::PI), ("e", std::f64::consts::E)];
+const CONSTANTS: [(&str, f64); 3] =
+    [("pi", std::f64::consts::PI), ("e", std::f64::consts::E), ("deg", std::f64::consts::PI / 180.0)];
 const FUNCTIONS: [(&str, Function); 15] = [
     ("sin", libm::sin),
     ("cos", libm::cos),
@@ -30,7 +31,7 @@ const FUNCTIONS: [(&str, Function); 15] = [
 ];
 
 /// A formula as it was typed: numbers, `+ - * / ^`, brackets, `t` in seconds from the first frame, `f` in frames, `seed`,
-/// `pi`, `e`, and `sin cos tan asin acos atan exp ln sqrt abs floor ceil round sign noise`. A sign binds more tightly than
+/// `pi`, `e`, `deg` (a degree in radians), and `sin cos tan asin acos atan exp ln sqrt abs floor ceil round sign noise`. A sign binds more tightly than
 /// `^`. `noise(x)` wanders smoothly between -1 and 1, about once through for each 2 of x.
 #[derive(Clone, Debug)]
 pub struct Formula {
@@ -182,7 +183,7 @@ impl Reader {
                 Err(self.wrong(
                     from,
                     format!(
-                        "names \"{word}\", which there is not; there are t in seconds, f in frames, seed, pi, e and {functions}"
+                        "names \"{word}\", which there is not; there are t in seconds, f in frames, seed, pi, e, deg and {functions}"
                     ),
                 ))
             }

@@ -102,13 +102,14 @@ pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
     };
     let text = entry(SCENE, MAX_DOCUMENT).map_err(refuse)?;
     let value = serde_json::from_slice(&text).map_err(|e| refuse(format!("{SCENE}: {e}")))?;
-    let scene = validate(&migrate(value)).map_err(|f| Problem::faults("Its scene can't be read", f))?;
+    let value: serde_json::Value = migrate(value);
+    let scene = validate(&value).map_err(|f| Problem::faults("Its scene can't be read", f))?;
     let (mut meshes, mut faults) = (HashMap::new(), vec![]);
     for (path, source) in scene.sources() {
         let name = match source {
             MeshSource::File(name) => name,
             MeshSource::Blob(_) => {
-                faults.push(Fault { path, message: "names a mesh of another place, and not a file".into() });
+                faults.push(Fault::of(&value, path, "names a mesh of another place, and not a file"));
                 continue;
             }
         };
@@ -117,7 +118,7 @@ pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
                 nematon_formats::check_file(name, &b).map(|()| b).map_err(|e| format!("\"{name}\": {e}"))
             }) {
                 Ok(bytes) => drop(meshes.insert(name.clone(), bytes)),
-                Err(message) => faults.push(Fault { path, message }),
+                Err(message) => faults.push(Fault::of(&value, path, message)),
             }
         }
     }

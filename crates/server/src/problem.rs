@@ -32,7 +32,11 @@ impl Problem {
         Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "unfit", title, detail)
     }
     pub fn faults(title: &str, faults: Vec<Fault>) -> Problem {
-        let detail = faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ");
+        let said = |f: &Fault| match f.place.as_str() {
+            "" => f.message.clone(),
+            place => format!("{place}: {}", f.message),
+        };
+        let detail = faults.iter().map(said).collect::<Vec<_>>().join("; ");
         Problem { faults, ..Problem::unfit(title, detail) }
     }
     pub fn inside(detail: impl Into<String>) -> Problem {
@@ -71,6 +75,10 @@ impl From<EditError> for Problem {
     fn from(e: EditError) -> Self {
         match e {
             EditError::Faults(faults) => Problem::faults("That can't be set", faults),
+            EditError::Patch { .. } => {
+                let detail = "What it was to change is not there any more. Look at the scene as it is now, and do it again.";
+                Problem::unfit("That edit can't be made", detail)
+            }
             e => Problem::unfit("That edit can't be made", e.to_string()),
         }
     }

@@ -12,6 +12,8 @@ pub struct ProjectSummary {
     pub removed: Option<i64>,
     /// The revision that its picture shows, where it has one.
     pub pictured: Option<i64>,
+    /// When its scene was last changed, seconds since 1970.
+    pub changed: i64,
 }
 
 /// A project with its scene, and whether there is something to undo or redo.
@@ -52,7 +54,7 @@ impl Store {
 
     async fn listed(&self, which: &str) -> Result<Vec<ProjectSummary>, StoreError> {
         let query = format!(
-            "select id, name, revision, extract(epoch from removed)::bigint, pictured from project where {which} order by id"
+            "select id, name, revision, extract(epoch from removed)::bigint, pictured, extract(epoch from changed)::bigint from project where {which} order by id"
         );
         let rows = sqlx::query(AssertSqlSafe(query)).fetch_all(&self.pool).await?;
         let one = |r: &sqlx::postgres::PgRow| ProjectSummary {
@@ -61,6 +63,7 @@ impl Store {
             revision: r.get(2),
             removed: r.get(3),
             pictured: r.get(4),
+            changed: r.get(5),
         };
         Ok(rows.iter().map(one).collect())
     }
@@ -173,6 +176,17 @@ impl Store {
         Ok(now.map_or(EditOutcome::NoSuchProject, EditOutcome::Done))
     }
 
+    /// Gives a project another name. That is no edit of its scene: no undo takes it back.
+    pub async fn rename(&self, id: i64, name: &str) -> Result<Option<ProjectRow>, StoreError> {
+        let mut t = self.pool.begin().await?;
+        let Some(mut now) = read(&mut t, id, true).await? else { return Ok(None) };
+        now.scene["name"] = name.into();
+        write(&mut t, id, now.revision + 1, &now.scene).await?;
+        let now = read(&mut t, id, false).await?;
+        t.commit().await?;
+        Ok(now)
+    }
+
     /// Takes back the last edit, or does the last undone one again. `apply` carries a patch out.
     pub async fn turn(
         &self,
@@ -222,7 +236,7 @@ async fn write(
     revision: i64,
     scene: &serde_json::Value,
 ) -> Result<(), StoreError> {
-    sqlx::query("update project set revision = $2, scene = $3, name = $4 where id = $1")
+    sqlx::query("update project set revision = $2, scene = $3, name = $4, changed = now() where id = $1")
         .bind(id)
         .bind(revision)
         .bind(serde_json::to_string(scene)?)

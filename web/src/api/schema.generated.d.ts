@@ -291,6 +291,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give it another name; no undo of its scene takes that back */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Named"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Project"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/export": {
         parameters: {
             query?: never;
@@ -554,6 +605,57 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Project"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The edit that removes a thing, and who lets go of it by that */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Remove"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Removal"];
                     };
                 };
                 /** @description what went wrong */
@@ -2612,6 +2714,11 @@ export interface components {
              * @description The revision that its picture shows, where it has one.
              */
             pictured?: number | null;
+            /**
+             * Format: int64
+             * @description When its scene was last changed, seconds since 1970.
+             */
+            changed: number;
         };
         Which: {
             /**
@@ -6304,9 +6411,29 @@ export interface components {
             /** @description RFC 6902. */
             patch: unknown[];
         };
+        /** @description What a project is to be called. */
+        Named: {
+            name: string;
+        };
         At: {
             /** Format: int64 */
             revision: number;
+        };
+        /** @description A thing's removal with all that has to let go of it. */
+        Removal: {
+            /** @description RFC 6902, in one edit. */
+            patch: unknown[];
+            /** @description Who lets go, in words, but for those who merely left it out. Empty where nothing else changes. */
+            lets_go: string[];
+        };
+        Remove: {
+            /** @description JSON Pointer of the thing in the scene. */
+            path: string;
+            /**
+             * Format: double
+             * @description Where what stands on it is at this frame it stays.
+             */
+            frame: number;
         };
         Points: {
             /** @description By their numbers on the body's rest shape. */
@@ -6408,7 +6535,7 @@ export interface components {
             /** @description By their names. */
             clips: string[];
         };
-        Named: {
+        Named2: {
             /** @description Of the file; its ending says of what kind it is. */
             name: string;
         };
@@ -6782,7 +6909,7 @@ export interface components {
             /** @description Laid flat as the outline of a panel, metres; nothing where it can't be one. */
             outline?: number[][] | null;
         };
-        Named2: {
+        Named3: {
             /** @description Of the file. */
             name: string;
         };
@@ -6984,7 +7111,7 @@ export interface components {
             /** Format: uint32 */
             height: number;
         };
-        Named3: {
+        Named4: {
             /** @description Of the file. */
             name: string;
         };
@@ -7103,6 +7230,11 @@ export interface components {
         Fault: {
             /** @description JSON Pointer (RFC 6901) to the value at fault; empty for the whole document. */
             path: string;
+            /**
+             * @description Where that is, as a person says it; empty for the whole document.
+             * @default
+             */
+            place: string;
             /** @description What is wrong and what would be right. */
             message: string;
         };

@@ -1,14 +1,17 @@
 import type { Field, Layer, Op } from '../api/http';
+import type { Shape } from '../api/shape';
 import { actAlone, moveField } from '../state/air';
-import { facts, isFixed, isPlaced, kinds, pushes } from '../state/pointer';
+import { facts, isFixed, isPlaced, kinds, pushes, unitAt } from '../state/pointer';
 import { edit, setValue } from '../state/project';
-import { useScene, useSchema } from '../state/queries';
-import { isMotion, plain } from '../state/value';
+import { useScene, useSchema, useShapes } from '../state/queries';
+import { useTriedAt } from '../state/tried';
+import { useNow } from '../state/motion';
+import { isMotion, plain, type Value } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
-import { Fold, Line, Row, Section, Seen } from '../ui/section';
+import { Fold, Line, Note, Row, Section, Seen } from '../ui/section';
 import { showNumber, shownIn } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Layers } from './map-layers';
@@ -39,7 +42,7 @@ export function AirStep() {
             <Seen key={id} when={id === open}>
             <Row
               name={f.name}
-              note={alone === id ? 'alone' : silent ? 'waits' : words(f, schema)}
+              note={alone === id ? 'alone' : silent ? 'waits' : <Words id={id} of={f} />}
               mark={<Sign kind={fieldOf(f)} on={f.on !== false && !silent} />}
               open={id === open}
               onOpen={() => setView({ field: id === open ? null : id, placing: null, drawing: null })}
@@ -90,14 +93,19 @@ function Small({ label, on, d, off, onPress }: { label: string; on: boolean; d: 
   );
 }
 
-function words(f: Field, schema: Record<string, unknown> | null): string {
+/** Its first number: as it is dragged, where it is. */
+function Words({ id, of: f }: { id: string; of: Field }) {
+  const schema = useSchema();
+  const unitOf = useScene((s) => (path: string) => unitAt(s, schema, path));
+  const kind = fieldOf(f);
+  const first = Object.entries(f.act[kind as keyof Field['act']] as Record<string, unknown>).find(([, v]) => typeof v === 'number' || isMotion(v));
+  const path = `/fields/${id}/act/${kind}/${first?.[0] ?? ''}`;
+  const tried = useTriedAt(path);
   if (f.on === false) return 'off';
   const when = f.when ? `${f.when.from} to ${f.when.until}, ` : '';
-  const [first] = Object.entries(f.act[fieldOf(f) as keyof Field['act']] as Record<string, unknown>);
   if (!first) return when;
-  const unit = facts(schema, `/fields/-/act/${fieldOf(f)}/${first[0]}`).unit;
-  const [shown, factor] = shownIn(unit);
-  return `${when}${isMotion(first[1]) ? 'moves' : `${showNumber(plain(first[1]) * factor)} ${shown}`}`;
+  const [shown, factor] = shownIn(unitOf?.(path) ?? facts(schema, path).unit);
+  return `${when}${tried === undefined && isMotion(first[1]) ? 'moves' : `${showNumber((tried ?? plain(first[1])) * factor)} ${shown}`}`;
 }
 
 /** Signs of the kinds; one that has none has that of moving air. */
@@ -143,6 +151,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       )}
       {'skin' in field.act && <SkinOf base={act} of={of} is={field.act.skin.of} />}
       {'wind' in field.act && <WindPicture wind={field.act.wind} base={act} />}
+      {'wind' in field.act && <Aslant of={of} base={act} wind={field.act.wind} />}
       <SchemaRows base={act} of={of} seldom={false} />
       {'skin' in field.act && <SkinMap id={id} of={of} field={field} />}
       {'stream' in field.act && <StreamRows base={act} of={of} stream={field.act.stream} />}
@@ -181,6 +190,32 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       </Fold>
     </>
   );
+}
+
+/** Says where a wind can move nothing yet, for it goes along what is flat. */
+function Aslant({ of, base, wind }: { of: string; base: string; wind: Extract<Field['act'], { wind: unknown }>['wind'] }) {
+  const heading = useNow(`${base}/heading`, wind.heading as Value);
+  const rise = useNow(`${base}/rise`, (wind as { rise?: Value }).rise);
+  const { shapes } = useShapes();
+  const names = useScene((s) => Object.fromEntries(Object.entries(s.bodies).map(([k, b]) => [k, b.name]))) ?? {};
+  const way = [Math.cos(heading) * Math.cos(rise), Math.sin(rise), -Math.sin(heading) * Math.cos(rise)] as const;
+  const along = Object.entries(shapes).filter(([, s]) => s.triangles.length > 0 && met(s, way) < 0.01).map(([k]) => names[k]).filter(Boolean);
+  if (along.length === 0) return null;
+  return <Note tone="care">{of} goes along {along.slice(0, 3).join(', ')}{along.length > 3 ? ' and others' : ''}, which {along.length > 1 ? 'lie' : 'lies'} flat in it: it takes hold once they are moved by something else. Turn one of them, or let the wind rise.</Note>;
+}
+
+/** How much of a body's area a way meets as it starts, 0 to 1. */
+function met(s: Shape, way: readonly [number, number, number]): number {
+  let [across, all] = [0, 0];
+  const p = s.placed;
+  for (let k = 0; k < s.triangles.length; k += 3) {
+    const [a, b, c] = [3 * s.triangles[k]!, 3 * s.triangles[k + 1]!, 3 * s.triangles[k + 2]!];
+    const [u, v] = [[p[b]! - p[a]!, p[b + 1]! - p[a + 1]!, p[b + 2]! - p[a + 2]!], [p[c]! - p[a]!, p[c + 1]! - p[a + 1]!, p[c + 2]! - p[a + 2]!]] as const;
+    const n = [u[1]! * v[2]! - u[2]! * v[1]!, u[2]! * v[0]! - u[0]! * v[2]!, u[0]! * v[1]! - u[1]! * v[0]!];
+    across += Math.abs(n[0]! * way[0] + n[1]! * way[1] + n[2]! * way[2]);
+    all += Math.hypot(n[0]!, n[1]!, n[2]!);
+  }
+  return all > 0 ? across / all : 1;
 }
 
 const BY = [

@@ -1,4 +1,5 @@
 /** The bench: what the chosen step works on, under the project's name. */
+import { useLayoutEffect, useRef } from 'react';
 import { ErrorBoundary } from 'react-error-boundary';
 import { Link } from 'wouter';
 import { turn } from '../state/project';
@@ -29,9 +30,26 @@ const WORDS: Record<Step, (name: string) => string> = {
 
 const PANELS = { Shape: ShapeStep, Hold: HoldStep, Air: AirStep, Contact: ContactStep, Run: RunStep, Deliver: DeliverStep };
 
+/** How far each step of each project is scrolled. */
+const scrolled = new Map<string, number>();
+
+function useScroll(of: string) {
+  const pane = useRef<HTMLDivElement>(null);
+  useLayoutEffect(() => {
+    const at = pane.current;
+    if (!at) return;
+    at.scrollTop = scrolled.get(of) ?? 0;
+    const keep = () => scrolled.set(of, at.scrollTop);
+    at.addEventListener('scroll', keep);
+    return () => at.removeEventListener('scroll', keep);
+  }, [of]);
+  return pane;
+}
+
 export function Bench() {
   const step = useView((v) => v.step);
   const open = useProject((p) => p.id);
+  const pane = useScroll(`${open ?? 0} ${step}`);
   const body = useBody();
   const name = useScene((s) => (body && s.bodies[body]?.name) || 'body') ?? 'body';
   const Panel = PANELS[step];
@@ -39,7 +57,7 @@ export function Bench() {
   return (
     <aside role="region" aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
       <Top />
-      <div tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
+      <div ref={pane} tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
         <header className="px-4 pt-2.5 pb-2.5 [@media(max-height:600px)]:py-1">
           <h1 className="text-[19px] font-semibold tracking-tight">{step}</h1>
           <p className="mt-0.5 text-faded [@media(max-height:600px)]:hidden">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>

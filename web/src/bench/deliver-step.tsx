@@ -30,6 +30,9 @@ export function DeliverStep() {
   const [exact, setExact] = useState(false);
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
+  const before = useRef(range);
+  // Escape leaves a field as it was when it was gone to.
+  const typed = { onBegin: () => (before.current = range), onBack: () => setRange(before.current) };
   if (!frames) return null;
   const taken = lanes.filter((l) => chosen?.includes(l.body) ?? true);
   const rate = frames.rate ?? 24;
@@ -82,9 +85,9 @@ export function DeliverStep() {
           ))}
         <Line label="Frames">
           <span className="flex items-center gap-1.5">
-            <FrameBox label="First frame to deliver" value={range?.first ?? String(frames.first)} onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })} />
+            <FrameBox {...typed} label="First frame to deliver" value={range?.first ?? String(frames.first)} onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })} />
             <span className="text-faded">to</span>
-            <FrameBox label="Last frame to deliver" value={range?.last ?? String(frames.last)} onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })} />
+            <FrameBox {...typed} label="Last frame to deliver" value={range?.last ?? String(frames.last)} onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })} />
             {range && <Button look="quiet" onClick={() => setRange(null)}>all</Button>}
           </span>
         </Line>
@@ -134,15 +137,19 @@ export function DeliverStep() {
   );
 }
 
-function FrameBox({ label, value, onType }: { label: string; value: string; onType: (v: string) => void }) {
+function FrameBox({ label, value, onType, onBegin, onBack }: { label: string; value: string; onType: (v: string) => void; onBegin: () => void; onBack: () => void }) {
   return (
     <input
       aria-label={label}
       data-typing="yes"
       className="num h-6 w-16 rounded-[5px] border border-line-strong bg-field px-1.5"
       value={value}
+      onFocus={onBegin}
       onChange={(e) => onType(e.target.value)}
-      onKeyDown={(e) => (e.key === 'Enter' || e.key === 'Escape') && e.currentTarget.blur()}
+      onKeyDown={(e) => {
+        if (e.key === 'Escape') onBack();
+        if (e.key === 'Enter' || e.key === 'Escape') e.currentTarget.blur();
+      }}
     />
   );
 }

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
 import { edit, setValue } from '../state/project';
@@ -143,7 +143,7 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
   return (
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
-      <SwitchField label="Holds" path={`${base}/on`} of={grip.name} />
+      <SwitchField label="Holds" path={`${base}/on`} of={grip.name} says={['holds', 'lets go']} />
       <HeldTo path={`${base}/to`} grip={grip} />
       <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
       <ByMap body={body} path={`${base}/map`} grip={grip} />
@@ -253,6 +253,7 @@ function ByBorder({ id }: { id: string }) {
   const { shape } = useShape(id);
   const [border, setBorder] = useState('');
   const [count, setCount] = useState('8');
+  const before = useRef('8');
   if (!shape || shape.head.borders.length === 0) return null;
   const chosen = shape.head.borders.find((b) => b.name === border) ?? shape.head.borders[0]!;
   const n = Number(count);
@@ -278,7 +279,12 @@ function ByBorder({ id }: { id: string }) {
             data-typing="yes"
             className="num h-6 w-12 rounded-[5px] border border-line-strong bg-field px-1.5"
             value={count}
+            onFocus={() => (before.current = count)}
             onChange={(e) => setCount(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === 'Escape') setCount(before.current);
+              if (e.key === 'Escape' || e.key === 'Enter') e.currentTarget.blur();
+            }}
           />
         </span>
       </Actions>

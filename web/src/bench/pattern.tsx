@@ -1,7 +1,7 @@
 /** The pattern of a body cut to outlines: corners are dragged, added on a side, and taken away. */
 import { useEffect, useRef, useState } from 'react';
 import { readCurves } from '../state/air';
-import { say } from '../state/here';
+import { say, setHere, useHere } from '../state/here';
 import { editBy } from '../state/project';
 import { clothOf } from '../state/value';
 import { Button } from '../ui/button';
@@ -42,6 +42,24 @@ function sides(p: P[]): string[] {
   return turns < 2 ? ['rim'] : Array.from({ length: turns }, (_, k) => `side ${k + 1}`);
 }
 
+/** Where an outline crosses itself first. */
+function crossing(p: P[]): P | null {
+  const n = p.length;
+  for (let i = 0; i < n; i++) {
+    for (let j = i + 2; j < n; j++) {
+      if (i === 0 && j === n - 1) continue;
+      const [a, b, c, d] = [p[i]!, p[(i + 1) % n]!, p[j]!, p[(j + 1) % n]!];
+      const [u, v] = [[b[0] - a[0], b[1] - a[1]], [d[0] - c[0], d[1] - c[1]]] as [P, P];
+      const det = u[0] * v[1] - u[1] * v[0];
+      const [s, t] = [((c[0] - a[0]) * v[1] - (c[1] - a[1]) * v[0]) / det, ((c[0] - a[0]) * u[1] - (c[1] - a[1]) * u[0]) / det];
+      if (s >= 0 && s <= 1 && t >= 0 && t <= 1) return [a[0] + s * u[0], a[1] + s * u[1]];
+    }
+  }
+  return null;
+}
+
+const mark = ([x, y]: P) => `M${x - 6} ${y - 6}l12 12M${x + 6} ${y - 6}l-12 12`;
+
 export function Pattern({ id, of, panels }: { id: string; of: string; panels: Panels }) {
   const said = panels.panels[0]!.outline as P[];
   const [own, setOwn] = useState<P[] | null>(null);
@@ -64,12 +82,13 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
     const box = svg.current!.getBoundingClientRect();
     return [at.current[0] + ((e.clientX - box.left) * (W / box.width) - W / 2) / k, at.current[1] - ((e.clientY - box.top) * (H / box.height) - H / 2) / k];
   };
+  // What is refused stays as it was drawn, to be mended.
+  const fault = useHere((h) => Object.entries(h.faults).find(([p]) => p.startsWith(`/bodies/${id}/kind/cloth/shape/panels`))?.[1]);
   const done = (outline: P[]) => {
     setOwn(outline);
-    void reshape(id, of, outline).then((ok) => {
-      if (!ok) setOwn(null);
-    });
+    void reshape(id, of, outline);
   };
+  const cross = own && !drawing ? crossing(own) : null;
   const bringIn = async (input: HTMLInputElement) => {
     const f = input.files?.[0];
     input.value = '';
@@ -96,7 +115,7 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
   };
   const points = shown.map(to);
   return (
-    <div className="px-4 py-1" onKeyDown={escape}>
+    <div className="px-4 py-1" data-path={`/bodies/${id}/kind/cloth/shape/panels/panels`} onKeyDown={escape}>
       <svg
         ref={svg}
         viewBox={`0 0 ${W} ${H}`}
@@ -156,9 +175,13 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
             onDoubleClick={() => shown.length > 3 && done(shown.filter((_, m) => m !== n))}
           />
         ))}
+        {cross && <path d={mark(to(cross))} fill="none" stroke="var(--madder)" strokeWidth="2" />}
       </svg>
+      {cross && <Note tone="care">The outline crosses itself where it is marked, and is not taken yet: drag a corner until it no longer does.</Note>}
+      {own && !cross && fault && <Note tone="care">It is not taken yet: {fault}.</Note>}
       {drawing ? <Note>Press corner after corner; Enter ends, Escape leaves it as it was.</Note> : <Note>Drag a corner; press on a side for a new one, twice on a corner to take it away.</Note>}
       <Actions>
+        {own && !drawing && (cross || fault) && <Button onClick={() => (setOwn(null), setHere({ faults: {} }))}>As it was</Button>}
         <Button
           look={drawing ? 'main' : 'plain'}
           onClick={() => {

@@ -13,8 +13,8 @@ import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { FeelPicture } from './feel';
 import { Figures } from './figures';
+import { LayerRows } from './layers';
 import { chooseMesh } from './import-mesh';
-import { NoBody } from './no-body';
 import { PlaceRows } from './place';
 import { sewnShapes } from '../state/sewn';
 import { RestShape } from './rest';
@@ -29,20 +29,14 @@ export function ShapeStep() {
   const open = useBody();
   const schema = useSchema();
   const sewn = sewnShapes(schema).map((c) => c.kind);
-  if (Object.keys(bodies).length === 0) {
-    return (
-      <>
-        <NoBody />
-        <Figures />
-      </>
-    );
-  }
+  const none = Object.keys(bodies).length === 0;
   return (
     <>
       <Section
         title="Bodies"
         action={<Button look="quiet" onClick={() => chooseMesh('cloth')}>Bring in a mesh</Button>}
       >
+        {none && <Note>There is nothing to move yet. Add something, or bring in a mesh.</Note>}
         {Object.entries(bodies).map(([id, body]) => (
           <BodyRow key={id} id={id} body={body} open={id === open} />
         ))}
@@ -114,6 +108,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         <>
           <Matter id={id} body={body} />
           <Sewn id={id} body={body} />
+          <LayerRows id={id} body={body} />
           <RestShape id={id} body={body} />
           <Fold name="Size and points" note={shape && count(shape.head.triangles, 'triangle')}>
             <ShapeNumbers id={id} body={body} />

@@ -2,15 +2,24 @@
 import { DropdownMenu } from 'radix-ui';
 import { useOpen } from '../state/queries';
 import { useView } from '../state/view';
-import { copyThing, hide, removeThing, setDown, showAlone, type Kind } from './things';
+import { useState } from 'react';
+import { useScene } from '../state/queries';
+import { at } from '../state/pointer';
+import type { Node } from '../api/http';
+import { nodeMoves } from '../state/value';
+import { RowOf } from './row-of';
+import { copyThing, hide, removeThing, setDown, showAlone, stepOf, type Kind } from './things';
 
 type Item = { name: string; act: () => void };
 
 export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: string; name: string; more?: Item[] }) {
   const project = useOpen();
   const hidden = useView((v) => v.seen[project]?.hidden?.includes(id) ?? false);
+  const [row, setRow] = useState(false);
+  const still = useScene((s) => !nodeMoves(at(s, `/${kind}/${id}/place`) as Node | undefined)) ?? false;
   const items: Item[] = [
     { name: 'Copy', act: () => void copyThing(kind, id) },
+    ...((kind === 'bodies' || kind === 'colliders') && still ? [{ name: 'Copy in a row…', act: () => setRow(true) }] : []),
     ...(kind === 'fields' || kind === 'handles'
       ? []
       : [
@@ -31,6 +40,7 @@ export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: stri
         </button>
       )}
       <Menu label={`More for ${name}`} items={items} />
+      {row && (kind === 'bodies' || kind === 'colliders') && <RowOf kind={kind} id={id} name={name} step={stepOf(kind, id)} onDone={() => setRow(false)} />}
     </>
   );
 }

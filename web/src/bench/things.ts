@@ -3,11 +3,12 @@ import { http, Problem, told, type Body, type Collider, type Field, type Figure,
 import { say } from '../state/here';
 import { beginsAt } from '../state/air';
 import { at, kinds } from '../state/pointer';
-import { edit, editBy, tell, turn } from '../state/project';
+import { edit, editBy, sayDone, tell } from '../state/project';
 import { begunAt, sewnShapes } from '../state/sewn';
 import { now, openId } from '../state/queries';
 import { nodeMoves, placeOf } from '../state/value';
 import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
+import { clock } from '../stream/clock';
 
 export type Kind = 'bodies' | 'colliders' | 'fields' | 'handles' | 'figures';
 type Thing = Body | Collider | Field | Handle | Figure;
@@ -178,19 +179,44 @@ export const addField = (kind: string) => {
 };
 export const FIELD_NAMES: Record<string, string> = { column: 'Axis column', skin: 'Skin push' };
 
+/** How far from itself a copy of a body or a collider stands: beside it. */
+export function stepOf(kind: Kind, id: string): number[] {
+  if (kind !== 'bodies') return [0.5, 0, 0];
+  const placed = now.shape(id)?.placed ?? new Float32Array();
+  let [low, high] = [Infinity, -Infinity];
+  for (let k = 0; k < placed.length; k += 3) [low, high] = [Math.min(low, placed[k]!), Math.max(high, placed[k]!)];
+  return [high > low ? Number(((high - low) * 1.1).toFixed(3)) : 1, 0, 0];
+}
+
+/** Copies a body or a collider so many times, each a step from the one before, in one edit. */
+export function copyInRow(kind: 'bodies' | 'colliders', id: string, copies: number, step: number[]) {
+  return editBy((scene) => {
+    const all = { ...thingsOf(scene, kind) };
+    const thing = all[id] as Body | Collider | undefined;
+    if (!thing) return null;
+    const { position, turn } = placeOf(thing.place);
+    const patch: Op[] = [];
+    for (let k = 1; k <= copies; k++) {
+      const name = freeName(thing.name, all);
+      const key = freeKey(name, all);
+      const at = position.map((c, i) => Number((c + k * step[i]!).toFixed(4)));
+      const value = { ...structuredClone(thing), name, place: { ...(thing.place?.on ? { on: thing.place.on } : {}), position: at, turn } };
+      all[key] = value as Thing;
+      patch.push({ op: 'add', path: `/${kind}/${key}`, value });
+    }
+    return { label: `${thing.name} ${copies} times in a row`, patch };
+  });
+}
+
 /** Copies a thing: a body stands beside the first, what is nowhere stays nowhere. */
 export async function copyThing(kind: Kind, id: string) {
   const thing = thingsOf(now.scene(), kind)[id];
   if (!thing) return;
   const of = structuredClone(thing) as Thing & { place?: Node };
   if (kind === 'bodies') {
-    const placed = now.shape(id)?.placed ?? new Float32Array();
-    let [low, high] = [Infinity, -Infinity];
-    for (let k = 0; k < placed.length; k += 3) [low, high] = [Math.min(low, placed[k]!), Math.max(high, placed[k]!)];
     const { position, turn } = placeOf(of.place);
     const [x, y, z] = position;
-    const step = high > low ? (high - low) * 1.1 : 1;
-    of.place = { turn, position: [Number((x! + step).toFixed(3)), y!, z!] } as Node;
+    of.place = { turn, position: [Number((x! + stepOf(kind, id)[0]!).toFixed(3)), y!, z!] } as Node;
   } else if (kind !== 'fields' && !nodeMoves(of.place)) {
     const { position, turn } = placeOf(of.place);
     of.place = { turn, position: [position[0]! + 0.5, position[1]!, position[2]!] } as Node;
@@ -198,31 +224,41 @@ export async function copyThing(kind: Kind, id: string) {
   await add(kind, thing.name, (name) => ({ ...of, name }));
 }
 
-/** Removes a thing and says so, with the way back. */
+/** Removes what stands at a path and says so, with the way back. Who else uses it is named first, and asked about. */
+export async function removeAt(path: string, name: string, label: string, then: () => void) {
+  try {
+    const asked = { path, frame: clock.frame };
+    const { patch, lets_go } = await told(http.POST('/api/projects/{id}/removal', { params: { path: { id: openId() } }, body: asked }));
+    const act = async () => {
+      if (!(await edit(label, patch as Op[]))) return;
+      then();
+      sayDone(`${name} is removed`, 'Undo brings it back.');
+    };
+    if (lets_go.length === 0) return await act();
+    const some = lets_go.slice(0, 5).join('; ');
+    const more = lets_go.length > 5 ? `; and ${lets_go.length - 5} more of that kind` : '';
+    say({ title: `${name} is used`, detail: `Without it: ${some}${more}.`, tone: 'note', cure: { label: 'Let go and remove', act: () => void act() }, of: now.project()?.revision });
+  } catch (e) {
+    tell(e);
+  }
+}
+
 export async function removeThing(kind: Kind, id: string) {
   const thing = thingsOf(now.scene(), kind)[id];
-  const alone = kind === 'fields' && now.scene()?.alone === id ? [{ op: 'remove' as const, path: '/alone' }] : [];
-  if (!thing || !(await edit(`${thing.name} removed`, [...alone, { op: 'remove', path: `/${kind}/${id}` }]))) return;
-  if (useView.getState()[OF[kind].chosen] === id) choose(kind, null);
-  took(thing.name, `/${kind}/${id}`);
+  if (!thing) return;
+  await removeAt(`/${kind}/${id}`, thing.name, `${thing.name} removed`, () => useView.getState()[OF[kind].chosen] === id && choose(kind, null));
 }
 
 export async function removeGrip(body: string, id: string) {
   const path = `/bodies/${body}/grips/${id}`;
   const grip = at(now.scene(), path) as { name: string } | undefined;
-  if (!grip || !(await edit(`${grip.name} let go`, [{ op: 'remove', path }]))) return;
-  setView({ grip: null });
-  took(grip.name, path);
+  if (grip) await removeAt(path, grip.name, `${grip.name} let go`, () => setView({ grip: null }));
 }
 
 export async function removeFloor() {
   if (!(await edit('Floor removed', [{ op: 'remove', path: '/floor' }]))) return;
   setView({ collider: null });
-  took('The floor', '/floor');
-}
-
-function took(name: string, until: string) {
-  say({ title: `${name} is removed`, detail: 'Undo brings it back.', tone: 'note', cure: { label: 'Undo', act: () => turn('undo') }, until });
+  sayDone('The floor is removed', 'Undo brings it back.');
 }
 
 /** Removes what is chosen in the step that is open; says where nothing is. */

@@ -70,7 +70,7 @@ export function ZoneForms({ path, of, zone }: { path: string; of: string; zone: 
       />
       <SchemaRows base={`${path}/form/${form}`} of={`${of} zone`} seldom={false} />
       <NumberField path={`${path}/edge`} of={`${of} zone`} />
-      <ChoiceField label="Profile" of={of} value={zone.profile ?? 'smooth'} options={PROFILES} onChoose={(v) => void setValue(`${of} zone ends ${v}`, `${path}/profile`, v)} />
+      <ChoiceField label="Profile" of={of} value={zone.profile ?? 'smooth'} options={PROFILES} onChoose={(v) => void setValue(`${of} zone ends ${PROFILES.find((p) => p.value === v)?.label ?? v}`, `${path}/profile`, v)} />
       <Line label="All outside">
         <Toggle label={`${of} outside the zone`} on={zone.outside ?? false} onTurn={(v) => void edit(`${of} ${v ? 'outside' : 'inside'} its zone`, [{ op: 'add', path: `${path}/outside`, value: v }])} />
       </Line>

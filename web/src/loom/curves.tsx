@@ -3,7 +3,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { http, told, type Node, type Scene } from '../api/http';
-import { setKey, way } from '../state/motion';
+import { setKey, way, wayOn, WAYS } from '../state/motion';
 import { changeKeys, changed, countChosen, isChosen, movers, takeOut, type Chosen, type Mover } from '../state/keys';
 import { useOpen, useScene, useSchema } from '../state/queries';
 import { motionWords, type Key } from '../state/value';
@@ -18,12 +18,6 @@ const DYES = ['--madder', '--woad', '--moss', '--plum', '--weld', '--rust'];
 /** Lines that are drawn at once; more are a tangle. */
 const MOST = 200;
 const NOTHING: never[] = [];
-const WAYS = [
-  { value: 'straight', label: 'straight on' },
-  { value: 'step', label: 'stays, then steps' },
-  { value: 'smooth', label: 'eases out and in' },
-  { value: 'curve', label: 'as a curve' },
-];
 
 export function Curves() {
   const project = useOpen();
@@ -152,7 +146,7 @@ function Picked({ chosen, lines, onChosen }: { chosen: Chosen; lines: Mover[]; o
             value={same((k) => k.then ?? 'straight') ? (one.key.then ?? 'straight') : ''}
             placeholder="various"
             options={WAYS}
-            onChoose={(on) => void changeKeys(`Keys go on ${on}`, chosen, (k) => ({ ...k, ...way(on) }))}
+            onChoose={(on) => void changeKeys(`Keys go on: ${wayOn(on)}`, chosen, (k) => ({ ...k, ...way(on) }))}
           />
           <Button className="!px-1.5" aria-label="Take the chosen keys out" hint="Takes them out (Delete)" onClick={() => void takeOut(chosen)}>×</Button>
         </>

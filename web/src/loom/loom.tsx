@@ -4,6 +4,7 @@ import type { Lane } from '../api/http';
 import { useBody } from '../bench/use-body';
 import { choosePoints } from '../state/choice';
 import { isGoing, useLanes, useRuns, useScene } from '../state/queries';
+import { useTried } from '../state/tried';
 import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import { Curves } from './curves';
@@ -22,6 +23,8 @@ export function Loom() {
   const chosen = useBody();
   const curves = useView((v) => v.curves);
   const keyed = useKeyLanes();
+  const tried = useTried((t) => t.body);
+  const words = (l: Lane) => (l.body === tried ? 'tried as you drag' : laneWords(l));
   return (
     <div className="flex h-full flex-col">
       {curves && <Curves />}
@@ -41,7 +44,7 @@ export function Loom() {
                 className={`flex w-full items-center gap-3 px-4 text-left ${l.body === chosen && lanes.length > 1 ? 'font-semibold' : ''}`}
               >
                 <span className="max-w-[60%] truncate">{l.name}</span>
-                <span className={`ml-auto truncate text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>{laneWords(l)}</span>
+                <span className={`ml-auto truncate text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>{words(l)}</span>
               </button>
             </li>
           ))}

@@ -2,22 +2,32 @@
 import { useMutation } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { Link } from 'wouter';
-import { bytes, http, told, type Project, type Summary } from '../api/http';
+import { bytes, http, told, type Summary } from '../api/http';
 import { download } from '../api/download';
 import { say } from '../state/here';
 import { leave, tell } from '../state/project';
 import { client, useProjects } from '../state/queries';
 import { Menu } from '../bench/thing-tools';
 import { Button } from '../ui/button';
+import { Choice } from '../ui/choice-field';
 import { MessageBar } from '../ui/message-bar';
 import { newProject, openProject } from './go';
 
 const again = () => client.invalidateQueries({ queryKey: ['projects'] });
 const DAYS = 30;
+const ORDERS = [
+  { value: 'changed', label: 'last changed first' },
+  { value: 'name', label: 'by name' },
+];
 
 export function ProjectsPage() {
   const { data: projects, isPending, error } = useProjects(false);
   const { data: removed } = useProjects(true);
+  const [by, setBy] = useState<'changed' | 'name'>('changed');
+  const [sought, setSought] = useState('');
+  const shown = (projects ?? [])
+    .filter((p) => p.name.toLowerCase().includes(sought.trim().toLowerCase()))
+    .sort((a, b) => (by === 'name' ? a.name.localeCompare(b.name) || a.id - b.id : b.changed - a.changed || b.id - a.id));
   useEffect(() => {
     leave();
     document.title = 'Projects · Nematon';
@@ -31,13 +41,20 @@ export function ProjectsPage() {
             <h1 className="text-[26px] font-semibold tracking-tight">Projects</h1>
           </div>
           <FromFile />
-          <Button look="main" onClick={() => void newProject()}>New project</Button>
+          <Button look="main" onClick={newProject}>New project</Button>
         </header>
+        {projects && projects.length > 1 && (
+          <div className="mt-5 flex flex-wrap items-center gap-3">
+            <input type="search" aria-label="Search projects" placeholder="Search" className="h-7 w-56 rounded-[5px] border border-line-strong bg-field px-2" value={sought} onChange={(e) => setSought(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setSought('')} />
+            <Choice label="In the order of" value={by} options={ORDERS} onChoose={(v) => setBy(v as typeof by)} />
+            {shown.length === 0 && <p className="text-faded">No project is called so.</p>}
+          </div>
+        )}
         {isPending && <p className="mt-8 text-faded">Looking for them…</p>}
         {error && <p role="alert" className="mt-8 text-madder">{error.message}</p>}
         {projects?.length === 0 && <p className="mt-8">There is none yet. Start a new one, or bring one in from a file.</p>}
         <ul className="mt-6 grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] gap-5">
-          {projects?.map((p) => <Card key={p.id} project={p} />)}
+          {shown.map((p) => <Card key={p.id} project={p} />)}
         </ul>
         {removed && removed.length > 0 && (
           <section className="mt-12">
@@ -112,8 +129,7 @@ function NameBox({ project, onDone }: { project: Summary; onDone: () => void }) 
     if (escaped.current || !next || next === project.name) return;
     try {
       const params = { path: { id: project.id } };
-      const at = (await told(http.GET('/api/projects/{id}', { params }))) as Project;
-      await http.PATCH('/api/projects/{id}', { params, body: { revision: at.revision, label: 'Project renamed', patch: [{ op: 'replace', path: '/name', value: next }] } });
+      await http.PUT('/api/projects/{id}/name', { params, body: { name: next } });
     } catch (e) {
       tell(e);
     }

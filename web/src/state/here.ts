@@ -7,8 +7,8 @@ export type Message = {
   tone: 'fault' | 'note';
   /** What would help, done by a press. */
   cure?: { label: string; act: () => void };
-  /** Goes by itself when this stands in the scene again. */
-  until?: string;
+  /** It is of this revision of the scene, and goes with the next. */
+  of?: number | undefined;
 };
 
 type Here = {

@@ -6,13 +6,24 @@ import { clock } from '../stream/clock';
 import type { Node, Parent } from '../api/http';
 import { edit, setValue, tell } from './project';
 import { say } from './here';
+import { useTriedAt } from './tried';
 import { setView, useView } from './view';
-import { at } from './pointer';
+import { at, facts } from './pointer';
 import { now, openId, useOpen, useScene } from './queries';
 import { isMotion, plain, type Key, type Motion, type Value } from './value';
 
 /** A key's way on. Not written as a property, for whatever has one of that name may be taken for a promise. */
 export const way = (on: string | undefined) => Object.fromEntries(on ? [['then', on]] : []) as { then?: string };
+
+/** How a number goes on from a key, in words. */
+export const WAYS = [
+  { value: 'straight', label: 'straight on' },
+  { value: 'step', label: 'stays, then steps' },
+  { value: 'smooth', label: 'eases out and in' },
+  { value: 'curve', label: 'as a curve' },
+];
+/** What undo calls it. */
+export const wayOn = (on: string) => WAYS.find((w) => w.value === on)?.label ?? on;
 
 let halted = 0;
 /** The frame on screen, for who `asks`; while things play the one at which they began, for a field is no place to watch that. */
@@ -43,10 +54,12 @@ export function useNumbers(path: string, said: Value | undefined, typed?: string
 /** The value at a frame of a row that begins at `first`; the last where it is shorter. */
 export const valueAt = (row: number[] | undefined, first: number, frame: number) => row?.[Math.min(row.length - 1, Math.max(0, frame - first))];
 
-/** What a number is at the frame on screen, also where it moves. */
+/** What a number is at the frame on screen, also where it moves or is dragged. */
 export function useNow(path: string, said: Value | undefined): number {
   const numbers = useNumbers(path, said);
   const frame = useFrame(isMotion(said));
+  const tried = useTriedAt(path);
+  if (tried !== undefined) return tried;
   return isMotion(said) ? (valueAt(numbers?.numbers[0], numbers?.first ?? 0, frame) ?? plain(said)) : plain(said);
 }
 
@@ -75,7 +88,7 @@ async function added({ formula, seed }: Motion, frame: number): Promise<number> 
 
 /** Puts a key at a frame, or changes the one there, so that with its formula the number is `wanted` there. */
 export async function setKey(of: string, path: string, frame: number, wanted: number) {
-  return setValue(`${of} key at ${frame}`, path, await keyed(motionOf(path), frame, wanted));
+  return setValue(`${of} key at ${frame}`, path, await keyed(path, frame, wanted));
 }
 
 export function removeKey(of: string, path: string, frame: number) {
@@ -92,7 +105,7 @@ export function setWay(of: string, path: string, frame: number, on: string) {
   const m = motionOf(path);
   const from = keysOf(m).filter((k) => k.frame <= frame).at(-1) ?? keysOf(m)[0];
   const keys = keysOf(m).map((k) => (k === from ? { ...k, ...way(on) } : k));
-  return setValue(`${of} goes on ${on}`, path, { ...m, keys });
+  return setValue(`${of} from ${from?.frame ?? frame}: ${wayOn(on)}`, path, { ...m, keys });
 }
 
 export const setBeyond = (of: string, path: string, side: 'before' | 'after', how: string) => setValue(`${of} ${side} its keys`, path, { ...motionOf(path), [side]: how });
@@ -108,9 +121,16 @@ export function setFormula(of: string, path: string, text: string, otherwise: nu
 /** Makes it a plain number again. */
 export const stay = (of: string, path: string, value: number) => edit(`${of} stays`, [{ op: 'replace', path, value }]);
 
-/** What a number is with a key at a frame, so that with its formula it is `wanted` there. */
-async function keyed(m: Motion, frame: number, wanted: number): Promise<Motion> {
+/** What a number is with a key at a frame, so that with its formula it is `wanted` there. Its first key, made away from
+ * the first frame, keeps what it was until then by another there: at the first frame, for it is to go to the new value and
+ * not to jump. */
+async function keyed(path: string, frame: number, wanted: number): Promise<Motion> {
+  const [said, m] = [at(now.scene(), path), motionOf(path)];
   const value = Number((wanted - (await added(m, frame))).toPrecision(12));
+  if (keysOf(m).length === 0 && frame > clock.first) {
+    const was = typeof said === 'number' ? said : isMotion(said) ? 0 : (facts(now.schema(), path).initial ?? value);
+    return { ...m, keys: [{ frame: clock.first, value: was }, { frame, value }] };
+  }
   const was = keysOf(m).find((k) => k.frame === frame);
   const before = keysOf(m).filter((k) => k.frame < frame).at(-1);
   const key: Key = { ...(was ?? way(before?.then)), frame, value };
@@ -130,7 +150,7 @@ export async function placeAt(path: string, name: string, world: number[], turne
     const of = turned ? 'turn' : 'position';
     const was = (at(now.scene(), `${path}/${of}`) ?? [0, 0, 0]) as Value[];
     const keys = useView.getState().keyAsDragged || was.some(isMotion);
-    const next = await Promise.all(placed[of].map((v: number, k: number) => (keys ? keyed(motionOf(`${path}/${of}/${k}`), frame, v) : v)));
+    const next = await Promise.all(placed[of].map((v: number, k: number) => (keys ? keyed(`${path}/${of}/${k}`, frame, v) : v)));
     const label = `${name} ${keys ? `key at ${frame}` : 'placed'}`;
     // What stood nowhere yet gets a place.
     if (at(now.scene(), path) === undefined) return await edit(label, [{ op: 'add', path, value: { position: [0, 0, 0], turn: [0, 0, 0], [of]: next } }]);

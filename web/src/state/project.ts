@@ -22,7 +22,7 @@ export async function show(id: number): Promise<void> {
   const project = await client.fetchQuery({ ...asks.project(id), staleTime: 0 });
   leave();
   setHere({ project: id, message: null, faults: {} });
-  setView({ body: null, field: null, collider: null, handle: null, figure: null, grip: null, map: null, layer: null, hatch: null, points: [], tool: 'look' });
+  setView({ body: null, field: null, collider: null, handle: null, figure: null, grip: null, map: null, layer: null, hatch: null, points: [], tool: 'look', keyAsDragged: false, step: useView.getState().seen[id]?.step ?? 'Shape' });
   take(project);
   clock.go(useView.getState().seen[id]?.frame ?? clock.first);
   unfollow = follow(id);
@@ -77,7 +77,7 @@ function take(project: Project) {
   const { first, last, rate } = (now.project() ?? project).scene.frames;
   clock.setRange(first, last, rate ?? 24);
   const message = useHere.getState().message;
-  if (message?.until && at(project.scene, message.until) !== undefined) say(null);
+  if (message?.of !== undefined && project.revision > message.of) say(null);
   void refreshLanes();
 }
 
@@ -214,15 +214,22 @@ function changed() {
   if (useHere.getState().keepRunning) void run({ again: true });
 }
 
+/** Says what an edit did that has just been made, with the way back: of that edit alone. */
+export function sayDone(title: string, detail: string) {
+  const of = now.project()?.revision;
+  if (of !== undefined) say({ title, detail, tone: 'note', cure: { label: 'Undo', act: () => turn('undo', of) }, of });
+}
+
 /** Sets one value, also where an older document does not have it yet. */
 export const setValue = (label: string, path: string, value: unknown) =>
   editBy((scene) => ({ label, patch: [{ op: at(scene, path) !== undefined ? 'replace' : 'add', path, value }] }));
 
-export function turn(way: 'undo' | 'redo') {
+/** Undoes or does again; only the step that made a revision, where one is given. */
+export function turn(way: 'undo' | 'redo', of?: number) {
   queue = queue.then(async () => {
-    if (way === 'undo' ? unchoose() : rechoose()) return;
+    if (of === undefined && (way === 'undo' ? unchoose() : rechoose())) return;
     const project = now.project();
-    if (!project || !project[way]) return;
+    if (!project || !project[way] || (of !== undefined && project.revision !== of)) return;
     try {
       take(await send(way, project, '', []));
       changed();

@@ -1,6 +1,7 @@
 /** How the window looks: the step, what is chosen, what is shown, sizes of panels. Kept in the browser. */
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
+import { useHere } from './here';
 
 export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as const;
 export type Step = (typeof STEPS)[number];
@@ -11,8 +12,8 @@ export type AirAs = { as: 'streaks' | 'slice'; across: 0 | 1 | 2; at: number; al
 export type Brush = { does: 'add' | 'take' | 'smooth' | 'level' | 'flood'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
 export type Arms = 'none' | 'translate' | 'rotate';
 
-/** What is kept of a project: where one looks from, and at which frame. */
-export type Seen = { camera?: { at: number[]; to: number[] }; frame?: number; hidden?: string[] };
+/** What is kept of a project: where one looks from, at which frame, and at which step one was. */
+export type Seen = { camera?: { at: number[]; to: number[] }; frame?: number; hidden?: string[]; step?: Step };
 
 type View = {
   step: Step;
@@ -60,6 +61,8 @@ type View = {
   seen: Record<number, Seen>;
   palette: boolean;
   keys: boolean;
+  /** A new project is being named. */
+  naming: boolean;
 };
 
 export const useView = create<View>()(
@@ -99,16 +102,18 @@ export const useView = create<View>()(
       seen: {},
       palette: false,
       keys: false,
+      naming: false,
     }),
     {
       name: 'nematon-view',
-      partialize: ({ step, brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ step, brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
+      partialize: ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
     },
   ),
 );
 export const setView = useView.setState;
 
 export function goTo(step: Step) {
+  see(useHere.getState().project, { step });
   setView({ step, spotFor: null, drawing: null, placing: null, why: null, tool: step === 'Hold' ? useView.getState().tool : 'look' });
 }
 

@@ -48,7 +48,8 @@ export const fixed: Action[] = [
   { name: 'Run up to this frame', can: () => !going(), act: () => void run({ until: clock.frame }) },
   { name: 'Run only the chosen body', can: () => !going() && theBody() !== null, act: () => void run({ bodies: [theBody()!] }) },
   { name: 'Cancel the run', can: going, act: () => void cancel() },
-  { name: 'Undo', key: 'Mod+z', act: () => turn('undo') },
+  // In a stroke it gives up the stroke, and nothing else.
+  { name: 'Undo', key: 'Mod+z', act: () => stage.painter.cancel() || turn('undo') },
   { name: 'Redo', key: 'Mod+Shift+z', act: () => turn('redo') },
   { name: 'Hold the chosen points', key: 'h', can: () => useView.getState().points.length > 0, act: () => void holdChosen() },
   { name: 'More points around the chosen', key: 'g', can: () => useView.getState().points.length > 0, act: () => grow(1) },
@@ -83,7 +84,7 @@ export const fixed: Action[] = [
   { name: 'Larger brush', key: '=', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1.2) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
   { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
-  { name: 'New project', act: () => void newProject() },
+  { name: 'New project', act: newProject },
   { name: 'All projects', act: toProjects },
   { name: 'All keys', key: '?', act: () => setView({ keys: true }) },
   { name: 'Command line', key: 'Mod+k', act: () => setView({ palette: true }) },

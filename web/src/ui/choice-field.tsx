@@ -35,12 +35,12 @@ export function Choice({ label, of, value, options, onChoose, placeholder }: Pro
   );
 }
 
-/** A switch for a yes or no in the scene. */
-export function SwitchField({ label, path, of }: { label: string; path: string; of: string }) {
+/** A switch for a yes or no in the scene; `says` is what undo calls turning it on and off. */
+export function SwitchField({ label, path, of, says = [label.toLowerCase(), `not ${label.toLowerCase()}`] }: { label: string; path: string; of: string; says?: [string, string] }) {
   const on = useScene((s) => Boolean(at(s, path))) ?? false;
   return (
     <Line label={label}>
-      <Toggle label={`${of} ${label}`} on={on} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, path, v)} />
+      <Toggle label={`${of} ${label}`} on={on} onTurn={(v) => void setValue(`${of} ${says[v ? 0 : 1]}`, path, v)} />
     </Line>
   );
 }

@@ -1,24 +1,19 @@
 /** How a number moves: a mark at its field, and a card behind it with its way through the frames. */
 import { Popover } from 'radix-ui';
 import { useEffect, useState } from 'react';
-import { removeKey, setBeyond, setFormula, setKey, setWay, stay, useFrame, useNumbers, valueAt } from '../state/motion';
+import { removeKey, setBeyond, setFormula, setKey, setWay, stay, useFrame, useNumbers, valueAt, WAYS } from '../state/motion';
 import { useScene } from '../state/queries';
+import { useHere } from '../state/here';
 import { at } from '../state/pointer';
 import { isMotion, type Motion, type Value } from '../state/value';
 import { clock } from '../stream/clock';
 import { Button } from './button';
 import { ChoiceField } from './choice-field';
 import { NumberField } from './number-field';
-import { showNumber } from './sum';
+import { keptFormula, showNumber, shownFormula } from './sum';
 
 type Props = { path: string; otherwise?: number | undefined; of: string; named: string; unit: string; factor: number; narrow?: boolean };
 
-const WAYS = [
-  { value: 'straight', label: 'straight on' },
-  { value: 'step', label: 'stays, then steps' },
-  { value: 'smooth', label: 'eases out and in' },
-  { value: 'curve', label: 'as a curve' },
-];
 const BEYOND = [
   { value: 'hold', label: 'holds' },
   { value: 'repeat', label: 'repeats' },
@@ -64,9 +59,10 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
   const all = useNumbers(path, said);
   const trial = useNumbers(path, said, asked);
   useEffect(() => {
-    const wait = setTimeout(() => setAsked(typed === null || typed.trim() === '' ? undefined : typed), 150);
+    const wait = setTimeout(() => setAsked(typed === null || typed.trim() === '' ? undefined : keptFormula(typed, unit)), 150);
     return () => clearTimeout(wait);
-  }, [typed]);
+  }, [typed, unit]);
+  const kept = shownFormula(motion.formula ?? '', unit);
   const row = asked !== undefined && trial?.motion.length ? trial.motion : all?.numbers[0];
   const first = all?.first ?? trial?.first ?? clock.first;
   const here = typeof said === 'number' ? said : said === undefined ? otherwise : valueAt(all?.numbers[0], first, frame);
@@ -74,10 +70,13 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
   const on = keys.find((k) => k.frame === frame);
   const from = keys.filter((k) => k.frame <= frame).at(-1) ?? keys[0];
   const [back, forth] = [keys.filter((k) => k.frame < frame).at(-1), keys.find((k) => k.frame > frame)];
-  const fault = asked !== undefined && asked === typed ? trial?.fault : undefined;
+  const told = typed !== null && asked === keptFormula(typed, unit) ? trial?.fault : undefined;
+  // Brackets that the page puts about it are not the person's.
+  const fault = told && typed !== null && { ...told, at: Math.min(typed.length, Math.max(0, told.at - (asked?.startsWith(`(${typed})`) && asked !== typed ? 1 : 0))) };
+  const refused = useHere((h) => h.faults[`${path}/formula`]);
   const take = () => {
-    if (typed === null || typed === (motion.formula ?? '') || here === undefined) return setTyped(null);
-    void setFormula(thing, path, typed, here).then((done) => done && setTyped(null));
+    if (typed === null || typed === kept || here === undefined) return setTyped(null);
+    void setFormula(thing, path, keptFormula(typed, unit), here).then((done) => done && setTyped(null));
   };
   return (
     <>
@@ -111,7 +110,8 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
           aria-invalid={Boolean(fault)}
           placeholder="0.3 * sin(2 * t) + noise(t)"
           spellCheck={false}
-          value={typed ?? motion.formula ?? ''}
+          value={typed ?? kept}
+          data-path={`${path}/formula`}
           onChange={(e) => setTyped(e.target.value)}
           onBlur={take}
           onKeyDown={(e) => {
@@ -130,7 +130,8 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
           <br />It {fault.why}.
         </p>
       )}
-      <p className="px-4 pt-0.5 text-[12px] text-faded">t in seconds, f in frames; sin, noise, sqrt and others. It is in the units of the file{unit && factor !== 1 ? `, not in ${unit}` : ''}.</p>
+      {!fault && refused && <p role="alert" className="px-4 text-[12px] text-madder">It {refused}.</p>}
+      <p className="px-4 pt-0.5 text-[12px] text-faded">t in seconds, f in frames; sin, noise, sqrt and others.{unit && ` It is in ${unit}.`}</p>
       {motion.formula?.includes('seed') && <NumberField path={`${path}/seed`} label="Seed" of={thing} whole />}
       {isMotion(said) && here !== undefined && (
         <div className="px-4 pt-1"><Button onClick={() => void stay(thing, path, here)}>Let it stay at {showNumber(here * factor)}</Button></div>

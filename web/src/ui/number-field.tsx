@@ -1,4 +1,4 @@
-/** Numbers: drag to scrub, type with units and simple sums, arrows to nudge, double-click to reset. */
+/** Numbers: drag to scrub, type with units and simple sums, arrows to nudge, double-click the mark to reset. */
 import { useEffect, useRef, useState } from 'react';
 import { setValue } from '../state/project';
 import { setHere, useHere } from '../state/here';
@@ -7,6 +7,7 @@ import { at, facts, unitAt } from '../state/pointer';
 import { now, openId, useScene, useSchema } from '../state/queries';
 import { clothOf, isMotion, motionWords, type Value } from '../state/value';
 import { setKey, useFrame, useNumbers, valueAt } from '../state/motion';
+import { letGo, tryOut } from '../state/tried';
 import { useView } from '../state/view';
 import { MotionMark } from './motion-mark';
 import { ScaledMark } from './scaled-mark';
@@ -92,9 +93,10 @@ function Num(props: {
   const { path } = part;
   const said = useScene((s) => at(s, path)) as Value | undefined;
   const moves = isMotion(said) ? said : null;
-  const value = typeof said === 'number' ? said : moves ? undefined : part.otherwise;
   const schemaNow = useSchema();
   const f = facts(schemaNow, path);
+  // What is not said is what it begins as.
+  const value = typeof said === 'number' ? said : moves ? undefined : (part.otherwise ?? (typeof f.initial === 'number' ? f.initial : undefined));
   const own = useScene((s) => unitAt(s, schemaNow, path)) ?? f.unit;
   const [unit, factor] = shownIn(own);
   const numbers = useNumbers(path, said);
@@ -110,6 +112,8 @@ function Num(props: {
   const drag = useRef<{ x: number; from: number; moved: boolean; to: number; end: () => void } | null>(null);
   /** What was entered and is not yet in the scene: the next sum begins on it. */
   const onWay = useRef<number | null>(null);
+  /** Whether anything was typed since it has the focus. */
+  const struck = useRef(false);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
   const shown = draft?.text ?? (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
@@ -142,6 +146,9 @@ function Num(props: {
     void setValue(`${of} ${named.toLowerCase()}`.trim(), path, next).then(there);
   };
   const enter = () => {
+    // What was typed over by the same is a wish too: of a number that moves it is a key.
+    if (!held.current && struck.current && moves) held.current = { text: shown, typed: true };
+    struck.current = false;
     const d = held.current;
     if (!d?.typed) return;
     const read = readSum(d.text, { unit, now: onWay.current ?? (value === undefined ? undefined : value * factor), frames });
@@ -165,6 +172,7 @@ function Num(props: {
     if (!b) return;
     clearTimeout(b.timer);
     trial.end();
+    letGo();
     commit(b.to);
   };
   /** Every press counts; a burst of them is one edit. */
@@ -184,12 +192,15 @@ function Num(props: {
   const preview = (v: number) => {
     const body = /^\/bodies\/([^/]+)\//.exec(path)?.[1] ?? useView.getState().body ?? Object.keys(now.scene()?.bodies ?? {})[0];
     const there = at(now.scene(), path) !== undefined;
-    if (body && !/\/(name|first|last)$/.test(path)) trial.start(openId(), body, [{ op: there ? 'replace' : 'add', path, value: stored(v) }]);
+    const runs = body && !/\/(name|first|last)$/.test(path) ? body : null;
+    tryOut(path, stored(v), runs);
+    if (runs) trial.start(openId(), runs, [{ op: there ? 'replace' : 'add', path, value: stored(v) }]);
   };
   const release = () => {
     drag.current?.end();
     drag.current = null;
     trial.end();
+    letGo();
   };
   useEffect(
     () => () => {
@@ -202,7 +213,8 @@ function Num(props: {
   const handle = {
     onPointerDown: (e: React.PointerEvent) => {
       if (value === undefined || e.button !== 0) return;
-      e.preventDefault();
+      // What is typed elsewhere is entered first.
+      (document.activeElement as HTMLElement | null)?.blur();
       e.currentTarget.setPointerCapture(e.pointerId);
       settle();
       const escape = (k: KeyboardEvent) => {
@@ -216,6 +228,9 @@ function Num(props: {
       const from = value * factor;
       drag.current = { x: e.clientX, from, moved: false, to: from, end: () => removeEventListener('keydown', escape, true) };
     },
+    // The press takes no focus and begins no text.
+    onMouseDown: (e: React.MouseEvent) => drag.current && e.preventDefault(),
+    onDragStart: (e: React.DragEvent) => e.preventDefault(),
     onPointerMove: (e: React.PointerEvent) => {
       const d = drag.current;
       if (!d) return;
@@ -237,7 +252,16 @@ function Num(props: {
       setDraft(null);
       release();
     },
-    onDoubleClick: reset,
+  };
+  /** On the number itself a press that moves nothing is for typing, as is all that is done while one types. */
+  const onText = {
+    ...handle,
+    onPointerDown: (e: React.PointerEvent<HTMLInputElement>) => document.activeElement !== e.currentTarget && handle.onPointerDown(e),
+    onPointerUp: (e: React.PointerEvent<HTMLInputElement>) => {
+      const still = drag.current && !drag.current.moved;
+      handle.onPointerUp();
+      if (still) e.currentTarget.focus();
+    },
   };
 
   return (
@@ -247,6 +271,7 @@ function Num(props: {
         title={`${f.note ? `${f.note}\n` : ''}Drag to change, double-click to reset`}
         className="flex h-full shrink-0 cursor-ew-resize touch-none items-center pl-1.5 text-[12px] text-faded select-none"
         {...handle}
+        onDoubleClick={reset}
       >
         {part.name ?? <svg width="7" height="10"><path d="M1.500 1v8M5.500 1v8" stroke="var(--line-strong)" strokeWidth="1.500" /></svg>}
       </span>
@@ -254,27 +279,30 @@ function Num(props: {
         id={path}
         data-path={path}
         data-typing={draft?.typed ? 'yes' : undefined}
-        className="num h-full w-full min-w-0 rounded-[5px] bg-transparent pl-1.5"
+        className="num h-full w-full min-w-0 touch-none rounded-[5px] bg-transparent pl-1.5"
         inputMode="decimal"
         autoComplete="off"
         aria-label={`${of} ${named}${unit ? `, ${unit}` : ''}`.trim()}
         aria-invalid={bad}
         value={shown}
         title={moves ? `${motionWords(moves)}. ${moves.keys?.length ? 'A number typed here is a key at this frame.' : 'A number typed here takes its place.'}` : undefined}
+        {...onText}
+        onBeforeInput={() => (struck.current = true)}
+        onPaste={() => (struck.current = true)}
+        // Text that is dropped here came from elsewhere by a slip of the hand.
+        onDrop={(e) => e.preventDefault()}
         onChange={(e) => setDraft({ text: e.target.value, typed: true })}
-        onFocus={(e) => e.target.select()}
+        onFocus={(e) => (e.target.select(), (struck.current = false))}
         onBlur={() => (enter(), settle())}
         onKeyDown={(e) => {
-          if (e.key === 'Enter') {
-            enter();
-            settle();
-            const input = e.currentTarget;
-            // Who has gone on to another field by then keeps that.
-            requestAnimationFrame(() => document.activeElement === input && input.select());
-          } else if (e.key === 'Escape') {
+          // Entered, the keys are the page's again.
+          if (e.key === 'Enter') e.currentTarget.blur();
+          else if (e.key === 'Escape') {
             if (burst.current) clearTimeout(burst.current.timer);
             burst.current = null;
+            struck.current = false;
             trial.end();
+            letGo();
             onBad(null);
             setDraft(null);
             e.currentTarget.blur();
@@ -283,7 +311,7 @@ function Num(props: {
             nudge((e.key === 'ArrowUp' ? 1 : -1) * (e.shiftKey ? 10 : 1));
           }
         }}
-        onDoubleClick={reset}
+        onDoubleClick={(e) => e.currentTarget.select()}
       />
       {unit && <span className={`shrink-0 ${f.moves ? 'pr-0.5' : 'pr-1.5'} text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
       {f.moves && !STARTS.test(path) && <MotionMark path={path} otherwise={part.otherwise} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />}

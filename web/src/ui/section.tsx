@@ -37,7 +37,7 @@ export function Fold({ name, note, closed = false, children }: { name: string; n
 /** A thing in the bench. Opened, its settings stand below it. */
 export function Row(props: {
   name: string;
-  note?: string | undefined;
+  note?: ReactNode;
   mark?: ReactNode;
   open?: boolean;
   dim?: boolean;

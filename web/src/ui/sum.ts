@@ -19,6 +19,31 @@ export function shownIn(unit: string): [string, number] {
   return SHOWN[unit] ?? [unit, 1];
 }
 
+/** What a formula in a unit that is shown is times, in the units of the files. */
+const TIMES: Record<string, string> = { '°': 'deg', 'µN·m': '0.000001', g: '0.001' };
+/** What stands in brackets before an end, where these brackets are about all of it. */
+function within(text: string, end: string): string | null {
+  if (!text.startsWith('(') || !text.endsWith(`)${end}`)) return null;
+  const inner = text.slice(1, -1 - end.length);
+  let deep = 0;
+  for (const c of inner) {
+    deep += c === '(' ? 1 : c === ')' ? -1 : 0;
+    if (deep < 0) return null;
+  }
+  return deep === 0 ? inner : null;
+}
+/** A formula as files keep it, of one that is typed in the unit its field shows; and back. */
+export function keptFormula(text: string, unit: string): string {
+  const by = TIMES[unit];
+  if (!by || !text.trim()) return text;
+  return within(text, ` / ${by}`) ?? `(${text}) * ${by}`;
+}
+export function shownFormula(text: string, unit: string): string {
+  const by = TIMES[unit];
+  if (!by || !text) return text;
+  return within(text, ` * ${by}`) ?? `(${text}) / ${by}`;
+}
+
 /** How a field reads what is typed. */
 export type Reading = {
   unit: string;

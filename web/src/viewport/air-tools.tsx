@@ -17,13 +17,10 @@ export function AirTools() {
   const [as, air] = [useView((v) => v.airAs), useView((v) => v.air)];
   const open = useView((v) => v.field);
   const name = useScene((s) => (open ? s.fields?.[open]?.name : undefined));
-  const placing = useView((v) => v.placing);
-  // The arms have their own words at the same place.
-  if (placing) return null;
   const set = (next: Partial<typeof as>) => setView({ air: true, airAs: { ...as, ...next } });
   const word = (on: boolean) => `!border-0 ${on ? '!bg-ink text-ground' : '!bg-transparent'}`;
   return (
-    <div role="toolbar" aria-label="Air as it is drawn" className="absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-wrap items-center rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
+    <div role="toolbar" aria-label="Air as it is drawn" className="flex w-fit max-w-full flex-wrap items-center rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
       <Button hint="As threads about the bodies" aria-pressed={air && as.as === 'streaks'} className={word(air && as.as === 'streaks')} onClick={() => set({ as: 'streaks' })}>Streaks</Button>
       <Button hint="As arrows on a slice through the bodies" aria-pressed={air && as.as === 'slice'} className={word(air && as.as === 'slice')} onClick={() => set({ as: 'slice' })}>Slice</Button>
       <Button hint="No air in the view (A)" aria-pressed={!air} className={word(!air)} onClick={() => setView({ air: false })}>None</Button>

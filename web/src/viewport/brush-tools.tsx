@@ -33,7 +33,7 @@ const change = (b: Partial<Brush>) => setView((v) => ({ brush: { ...v.brush, ...
 export function BrushTools() {
   const brush = useView((v) => v.brush);
   return (
-    <div role="toolbar" aria-label="Brush" className="absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5">
+    <div role="toolbar" aria-label="Brush" className="flex w-fit max-w-full flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5">
       <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>Done</Button>
       <span className="contents">
         {DOES.map((d) => (

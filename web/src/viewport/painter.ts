@@ -24,6 +24,8 @@ export class Painter {
   /** The stroke before, until it is part of the scene: the next begins on it. */
   private before: Promise<unknown> = Promise.resolve();
   private ended: (() => void) | null = null;
+  /** The stroke under way; given up it is not begun where it waits for the one before. */
+  private now = { givenUp: false };
   /** Told when what is on screen has changed by the stroke. */
   onDab: () => void = () => {};
 
@@ -68,9 +70,10 @@ export class Painter {
     const shown = cloth.positions.slice();
     const end = new Promise<void>((done) => (this.ended = done));
     const before = this.before;
+    const mine = (this.now = { givenUp: false });
     this.before = (async () => {
       await before;
-      await this.stroke(on, { begin: { brush, frame: clock.frame } } as Said, shown, end, cloth);
+      if (!mine.givenUp) await this.stroke(on, { begin: { brush, frame: clock.frame } } as Said, shown, end, cloth);
     })();
     this.move(on, x, y, pressure);
     return true;
@@ -104,14 +107,16 @@ export class Painter {
     this.last = null;
   }
 
-  /** Leaves the stroke as if it had not been. */
-  cancel() {
-    if (!this.ended) return;
+  /** Leaves the stroke as if it had not been; false where there is none. */
+  cancel(): boolean {
+    if (!this.ended) return false;
+    this.now.givenUp = true;
     this.waiting = [];
     const socket = this.socket;
     this.socket = null;
     socket?.close();
     this.end();
+    return true;
   }
 
   get paints(): boolean {
@@ -155,7 +160,7 @@ export class Painter {
     const name = now.scene()?.bodies[body]?.maps?.[map]?.name ?? 'Map';
     if (told && 'kept' in told) {
       const path = `/bodies/${body}/maps/${map}/layers/${layer}/weights/painted`;
-      if (await edit(`${name} painted`, [{ op: 'add', path, value: told.kept }])) return;
+      if (await edit(`A stroke on ${name}`, [{ op: 'add', path, value: told.kept }])) return;
     } else if (told) {
       say({ title: 'The stroke is not kept', detail: told.fault, tone: 'fault' });
       this.end();

@@ -7,6 +7,7 @@ import { choosePoints } from '../state/choice';
 import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
+import { letGo, tryOut } from '../state/tried';
 import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -39,7 +40,6 @@ export function Viewport() {
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
   const spotFor = useView((v) => v.spotFor !== null);
-  const handleOpen = useView((v) => v.handle !== null);
   const [drag, setDrag] = useState<Box | null>(null);
   const [line, setLine] = useState<[number, number][]>([]);
   useMapsShown(body, step === 'Hold', shapes);
@@ -102,11 +102,13 @@ export function Viewport() {
           <polygon points={line.map((p) => p.join()).join(' ')} fill="var(--woad)" fillOpacity="0.1" stroke="var(--woad)" strokeDasharray="4 3" />
         </svg>
       )}
-      {step === 'Hold' && body && !handleOpen && tool !== 'paint' && <PickTools />}
-      {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
       {step === 'Hold' && body && <BrushRing body={body} />}
-      {step === 'Air' && <AirTools />}
-      <ArmTools />
+      <div className="pointer-events-none absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-col items-center gap-1 *:pointer-events-auto">
+        {step === 'Hold' && body && tool !== 'paint' && <PickTools />}
+        {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
+        {step === 'Air' && <AirTools />}
+        <ArmTools />
+      </div>
       <ViewControls />
       {body && shapes[body] && (
         <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
@@ -196,6 +198,7 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
   };
   const end = () => {
     if ((vane !== null || bead !== null) && stage.controls) stage.controls.enabled = true;
+    if (vane !== null) letGo();
     stage.beads.drop(true);
     [vane, bead] = [null, null];
     press?.escape();
@@ -255,7 +258,10 @@ function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => vo
       }
       if (vane !== null) {
         const to = stage.vane.toward(stage.picker.ray(u, v).ray);
-        if (to !== null) stage.vane.turn(to);
+        if (to !== null) {
+          stage.vane.turn(to);
+          tryOut(`/fields/${useView.getState().field}/act/wind/heading`, to, null);
+        }
         stage.draw();
         return;
       }
@@ -346,10 +352,12 @@ function choose(hit: Hit | null) {
   }
 }
 
+const BAR = 'flex w-fit max-w-full flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm';
+
 /** A row of words of which one is pressed. */
 function Words<K extends string>({ label, of, is, onPick, more }: { label: string; of: readonly { key: K; name: string; hint: string }[]; is: K; onPick: (k: K) => void; more?: React.ReactNode }) {
   return (
-    <div role="toolbar" aria-label={label} className="absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm">
+    <div role="toolbar" aria-label={label} className={BAR}>
       {of.map((t) => (
         <Button key={t.key} hint={t.hint} aria-pressed={is === t.key} className={`!border-0 ${is === t.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => onPick(t.key)}>
           {t.name}
@@ -389,7 +397,7 @@ function PickTools() {
 }
 
 const ARMS = [
-  { key: 'none', name: 'Look', hint: 'No arms: clicks choose, drags turn the view' },
+  { key: 'none', name: 'No arms', hint: 'Clicks choose, drags turn the view' },
   { key: 'translate', name: 'Move', hint: 'Arms to move it by; Escape while dragging puts it back' },
   { key: 'rotate', name: 'Turn', hint: 'Rings to turn it by; Escape while dragging puts it back' },
 ] as const;
@@ -423,8 +431,7 @@ function ArmTools() {
   }, [step, collider, still, body, handle, held, cut, placing, placed, outlined]);
   const mode: Arms = on?.kind === 'bodies' ? bodyArms : on?.kind === 'places' && colliderArms === 'none' ? 'translate' : colliderArms;
   useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id, outlined]);
-  // Points are chosen at the same place.
-  if (!on || (on.kind === 'handles' && tool !== 'look')) return null;
+  if (!on || (on.kind === 'handles' && tool === 'paint')) return null;
   return (
     <Words
       label="Placing"

@@ -119,4 +119,27 @@ impl Window {
         let line = self.driver.query(By::Css("[aria-label='What to do']")).first().await?;
         line.send_keys(name.to_owned() + Key::Enter).await
     }
+
+    /// Begins an empty project of a name.
+    pub async fn new_project(&self, name: &str) -> WebDriverResult<()> {
+        self.command("New project").await?;
+        let field = self.driver.query(By::Css("[aria-label='Name of the new project']")).first().await?;
+        self.ctrl('a').await?;
+        field.send_keys(name.to_owned() + Key::Enter).await?;
+        self.until("it is open", async || {
+            let said =
+                self.script("return document.querySelector('[data-testid=project-name]')?.innerText").await?;
+            Ok(said.as_str().is_some_and(|s| s.starts_with(name)))
+        })
+        .await
+    }
+
+    /// A button's middle, or anything's, on the page.
+    pub async fn middle(&self, css: &str) -> WebDriverResult<(i64, i64)> {
+        let script = format!(
+            "const e = document.querySelector({css:?}); e.scrollIntoView({{block: 'center'}}); const r = e.getBoundingClientRect(); return [Math.round(r.left + r.width / 2), Math.round(r.top + r.height / 2)]"
+        );
+        let v = self.script(&script).await?;
+        Ok((v[0].as_i64().unwrap_or(0), v[1].as_i64().unwrap_or(0)))
+    }
 }

@@ -66,7 +66,7 @@ async fn a_changed_wind_is_out_of_date_with_its_reason_and_undo_makes_it_true_wi
 #[tokio::test]
 async fn import_hold_bake_download() -> WebDriverResult<()> {
     let (_turn, _site, w) = begin().await;
-    w.command("New project").await?;
+    w.new_project("New project").await?;
     w.bench_says("There is nothing to move yet").await?;
     w.bring_in(&project().join("demo/pennant.obj").canonicalize()?).await?;
     w.bench_says("Pennant").await?;

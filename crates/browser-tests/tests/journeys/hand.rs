@@ -124,9 +124,21 @@ async fn sums_units_seconds_and_thousands_are_read_as_they_are_meant() -> WebDri
     w.set(stretch, "12500").await?;
     w.until("thousands stand apart", async || Ok(w.value(stretch).await? == "12\u{202f}500")).await?;
     assert!(!w.bench().await?.contains("can be read as"), "what was wrong is right again");
-    // Back to what the matter began as, not to the schema's default.
+    // Back to what the matter began as, not to the schema's default: by the mark, for on the text one types.
     let field = w.driver.find(By::Css(format!("[data-path='{stretch}']"))).await?;
     w.driver.action_chain().double_click_element(&field).perform().await?;
+    w.rest().await?;
+    assert_eq!(w.value(stretch).await?, "12\u{202f}500", "a double click on the number chooses it");
+    w.keys(Key::Escape + "").await?;
+    let mark = w
+        .driver
+        .execute(
+            format!("return document.querySelector(\"[data-path='{stretch}']\").previousSibling"),
+            vec![],
+        )
+        .await?
+        .element()?;
+    w.driver.action_chain().double_click_element(&mark).perform().await?;
     w.has(stretch, "5200").await?;
     w.step("Run").await?;
     w.set("/frames/last", "2 s").await?;
@@ -296,9 +308,9 @@ async fn only_what_is_seen_is_picked_and_the_camera_never_dies() -> WebDriverRes
 #[tokio::test]
 async fn what_is_new_stands_beside_is_named_apart_and_comes_into_view() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
-    w.command("New project").await?;
+    w.new_project("New project").await?;
     w.bench_says("There is nothing to move yet").await?;
-    w.press("Add a sheet").await?;
+    w.press("Sheet").await?;
     w.bench_says("1600 points").await?;
     w.until("its address is its own", async || {
         Ok(w.driver.current_url().await?.path().starts_with("/projects/"))
@@ -591,7 +603,7 @@ async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() 
     })
     .await?;
     w.step("Shape").await?;
-    w.press("Look").await?;
+    w.press("No arms").await?;
     w.command("Look from above").await?;
     w.rest().await?;
     let at = w.script("const s = nematonStage, m = s.colliders.meshOf('box').getWorldPosition(s.camera.position.clone()).project(s.camera); return [(m.x + 1) / 2, (1 - m.y) / 2]").await?;

@@ -6,5 +6,6 @@ mod axe;
 mod first;
 mod hand;
 mod maps;
+mod mend;
 mod motion;
 mod sewn;

@@ -10,6 +10,7 @@ pub mod maps;
 pub mod matters;
 pub mod meshes;
 pub mod projects;
+pub mod removal;
 pub mod runs;
 pub mod schema;
 pub mod sewn;
@@ -25,6 +26,7 @@ use serde_json::Value;
 /// All routes under `/api`.
 pub fn all() -> Api {
     projects::routes()
+        .and(removal::routes())
         .and(shape::routes())
         .and(meshes::routes())
         .and(frames::routes())

@@ -34,6 +34,12 @@ pub fn routes() -> Api {
         )
         .post("/projects/{id}/restore", Says::gives::<Project>("Bring it back"), restore)
         .post("/projects/{id}/copy", Says::gives::<Project>("Copy it").status("201"), copy)
+        .put(
+            "/projects/{id}/name",
+            Says::gives::<Project>("Give it another name; no undo of its scene takes that back")
+                .takes::<Named>(),
+            rename,
+        )
         .get("/projects/{id}/export", Says::gives_bytes("It and its meshes as one file, a zip"), export)
         .post(
             "/projects/import",
@@ -68,11 +74,14 @@ pub struct Summary {
     /// The revision that its picture shows, where it has one.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub pictured: Option<i64>,
+    /// When its scene was last changed, seconds since 1970.
+    pub changed: i64,
 }
 
 impl From<ProjectSummary> for Summary {
     fn from(p: ProjectSummary) -> Self {
-        Summary { id: p.id, name: p.name, revision: p.revision, removed: p.removed, pictured: p.pictured }
+        let ProjectSummary { id, name, revision, removed, pictured, changed } = p;
+        Summary { id, name, revision, removed, pictured, changed }
     }
 }
 
@@ -93,6 +102,12 @@ pub struct Project {
 pub struct NewProject {
     #[schemars(with = "Scene")]
     pub scene: serde_json::Value,
+}
+
+/// What a project is to be called.
+#[derive(Deserialize, JsonSchema)]
+pub struct Named {
+    pub name: String,
 }
 
 /// An edit of a scene at a revision.
@@ -210,6 +225,18 @@ async fn remove(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Summ
     let all = app.store.removed_projects().await?;
     let gone = all.into_iter().find(|p| p.id == id).ok_or_else(|| Problem::missing("project"))?;
     Ok(Json(gone.into()))
+}
+
+async fn rename(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(Named { name }): Body<Named>,
+) -> Result<Json<Project>, Problem> {
+    let (mut row, _) = load(&app, id).await?;
+    row.scene["name"] = name.clone().into();
+    apart(move || validate(&row.scene)).await?.map_err(|f| Problem::faults("It can't be called that", f))?;
+    let now = app.store.rename(id, &name).await?.ok_or_else(|| Problem::missing("project"))?;
+    Ok(Json(now.into()))
 }
 
 async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Project>, Problem> {
@@ -348,9 +375,10 @@ fn stale(now: ProjectRow) -> Response {
 
 /// A scene that is kept here names its meshes and maps by what is kept, and no files beside it.
 fn kept_here(scene: &Scene) -> Result<(), Problem> {
-    let fault = |(path, file): (String, &str)| nematon_document::Fault {
-        path,
-        message: format!("names the file \"{file}\"; bring it in first, and name what is kept"),
+    let document = serde_json::to_value(scene).unwrap_or_default();
+    let fault = |(path, file): (String, &str)| {
+        let message = format!("names the file \"{file}\"; bring it in first, and name what is kept");
+        nematon_document::Fault::of(&document, path, message)
     };
     let faults: Vec<_> = scene.files().into_iter().map(fault).collect();
     if faults.is_empty() { Ok(()) } else { Err(Problem::faults("A file is not kept here", faults)) }
