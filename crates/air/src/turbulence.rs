@@ -140,7 +140,7 @@ impl Kind for Turbulence {
         let Turbulence { strength, size, pace, drift, octaves, fall, along_x, upright, along_z, seed } = self;
         let gone = |v: &Value| match v {
             Value::Still(_) => 0.0,
-            Value::Moving(_) => v.way(moment) - v.at(moment) * moment.seconds(),
+            Value::Moving(_) => v.way_beside(v.at(moment), moment),
         };
         let [x, y, z] = drift;
         TurbulenceNow {

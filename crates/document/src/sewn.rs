@@ -87,7 +87,7 @@ pub struct Chamber {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Closed from", range(min = -100_000, max = 1_000_000), extend("unit" = "frames"))]
     pub closed: Option<i64>,
-    /// Once it is closed: in so many seconds 63 % of the gas is out, as long as the skin presses on it; 0 never.
+    /// Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
     #[serde(default, skip_serializing_if = "is_zero")]
     #[schemars(title = "Leaks in", range(min = 0, max = 1e6), extend("unit" = "s"))]
     pub leak: f64,

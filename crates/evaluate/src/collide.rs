@@ -293,10 +293,10 @@ impl Track {
         Some(Arc::new(a.positions.iter().zip(b.positions.iter()).map(mix).collect()))
     }
 
-    /// Its friction on the way to a frame, where that changes: as in the middle of the interval.
+    /// Its friction on the way to a frame, as in the middle of the interval; none where that is what it began with.
     pub fn rubs(&self, scene: &Stage, collider: usize, frame: f64) -> Option<FrictionNow> {
-        let at = scene.frames.moment(frame - 0.5);
-        (!self.friction.is_still()).then(|| FrictionNow { collider, friction: self.friction.at(&at) as f32 })
+        let friction = self.friction.at(&scene.frames.moment(frame - 0.5)) as f32;
+        (friction != self.rest.friction).then_some(FrictionNow { collider, friction })
     }
 
     /// Its way from the frame before to this one, by the scene's own numbers.

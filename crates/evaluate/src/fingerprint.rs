@@ -239,7 +239,8 @@ fn of_frame(
         numbers.extend(folds);
     }
     for c in island.changing {
-        let MatterNow { body, damping, drag, lift, friction } = c.motion(scene, first + index as f64);
+        let now = c.motion(scene, first + index as f64);
+        let Some(MatterNow { body, damping, drag, lift, friction }) = now else { continue };
         s.u32(&[6, body as u32]);
         numbers.extend([damping, drag, lift, friction]);
     }
@@ -265,6 +266,10 @@ fn of_frame(
             };
             s.u32(&[39, body as u32, chamber as u32, kind]);
             [ends[0], ends[1], leak, opening].into_iter().for_each(|n| s.f64(n));
+            // Once all of the gas leaked by its time, and not what is above the air outside.
+            if leak != 0.0 {
+                s.u32(&[46]);
+            }
         }
     }
     for (k, t) in island.tracks.iter().enumerate() {

@@ -51,9 +51,10 @@ impl Changing {
         MatterNow { body: *body, damping, drag, lift, friction }
     }
 
-    /// What it is on the way to a frame: as in the middle of the interval.
-    pub fn motion(&self, scene: &Stage, frame: f64) -> MatterNow {
-        self.at(&scene.frames.moment(frame - 0.5))
+    /// What it is on the way to a frame, as in the middle of the interval; none where that is what it was built of.
+    pub fn motion(&self, scene: &Stage, frame: f64) -> Option<MatterNow> {
+        let built = self.at(&scene.frames.moment(scene.frames.first as f64));
+        Some(self.at(&scene.frames.moment(frame - 0.5))).filter(|now| *now != built)
     }
 }
 

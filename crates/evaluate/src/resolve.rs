@@ -182,7 +182,12 @@ pub(crate) fn zone_at(scene: &Stage, zone: &Zone, frame: f64) -> ZoneNow {
 pub(crate) fn zone_at_stand(scene: &Stage, zone: &Zone, at: &World, frame: f64) -> ZoneNow {
     let moment = scene.frames.moment(frame);
     let Zone { place: _, form, edge, profile, outside } = zone;
-    let stands = stand(&at.pose());
+    // A ball is the same however it is turned.
+    let pose = match form {
+        ZoneForm::Ball(_) => Pose { turn: [0.0, 0.0, 0.0, 1.0], ..at.pose() },
+        _ => at.pose(),
+    };
+    let stands = stand(&pose);
     let at = |v: &nematon_document::Value| v.at(&moment) as f32;
     let form = match form {
         ZoneForm::Ball(b) => ZoneFormNow::Ball { radius: at(&b.radius) },

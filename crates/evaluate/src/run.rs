@@ -251,7 +251,8 @@ impl Run {
         inputs.colliders = self.tracks.iter().map(|t| t.motion(&self.scene, first + index as f64)).collect();
         inputs.grips = self.carried.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
         inputs.rests = self.relaxed.iter().map(|r| r.motion(&self.scene, first + index as f64)).collect();
-        inputs.matters = self.changing.iter().map(|c| c.motion(&self.scene, first + index as f64)).collect();
+        inputs.matters =
+            self.changing.iter().filter_map(|c| c.motion(&self.scene, first + index as f64)).collect();
         let weathers = self.members.iter().enumerate();
         inputs.weathered = weathers
             .filter_map(|(k, m)| {

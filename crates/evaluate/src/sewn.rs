@@ -227,6 +227,10 @@ pub fn still(mesh: &Mesh, at: &[[f32; 3]]) -> Mesh {
 
 /// A body at a frame as one still mesh: what is sewn is joined, textures stay those of the panels, and it is smoothed so many times.
 pub fn freeze(sewn: &Sewn, mesh: &Mesh, at: &[[f32; 3]], smooth: u32) -> Mesh {
+    // Loose pieces have nothing to join or smooth.
+    if mesh.triangles.is_empty() {
+        return still(mesh, at);
+    }
     let mut one = sewn.one(mesh.positions.len());
     // Threads that are closed join what they sew, where that is a point.
     let size = f64::from(nematon_geometry::density(mesh).longest_edge);

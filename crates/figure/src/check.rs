@@ -38,7 +38,7 @@ impl Figure {
                 return Err(FigureFault::Order(j.name.clone()));
             }
         }
-        self.parts()?;
+        self.check_parts()?;
         self.clips()?;
         for (k, shape) in self.sequence.iter().enumerate() {
             let fault = |why: String| Err(FigureFault::Sequence { shape: k + 1, why });
@@ -52,7 +52,11 @@ impl Figure {
         Ok(())
     }
 
-    fn parts(&self) -> Result<(), FigureFault> {
+    /// Whether its parts and what carries them can be posed.
+    ///
+    /// # Errors
+    /// The first fault.
+    pub fn check_parts(&self) -> Result<(), FigureFault> {
         for p in &self.parts {
             let fault = |why: String| Err(FigureFault::Part { part: p.name.clone(), why });
             let n = p.mesh.positions.len();

@@ -168,14 +168,16 @@ impl Figure {
 /// Names that are there twice, or not at all, get a number.
 fn own_names<'a>(names: impl Iterator<Item = &'a mut String>, what: &str) {
     let mut taken = std::collections::HashSet::new();
+    // Where the numbers of a name go on: thousands may have one.
+    let mut next = std::collections::HashMap::<String, usize>::new();
     for (k, name) in names.enumerate() {
         let clean: String = name.chars().filter(|c| !c.is_control()).take(80).collect();
         let base = if clean.trim().is_empty() { format!("{what} {}", k + 1) } else { clean };
         let mut own = base.clone();
-        let mut number = 2;
+        let number = next.entry(base.clone()).or_insert(2);
         while !taken.insert(own.clone()) {
             own = format!("{base} {number}");
-            number += 1;
+            *number += 1;
         }
         *name = own;
     }

@@ -5,7 +5,8 @@ use glam::DVec3;
 /// by its ears, on the plane of its normal (the `earcut` crate).
 pub(crate) fn triangulate(corners: &[[f32; 3]]) -> Vec<[usize; 3]> {
     let n = corners.len();
-    let fan = || (1..n - 1).map(|k| [0, k, k + 1]).collect();
+    let about = |first: usize| (1..n - 1).map(move |k| [0, k, k + 1].map(|k| (first + k) % n));
+    let fan = || about(0).collect();
     if n < 4 {
         return fan();
     }
@@ -14,21 +15,30 @@ pub(crate) fn triangulate(corners: &[[f32; 3]]) -> Vec<[usize; 3]> {
     let normal: DVec3 = (0..n).map(|k| at(k).cross(at(k + 1))).sum();
     let size2 = normal.length_squared();
     let turns_back = |k: usize| (at(k + 1) - at(k)).cross(at(k + 2) - at(k + 1)).dot(normal) < -1e-6 * size2;
-    if size2 <= 0.0 || !(0..n).any(turns_back) {
+    let flat = |t: [usize; 3]| {
+        let [a, b, c] = t.map(at);
+        (b - a).cross(c - a).length_squared() <= 1e-12 * size2
+    };
+    if size2 <= 0.0 {
         return fan();
+    }
+    if !(0..n).any(turns_back) {
+        // A corner inside a side would be cut off by a triangle without area, and what lies beside it there with it.
+        let first = (0..n).find(|first| !about(*first).any(flat)).unwrap_or(0);
+        return about(first).collect();
     }
     // Seen along its longest axis, so that nothing is lost to a projection.
     let axis = (0..3).max_by(|&a, &b| normal[a].abs().total_cmp(&normal[b].abs())).unwrap_or(2);
     let (u, v) =
         if normal[axis] > 0.0 { ((axis + 1) % 3, (axis + 2) % 3) } else { ((axis + 2) % 3, (axis + 1) % 3) };
-    let flat: Vec<[f64; 2]> = (0..n).map(|k| [at(k)[u], at(k)[v]]).collect();
+    let seen: Vec<[f64; 2]> = (0..n).map(|k| [at(k)[u], at(k)[v]]).collect();
     let mut cut: Vec<usize> = vec![];
-    earcut::Earcut::new().earcut::<usize>(flat.iter().copied(), &[], &mut cut);
+    earcut::Earcut::new().earcut::<usize>(seen.iter().copied(), &[], &mut cut);
     if cut.len() != 3 * (n - 2) {
         return fan();
     }
     let area = |t: &[usize]| {
-        let [a, b, c] = [flat[t[0]], flat[t[1]], flat[t[2]]];
+        let [a, b, c] = [seen[t[0]], seen[t[1]], seen[t[2]]];
         (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
     };
     // All the way round that the face goes.

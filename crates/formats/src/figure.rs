@@ -25,7 +25,7 @@ pub fn read_figure(name: &str, bytes: &[u8]) -> Result<Figure, ReadError> {
         "gltf" | "glb" => read_gltf_figure(bytes)?,
         "obj" => still(read_obj(bytes)?),
         "zip" => obj_sequence(bytes)?,
-        _ => return Err(ReadError::FigureKind(name.to_owned())),
+        _ => return Err(ReadError::FigureKind(format!("{} {}", crate::seems(name, bytes), crate::FIGURES))),
     }
     .named();
     figure.check().map_err(|e| ReadError::Figure(e.to_string()))?;
@@ -38,7 +38,8 @@ pub fn read_figure(name: &str, bytes: &[u8]) -> Result<Figure, ReadError> {
 /// When it is no such array, or not of these points.
 pub fn with_points(mut figure: Figure, bytes: &[u8]) -> Result<Figure, ReadError> {
     let fail = |e: String| ReadError::Figure(e);
-    let file = npyz::NpyFile::new(bytes).map_err(|e| fail(format!("it is no NumPy array: {e}")))?;
+    let file = npyz::NpyFile::new(bytes)
+        .map_err(|_| fail("it is no NumPy array, or one that is cut short".into()))?;
     let shape = file.shape().to_vec();
     let [shapes, points, 3] = shape[..] else {
         return Err(fail(format!("the array has the shape {shape:?}; (shapes, points, 3) is needed")));
@@ -54,7 +55,7 @@ pub fn with_points(mut figure: Figure, bytes: &[u8]) -> Result<Figure, ReadError
     if file.order() != npyz::Order::C {
         return Err(fail("the array is kept column by column; save it in C order".into()));
     }
-    let short = |e: std::io::Error| fail(format!("the array can't be read: {e}"));
+    let short = |_: std::io::Error| fail("the array is cut short".into());
     let numbers: Vec<f32> = match file.dtype() {
         npyz::DType::Plain(t) if t.type_char() == npyz::TypeChar::Float && t.size_field() == 4 => {
             file.into_vec().map_err(short)?
@@ -81,18 +82,22 @@ fn still(mesh: Mesh) -> Figure {
 fn obj_sequence(bytes: &[u8]) -> Result<Figure, ReadError> {
     let fail = |e: String| ReadError::Figure(e);
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes))
-        .map_err(|e| fail(format!("it is no zip that can be read: {e}")))?;
+        .map_err(|_| fail("it is no zip, or one that is cut short".into()))?;
     let mut names: Vec<String> = zip.file_names().flatten().map(|n| n.into_owned()).collect();
-    names.retain(|n| n.to_ascii_lowercase().ends_with(".obj"));
+    // A desktop puts files of its own beside them, of the same names.
+    let beside = |n: &str| n.split('/').any(|part| part == "__MACOSX" || part.starts_with('.'));
+    names.retain(|n| n.to_ascii_lowercase().ends_with(".obj") && !beside(n));
     names.sort_by_key(|a| in_order(a));
     if names.is_empty() {
         return Err(fail("there is no OBJ file in it".into()));
     }
     let (mut figure, mut sequence, mut numbers) = (None::<Figure>, vec![], 0);
     for name in names {
-        let file = zip.by_name(&name).map_err(|e| fail(format!("{name}: {e}")))?;
+        let file = zip.by_name(&name).map_err(|_| fail(format!("{name} in it can't be read")))?;
         let mut text = vec![];
-        file.take(MAX_BYTES as u64 + 1).read_to_end(&mut text).map_err(|e| fail(format!("{name}: {e}")))?;
+        file.take(MAX_BYTES as u64 + 1)
+            .read_to_end(&mut text)
+            .map_err(|_| fail(format!("{name} in it is damaged")))?;
         if text.len() > MAX_BYTES {
             return Err(ReadError::TooBig { found: text.len() });
         }

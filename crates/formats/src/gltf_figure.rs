@@ -1,79 +1,129 @@
 //! glTF 2.0 with all that moves: nodes, skins of any number of weights, morphs and clips.
-use crate::gltf_file::contents;
+use crate::gltf_file::{File, fail, quietly};
 use crate::{MAX_READ, ReadError};
 use glam::{DAffine3, DMat4, DQuat, DVec3};
 use gltf::Semantic;
-use gltf::animation::Interpolation;
-use gltf::animation::util::ReadOutputs;
-use gltf::mesh::Mode;
+use gltf::animation::{Interpolation, Property};
 use nematon_figure::{Channel, Clip, Curve, Figure, Joint, Local, Morph, Part, Skin, Weights, What};
+use nematon_geometry::Mesh;
 use std::collections::HashMap;
 
 /// Reads all of the default scene, with the joints that its skins name wherever they are.
 pub fn read_gltf_figure(bytes: &[u8]) -> Result<Figure, ReadError> {
-    // The library looks up some of what a file names before it has checked that it is there.
-    let read = std::panic::catch_unwind(|| read(bytes));
-    read.unwrap_or_else(|_| Err(ReadError::Gltf("it names parts that it doesn't have".into())))
+    quietly(|| read(bytes, true)).unwrap_or_else(|| Err(fail("it names parts that it doesn't have")))
 }
 
-type Buffers = [Vec<u8>];
-
-fn fail(e: impl Into<String>) -> ReadError {
-    ReadError::Gltf(e.into())
+/// Reads all triangles of the default scene as one mesh, where its nodes and skins put them when nothing moves. Points that
+/// the file doubles for the sake of its texture are joined again, for a cloth must not be cut there.
+pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
+    let figure =
+        quietly(|| read(bytes, false)).unwrap_or_else(|| Err(fail("it names parts that it doesn't have")))?;
+    figure.check_parts().map_err(|e| ReadError::Figure(e.to_string()))?;
+    let mut whole = figure.mesh();
+    let mut joined = HashMap::new();
+    let mut positions = vec![];
+    let number: Vec<u32> = whole
+        .positions
+        .iter()
+        .map(|p| {
+            *joined.entry(p.map(f32::to_bits)).or_insert_with(|| {
+                positions.push(*p);
+                positions.len() as u32 - 1
+            })
+        })
+        .collect();
+    whole.positions = positions;
+    whole.triangles.iter_mut().flatten().for_each(|k| *k = number[*k as usize]);
+    Ok(whole)
 }
 
-fn read(bytes: &[u8]) -> Result<Figure, ReadError> {
-    let gltf = gltf::Gltf::from_slice(bytes).map_err(|e| fail(e.to_string()))?;
-    let buffers: Vec<Vec<u8>> =
-        gltf.buffers().map(|b| contents(&b, gltf.blob.as_deref())).collect::<Result<_, _>>()?;
+fn read(bytes: &[u8], clips: bool) -> Result<Figure, ReadError> {
+    let file = File::open(bytes, clips)?;
     let mut figure = Figure::default();
-    let seen = joints(&gltf, &mut figure)?;
+    let nodes: Vec<gltf::Node<'_>> = file.document.nodes().collect();
+    let seen = joints(&file, &nodes, &mut figure)?;
     let number: HashMap<usize, usize> = seen.iter().enumerate().map(|(k, (n, _))| (*n, k)).collect();
-    for s in gltf.skins() {
-        let asked = s.inverse_bind_matrices().map_or(0, |a| a.count());
+    let mut read = 0;
+    let mut count = |more: usize| {
+        read += more;
+        if read > MAX_READ { Err(ReadError::TooMuch { what: "points and corners" }) } else { Ok(()) }
+    };
+    for s in file.document.skins() {
         let joints = s.joints().map(|j| number.get(&j.index()).copied());
         let joints = joints.collect::<Option<Vec<_>>>().ok_or_else(|| fail("a skin names no node"))?;
-        let reader = s.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-        let inverse: Vec<DAffine3> = match reader.read_inverse_bind_matrices() {
-            Some(all) => all.map(|m| affine(&m)).collect(),
+        let inverse: Vec<DAffine3> = match s.inverse_bind_matrices() {
+            Some(all) => {
+                count(all.count())?;
+                file.matrices(&all)?.iter().map(|m| DAffine3::from_mat4(DMat4::from_cols_array(m))).collect()
+            }
             None => vec![DAffine3::IDENTITY; joints.len()],
         };
-        if asked > 0 && inverse.len() != joints.len() {
+        if inverse.len() != joints.len() {
             let (n, m) = (joints.len(), inverse.len());
             return Err(fail(format!("a skin has {n} joints and {m} matrices of how they were bound")));
         }
         figure.skins.push(Skin { joints, inverse });
     }
-    let mut read = 0;
     for (node, shown) in &seen {
-        let node = gltf.nodes().nth(*node).ok_or_else(|| fail("a node is missing"))?;
+        let node = &nodes[*node];
         if let Some(mesh) = node.mesh().filter(|_| *shown) {
             let name = node.name().or(mesh.name()).unwrap_or("").to_owned();
             let skin = node.skin().map(|s| s.index());
             let part = Part { name, joint: number[&node.index()], skin, ..Part::default() };
-            figure.parts.extend(part_of(part, &node, &mesh, &buffers, &mut read)?);
+            figure.parts.extend(part_of(part, node, &mesh, &file, &mut count)?);
         }
     }
-    for a in gltf.animations() {
-        figure.clips.push(clip(&a, &number, &buffers)?);
+    outward(&mut figure);
+    let mut read = 0;
+    for a in file.document.animations() {
+        figure.clips.push(clip(&a, &number, &file, &mut read)?);
     }
     Ok(figure)
 }
 
+/// What a mirrored node or skin turns inside out is wound the other way: faces look out where it stands.
+fn outward(figure: &mut Figure) {
+    let posed = figure.pose(None, 0.0);
+    for part in &mut figure.parts {
+        let at = match part.skin {
+            // By the joint that holds its first point most.
+            Some(s) => {
+                let skin = &figure.skins[s];
+                let last = part.weights.first.get(1).map_or(0, |l| *l as usize);
+                let own = part.weights.joints.iter().zip(&part.weights.shares).take(last);
+                let most = own.max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(j, _)| *j as usize);
+                match (skin.joints.get(most), skin.inverse.get(most)) {
+                    (Some(j), Some(inverse)) => posed.joints[*j] * *inverse,
+                    _ => DAffine3::IDENTITY,
+                }
+            }
+            None => posed.joints[part.joint],
+        };
+        if at.matrix3.determinant() < 0.0 {
+            part.mesh.triangles.iter_mut().chain(&mut part.mesh.uv_triangles).for_each(|t| t.swap(1, 2));
+        }
+    }
+}
+
 /// All nodes, those that others hang on first, with whether the scene shows them.
-fn joints(gltf: &gltf::Gltf, figure: &mut Figure) -> Result<Vec<(usize, bool)>, ReadError> {
-    let mut hangs = vec![false; gltf.nodes().count()];
-    gltf.nodes().flat_map(|n| n.children().map(|c| c.index()).collect::<Vec<_>>()).for_each(|c| {
+fn joints(
+    file: &File,
+    nodes: &[gltf::Node<'_>],
+    figure: &mut Figure,
+) -> Result<Vec<(usize, bool)>, ReadError> {
+    let mut hangs = vec![false; nodes.len()];
+    nodes.iter().flat_map(|n| n.children().map(|c| c.index()).collect::<Vec<_>>()).for_each(|c| {
         if let Some(h) = hangs.get_mut(c) {
             *h = true;
         }
     });
-    let scene = gltf.document.default_scene().or_else(|| gltf.document.scenes().next());
+    let scene = file.document.default_scene().or_else(|| file.document.scenes().next());
     let mut todo: Vec<(gltf::Node<'_>, Option<usize>, bool)> =
         scene.into_iter().flat_map(|s| s.nodes().map(|n| (n, None, true)).collect::<Vec<_>>()).collect();
-    let shown: Vec<usize> = todo.iter().map(|t| t.0.index()).collect();
-    let roots = gltf.nodes().filter(|n| !hangs[n.index()] && !shown.contains(&n.index()));
-    todo.extend(roots.map(|n| (n, None, false)));
+    let mut begun = vec![false; nodes.len()];
+    todo.iter().for_each(|t| begun[t.0.index()] = true);
+    let roots = nodes.iter().filter(|n| !hangs[n.index()] && !begun[n.index()]);
+    todo.extend(roots.map(|n| (n.clone(), None, false)));
     todo.reverse();
     let mut out: Vec<(usize, bool)> = vec![];
     let mut been = vec![false; hangs.len()];
@@ -87,6 +137,14 @@ fn joints(gltf: &gltf::Gltf, figure: &mut Figure) -> Result<Vec<(usize, bool)>, 
             turn: DQuat::from_array(turn.map(f64::from)).normalize(),
             scale: DVec3::from(scale.map(f64::from)),
         };
+        if let gltf::scene::Transform::Matrix { matrix } = node.transform() {
+            let (said, read) = (affine(&matrix), rest.affine());
+            let size = said.matrix3.to_cols_array().iter().fold(0.0f64, |m, c| m.max(c.abs()));
+            if size.is_finite() && !said.matrix3.abs_diff_eq(read.matrix3, 1e-3 * size) {
+                let name = node.name().unwrap_or("?");
+                return Err(fail(format!("the node \"{name}\" is sheared: give it turn and scale alone")));
+            }
+        }
         if !rest.affine().is_finite() {
             return Err(fail(format!("the node \"{}\" stands at no number", node.name().unwrap_or("?"))));
         }
@@ -119,52 +177,49 @@ fn part_of(
     mut part: Part,
     node: &gltf::Node<'_>,
     mesh: &gltf::Mesh<'_>,
-    buffers: &Buffers,
-    read: &mut usize,
+    file: &File,
+    count: &mut impl FnMut(usize) -> Result<(), ReadError>,
 ) -> Result<Option<Part>, ReadError> {
     let mut joined: HashMap<Sameness, u32> = HashMap::new();
     let mut textured = true;
     let amounts = node.weights().or(mesh.weights()).unwrap_or(&[]);
+    let names: Vec<String> = mesh
+        .extras()
+        .as_ref()
+        .and_then(|e| serde_json::from_str::<serde_json::Value>(e.get()).ok())
+        .and_then(|e| serde_json::from_value(e["targetNames"].clone()).ok())
+        .unwrap_or_default();
     part.weights.first.push(0);
-    for primitive in mesh.primitives().filter(|p| p.mode() == Mode::Triangles) {
+    for primitive in mesh.primitives() {
         let Some(places) = primitive.get(&Semantic::Positions) else { continue };
         let morphs = primitive.morph_targets().count();
         // Before any is read: numbers that are not there are zeros, however many.
-        *read += places.count() * (1 + morphs) + primitive.indices().map_or(0, |a| a.count());
-        if *read > MAX_READ {
-            return Err(ReadError::TooMuch { what: "points and corners" });
+        count(places.count() * (1 + morphs) + primitive.indices().map_or(0, |a| a.count()))?;
+        let corners = file.triangles(&primitive, places.count())?;
+        if corners.is_empty() {
+            continue;
         }
-        let points = points(&primitive, &part, buffers)?;
+        let points = points(&primitive, &places, &part, file)?;
         while part.morphs.len() < morphs {
             let k = part.morphs.len();
             let rest = amounts.get(k).copied().map_or(0.0, f64::from);
             let added = vec![[0.0; 3]; part.mesh.positions.len()];
-            part.morphs.push(Morph { name: format!("morph {}", k + 1), rest, added });
+            let name = names.get(k).cloned().unwrap_or_else(|| format!("morph {}", k + 1));
+            part.morphs.push(Morph { name, rest, added });
         }
         let index: Vec<u32> = (0..points.positions.len())
             .map(|k| *joined.entry(points.sameness(k)).or_insert_with(|| points.push(k, &mut part)))
             .collect();
-        let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-        let corners: Vec<u32> = match reader.read_indices() {
-            Some(i) => i.into_u32().collect(),
-            None if primitive.indices().is_some() => return Err(fail("triangles are cut short")),
-            None => (0..index.len() as u32).collect(),
-        };
         let first_uv = part.mesh.uvs.len() as u32;
-        match reader.read_tex_coords(0) {
-            Some(uvs) => part.mesh.uvs.extend(uvs.into_f32()),
+        match primitive.get(&Semantic::TexCoords(0)) {
+            Some(uvs) => {
+                count(uvs.count())?;
+                part.mesh.uvs.extend(file.uvs(&uvs)?);
+            }
             None => textured = false,
         }
-        for t in corners.chunks_exact(3) {
-            let look = |k: u32| index.get(k as usize).copied();
-            match [t[0], t[1], t[2]].map(look) {
-                [Some(a), Some(b), Some(c)] => {
-                    part.mesh.triangles.push([a, b, c]);
-                    part.mesh.uv_triangles.push([t[0], t[1], t[2]].map(|k| first_uv + k));
-                }
-                _ => return Err(fail("a triangle names a point that isn't there")),
-            }
-        }
+        part.mesh.triangles.extend(corners.iter().map(|t| t.map(|k| index[k as usize])));
+        part.mesh.uv_triangles.extend(corners.iter().map(|t| t.map(|k| first_uv + k)));
     }
     let m = &mut part.mesh;
     if !textured || m.uv_triangles.iter().flatten().any(|&k| k as usize >= m.uvs.len()) {
@@ -176,26 +231,28 @@ fn part_of(
     Ok((!part.mesh.positions.is_empty()).then_some(part))
 }
 
-fn points(primitive: &gltf::Primitive<'_>, part: &Part, buffers: &Buffers) -> Result<Read, ReadError> {
-    let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-    let positions: Vec<[f32; 3]> =
-        reader.read_positions().ok_or_else(|| fail("points are cut short"))?.collect();
+fn points(
+    primitive: &gltf::Primitive<'_>,
+    places: &gltf::Accessor<'_>,
+    part: &Part,
+    file: &File,
+) -> Result<Read, ReadError> {
+    let positions = file.places(places)?;
     let n = positions.len();
     let mut weights: Vec<Vec<(u32, f32)>> = vec![vec![]; if part.skin.is_some() { n } else { 0 }];
     if part.skin.is_some() {
         // Four a set, and as many sets as there are.
         for set in 0.. {
-            let (Some(joints), Some(shares)) = (reader.read_joints(set), reader.read_weights(set)) else {
-                break;
-            };
-            let shares: Vec<[f32; 4]> = shares.into_f32().collect();
-            let joints: Vec<[u16; 4]> = joints.into_u16().collect();
-            if joints.len() != n || shares.len() != n {
-                let (a, b) = (joints.len(), shares.len());
+            let (joints, shares) =
+                (primitive.get(&Semantic::Joints(set)), primitive.get(&Semantic::Weights(set)));
+            let (Some(joints), Some(shares)) = (joints, shares) else { break };
+            if joints.count() != n || shares.count() != n {
+                let (a, b) = (joints.count(), shares.count());
                 return Err(fail(format!("\"{}\" has {n} points, {a} joints and {b} weights", part.name)));
             }
+            let (joints, shares) = (file.joints(&joints)?, file.shares(&shares)?);
             for (own, (j, s)) in weights.iter_mut().zip(joints.iter().zip(&shares)) {
-                own.extend((0..4).filter(|k| s[*k] > 0.0).map(|k| (u32::from(j[k]), s[k])));
+                own.extend((0..4).filter(|k| s[*k] > 0.0).map(|k| (j[k], s[k])));
             }
         }
         for own in &mut weights {
@@ -208,10 +265,16 @@ fn points(primitive: &gltf::Primitive<'_>, part: &Part, buffers: &Buffers) -> Re
             }
         }
     }
-    let morphs: Vec<Vec<[f32; 3]>> =
-        reader.read_morph_targets().map(|(p, _, _)| p.map_or(vec![[0.0; 3]; n], Iterator::collect)).collect();
-    if morphs.iter().any(|m| m.len() != n) {
-        return Err(fail(format!("a morph of \"{}\" has another number of points", part.name)));
+    let mut morphs = vec![];
+    for target in primitive.morph_targets() {
+        let added = match target.positions() {
+            Some(a) => file.places(&a)?,
+            None => vec![[0.0; 3]; n],
+        };
+        if added.len() != n {
+            return Err(fail(format!("a morph of \"{}\" has another number of points", part.name)));
+        }
+        morphs.push(added);
     }
     Ok(Read { positions, weights, morphs })
 }
@@ -242,28 +305,26 @@ impl Read {
 fn clip(
     a: &gltf::Animation<'_>,
     number: &HashMap<usize, usize>,
-    buffers: &Buffers,
+    file: &File,
+    read: &mut usize,
 ) -> Result<Clip, ReadError> {
     let name = a.name().unwrap_or("").to_owned();
     let mut clip = Clip { name, duration: 0.0, channels: vec![] };
-    let mut read = 0;
     for c in a.channels() {
         let sampler = c.sampler();
-        read += sampler.input().count() + sampler.output().count();
-        if read > MAX_READ {
-            return Err(ReadError::TooMuch { what: "values of a clip" });
+        let (input, output) = (sampler.input(), sampler.output());
+        *read += input.count() + output.count();
+        if *read > MAX_READ {
+            return Err(ReadError::TooMuch { what: "values of clips" });
         }
-        let reader = c.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-        let short = || fail(format!("the clip \"{}\" is cut short", a.name().unwrap_or("?")));
-        let times: Vec<f64> = reader.read_inputs().ok_or_else(short)?.map(f64::from).collect();
-        let threes = |v: &mut dyn Iterator<Item = [f32; 3]>| v.flatten().map(f64::from).collect::<Vec<f64>>();
-        let (what, values) = match reader.read_outputs().ok_or_else(short)? {
-            ReadOutputs::Translations(mut v) => (What::Position, threes(&mut v)),
-            ReadOutputs::Scales(mut v) => (What::Scale, threes(&mut v)),
-            ReadOutputs::Rotations(v) => (What::Turn, v.into_f32().flatten().map(f64::from).collect()),
-            ReadOutputs::MorphTargetWeights(v) => {
-                let values: Vec<f64> = v.into_f32().map(f64::from).collect();
-                let cubic = sampler.interpolation() == Interpolation::CubicSpline;
+        let times = file.times(&input)?;
+        let cubic = sampler.interpolation() == Interpolation::CubicSpline;
+        let (what, values) = match c.target().property() {
+            Property::Translation => (What::Position, file.keys::<3>(&output)?),
+            Property::Scale => (What::Scale, file.keys::<3>(&output)?),
+            Property::Rotation => (What::Turn, file.keys::<4>(&output)?),
+            Property::MorphTargetWeights => {
+                let values = file.keys::<1>(&output)?;
                 let each = times.len().max(1) * if cubic { 3 } else { 1 };
                 (What::Morphs(values.len() / each), values)
             }

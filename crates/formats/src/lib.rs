@@ -10,12 +10,15 @@ mod names;
 mod npy;
 mod obj;
 mod paint;
+mod ply;
 mod still;
+mod stl;
 mod usd;
 
 pub use curve::{Curve, MOST_CURVE_POINTS, read_curves};
 pub use figure::{read_figure, with_points};
 pub use glb::Glb;
+pub use gltf_file::embedded;
 pub use motion::{Delivery, Frame, Frames, Kind, Motion, With, near, rounding};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
@@ -36,7 +39,7 @@ pub const MAX_READ: usize = 4_000_000;
 /// Why a file is no mesh.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ReadError {
-    #[error("\"{0}\" is not a kind of mesh that is read here: .obj, .gltf and .glb are")]
+    #[error("{0}")]
     Kind(String),
     #[error("the file has {found} bytes; the most is {MAX_BYTES}")]
     TooBig { found: usize },
@@ -46,11 +49,13 @@ pub enum ReadError {
     Obj { line: usize, message: String },
     #[error("it asks for more than {MAX_READ} {what}. Bring in a part of it, or fewer copies")]
     TooMuch { what: &'static str },
-    #[error("not a readable glTF: {0}")]
+    #[error("the glTF can't be read: {0}")]
     Gltf(String),
-    #[error(
-        "\"{0}\" is not a kind of animated mesh that is read here: .glb, .gltf, .obj, and a .zip of .obj files are"
-    )]
+    #[error("the PLY can't be read: {0}")]
+    Ply(String),
+    #[error("the STL can't be read: {0}")]
+    Stl(String),
+    #[error("{0}")]
     FigureKind(String),
     #[error("{0}")]
     Figure(String),
@@ -62,6 +67,37 @@ pub enum ReadError {
     Curve(String),
     #[error("the picture can't be read: {0}")]
     Picture(String),
+}
+
+/// What can be brought in instead of what can't.
+const MESHES: &str = "Bring in a mesh as .obj, .glb, .gltf, .ply or .stl.";
+pub(crate) const FIGURES: &str = "Bring in an animated mesh as .glb or .gltf, or as a .zip of .obj files.";
+
+/// What a file seems to be, by its first bytes and then by its name, in a sentence.
+pub fn seems(name: &str, bytes: &[u8]) -> String {
+    let begins = |with: &[u8]| bytes.starts_with(with);
+    let ending = name.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default();
+    let what = if begins(b"PXR-USDC")
+        || begins(b"#usda")
+        || matches!(ending.as_str(), "usd" | "usda" | "usdc" | "usdz")
+    {
+        "a USD file: curves of USD text are read as outlines and streams, meshes of it are not"
+    } else if begins(b"glTF") {
+        "a binary glTF of another name: call it .glb"
+    } else if begins(b"PK\x03\x04") {
+        "a zip"
+    } else if begins(b"\x89PNG") || begins(b"\xFF\xD8\xFF") || begins(b"RIFF") {
+        "a picture"
+    } else if begins(b"Ogawa") || begins(b"\x89HDF") {
+        "a cache of frames, which is not read here"
+    } else if begins(b"ply") {
+        "a PLY of another name: call it .ply"
+    } else if begins(b"{") {
+        "a text of JSON"
+    } else {
+        "of a kind that is not known here"
+    };
+    format!("\"{name}\" seems to be {what}.")
 }
 
 /// Reads a mesh by the ending of its file name. Points at one place within an OBJ or glTF primitive
@@ -79,8 +115,10 @@ pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ReadError> {
     let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     let mut mesh = match ending.as_str() {
         "obj" => read_obj(bytes)?,
-        "gltf" | "glb" => gltf_file::read_gltf(bytes)?,
-        _ => return Err(ReadError::Kind(name.to_owned())),
+        "ply" => ply::read_ply(bytes)?,
+        "stl" => stl::read_stl(bytes)?,
+        "gltf" | "glb" => gltf_figure::read_gltf(bytes)?,
+        _ => return Err(ReadError::Kind(format!("{} {MESHES}", seems(name, bytes)))),
     };
     if mesh.triangles.iter().flatten().all(|&p| (p as usize) < mesh.positions.len()) {
         (mesh.borders, mesh.corners) = find_borders(&mesh);

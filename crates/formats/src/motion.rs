@@ -154,9 +154,15 @@ impl Kind {
             let mut all = Delivery { name: "", bodies: &few, with, frames: &mut frames };
             self.write(&mut sink, &mut all).map_or(0, |()| sink.0)
         };
-        let one = measure(1);
-        let more = bodies.iter().map(|b| b.count).max().unwrap_or(1).saturating_sub(1) as u64;
-        if more == 0 { one } else { one + more * measure(2).saturating_sub(one) }
+        // A frame alone is written otherwise than several.
+        let count = bodies.iter().map(|b| b.count).max().unwrap_or(1) as u64;
+        match count {
+            0 | 1 => measure(1),
+            more => {
+                let two = measure(2);
+                two + (more - 2) * measure(3).saturating_sub(two)
+            }
+        }
     }
 }
 

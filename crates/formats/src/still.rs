@@ -58,8 +58,16 @@ impl Still {
     }
 }
 
-/// One vertex for each point and texture coordinate that go together.
+/// One vertex for each point and texture coordinate that go together; loose points as points.
 fn glb(name: &str, mesh: &Mesh) -> Vec<u8> {
+    if mesh.triangles.is_empty() {
+        let mut out = Glb::default();
+        let position = out.floats(&mesh.positions, "VEC3", true);
+        return out.finish(json!({
+            "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [{ "name": name, "mesh": 0 }],
+            "meshes": [{ "name": name, "primitives": [{ "attributes": { "POSITION": position }, "mode": 0 }] }]
+        }));
+    }
     let normals = mesh.normals(&mesh.positions);
     let mut known: HashMap<(u32, u32), u32> = HashMap::new();
     let (mut points, mut across, mut uvs) = (vec![], vec![], vec![]);

@@ -57,6 +57,9 @@ fn mesh(sink: &mut dyn Write, name: &str, motion: &Motion, with: With, frames: A
         writeln!(sink, "    int[] primvars:st:indices = [{}]", list(faces.iter().flat_map(|f| &f.uvs)))?;
     }
     beside(sink, motion.origin)?;
+    if motion.count == 1 {
+        by_default(sink, &mut *frames, 0.0)?;
+    }
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
     for (number, frame) in (first..).zip(frames()) {
@@ -85,8 +88,11 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     writeln!(sink, "def Points \"{name}\"\n{{")?;
     writeln!(sink, "    float[] widths = [{}]", list(mesh.radii.iter().map(|r| 2.0 * r)))?;
     beside(sink, motion.origin)?;
-    writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
+    if motion.count == 1 {
+        by_default(sink, &mut *frames, most)?;
+    }
+    writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
     for (number, frame) in (first..).zip(frames()) {
         let frame = Mesh { positions: frame?, ..Mesh::default() };
@@ -99,6 +105,18 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
         triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
+}
+
+/// Of one frame alone its points are also what there is at no time: who reads no samples finds them.
+fn by_default(sink: &mut dyn Write, frames: Again, more: f32) -> Result<()> {
+    for frame in frames().take(1) {
+        let frame = Mesh { positions: frame?, ..Mesh::default() };
+        let (lo, hi) = frame.bounds();
+        let row = |all: &[[f32; 3]]| list(all.iter().map(|p| format!("({}, {}, {})", p[0], p[1], p[2])));
+        writeln!(sink, "    point3f[] points = [{}]", row(&frame.positions))?;
+        writeln!(sink, "    float3[] extent = [{}]", row(&[lo.map(|c| c - more), hi.map(|c| c + more)]))?;
+    }
+    Ok(())
 }
 
 /// Where the points are told from, if that is not where the world begins: a place of its own in double precision.

@@ -74,10 +74,56 @@ pub fn clean(mesh: &Mesh) -> (Mesh, Untidy) {
             out.uv_triangles.push(order.map(|k| uv[k]));
         }
     }
+    out.faces = faces(mesh, &kept, &turned);
     let named: HashSet<u32> = mesh.triangles.iter().flatten().copied().collect();
     told.loose = (0..mesh.positions.len() as u32).filter(|p| !named.contains(p)).count();
     (out.borders, out.corners) = find_borders(&out);
     (out, told)
+}
+
+/// How many triangles each face is of then: those of one that stay together, all turned over or none, are one still.
+fn faces(mesh: &Mesh, kept: &[usize], turned: &[bool]) -> Vec<u32> {
+    if mesh.faces.iter().map(|n| *n as usize).sum::<usize>() != mesh.triangles.len() {
+        return vec![];
+    }
+    let over: HashMap<usize, bool> = kept.iter().copied().zip(turned.iter().copied()).collect();
+    let (mut out, mut first) = (vec![], 0);
+    for n in &mesh.faces {
+        let own: Vec<bool> = (first..first + *n as usize).filter_map(|t| over.get(&t).copied()).collect();
+        first += *n as usize;
+        match own.len() == *n as usize && own.windows(2).all(|w| w[0] == w[1]) {
+            true => out.push(*n),
+            false => out.extend(own.iter().map(|_| 1)),
+        }
+    }
+    out
+}
+
+/// Joins points that are within a distance of each other, metres, to the first of them; with how many were.
+pub fn join_near(mesh: &Mesh, within: f32) -> (Mesh, usize) {
+    let cell = |p: &[f32; 3]| p.map(|c| (c / within).floor() as i64);
+    let mut known: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
+    let mut number: Vec<u32> = (0..mesh.positions.len() as u32).collect();
+    let mut joined = 0;
+    for (k, p) in mesh.positions.iter().enumerate() {
+        let [x, y, z] = cell(p);
+        let around = (0..27).map(|n| [x + n % 3 - 1, y + n / 3 % 3 - 1, z + n / 9 - 1]);
+        let near = around
+            .filter_map(|c| known.get(&c))
+            .flatten()
+            .copied()
+            .find(|q| (Vec3::from(mesh.positions[*q as usize]) - Vec3::from(*p)).length() <= within);
+        match near {
+            Some(q) => {
+                number[k] = q;
+                joined += 1;
+            }
+            None => known.entry([x, y, z]).or_default().push(k as u32),
+        }
+    }
+    let mut out = mesh.clone();
+    out.triangles.iter_mut().flatten().for_each(|p| *p = number[*p as usize]);
+    (out, joined)
 }
 
 /// For each kept triangle whether to turn it over, and how many pieces there are.

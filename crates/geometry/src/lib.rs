@@ -25,7 +25,7 @@ pub use along::{About, From, Surface, Walk};
 pub use area::{Area, ByX, area_of, points_in};
 pub use borders::{find_borders, nearest};
 pub use check::{MeshFault, check, face_alike};
-pub use clean::{Untidy, clean, in_metres};
+pub use clean::{Untidy, clean, in_metres, join_near};
 pub use closest::nearest_shares;
 pub use density::{Density, EDGES_ACROSS, density};
 pub use layers::layers;

@@ -54,13 +54,18 @@ impl Value {
     /// The way that it goes as a speed, in its unit times seconds, from the first frame to a moment: by parts of at most a frame
     /// (T. Simpson's rule), so that what it was before is the same whatever comes after.
     pub fn way(&self, moment: &Moment) -> f64 {
-        if let Value::Still(v) = self {
-            return v * moment.seconds();
+        match self {
+            Value::Still(v) => v * moment.seconds(),
+            Value::Moving(_) => self.way_beside(0.0, moment),
         }
+    }
+
+    /// How much further it goes than one that always is `beside`: nothing at all where it was that all the while.
+    pub fn way_beside(&self, beside: f64, moment: &Moment) -> f64 {
         let Moment { frame, first, rate } = *moment;
         let back = frame < first;
         let (from, to) = if back { (frame, first) } else { (first, frame) };
-        let at = |frame: f64| self.at(&Moment { frame, ..*moment });
+        let at = |frame: f64| self.at(&Moment { frame, ..*moment }) - beside;
         let (mut sum, mut a, mut begins) = (0.0, from, at(from));
         while a < to {
             let b = (a.floor() + 1.0).min(to);

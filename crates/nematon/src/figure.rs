@@ -1,4 +1,5 @@
 //! `nematon figure`: what an animated mesh holds, and capsules that stand in for its skin.
+use crate::files::read_with_parts;
 use clap::Args;
 use nematon_figure::stand_ins;
 use std::path::PathBuf;
@@ -20,7 +21,7 @@ pub struct FigureArgs {
 pub fn figure(args: &FigureArgs) -> Result<(), String> {
     let read = |path: &PathBuf| {
         let name = path.display().to_string();
-        std::fs::read(path).map(|b| (name.clone(), b)).map_err(|e| format!("{name}: {e}"))
+        read_with_parts(path).map(|b| (name, b))
     };
     let (name, bytes) = read(&args.file)?;
     let mut f = nematon_formats::read_figure(&name, &bytes).map_err(|e| format!("{name}: {e}"))?;

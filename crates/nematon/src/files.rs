@@ -9,6 +9,31 @@ use std::sync::Arc;
 /// Meshes named by their path, relative to a scene file.
 pub struct Folder(pub PathBuf);
 
+/// A file, with those that it names beside it written into it where it is a glTF as text.
+///
+/// # Errors
+/// When it can't be read.
+pub fn read_with_parts(path: &Path) -> Result<Vec<u8>, String> {
+    let bytes = std::fs::read(path).map_err(|e| format!("{}: {}", path.display(), plainly(&e)))?;
+    let is_text = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("gltf"));
+    let beside = |name: &str| {
+        // Nothing that stands elsewhere.
+        let plain = Path::new(name).components().all(|c| matches!(c, std::path::Component::Normal(_)));
+        if plain { std::fs::read(path.parent()?.join(name)).ok() } else { None }
+    };
+    Ok(if is_text { nematon_formats::embedded(&bytes, beside) } else { bytes })
+}
+
+/// Why a file can't be had, without the system's own numbers.
+pub fn plainly(e: &std::io::Error) -> String {
+    match e.kind() {
+        std::io::ErrorKind::NotFound => "there is no such file".into(),
+        std::io::ErrorKind::PermissionDenied => "it may not be read here".into(),
+        std::io::ErrorKind::IsADirectory => "it is a folder".into(),
+        _ => e.to_string(),
+    }
+}
+
 impl Folder {
     /// What a file beside the scene file holds.
     fn bytes(&self, source: &MeshSource) -> Result<Vec<u8>, String> {
@@ -24,15 +49,14 @@ impl MeshLibrary for Folder {
         let MeshSource::File(name) = source else {
             return Err("it is kept by a server; a scene file names its meshes as files".into());
         };
-        let bytes = std::fs::read(self.0.join(name)).map_err(|e| format!("{name}: {e}"))?;
+        let bytes = read_with_parts(&self.0.join(name))?;
         nematon_formats::read_mesh(name, &bytes).map(Arc::new).map_err(|e| format!("{name}: {e}"))
     }
 
     fn figure(&self, figure: &nematon_document::Figure) -> Result<Arc<nematon_figure::Figure>, String> {
         let read = |source: &MeshSource| match source {
             MeshSource::File(name) => {
-                let bytes =
-                    std::fs::read(self.0.join(name)).map_err(|e| format!("can't be had: {name}: {e}"))?;
+                let bytes = read_with_parts(&self.0.join(name)).map_err(|e| format!("can't be had: {e}"))?;
                 Ok((name.clone(), bytes))
             }
             MeshSource::Blob(_) => {
@@ -113,7 +137,7 @@ pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::SceneFiles>, String
             if let MeshSource::File(name) = source
                 && !meshes.iter().any(|(n, _)| n == name)
             {
-                let bytes = std::fs::read(beside.join(name)).map_err(|e| format!("{name}: {e}"))?;
+                let bytes = read_with_parts(&beside.join(name))?;
                 meshes.push((name.clone(), bytes));
             }
         }

@@ -1,13 +1,14 @@
 //! `nematon mend`: what is wrong with a mesh file, and the file without it.
+use crate::files::read_with_parts;
 use clap::{Args, ValueEnum};
 use nematon_document::MAX_POINTS;
 use nematon_formats::{With, read_mesh, write_obj};
-use nematon_geometry::{check, clean, face_alike, in_metres};
+use nematon_geometry::{check, clean, face_alike, in_metres, join_near};
 use std::path::PathBuf;
 
 #[derive(Args)]
 pub struct MendArgs {
-    /// The mesh: OBJ, glTF or GLB.
+    /// The mesh: OBJ, glTF, GLB, PLY or STL.
     mesh: PathBuf,
     /// Where to write it mended, as OBJ; only told if left out.
     #[arg(long)]
@@ -15,6 +16,9 @@ pub struct MendArgs {
     /// Metres that a unit of the file is.
     #[arg(long, default_value_t = 1.0)]
     scale: f64,
+    /// Joins points that are within so many metres of each other.
+    #[arg(long)]
+    join: Option<f32>,
     /// Which axis of the file points up.
     #[arg(long, default_value = "y")]
     up: Up,
@@ -30,9 +34,18 @@ enum Up {
 /// In words, when the file can't be read, is unfit for a cloth even when mended, or can't be written.
 pub fn mend(args: &MendArgs) -> Result<(), String> {
     let name = args.mesh.display().to_string();
-    let bytes = std::fs::read(&args.mesh).map_err(|e| format!("{name}: {e}"))?;
+    if args.join.is_some_and(|j| !(j.is_finite() && j > 0.0)) {
+        return Err("--join takes a distance above zero, in metres.".into());
+    }
+    let bytes = read_with_parts(&args.mesh)?;
     let mesh = read_mesh(&name, &bytes).map_err(|e| format!("{name}: {e}"))?;
-    let (mended, told) = clean(&in_metres(&mesh, args.scale, args.up == Up::Z));
+    let mut whole = in_metres(&mesh, args.scale, args.up == Up::Z);
+    if let Some(within) = args.join {
+        let (joined, n) = join_near(&whole, within);
+        println!("{n} points joined to others within {within} m");
+        whole = joined;
+    }
+    let (mended, told) = clean(&whole);
     let (lo, hi) = mended.bounds();
     println!(
         "{} points and {} triangles in {} piece(s), {} x {} x {} m; {} loose points, {} triangles without area, {} doubled, \

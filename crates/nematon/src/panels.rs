@@ -1,4 +1,5 @@
 //! `nematon panels`: the curves of a file as the panels of a shape.
+use crate::files::read_with_parts;
 use clap::Args;
 use nematon_formats::read_curves;
 use nematon_geometry::flat_outline;
@@ -20,7 +21,7 @@ pub struct PanelsArgs {
 /// In words, when the file can't be read or none of its curves can be a panel.
 pub fn panels(args: &PanelsArgs) -> Result<(), String> {
     let told = |e: String| format!("{}: {e}", args.file.display());
-    let bytes = std::fs::read(&args.file).map_err(|e| told(e.to_string()))?;
+    let bytes = read_with_parts(&args.file)?;
     let name = args.file.to_string_lossy();
     let curves = read_curves(&name, &bytes).map_err(|e| told(e.to_string()))?;
     let mut pairs = vec![];

@@ -201,11 +201,16 @@ fn lane(
             o.earlier.then(|| EARLIER.to_owned()).into_iter().chain(all).collect()
         })
         .collect();
+    // The nearest take first: with the longest stretch of the same frames, then the fewest differences, then the newest.
+    let same = |o: &Older| o.prints.iter().zip(now).take_while(|(a, b)| a == b).count();
+    let mut nearest: Vec<usize> = (0..older.len()).collect();
+    nearest.sort_by_key(|&k| (older[k].earlier, std::cmp::Reverse(same(&older[k])), reasons[k].len()));
     let first = scene.frames.first;
     let (mut stretches, mut counts): (Vec<Stretch>, Counts) = (vec![], Counts::default());
     for (k, place) in places.iter().enumerate() {
-        // Of the takes that have another frame in this place, the newest.
-        let old = older.iter().position(|o| {
+        // Of the takes that have another frame in this place.
+        let old = nearest.iter().copied().find(|&o| {
+            let o = &older[o];
             o.scene.frames.first == first
                 && o.places.get(k).is_some_and(Option::is_some)
                 && o.prints.get(k) != now.get(k)

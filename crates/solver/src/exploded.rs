@@ -4,7 +4,7 @@ use crate::inputs::FrameInputs;
 use crate::simd::Record;
 use crate::state::State;
 
-/// The motion left the world: beyond 10 km, faster than 2 km/s, or not a number.
+/// The motion left the world: beyond 10 km, faster than 2 km/s, drawn to more than ten times its length, or not a number.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 #[error("point {point} left the world ({why}); the likely cause: {cause}")]
 pub struct Exploded {
@@ -25,9 +25,14 @@ pub enum Cause {
     Gravity,
     #[error("it falls free, with nothing to hold or stop it. Hold some points, or put a floor under it")]
     Fall,
+    #[error("more pressure than so soft a matter holds. Lower the pressure, or stiffen the matter")]
+    Pressure,
     #[error("too few sub-steps for so stiff or light a matter. Raise the sub-steps or soften the matter")]
     Stiffness,
 }
+
+/// To how many times its length cloth may be drawn.
+const TORN: f32 = 10.0;
 
 impl Exploded {
     pub(crate) fn check(body: &Body, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
@@ -49,6 +54,16 @@ impl Exploded {
                 () if free => Cause::Fall,
                 () => Cause::Stiffness,
             };
+            return Err(Exploded { body: 0, point: body.given(place), why, cause });
+        }
+        if body.strain(state).largest > f64::from(TORN - 1.0) {
+            let pressed = frame.fills.iter().any(|f| !matches!(f.by, crate::inputs::FillBy::Closed));
+            let cause = if pressed { Cause::Pressure } else { Cause::Stiffness };
+            let why = "it is drawn to more than ten times its length";
+            // The one that is drawn furthest.
+            let from = state.x[0].xyz();
+            let far = |p: &usize| (0..3).map(|c| (state.x[*p].0[c] - from[c]).powi(2)).sum::<f32>();
+            let place = (0..body.points()).max_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0);
             return Err(Exploded { body: 0, point: body.given(place), why, cause });
         }
         Ok(())

@@ -5,7 +5,7 @@ import { useFrame } from '../state/motion';
 import { edit, setValue } from '../state/project';
 import { useScene, useSchema, useShape } from '../state/queries';
 import { addChamber, addSeam, cutAt, freeze, remake, sewnShapes, takeAway, useFilled, type Chamber, type Seam } from '../state/sewn';
-import { clothOf, isMotion } from '../state/value';
+import { clothOf, isMotion, plain, type Value } from '../state/value';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
@@ -126,6 +126,7 @@ function ChamberCard({ body, id, of, chamber, alone }: { body: string; id: strin
       {!alone && <TextField label="Name" path={`${base}/name`} taken={[]} />}
       <ChoiceField label="Fill" of={name} value={by} options={FILLS} onChoose={(v) => void turn(v)} />
       <NumberField path={`${base}/fill/${by}`} of={name} />
+      {by === 'pressure' && <TooMuch body={body} pressure={chamber.fill as { pressure: Value }} />}
       <Line label="Closed">
         <Toggle label={`${name} closed from this frame on`} on={chamber.closed != null} onTurn={(v) => void close(v)} />
       </Line>
@@ -155,6 +156,24 @@ function ChamberCard({ body, id, of, chamber, alone }: { body: string; id: strin
       )}
     </>
   );
+}
+
+/** Says what a pressure would do that no such skin holds, before it is run: of a ball as wide as the body half of it times the
+ * radius pulls along each thread. */
+function TooMuch({ body, pressure }: { body: string; pressure: { pressure: Value } }) {
+  const { shape } = useShape(body);
+  const matter = useScene((s) => clothOf(s.bodies[body]!)?.matter);
+  const said = pressure.pressure;
+  const most = isMotion(said) ? Math.max(0, ...(said.keys ?? []).map((k) => k.value)) : said;
+  if (!shape || !matter || !(most > 0)) return null;
+  const size = [0, 1, 2].map((c) => {
+    const own = shape.placed.filter((_, k) => k % 3 === c);
+    return own.reduce((a, b) => Math.max(a, b), -Infinity) - own.reduce((a, b) => Math.min(a, b), Infinity);
+  });
+  const soft = Math.min(plain(matter.stretch_warp), plain(matter.stretch_weft));
+  const strain = (most * Math.max(...size)) / 4 / Math.max(soft, 1e-9);
+  if (strain < 1) return null;
+  return <Note tone="care">So much pressure draws such a skin to some {strain > 20 ? 'twenty times or more' : `${(1 + strain).toFixed(0)} times`} its length, and a run ends where it is ten. Lower it, or take a stiffer matter.</Note>;
 }
 
 /** The frame on screen as a mesh. */

@@ -4,3 +4,4 @@ mod edits;
 mod maps;
 mod numbers;
 mod promises;
+mod removal;

@@ -63,6 +63,11 @@ fn prints(s: &Scene) -> Vec<Vec<Fingerprint>> {
     start(s).1.members.iter().map(|m| m.fingerprints.clone()).collect()
 }
 
+fn turns_a_ball(path: &str) -> bool {
+    let zone = path.split_once("/place/turn/").map(|(zone, _)| zone);
+    zone.is_some_and(|z| z.ends_with("zone") && full().pointer(&format!("{z}/form/ball")).is_some())
+}
+
 #[test]
 fn every_number_counts_in_the_fingerprints_of_what_it_may_change() {
     let scene = validate(&full()).unwrap();
@@ -74,6 +79,13 @@ fn every_number_counts_in_the_fingerprints_of_what_it_may_change() {
     all.retain(|p| !["/nematon", "/frames/first", "/frames/last"].contains(&p.as_str()));
     // A place that a point is near is as near to it a little beside.
     all.retain(|p| !p.contains("/near/"));
+    // A zone that is a ball is the same however it is turned: see below.
+    let (turned, rest) = all.into_iter().partition(|p| turns_a_ball(p));
+    let (all, turned): (Vec<String>, Vec<String>) = (rest, turned);
+    assert!(!turned.is_empty());
+    for path in turned {
+        assert!(before == prints(&nudged(&path)), "{path} counts, and changes nothing");
+    }
     for path in all {
         let after = prints(&nudged(&path));
         assert_eq!(before.len(), after.len(), "{path}");
@@ -142,4 +154,58 @@ fn all_there_is_at_once_runs_and_is_the_same_bits_again_and_from_a_snapshot() {
         again.advance(&NoWatch).unwrap();
     }
     assert!(bits(&again) == straight, "a second run is other bits");
+}
+
+/// The scene, or the same with all that moves standing still at its first key.
+fn stilled(v: &mut Value) {
+    match v {
+        Value::Object(m) if m.contains_key("keys") || m.contains_key("formula") => {
+            *v = m.get("keys").and_then(|k| k.get(0)).map_or(json!(0.1), |k| k["value"].clone());
+        }
+        Value::Object(m) => m.values_mut().for_each(stilled),
+        Value::Array(a) => a.iter_mut().for_each(stilled),
+        _ => {}
+    }
+}
+
+/// Replaces numbers that stay and may move by one key that says the same, as many as stand in `paths`.
+fn keyed(of: &Value, paths: &[String]) -> Result<Scene, Vec<nematon_document::Fault>> {
+    let mut d = of.clone();
+    let first = d["frames"]["first"].clone();
+    for path in paths {
+        let at = d.pointer_mut(path).unwrap();
+        *at = json!({"keys": [{"frame": first, "value": at.clone()}]});
+    }
+    validate(&d)
+}
+
+#[test]
+fn a_first_key_that_says_what_is_there_leaves_all_frames_true() {
+    let mut still = full();
+    for part in ["bodies", "fields", "colliders", "handles", "figures"] {
+        stilled(&mut still[part]);
+    }
+    for scene in [full(), still] {
+        let mut all = vec![];
+        numbers(&scene, "", &mut all);
+        // Of what moves already, and of what can't, nothing.
+        all.retain(|p| !p.contains("/keys/") && keyed(&scene, std::slice::from_ref(p)).is_ok());
+        assert!(all.len() > 60, "{}", all.len());
+        let before = prints(&validate(&scene).unwrap());
+        let mut wrong = vec![];
+        let mut left = vec![all];
+        while let Some(some) = left.pop() {
+            if prints(&keyed(&scene, &some).unwrap()) == before {
+                continue;
+            }
+            match some.as_slice() {
+                [one] => wrong.push(one.clone()),
+                _ => {
+                    let (a, b) = some.split_at(some.len() / 2);
+                    left.extend([a.to_vec(), b.to_vec()]);
+                }
+            }
+        }
+        assert!(wrong.is_empty(), "{wrong:#?}");
+    }
 }

@@ -3,5 +3,6 @@
 mod broken;
 mod curves;
 mod figure;
+mod foreign;
 mod paint;
 mod promises;

@@ -39,7 +39,7 @@ fn a_broken_obj_names_its_line() {
             other => panic!("{text}: {other:?}"),
         }
     }
-    assert_eq!(read_mesh("a.fbx", b"x"), Err(ReadError::Kind("a.fbx".into())));
+    assert!(matches!(read_mesh("a.xyz", b"x"), Err(ReadError::Kind(w)) if w.contains(".obj, .glb")));
     assert_eq!(read_mesh("a.obj", b""), Err(ReadError::Empty));
 }
 
@@ -371,7 +371,7 @@ fn a_still_mesh_goes_out_in_three_formats_and_comes_back() {
                 f 1/1 2/2 3/3 4/4\nf 2/5 5/6 3/7\n";
     let mesh = read_mesh("two.obj", text.as_bytes()).unwrap();
     assert_eq!(Still::of("a.b/C.GLB"), Some(Still::Glb));
-    assert_eq!(Still::of("c.fbx"), None);
+    assert_eq!(Still::of("c.xyz"), None);
     for kind in [Still::Obj, Still::Glb] {
         let back = read_mesh(&format!("two.{}", kind.ending()), &kind.write("Two", &mesh).unwrap()).unwrap();
         let places = |m: &nematon_geometry::Mesh| -> Vec<[[f32; 3]; 3]> {
@@ -380,11 +380,10 @@ fn a_still_mesh_goes_out_in_three_formats_and_comes_back() {
         assert_eq!(places(&back), places(&mesh), "{kind:?}");
         // Points are joined again where only the texture told them apart.
         assert_eq!(back.positions.len(), 5, "{kind:?}");
-        let turned = |v: f32| if kind == Still::Glb { 1.0 - v } else { v };
         for (t, u) in mesh.uv_triangles.iter().zip(&back.uv_triangles) {
             for (a, b) in t.iter().zip(u) {
                 let (a, b) = (mesh.uvs[*a as usize], back.uvs[*b as usize]);
-                assert!((a[0] - b[0]).abs() < 1e-6 && (turned(a[1]) - b[1]).abs() < 1e-6, "{kind:?}");
+                assert!((a[0] - b[0]).abs() < 1e-6 && (a[1] - b[1]).abs() < 1e-6, "{kind:?}");
             }
         }
     }

@@ -24,6 +24,8 @@ pub struct Chamber {
     /// At the start, m³, and the area about it, m².
     first: f64,
     skin: f64,
+    /// How much a skin of this matter gives, 1 over N/m: of a ball the strain is half the pressure times the radius times this.
+    soft: f64,
 }
 
 /// What a chamber holds.
@@ -90,6 +92,8 @@ impl Chamber {
             outside: chamber.outside,
             density: chamber.density,
             first,
+            soft: 2.0 * f64::from(1.0 - rest.matter.poisson)
+                / f64::from(rest.matter.stretch[0] + rest.matter.stretch[1]).max(1e-9),
         }
     }
 
@@ -199,11 +203,14 @@ impl Chamber {
         ORIFICE * area * speed * now.step * (self.outside + gas.pressure).max(0.0)
     }
 
-    /// What escapes in a sub-step: by a rate, and through what is open as through an orifice (J. Bernoulli, 1738). Never more than there
+    /// What escapes in a sub-step: by a rate of what is above the air outside, and through what is open as through an orifice (J. Bernoulli, 1738). Never more than there
     /// is above the pressure outside.
     fn leak(&self, gas: &mut Gas, now: &Filling, x: &[Record]) {
         let above = gas.pressure * gas.volume.max(0.0);
-        let by_rate = gas.amount * (1.0 - libm::exp(-now.leak * now.step)) * gas.pressure.signum();
+        // The pressure is to fall by this, and a skin that gives shrinks with it: as that of a ball of as much room.
+        let radius = libm::cbrt(0.75 / std::f64::consts::PI * gas.volume.max(0.0));
+        let room = gas.volume.max(0.0) * (1.0 + 1.5 * radius * self.soft * (self.outside + gas.pressure));
+        let by_rate = gas.pressure * room * (1.0 - libm::exp(-now.leak * now.step));
         let through = self.escapes(gas, now, x) * gas.pressure.signum();
         let out = by_rate + through;
         gas.amount =
