@@ -301,20 +301,18 @@ fn skin(scene: &Stage, of: &SkinOf) -> Result<Mesh, ShapeError> {
         ShapeError::Skin(format!("\"{name}\", which {why}"))
     };
     let plays = scene.figure(&of.figure).map_err(named)?;
-    let triangles = plays.triangles(&of.parts).map_err(named)?;
-    let points = plays.points(plays.time(scene, scene.frames.first as f64));
+    let (points, from) =
+        (plays.points(plays.time(scene, scene.frames.first as f64)), plays.cut(&of.parts).map_err(named)?);
+    // In the order that they have in the figure, with its textures and faces: the motion fits the mesh that it came from.
     let mut number = vec![u32::MAX; points.len()];
+    from.triangles.iter().flatten().for_each(|p| number[*p as usize] = 0);
     let mut mesh = Mesh::default();
-    for t in triangles {
-        mesh.triangles.push(t.map(|p| {
-            let own = &mut number[p as usize];
-            if *own == u32::MAX {
-                *own = mesh.positions.len() as u32;
-                mesh.positions.push(points[p as usize]);
-            }
-            *own
-        }));
+    for (p, own) in number.iter_mut().enumerate().filter(|(_, own)| **own == 0) {
+        *own = mesh.positions.len() as u32;
+        mesh.positions.push(points[p]);
     }
+    mesh.triangles = from.triangles.iter().map(|t| t.map(|p| number[p as usize])).collect();
+    (mesh.uvs, mesh.uv_triangles, mesh.faces) = (from.uvs, from.uv_triangles, from.faces);
     nematon_geometry::check(&mesh, MAX_POINTS).map_err(ShapeError::Unfit)?;
     nematon_geometry::face_alike(&mesh).map_err(|fault| ShapeError::Unfit(vec![fault]))?;
     (mesh.borders, mesh.corners) = nematon_geometry::find_borders(&mesh);

@@ -292,16 +292,33 @@ impl Playing {
     /// # Errors
     /// When it has no part of a name, in words that go on from the figure's.
     pub fn triangles(&self, parts: &[String]) -> Result<Vec<[u32; 3]>, String> {
+        self.cut(parts).map(|m| m.triangles)
+    }
+
+    /// The same with their textures and faces; its points are the figure's, and are not told.
+    pub fn cut(&self, parts: &[String]) -> Result<Mesh, String> {
         if let Some(name) = parts.iter().find(|n| !self.figure.parts.iter().any(|p| p.name == **n)) {
             let known: Vec<&str> = self.figure.parts.iter().map(|p| p.name.as_str()).collect();
             return Err(format!("has no part \"{name}\"; it has {}", known.join(", ")));
         }
-        let mut out = vec![];
+        let mut out = Mesh::default();
         for (part, range) in self.figure.parts.iter().zip(self.figure.ranges()) {
-            if parts.is_empty() || parts.contains(&part.name) {
-                let from = range.start as u32;
-                out.extend(part.mesh.triangles.iter().map(|t| t.map(|p| p + from)));
+            if !parts.is_empty() && !parts.contains(&part.name) {
+                continue;
             }
+            let Mesh { triangles, uvs, uv_triangles, faces, .. } = &part.mesh;
+            let (from, first) = (range.start as u32, out.uvs.len() as u32);
+            out.triangles.extend(triangles.iter().map(|t| t.map(|p| p + from)));
+            out.uvs.extend(uvs);
+            out.uv_triangles.extend(uv_triangles.iter().map(|t| t.map(|k| k + first)));
+            match faces.iter().map(|n| *n as usize).sum::<usize>() == triangles.len() {
+                true => out.faces.extend(faces),
+                false => out.faces.extend(triangles.iter().map(|_| 1)),
+            }
+        }
+        // Of a part alone they would be of no use.
+        if out.uv_triangles.len() != out.triangles.len() {
+            (out.uvs, out.uv_triangles) = (vec![], vec![]);
         }
         Ok(out)
     }

@@ -1,21 +1,22 @@
-//! Capsules in place of a figure's skin, as colliders of the scene.
+//! Capsules and flat boxes in place of a figure's skin, as colliders of the scene.
 use crate::Stage;
-use nematon_document::{CapsuleForm, Collider, FigureId, Form, JointOf, Node, Parent, Value};
-use nematon_figure::StandIn;
+use nematon_document::{BoxForm, CapsuleForm, Collider, FigureId, Form, JointOf, Node, Parent, Value};
+use nematon_figure::{Fitted, StandIn};
 use nematon_simd::{F8, V8};
 use nematon_solid::Solid;
 use std::time::Instant;
 
-/// One capsule for each joint of a figure that holds skin of its own, standing on it.
+/// One for each joint of a figure that holds skin of its own, standing on it; of some joints alone where they are named.
 ///
 /// # Errors
 /// In a sentence, when the figure can't be had or no joint holds skin.
-pub fn stand_ins(stage: &Stage, figure: &str) -> Result<Vec<Collider>, String> {
+pub fn stand_ins(stage: &Stage, figure: &str, joints: &[String]) -> Result<Vec<Collider>, String> {
     let own = stage.figure(figure).map_err(|why| format!("The figure {why}."))?;
-    let found = nematon_figure::stand_ins(&own.figure);
+    let mut found = nematon_figure::stand_ins(&own.figure);
+    found.retain(|s| joints.is_empty() || joints.contains(&own.figure.joints[s.joint].name));
     if found.is_empty() || !own.figure.sequence.is_empty() {
         return Err(
-            "None of its joints holds skin of its own. A sequence of shapes has no joints at all.".into()
+            "None of these joints holds skin of its own. A sequence of shapes has no joints at all.".into()
         );
     }
     let id = FigureId(figure.to_owned());
@@ -37,12 +38,18 @@ fn collider(id: &FigureId, joint: String, s: &StandIn, size: f64) -> Collider {
     Collider {
         name: joint,
         on: true,
-        form: Form::Capsule(CapsuleForm { radius: number(s.radius), length: number(s.length) }),
+        form: match s.form {
+            Fitted::Capsule { radius, length } => {
+                Form::Capsule(CapsuleForm { radius: number(radius), length: number(length) })
+            }
+            Fitted::Box { size } => Form::Box(BoxForm { size: size.map(number) }),
+        },
         place,
         hollow: false,
         thickness: 0.002,
         friction: Value::Still(0.4),
-        group: "solid".into(),
+        // Of its own, so that what is cut of the skin can be left to pass through.
+        group: format!("{} stand-ins", id.0),
     }
 }
 
@@ -82,6 +89,7 @@ pub fn stand_in_cost(stage: &Stage, stand_ins: &[Collider], points: usize) -> f6
             Form::Capsule(f) => {
                 Some(Solid::Capsule { radius: f.radius as f32, half: (0.5 * f.length) as f32 })
             }
+            Form::Box(f) => Some(Solid::Box { half: f.size.map(|s| (0.5 * s) as f32) }),
             _ => None,
         })
         .collect();

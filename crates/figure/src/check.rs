@@ -7,7 +7,7 @@ pub enum FigureFault {
     Points(usize),
     #[error("it has {0} joints; the most is {MOST_JOINTS}. Take out those that move nothing")]
     Joints(usize),
-    #[error("it has no points")]
+    #[error("it has no surface: a mesh with faces is needed, and it has none or only points and lines")]
     Empty,
     #[error("the part \"{part}\": {why}")]
     Part { part: String, why: String },

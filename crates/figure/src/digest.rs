@@ -14,7 +14,7 @@ impl Figure {
             s.f64(&turn.to_array());
             s.f64(&scale.to_array());
         }
-        for Part { name, joint, skin, mesh, weights, morphs } in parts {
+        for Part { name, joint, skin, mesh, weights, morphs, own: _ } in parts {
             let Mesh { positions, triangles, .. } = mesh;
             let Weights { first, joints, shares } = weights;
             s.0.update(name.as_bytes());

@@ -1,6 +1,7 @@
-//! Capsules in place of a figure's skin: one a joint, along to what hangs on it.
+//! Simple forms in place of a figure's skin: one a joint. A capsule where its skin is about as thick as it is wide, a flat box
+//! where it is flat: a capsule would stand far out of a wing.
 use crate::Figure;
-use glam::{DQuat, DVec3};
+use glam::{DMat3, DQuat, DVec3};
 
 /// What of a joint's skin lies within its capsule.
 const WITHIN: f64 = 0.85;
@@ -9,7 +10,12 @@ const OWN: f32 = 0.5;
 /// Skin points that a joint has at least, that a capsule is made of it.
 const LEAST: usize = 4;
 
-/// A capsule that stands in for the skin about a joint.
+/// Thinner than this share of its width, a joint's skin is flat.
+const FLAT: f64 = 0.35;
+/// How thick a box is at least, metres.
+const THIN: f64 = 0.004;
+
+/// What stands in for the skin about a joint.
 #[derive(Clone, Debug, PartialEq)]
 pub struct StandIn {
     pub joint: usize,
@@ -17,12 +23,19 @@ pub struct StandIn {
     pub position: DVec3,
     /// On the joint: its long axis is y.
     pub turn: DQuat,
-    pub radius: f64,
-    /// Of its straight part, metres.
-    pub length: f64,
+    pub form: Fitted,
 }
 
-/// One capsule for each joint that holds skin of its own, fitted as the figure rests. Parts that no skin holds count for
+/// Metres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Fitted {
+    /// With the length of its straight part.
+    Capsule { radius: f64, length: f64 },
+    /// Across, along, and thick.
+    Box { size: [f64; 3] },
+}
+
+/// One for each joint that holds skin of its own, fitted as the figure rests. Parts that no skin holds count for
 /// what carries them.
 pub fn stand_ins(figure: &Figure) -> Vec<StandIn> {
     let posed = figure.pose(None, 0.0);
@@ -64,9 +77,36 @@ fn fit(figure: &Figure, posed: &crate::Posed, joint: usize, points: &[DVec3]) ->
     let length = (hi - lo - 2.0 * radius).max(1e-3);
     let centre = middle + axis * (0.5 * (lo + hi));
     let back = stand.turn.conjugate();
+    if let Some((turn, centre, size)) = flat(points, middle, axis) {
+        let (position, turn) = (back * (centre - stand.position), crate::clip::unit(back * turn));
+        return Some(StandIn { joint, position, turn, form: Fitted::Box { size } });
+    }
     let turn = back * between(DVec3::Y, axis);
     let position = back * (centre - stand.position);
-    (radius.is_finite() && length.is_finite()).then_some(StandIn { joint, position, turn, radius, length })
+    let form = Fitted::Capsule { radius, length };
+    (radius.is_finite() && length.is_finite()).then_some(StandIn { joint, position, turn, form })
+}
+
+/// The box of what is flat: its turn, its middle and its size. `None` where it is thick.
+fn flat(points: &[DVec3], middle: DVec3, along: DVec3) -> Option<(DQuat, DVec3, [f64; 3])> {
+    let beside: Vec<DVec3> = points.iter().map(|p| *p - along * (*p - middle).dot(along)).collect();
+    let wide = longest(&beside, middle)?;
+    let wide = (wide - along * wide.dot(along)).try_normalize()?;
+    let axes = [wide, along, wide.cross(along)];
+    let spans = axes.map(|axis| {
+        let mut at: Vec<f64> = points.iter().map(|p| (*p - middle).dot(axis)).collect();
+        at.sort_by(f64::total_cmp);
+        // As much of it lies within as within a capsule.
+        let out = (at.len() as f64 * 0.5 * (1.0 - WITHIN)) as usize;
+        [at[out], at[at.len() - 1 - out]]
+    });
+    let size = spans.map(|[a, b]| b - a);
+    if !size.iter().all(|s| s.is_finite()) || size[2] >= FLAT * size[0] {
+        return None;
+    }
+    let centre = middle + axes.iter().zip(spans).map(|(x, [a, b])| *x * (0.5 * (a + b))).sum::<DVec3>();
+    let turn = DQuat::from_mat3(&DMat3::from_cols(axes[0], axes[1], axes[2]));
+    Some((crate::clip::unit(turn), centre, [size[0].max(THIN), size[1].max(THIN), size[2].max(THIN)]))
 }
 
 /// The direction in which points lie furthest apart, by the power method on their spread.

@@ -13,7 +13,7 @@ mod spot;
 
 pub use check::FigureFault;
 pub use clip::{Channel, Clip, Curve, What};
-pub use fit::{StandIn, stand_ins};
+pub use fit::{Fitted, StandIn, stand_ins};
 pub use pose::{Posed, Stand};
 pub use spot::{Spot, spots};
 
@@ -80,6 +80,9 @@ pub struct Part {
     pub mesh: Mesh,
     pub weights: Weights,
     pub morphs: Vec<Morph>,
+    /// Which point each of the file's own is: those that it doubled for the sake of a texture are one here. Empty where they
+    /// are the same.
+    pub own: Vec<u32>,
 }
 
 /// Which joints of a skin hold each point, as many as one likes. Empty where no skin does.
@@ -125,6 +128,12 @@ impl Figure {
             let first = out.uvs.len() as u32;
             out.uvs.extend(&p.mesh.uvs);
             out.uv_triangles.extend(p.mesh.uv_triangles.iter().map(|t| t.map(|k| k + first)));
+            // Where one has none all of its faces are triangles.
+            let faced = p.mesh.faces.iter().map(|n| *n as usize).sum::<usize>() == p.mesh.triangles.len();
+            match faced {
+                true => out.faces.extend(&p.mesh.faces),
+                false => out.faces.extend(p.mesh.triangles.iter().map(|_| 1)),
+            }
         }
         // Of a part alone they would be of no use.
         if out.uv_triangles.len() != out.triangles.len() {
@@ -136,6 +145,27 @@ impl Figure {
             self.place(&self.pose(None, 0.0), &mut out.positions);
         }
         out
+    }
+
+    /// How many points its file has, and the first of them that each point is: none where they are the same.
+    pub fn file_points(&self) -> Option<(usize, Vec<usize>)> {
+        if self.parts.iter().all(|p| p.own.is_empty()) {
+            return None;
+        }
+        let (mut from, mut first) = (0, vec![]);
+        for p in &self.parts {
+            let n = p.mesh.positions.len();
+            let mut own = vec![usize::MAX; n];
+            match p.own.is_empty() {
+                true => own.iter_mut().enumerate().for_each(|(k, o)| *o = from + k),
+                false => {
+                    p.own.iter().enumerate().rev().for_each(|(k, joined)| own[*joined as usize] = from + k)
+                }
+            }
+            from += if p.own.is_empty() { n } else { p.own.len() };
+            first.extend(own);
+        }
+        Some((from, first))
     }
 
     /// Which points each part has, in the order of [`Figure::mesh`].

@@ -1,6 +1,8 @@
 //! Places on a surface that moves: a triangle and where in it, with the turn of the triangle.
 use glam::{DMat3, DQuat, DVec3};
 use nematon_geometry::{Mesh, nearest_shares};
+use std::cmp::Ordering;
+use std::collections::BinaryHeap;
 
 /// A place at, or off, a triangle: rides with it and turns with it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -69,59 +71,116 @@ pub fn spots(mesh: &Mesh, places: &[[f32; 3]]) -> Option<Vec<Spot>> {
     places.iter().map(|p| Spot::nearest(mesh, &boxes, DVec3::from(p.map(f64::from)))).collect()
 }
 
-/// Runs of triangles, each in a box: enough for the few searches when a motion begins.
+/// Runs of triangles, each in a box, and boxes about boxes, down to which one goes from the nearest on.
 struct Boxes {
     order: Vec<usize>,
-    runs: Vec<(usize, usize, [DVec3; 2])>,
+    runs: Vec<(usize, usize)>,
+    nodes: Vec<Node>,
+}
+
+struct Node {
+    low: DVec3,
+    high: DVec3,
+    within: Within,
+}
+
+#[derive(Clone, Copy)]
+enum Within {
+    Boxes([usize; 2]),
+    Run(usize),
 }
 
 impl Boxes {
     fn of(mesh: &Mesh) -> Boxes {
         let middle = |t: &[u32; 3], c: usize| t.iter().map(|k| mesh.positions[*k as usize][c]).sum::<f32>();
         let mut order: Vec<usize> = (0..mesh.triangles.len()).collect();
-        // Cut along the longest side again and again.
-        let mut todo = vec![(0, order.len())];
-        let mut runs = vec![];
-        while let Some((from, to)) = todo.pop() {
-            let (mut lo, mut hi) = (DVec3::INFINITY, DVec3::NEG_INFINITY);
+        // Cut along the longest side again and again; with whose half it is.
+        let mut todo: Vec<(usize, usize, Option<(usize, usize)>)> = vec![(0, order.len(), None)];
+        let (mut runs, mut nodes): (Vec<(usize, usize)>, Vec<Node>) = (vec![], vec![]);
+        while let Some((from, to, of)) = todo.pop() {
+            if from == to {
+                continue;
+            }
+            let (mut low, mut high) = (DVec3::INFINITY, DVec3::NEG_INFINITY);
             for t in &order[from..to] {
                 for k in mesh.triangles[*t] {
                     let p = DVec3::from(mesh.positions[k as usize].map(f64::from));
-                    (lo, hi) = (lo.min(p), hi.max(p));
+                    (low, high) = (low.min(p), high.max(p));
                 }
+            }
+            let me = nodes.len();
+            if let Some((up, half)) = of
+                && let Within::Boxes(own) = &mut nodes[up].within
+            {
+                own[half] = me;
             }
             if to - from <= 16 {
-                if from < to {
-                    runs.push((from, to, [lo, hi]));
-                }
+                nodes.push(Node { low, high, within: Within::Run(runs.len()) });
+                runs.push((from, to));
                 continue;
             }
-            let size = hi - lo;
+            nodes.push(Node { low, high, within: Within::Boxes([me; 2]) });
+            let size = high - low;
             let axis = [0, 1, 2].into_iter().fold(0, |a, c| if size[c] > size[a] { c } else { a });
             let half = (to - from) / 2;
             let key = |a: &usize| middle(&mesh.triangles[*a], axis);
             order[from..to].select_nth_unstable_by(half, |a, b| key(a).total_cmp(&key(b)).then(a.cmp(b)));
-            todo.extend([(from, from + half), (from + half, to)]);
+            todo.extend([(from, from + half, Some((me, 0))), (from + half, to, Some((me, 1)))]);
         }
-        Boxes { order, runs }
+        Boxes { order, runs, nodes }
     }
 
-    /// Calls with runs from the nearest box on, until none can have anything nearer than the square that it is told.
+    /// Calls with runs from the nearest box on, of those as near in their order, until none can have anything nearer than the
+    /// square that it is told.
     fn near(&self, p: DVec3, mut each: impl FnMut(std::iter::Copied<std::slice::Iter<usize>>, &mut f64)) {
-        let mut by: Vec<(f64, usize)> = self
-            .runs
-            .iter()
-            .enumerate()
-            .map(|(k, (_, _, [lo, hi]))| ((p.clamp(*lo, *hi) - p).length_squared(), k))
-            .collect();
-        by.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let mut most = f64::INFINITY;
-        for (far, k) in by {
+        let mut todo = BinaryHeap::new();
+        let next = |k: usize| {
+            let Node { low, high, within } = &self.nodes[k];
+            // Boxes are opened before a run that is as near: one of theirs may come before it.
+            let order = if let Within::Run(r) = within { r + 1 } else { 0 };
+            Next { far: (p.clamp(*low, *high) - p).length_squared(), order, node: k }
+        };
+        todo.extend((!self.nodes.is_empty()).then(|| next(0)));
+        while let Some(Next { far, node, .. }) = todo.pop() {
             if far > most {
                 break;
             }
-            let (from, to, _) = self.runs[k];
-            each(self.order[from..to].iter().copied(), &mut most);
+            match self.nodes[node].within {
+                Within::Boxes(own) => todo.extend(own.map(next)),
+                Within::Run(r) => {
+                    let (from, to) = self.runs[r];
+                    each(self.order[from..to].iter().copied(), &mut most);
+                }
+            }
         }
     }
 }
+
+/// What is looked at next: the nearest, then the first.
+struct Next {
+    far: f64,
+    order: usize,
+    node: usize,
+}
+
+impl Ord for Next {
+    fn cmp(&self, other: &Self) -> Ordering {
+        // The heap gives the greatest.
+        other.far.total_cmp(&self.far).then(other.order.cmp(&self.order)).then(other.node.cmp(&self.node))
+    }
+}
+
+impl PartialOrd for Next {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl PartialEq for Next {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other) == Ordering::Equal
+    }
+}
+
+impl Eq for Next {}

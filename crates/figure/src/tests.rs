@@ -26,7 +26,7 @@ fn arm() -> Figure {
     };
     Figure {
         joints: vec![joint("low", None, [0.0; 3]), joint("high", Some(0), [0.0, 1.0, 0.0])],
-        parts: vec![Part { name: "arm".into(), joint: 0, skin: Some(0), mesh, weights, morphs: vec![] }],
+        parts: vec![Part { name: "arm".into(), joint: 0, skin: Some(0), mesh, weights, ..Part::default() }],
         skins: vec![Skin { joints: vec![0, 1], inverse: vec![down(0.0), down(1.0)] }],
         clips: vec![Clip { name: "bend".into(), duration: 1.0, channels: vec![bend] }],
         sequence: vec![],
@@ -127,7 +127,7 @@ fn faults_name_the_part_and_what_is_wrong() {
     assert!(told(&|f| f.joints[1].parent = Some(1)).contains("on itself"));
     assert!(told(&|f| f.clips[0].channels[0].times[1] = 0.0).contains("not after"));
     assert!(told(&|f| f.clips[0].channels[0].values[1] = f64::INFINITY).contains("no number"));
-    assert!(told(&|f| f.parts.clear()).contains("no points"));
+    assert!(told(&|f| f.parts.clear()).contains("no surface"));
     assert!(told(&|f| f.sequence = vec![Default::default()]).contains("shape 1"));
 }
 
@@ -205,9 +205,44 @@ fn a_capsule_fits_what_a_joint_holds() {
     f.clips.clear();
     f.check().unwrap();
     let [s] = &stand_ins(&f)[..] else { panic!("one capsule") };
-    assert!((s.radius - 0.1).abs() < 1e-6 && (s.length - 0.8).abs() < 1e-6, "{s:?}");
+    let Fitted::Capsule { radius, length } = s.form else { panic!("a tube is round: {s:?}") };
+    assert!((radius - 0.1).abs() < 1e-6 && (length - 0.8).abs() < 1e-6, "{s:?}");
     assert!((s.position - DVec3::new(0.5, 0.0, 0.0)).length() < 1e-6, "{s:?}");
     assert!((s.turn * DVec3::Y).cross(DVec3::X).length() < 1e-6, "{s:?}");
+}
+
+#[test]
+fn a_flat_wing_gets_a_flat_box() {
+    let mut f = arm();
+    let turn = DQuat::from_rotation_z(0.4);
+    f.joints = vec![Joint {
+        name: "wing".into(),
+        parent: None,
+        rest: Local { position: DVec3::new(1.0, 0.0, 0.0), turn, ..Local::default() },
+    }];
+    // 1 by 0.4 m and 2 cm thick.
+    let mut mesh = Mesh::default();
+    for k in 0..=40 {
+        for i in 0..=16 {
+            for side in [-0.01, 0.01] {
+                mesh.positions.push([k as f32 / 40.0, side, 0.4 * i as f32 / 16.0]);
+            }
+        }
+    }
+    mesh.triangles.push([0, 1, 2]);
+    f.parts = vec![Part { name: "wing".into(), joint: 0, mesh, ..Part::default() }];
+    f.skins.clear();
+    f.clips.clear();
+    f.check().unwrap();
+    let [s] = &stand_ins(&f)[..] else { panic!("one box") };
+    let Fitted::Box { size: [wide, long, thick] } = s.form else { panic!("a wing is flat: {s:?}") };
+    assert!(
+        (0.3..=0.4).contains(&wide) && (0.8..=1.0).contains(&long) && (thick - 0.02).abs() < 1e-6,
+        "{s:?}"
+    );
+    assert!((s.position - DVec3::new(0.5, 0.0, 0.2)).length() < 1e-3, "{s:?}");
+    assert!((s.turn * DVec3::Y).cross(DVec3::X).length() < 1e-6, "along it: {s:?}");
+    assert!((s.turn * DVec3::Z).cross(DVec3::Y).length() < 1e-6, "and out of it: {s:?}");
 }
 
 #[test]

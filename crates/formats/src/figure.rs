@@ -44,7 +44,9 @@ pub fn with_points(mut figure: Figure, bytes: &[u8]) -> Result<Figure, ReadError
     let [shapes, points, 3] = shape[..] else {
         return Err(fail(format!("the array has the shape {shape:?}; (shapes, points, 3) is needed")));
     };
-    if points != figure.points() as u64 {
+    // Of the file's own points, where it doubles some for its texture, or of those that these are here.
+    let doubled = figure.file_points().filter(|(n, _)| *n as u64 == points);
+    if points != figure.points() as u64 && doubled.is_none() {
         return Err(fail(format!("the array is of {points} points, and the mesh has {}", figure.points())));
     }
     if shapes == 0 || shapes.saturating_mul(points).saturating_mul(3) > MOST_NUMBERS as u64 {
@@ -66,7 +68,13 @@ pub fn with_points(mut figure: Figure, bytes: &[u8]) -> Result<Figure, ReadError
         other => return Err(fail(format!("the array is of {}; float32 is needed", other.descr()))),
     };
     let each = 3 * points as usize;
-    let shape = |n: &[f32]| Arc::new(n.chunks_exact(3).map(|p| [p[0], p[1], p[2]]).collect());
+    let shape = |n: &[f32]| {
+        let all: Vec<[f32; 3]> = n.chunks_exact(3).map(|p| [p[0], p[1], p[2]]).collect();
+        Arc::new(match &doubled {
+            Some((_, first)) => first.iter().map(|k| all[*k]).collect(),
+            None => all,
+        })
+    };
     figure.sequence = numbers.chunks_exact(each).map(shape).collect();
     figure.check().map_err(|e| fail(e.to_string()))?;
     Ok(figure)

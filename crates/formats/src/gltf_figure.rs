@@ -210,6 +210,7 @@ fn part_of(
         let index: Vec<u32> = (0..points.positions.len())
             .map(|k| *joined.entry(points.sameness(k)).or_insert_with(|| points.push(k, &mut part)))
             .collect();
+        part.own.extend(&index);
         let first_uv = part.mesh.uvs.len() as u32;
         match primitive.get(&Semantic::TexCoords(0)) {
             Some(uvs) => {
@@ -227,6 +228,9 @@ fn part_of(
     }
     if part.skin.is_none() {
         part.weights = Weights::default();
+    }
+    if part.own.len() == part.mesh.positions.len() {
+        part.own.clear();
     }
     Ok((!part.mesh.positions.is_empty()).then_some(part))
 }

@@ -14,7 +14,7 @@ use std::time::Instant;
 const DRAFT_SUBSTEPS: u32 = 6;
 
 /// Places that are off by more for the precision of a file are told of, metres.
-const TOLD: f64 = 1e-5;
+pub const TOLD: f64 = 1e-5;
 
 #[derive(Args)]
 pub struct BakeArgs {

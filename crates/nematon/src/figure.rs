@@ -1,7 +1,7 @@
-//! `nematon figure`: what an animated mesh holds, and capsules that stand in for its skin.
+//! `nematon figure`: what an animated mesh holds, and capsules and flat boxes that stand in for its skin.
 use crate::files::read_with_parts;
 use clap::Args;
-use nematon_figure::stand_ins;
+use nematon_figure::{Fitted, stand_ins};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -11,7 +11,7 @@ pub struct FigureArgs {
     /// A NumPy array of the same points, shape by shape.
     #[arg(long)]
     points: Option<PathBuf>,
-    /// Tells the capsules that stand in for its skin, one JSON object a line.
+    /// Tells the capsules and flat boxes that stand in for its skin, one JSON object a line.
     #[arg(long)]
     stand_ins: bool,
 }
@@ -31,13 +31,17 @@ pub fn figure(args: &FigureArgs) -> Result<(), String> {
     }
     if args.stand_ins {
         for s in stand_ins(&f) {
-            let line = serde_json::json!({
+            let mut line = serde_json::json!({
                 "joint": f.joints[s.joint].name,
                 "position": s.position.to_array(),
                 "turn": s.turn.to_array(),
-                "radius": s.radius,
-                "length": s.length,
             });
+            match s.form {
+                Fitted::Capsule { radius, length } => {
+                    (line["radius"], line["length"]) = (radius.into(), length.into());
+                }
+                Fitted::Box { size } => line["size"] = serde_json::json!(size),
+            }
             println!("{line}");
         }
         return Ok(());

@@ -1,4 +1,5 @@
 //! `nematon freeze`: a frame of a body as a still mesh, and what it holds and weighs there.
+use crate::bake::TOLD;
 use crate::files::read_scene;
 use clap::Args;
 use nematon_document::BodyId;
@@ -84,6 +85,11 @@ pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
         false => frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth),
     };
     if let Some(out) = &args.out {
+        let off = nematon_formats::rounding(&run.places(member), [0.0; 3]);
+        if off > TOLD {
+            let mm = 1e3 * off;
+            eprintln!("So far from the world's origin places are off by up to {mm:.3} mm in this file.");
+        }
         let told = |e: std::io::Error| format!("{}: {e}", out.display());
         let bytes = kind.unwrap_or(Still::Obj).write(&body.name, &mesh).map_err(told)?;
         std::fs::write(out, bytes).map_err(told)?;

@@ -109,7 +109,20 @@ fn share(text: &str) -> Result<f64, String> {
     told.ok_or_else(|| "a share of the time is a number from 0.01 to 1".into())
 }
 
+/// Who reads what is printed may have had enough: that is no fault, and ends without a word.
+fn end_with_the_pipe() {
+    let before = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |told| {
+        let closed = told.payload_as_str().is_some_and(|w| w.starts_with("failed printing to stdout"));
+        if closed {
+            std::process::exit(0);
+        }
+        before(told);
+    }));
+}
+
 fn main() -> ExitCode {
+    end_with_the_pipe();
     let done = match Cli::parse().verb {
         Verb::Serve(a) => wait_for(async {
             let demo = a.demo.map(|d| files::load_all(&d)).transpose()?.unwrap_or_default();

@@ -552,3 +552,69 @@ fn curves_of_a_file_become_panels_that_bake() {
     let done = nematon(&["panels", file.to_str().unwrap()]);
     assert!(!done.status.success() && String::from_utf8_lossy(&done.stderr).contains("can be the outline"));
 }
+
+#[test]
+fn loose_pieces_are_frozen_as_points_and_a_pipe_that_closes_ends_quietly() {
+    let at = folder("gravel");
+    let scene = at.join("gravel.json");
+    let text = r#"{"nematon": 2, "name": "Gravel", "frames": {"first": 101, "last": 104, "rate": 25, "substeps": 4},
+        "bodies": {"d": {"name": "Pebbles", "kind": {"drift": {"size": [0.4, 0.2, 0.4], "count": 60, "radius": 0.02, "weight": 0.005}},
+        "place": {"position": [0, 0.5, 0]}}}, "floor": {"height": 0}}"#;
+    std::fs::write(&scene, text).unwrap();
+    for ending in ["obj", "glb", "usda"] {
+        let out = at.join(format!("still.{ending}"));
+        let done =
+            nematon(&["freeze", scene.to_str().unwrap(), "--frame", "103", "--out", out.to_str().unwrap()]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let bytes = std::fs::read(&out).unwrap();
+        let text = String::from_utf8_lossy(&bytes);
+        match ending {
+            "obj" => assert_eq!(text.lines().filter(|l| l.starts_with("p ")).count(), 60),
+            "glb" => assert!(text.contains("\"mode\":0") && text.contains("\"count\":60"), "{ending}"),
+            _ => assert!(text.contains("def Points") && text.contains("point3f[] points = ["), "{ending}"),
+        }
+    }
+    let mut child = Command::new(env!("CARGO_BIN_EXE_nematon"))
+        .args(["air", &demo(), "--frame", "0"])
+        .args((0..4000).flat_map(|k| ["--at".to_owned(), format!("0,{k},0")]))
+        .stdout(std::process::Stdio::piped())
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    let done = child.wait_with_output().unwrap();
+    assert_eq!(String::from_utf8_lossy(&done.stderr), "");
+}
+
+#[test]
+fn parts_near_each_other_are_joined_and_a_text_gltf_takes_its_buffer_beside_it() {
+    let at = folder("join");
+    let obj = at.join("two.obj");
+    std::fs::write(
+        &obj,
+        "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1.0004 0 0\nv 0 1.0003 0\nv 1 1 0\nf 1 2 3\nf 4 6 5\n",
+    )
+    .unwrap();
+    let done = nematon(&["mend", obj.to_str().unwrap(), "--join", "0.001"]);
+    let said = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(
+        done.status.success() && said.contains("2 points joined") && said.contains("in 1 piece(s)"),
+        "{said}"
+    );
+    assert!(!nematon(&["mend", obj.to_str().unwrap(), "--join", "0"]).status.success());
+    let places: Vec<u8> = [[0.0f32; 3], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]
+        .iter()
+        .flatten()
+        .flat_map(|c| c.to_le_bytes())
+        .collect();
+    std::fs::write(at.join("points.bin"), places).unwrap();
+    let text = r#"{"asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "buffers": [{"byteLength": 36, "uri": "points.bin"}],
+        "bufferViews": [{"buffer": 0, "byteLength": 36}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]}]}"#;
+    let gltf = at.join("one.gltf");
+    std::fs::write(&gltf, text).unwrap();
+    let done = nematon(&["mend", gltf.to_str().unwrap()]);
+    let said = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(said.contains("3 points and 1 triangles"), "{said} {}", String::from_utf8_lossy(&done.stderr));
+}

@@ -88,20 +88,70 @@ pub struct SceneFiles {
 ///
 /// # Errors
 /// When it is none, or what it holds is no scene, or its meshes are not in it.
-pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
+pub fn read(mut file: impl Read + Seek) -> Result<SceneFiles, Problem> {
     let refuse = |detail: String| Problem::unfit("That is no project's file", detail);
-    let mut zip = zip::ZipArchive::new(file).map_err(|e| refuse(e.to_string()))?;
+    let ours = "Bring in a zip that a project was exported to, or a scene as JSON.";
+    let mut head = [0; 64];
+    let short = |_| refuse(format!("It can't be read. {ours}"));
+    file.rewind().map_err(short)?;
+    let n = file.read(&mut head).map_err(short)?;
+    file.rewind().map_err(short)?;
+    let head = &head[..n];
+    if head.is_empty() {
+        return Err(refuse(format!("It is empty. {ours}")));
+    }
+    // A scene alone, without the files that it may name.
+    if head.iter().find(|c| !c.is_ascii_whitespace()) == Some(&b'{') {
+        let mut text = vec![];
+        file.take(MAX_DOCUMENT as u64 + 1).read_to_end(&mut text).map_err(short)?;
+        if text.len() > MAX_DOCUMENT {
+            return Err(refuse(format!("As a scene it is too large: {MAX_DOCUMENT} bytes at most.")));
+        }
+        let value = serde_json::from_slice(&text).map_err(|e| {
+            refuse(format!("It is no JSON: it breaks off or goes wrong in line {}. {ours}", e.line()))
+        })?;
+        return scene_of(value, |name| {
+            Err(format!(
+                "names the file \"{name}\", which a scene alone doesn't bring: zip both, the scene as {SCENE}"
+            ))
+        });
+    }
+    if !head.starts_with(b"PK") {
+        return Err(refuse(format!("{} {ours}", nematon_formats::seems("The file", head))));
+    }
+    let mut zip = zip::ZipArchive::new(file).map_err(|_| {
+        refuse("It is a zip that is cut short or damaged: export or copy it once more.".into())
+    })?;
+    // Packed by hand its files may stand in a folder.
+    let names: Vec<String> = zip.file_names().flatten().map(std::borrow::Cow::into_owned).collect();
+    let found =
+        names.iter().find(|n| **n == SCENE || (n.ends_with(&format!("/{SCENE}")) && !n.contains("__MACOSX")));
+    let Some(scene) = found.cloned() else {
+        return Err(refuse(format!("It is a zip without a {SCENE}. {ours}")));
+    };
+    let folder = scene.strip_suffix(SCENE).unwrap_or_default().to_owned();
     let mut entry = |name: &str, most: usize| -> Result<Vec<u8>, String> {
-        let file = zip.by_name(name).map_err(|e| format!("\"{name}\" can't be read: {e}"))?;
+        let file = zip
+            .by_name(&format!("{folder}{name}"))
+            .map_err(|_| format!("names \"{name}\", which is not in the zip"))?;
         let mut bytes = vec![];
         // By what comes and not by what it says it has.
         file.take(most as u64 + 1)
             .read_to_end(&mut bytes)
-            .map_err(|e| format!("\"{name}\" can't be read: {e}"))?;
+            .map_err(|_| format!("\"{name}\" in the zip is damaged"))?;
         if bytes.len() > most { Err(format!("\"{name}\" has more than {most} bytes")) } else { Ok(bytes) }
     };
     let text = entry(SCENE, MAX_DOCUMENT).map_err(refuse)?;
-    let value = serde_json::from_slice(&text).map_err(|e| refuse(format!("{SCENE}: {e}")))?;
+    let value = serde_json::from_slice(&text)
+        .map_err(|e| refuse(format!("Its {SCENE} is no JSON: it goes wrong in line {}.", e.line())))?;
+    scene_of(value, |name| entry(name, MAX_BYTES))
+}
+
+/// A scene with the files that it names, as `entry` gives them.
+fn scene_of(
+    value: serde_json::Value,
+    mut entry: impl FnMut(&str) -> Result<Vec<u8>, String>,
+) -> Result<SceneFiles, Problem> {
     let value: serde_json::Value = migrate(value);
     let scene = validate(&value).map_err(|f| Problem::faults("Its scene can't be read", f))?;
     let (mut meshes, mut faults) = (HashMap::new(), vec![]);
@@ -114,7 +164,7 @@ pub fn read(file: impl Read + Seek) -> Result<SceneFiles, Problem> {
             }
         };
         if !meshes.contains_key(name) {
-            match entry(name, MAX_BYTES).and_then(|b| {
+            match entry(name).and_then(|b| {
                 nematon_formats::check_file(name, &b).map(|()| b).map_err(|e| format!("\"{name}\": {e}"))
             }) {
                 Ok(bytes) => drop(meshes.insert(name.clone(), bytes)),

@@ -2198,10 +2198,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Capsules in place of a figure's skin, one a joint */
+        /** Capsules and flat boxes in place of a figure's skin, one a joint */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    joints?: string;
+                };
                 header?: never;
                 path: {
                     id: number;
@@ -4577,7 +4579,7 @@ export interface components {
             /**
              * Leaks in
              * Format: double
-             * @description Once it is closed: in so many seconds 63 % of the gas is out, as long as the skin presses on it; 0 never.
+             * @description Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
              */
             leak?: number;
             /**
@@ -7044,7 +7046,7 @@ export interface components {
             /** Format: int64 */
             last?: number | null;
         };
-        /** @description Capsules in place of a skin. */
+        /** @description Capsules and flat boxes in place of a skin. */
         StandIns: {
             /** @description Each stands on its joint. */
             colliders: components["schemas"]["Collider"][];
@@ -7058,6 +7060,14 @@ export interface components {
              * @description What keeping the scene's bodies out of the capsules takes of each frame at most, milliseconds, as just measured here.
              */
             capsules: number;
+        };
+        /** @description Which joints. */
+        Which3: {
+            /**
+             * @description Their names, a line each; left out, all.
+             * @default
+             */
+            joints: string;
         };
         /** @description A place on a triangle. */
         On: {

@@ -6,7 +6,7 @@ import { edit, editBy, setValue, tell } from '../state/project';
 import { openId, useFigure, useScene } from '../state/queries';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
-import { ChoiceField } from '../ui/choice-field';
+import { Choice, ChoiceField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { count } from '../ui/sum';
@@ -169,7 +169,7 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
       <Note>
         {skins + capsules.length === 0
           ? 'Bodies pass through it.'
-          : `Bodies meet ${[skins > 0 && (skins > 1 ? `${skins} skins of it` : 'its skin'), capsules.length > 0 && count(capsules.length, 'capsule')].filter(Boolean).join(' and ')}.`}
+          : `Bodies meet ${[skins > 0 && (skins > 1 ? `${skins} skins of it` : 'its skin'), capsules.length > 0 && count(capsules.length, 'stand-in')].filter(Boolean).join(' and ')}.`}
       </Note>
       <Actions>
         {look.parts.length > 1 ? (
@@ -181,7 +181,10 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
         ) : (
           <Button hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id } }, of)}>Meet its skin</Button>
         )}
-        {look.joints.length > 1 && capsules.length === 0 && <Button hint="A capsule for each joint that has skin of its own" onClick={() => void fit(id, of)}>Fit capsules</Button>}
+        {look.joints.length > 1 && capsules.length === 0 && <Button hint="A capsule for each joint that has skin of its own, a flat box where that is flat" onClick={() => void fit(id, of)}>Fit capsules</Button>}
+        {look.joints.length > 1 && (
+          <Choice label={`Fit one joint of ${of}`} value="" placeholder="Fit one joint…" options={look.joints.map((j) => ({ value: j.name, label: j.name }))} onChoose={(j) => void fit(id, of, [j])} />
+        )}
         <Button hint="A cloth of its points, which follows it softly as it moves" onClick={() => void addCut(id, figure.name, look.parts.length > 1 ? look.parts.map((p) => p.name) : [])}>Cloth of its skin</Button>
         {capsules.length > 0 && <Button onClick={() => void edit(`Capsules of ${of} removed`, capsules.map((k) => ({ op: 'remove', path: `/colliders/${k}` })))}>Remove capsules</Button>}
       </Actions>
@@ -191,13 +194,15 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
 
 const standsOnJoint = (c: Collider, id: string) => {
   const on = c.place?.on;
-  return Boolean(on && 'joint' in on && on.joint.figure === id && 'capsule' in c.form);
+  return Boolean(on && 'joint' in on && on.joint.figure === id && ('capsule' in c.form || 'box' in c.form));
 };
 
 /** One capsule a joint, in one edit; what that spares is said. */
-async function fit(id: string, of: string) {
+async function fit(id: string, of: string, joints: string[] = []) {
   try {
-    const found = await told(http.GET('/api/projects/{id}/figures/{figure}/stand-ins', { params: { path: { id: openId(), figure: id } } }));
+    const params = { path: { id: openId(), figure: id }, query: { joints: joints.join('\n') } };
+    const found = await told(http.GET('/api/projects/{id}/figures/{figure}/stand-ins', { params }));
+    const flat = found.colliders.filter((c) => 'box' in c.form).map((c) => c.name);
     const done = await editBy((scene) => {
       const all: Record<string, Collider> = { ...scene.colliders };
       const added: Record<string, Collider> = {};
@@ -209,12 +214,12 @@ async function fit(id: string, of: string) {
         Object.keys(all).length > 0
           ? Object.entries(added).map(([k, value]) => ({ op: 'add' as const, path: `/colliders/${k}`, value }))
           : [{ op: 'add' as const, path: '/colliders', value: added }];
-      return { label: `Capsules fitted to ${of}`, patch };
+      return { label: `Capsules fitted to ${joints.length > 0 ? joints.join(', ') : of}`, patch };
     });
     if (done) {
       say({
-        title: `${count(found.colliders.length, 'capsule')} stand in for ${of}`,
-        detail: `Moving its skin takes ${found.skin.toFixed(found.skin < 10 ? 1 : 0)} ms of each frame here, before anything meets it; capsules take at most ${found.capsules.toFixed(2)} ms in all. Where its skin is met too, take that collider out. Each capsule can be changed in Contact.`,
+        title: `${count(found.colliders.length, 'form')} stand in for ${of}`,
+        detail: `${flat.length > 0 ? `Flat parts have flat boxes: ${flat.slice(0, 6).join(', ')}${flat.length > 6 ? ' and others' : ''}. ` : ''}Moving its skin takes ${found.skin.toFixed(found.skin < 10 ? 1 : 0)} ms of each frame here, before anything meets it; capsules take at most ${found.capsules.toFixed(2)} ms in all. Where its skin is met too, take that collider out. Each can be changed in Contact.`,
         tone: 'note',
       });
     }

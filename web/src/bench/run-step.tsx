@@ -204,10 +204,12 @@ function curesOf(key: string, snag: Snag): Cure[] {
   const body = scene?.bodies[key];
   if (!scene || !body) return [];
   const steps = scene.frames.substeps ?? 10;
+  // Under twenty a stack of layers is known to fail: what is proposed is never less.
+  const more = Math.min(200, Math.max(20, 2 * steps));
   const finer: Cure = {
     words: 'More sub-steps make contact and stretch more precise. ',
-    label: `${steps} to ${Math.min(200, 2 * steps)}`,
-    act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: Math.min(200, 2 * steps) }]),
+    label: `${steps} to ${more}`,
+    act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: more }]),
   };
   const matter = clothOf(body)?.matter as unknown as Record<string, number> | undefined;
   const twice = (keys: string[], words: string, label: string): Cure => ({

@@ -32,13 +32,13 @@ export function StandsOn({ base, of }: { base: string; of: string }) {
   const joints = useJoints();
   const others: { on: Parent; label: string }[] = [
     ...Object.entries(scene.handles).flatMap(([k, h]) => (kind === 'handles' && k === id ? [] : [{ on: { handle: k } as Parent, label: h.name }])),
-    ...Object.entries(scene.colliders).flatMap(([k, c]) => ((kind === 'colliders' && k === id) || 'figure' in c.form ? [] : [{ on: { collider: k } as Parent, label: c.name }])),
+    ...Object.entries(scene.colliders).flatMap(([k, c]) => ((kind === 'colliders' && k === id) || 'figure' in c.form ? [] : [{ on: { collider: k } as Parent, label: `${c.name}, collider` }])),
     ...Object.entries(scene.figures).flatMap(([k, f]) =>
       kind === 'figures' && k === id
         ? []
         : [
             { on: { figure: k } as Parent, label: f.name },
-            ...(joints[k]?.joints ?? []).map((j) => ({ on: { joint: { figure: k, joint: j.name } } as Parent, label: `${f.name}: ${j.name}` })),
+            ...(joints[k]?.joints ?? []).map((j) => ({ on: { joint: { figure: k, joint: j.name } } as Parent, label: `${j.name}, joint of ${f.name}` })),
           ],
     ),
   ];

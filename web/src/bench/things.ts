@@ -71,9 +71,27 @@ async function add(kind: Kind, wanted: string, make: (name: string, scene: Scene
 const addBody = (wanted: string, shape: object, size: [number, number], y: number) =>
   add('bodies', wanted, (name) => ({ name, kind: { cloth: { shape } }, place: { position: [beside(size), y, 0], turn: [0, 0, 0] } }));
 
-/** Adds a cloth that is cut from the skin of a figure, and follows it. */
-export const addCut = (figure: string, of: string, parts: string[]) =>
-  add('bodies', `${of} skin`, (name) => ({ name, kind: { cloth: { shape: { figure: { figure, ...(parts.length > 0 ? { parts } : {}) } } } }, follow: 400 }));
+/** Adds a cloth that is cut from the skin of a figure, and follows it. It passes through what stands in for that skin, for it
+ * begins within it. */
+export async function addCut(figure: string, of: string, parts: string[]) {
+  const group = `${of} skin`.slice(0, 40);
+  let id = '';
+  const done = await editBy((scene) => {
+    const name = freeName(`${of} skin`, scene.bodies);
+    id = freeKey(name, scene.bodies);
+    const own = Object.values(scene.colliders ?? {}).filter((c) => c.place?.on && 'joint' in c.place.on && c.place.on.joint.figure === figure);
+    const groups = [...new Set(own.map((c) => c.group ?? 'solid'))].filter((g) => g !== 'solid');
+    const apart = (scene.apart ?? []) as [string, string][];
+    const more = groups.filter((g) => !apart.some((p) => p.includes(g) && p.includes(group))).map((g) => [group, g]);
+    const value = { name, kind: { cloth: { shape: { figure: { figure, ...(parts.length > 0 ? { parts } : {}) } } } }, follow: 400, ...(groups.length > 0 ? { touch: { group } } : {}) };
+    const patch: Op[] = [{ op: 'add', path: `/bodies/${id}`, value }];
+    if (more.length > 0) patch.push({ op: 'add', path: '/apart', value: [...apart, ...more] });
+    return { label: `${name} added`, patch };
+  });
+  if (!done) return;
+  choose('bodies', id);
+  goTo('Shape');
+}
 
 /** Adds a body of a kind that needs no shape first, as the schema says that it begins; it touches itself and others, and falls on what there is. */
 export const addKind = (kind: string) => {

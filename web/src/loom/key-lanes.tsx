@@ -78,10 +78,12 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
             key={f}
             type="button"
             data-knot
+            // One of a lane is reached by Tab; the keys that go from key to key go on from there.
+            tabIndex={f === (l.frames.find((x) => is(l, x)) ?? l.frames[0]) ? 0 : -1}
             aria-label={`${l.name}, key at ${f}`}
             aria-pressed={is(l, f)}
             title={`Frame ${f}. Drag moves it, with Alt a copy; Shift chooses several; Delete takes it out`}
-            className="absolute top-1/2 grid size-5 -translate-1/2 cursor-ew-resize place-items-center outline-none focus-visible:shadow-[0_0_0_2px_var(--woad)]"
+            className="absolute top-1/2 grid size-6 -translate-1/2 cursor-ew-resize place-items-center outline-none focus-visible:shadow-[0_0_0_2px_var(--woad)]"
             style={{ left: xOf(f + (by && is(l, f) && !by.copy ? by.frames : 0), span, width) }}
             onPointerDown={(e) => {
               e.stopPropagation();

@@ -69,6 +69,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
   const ruler = useRef<HTMLCanvasElement>(null);
   const cloth = useRef<HTMLCanvasElement>(null);
   const head = useRef<HTMLDivElement>(null);
+  const slider = useRef<HTMLDivElement>(null);
   const [tip, setTip] = useState<{ x: number; y: number; words: string[] } | null>(null);
   const dragging = useRef<{ back: number } | null>(null);
   const [width, setWidth] = useState(800);
@@ -86,7 +87,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     };
     const move = () => {
       if (head.current && host.current) head.current.style.transform = `translateX(${xOf(clock.frame, span, host.current.clientWidth).toFixed(1)}px)`;
-      host.current?.setAttribute('aria-valuenow', String(clock.frame));
+      slider.current?.setAttribute('aria-valuenow', String(clock.frame));
     };
     paint();
     void document.fonts.ready.then(paint);
@@ -151,13 +152,6 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     <div
       ref={host}
       data-testid="loom"
-      role="slider"
-      tabIndex={0}
-      aria-label="Frame"
-      aria-valuemin={first}
-      aria-valuemax={last}
-      aria-valuenow={clock.frame}
-      aria-valuetext={lanes.map((l) => `${l.name}: ${laneWords(l)}`).join('; ')}
       className="relative min-w-0 cursor-ew-resize touch-none"
       onPointerDown={(e) => {
         if (e.button !== 0) return;
@@ -181,6 +175,19 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       onPointerCancel={drop}
       onPointerLeave={() => setTip(null)}
     >
+      {/* What has the focus is beside the knots, and none of them is within it. */}
+      <div
+        ref={slider}
+        role="slider"
+        tabIndex={0}
+        aria-label="Frame"
+        aria-valuemin={first}
+        aria-valuemax={last}
+        aria-valuenow={clock.frame}
+        aria-valuetext={lanes.map((l) => `${l.name}: ${laneWords(l)}`).join('; ')}
+        className="pointer-events-none absolute inset-x-0 top-0 z-20 outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
+        style={{ height: RULER }}
+      />
       <canvas key={`r${dusk}`} ref={ruler} className="sticky top-0 z-10 block w-full border-b border-line bg-sunk" style={{ height: RULER }} />
       <canvas key={`c${dusk}`} ref={cloth} className="block w-full" style={{ height: Math.max(1, lanes.length) * LANE + 6 }} />
       <KeyLanes lanes={keyed} span={span} width={width} />
@@ -188,8 +195,8 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       {tip && (
         <div
           role="tooltip"
-          className="pointer-events-none fixed z-30 w-max max-w-80 rounded-md bg-ink px-3 py-1.5 text-[12px] text-ground"
-          style={{ left: tip.x + (host.current?.getBoundingClientRect().left ?? 0) + 12, bottom: innerHeight - tip.y + 14 }}
+          className="pointer-events-none fixed z-30 w-max max-w-[min(20rem,calc(100vw-24px))] rounded-md bg-ink px-3 py-1.5 text-[12px] text-ground"
+          style={{ left: Math.max(12, Math.min(innerWidth - 332, tip.x + (host.current?.getBoundingClientRect().left ?? 0) + 12)), bottom: innerHeight - tip.y + 14 }}
         >
           {tip.words.map((w) => (
             <p key={w}>{w}</p>

@@ -66,7 +66,7 @@ export function ProjectsPage() {
           </section>
         )}
       </div>
-      <MessageBar />
+      <MessageBar page />
     </main>
   );
 }
@@ -74,11 +74,11 @@ export function ProjectsPage() {
 function Card({ project }: { project: Summary }) {
   const [naming, setNaming] = useState(false);
   const params = { path: { id: project.id } };
-  const copy = useMutation({ mutationFn: () => told(http.POST('/api/projects/{id}/copy', { params })), onSettled: again, onError: tell });
+  const copy = useMutation({ mutationFn: () => told(http.POST('/api/projects/{id}/copy', { params })), onSettled: again, onError: (e) => tell(e) });
   const remove = useMutation({
     mutationFn: () => told(http.DELETE('/api/projects/{id}', { params })),
     onSettled: again,
-    onError: tell,
+    onError: (e) => tell(e),
     onSuccess: () => say({ title: `${project.name} is removed`, detail: `It is kept for ${DAYS} days, below.`, tone: 'note', cure: { label: 'Bring it back', act: () => void bringBack(project.id) } }),
   });
   return (
@@ -158,18 +158,18 @@ function FromFile() {
   const bring = useMutation({
     mutationFn: (file: File) => told(http.POST('/api/projects/import', bytes(file))),
     onSuccess: (p) => openProject(p.id),
-    onError: tell,
+    onError: (e) => tell(e),
     onSettled: again,
   });
   return (
     <>
-      <Button disabled={bring.isPending} hint="A file that was exported here" onClick={() => input.current?.click()}>{bring.isPending ? 'Bringing it in…' : 'From a file'}</Button>
+      <Button disabled={bring.isPending} hint="A zip that was exported here, or a scene as JSON" onClick={() => input.current?.click()}>{bring.isPending ? 'Bringing it in…' : 'From a file'}</Button>
       <input
         ref={input}
         id="project-file"
         type="file"
         aria-label="File of a project"
-        accept=".zip"
+        accept=".zip,.json"
         className="hidden"
         onChange={(e) => {
           const file = e.target.files?.[0];

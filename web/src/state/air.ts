@@ -53,7 +53,7 @@ export function useWhy(of: { body: string; point: number } | null) {
   const can = is(frame) && to - from >= 2;
   const q = useQuery({
     queryKey: ['why', id, revision, of, can ? [from, to] : []],
-    queryFn: () => told(http.POST('/api/projects/{id}/bodies/{body}/why', { params: { path: { id, body: of!.body } }, body: { point: of!.point, first: from + 1, last: to - 1, apart: false } })),
+    queryFn: ({ signal }) => told(http.POST('/api/projects/{id}/bodies/{body}/why', { signal, params: { path: { id, body: of!.body } }, body: { point: of!.point, first: from + 1, last: to - 1, apart: false } })),
     enabled: of !== null && can,
     placeholderData: keepPreviousData,
     structuralSharing: false,
@@ -70,7 +70,7 @@ export function useWhy(of: { body: string; point: number } | null) {
   const shown = Math.min(to - 1, Math.max(from + 1, frame));
   const parts = useQuery({
     queryKey: ['why', id, revision, of, shown, 'apart'],
-    queryFn: () => told(http.POST('/api/projects/{id}/bodies/{body}/why', { params: { path: { id, body: of!.body } }, body: { point: of!.point, first: shown, last: shown, apart: true } })),
+    queryFn: ({ signal }) => told(http.POST('/api/projects/{id}/bodies/{body}/why', { signal, params: { path: { id, body: of!.body } }, body: { point: of!.point, first: shown, last: shown, apart: true } })),
     enabled: of !== null && can && rests === frame && q.data?.held === false,
     structuralSharing: false,
     gcTime: 20_000,

@@ -37,9 +37,10 @@ export function useNumbers(path: string, said: Value | undefined, typed?: string
   const asked = typed === undefined ? undefined : { ...motion, formula: typed };
   return useQuery({
     queryKey: ['values', id, path, JSON.stringify([said, typed, span])],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       told(
         http.POST('/api/projects/{id}/values', {
+          signal,
           params: { path: { id } },
           body: { paths: [path], ...(asked ? { motion: asked as never } : {}) },
         }),
@@ -124,7 +125,7 @@ export const stay = (of: string, path: string, value: number) => edit(`${of} sta
 /** What a number is with a key at a frame, so that with its formula it is `wanted` there. Its first key, made away from
  * the first frame, keeps what it was until then by another there: at the first frame, for it is to go to the new value and
  * not to jump. */
-async function keyed(path: string, frame: number, wanted: number): Promise<Motion> {
+export async function keyed(path: string, frame: number, wanted: number): Promise<Motion> {
   const [said, m] = [at(now.scene(), path), motionOf(path)];
   const value = Number((wanted - (await added(m, frame))).toPrecision(12));
   if (keysOf(m).length === 0 && frame > clock.first) {

@@ -9,10 +9,11 @@ import { at, facts } from './pointer';
 import { asks, client, isGoing, now, openId } from './queries';
 import { see, setView, useView } from './view';
 
-export function tell(error: unknown) {
+/** Says what went wrong; `of` a revision of the scene where the next edit mends it. */
+export function tell(error: unknown, of?: number) {
   if (error instanceof DOMException && error.name === 'AbortError') return;
-  if (error instanceof Problem) say({ title: error.title, detail: error.message, tone: 'fault' });
-  else say({ title: 'Something failed', detail: String(error), tone: 'fault' });
+  if (error instanceof Problem) say({ title: error.title, detail: error.message, tone: 'fault', of });
+  else say({ title: 'Something failed', detail: 'It was not done. Try again, and reload the page if it fails once more.', tone: 'fault', of });
 }
 
 let unfollow: (() => void) | undefined;
@@ -98,6 +99,9 @@ export async function refreshLanes() {
   }
 }
 
+/** Said of a run that ended before its time; gone with the next. */
+const STOPPED = 'The run stopped';
+
 let lanesDue: ReturnType<typeof setTimeout> | undefined;
 async function refreshRuns() {
   const id = openId();
@@ -113,7 +117,7 @@ async function refreshRuns() {
     if (id !== openId()) return;
     client.setQueryData(['runs', id], runs);
     const [last, was] = [runs[0], before.find((r) => r.id === runs[0]?.id)];
-    if (last?.state === 'failed' && was && was.state !== 'failed') say({ title: 'The run stopped', detail: last.message, tone: 'fault' });
+    if (last?.state === 'failed' && was && was.state !== 'failed') say({ title: STOPPED, detail: last.message, tone: 'fault' });
   } catch {
     // The next notice asks again.
   }
@@ -136,23 +140,29 @@ export async function refresh() {
 /** Edits go one after another, each on what the one before left. */
 let queue: Promise<unknown> = Promise.resolve();
 
-/** Makes an edit. If others changed other things meanwhile it is made on theirs; if they changed the
- * same, theirs stands and that is said. */
-export function edit(label: string, patch: Op[]): Promise<boolean> {
-  const done = queue.then(() => tryEdit(label, patch, 3));
+/** Does something when its turn comes. What fails is told, and holds up nothing that comes after it. */
+function queued(work: () => Promise<boolean> | boolean): Promise<boolean> {
+  const done = queue.then(work).catch((e) => {
+    tell(e);
+    return false;
+  });
   queue = done;
   return done;
 }
 
+/** Makes an edit. If others changed other things meanwhile it is made on theirs; if they changed the
+ * same, theirs stands and that is said. */
+export function edit(label: string, patch: Op[]): Promise<boolean> {
+  return queued(() => tryEdit(label, patch, 3));
+}
+
 /** An edit that is worked out when its turn comes, on the scene as it is then. */
 export function editBy(make: (scene: Scene) => { label: string; patch: Op[] } | null): Promise<boolean> {
-  const done = queue.then(() => {
+  return queued(() => {
     const scene = now.scene();
     const made = scene && make(scene);
     return made ? tryEdit(made.label, made.patch, 3) : false;
   });
-  queue = done;
-  return done;
 }
 
 async function send(path: 'edit' | 'undo' | 'redo', project: Project, label: string, patch: Op[]): Promise<Project> {
@@ -187,10 +197,10 @@ async function tryEdit(label: string, patch: Op[], tries: number): Promise<boole
     if (e instanceof Problem && e.faults.length > 0) {
       setHere({ faults: Object.fromEntries(e.faults.map((f) => [f.path, f.message])) });
       // Where a field shows it there is no need to say it twice.
-      if (!e.faults.some((f) => document.querySelector(`[data-path="${f.path}"]`))) tell(e);
+      if (!e.faults.some((f) => document.querySelector(`[data-path="${f.path}"]`))) tell(e, project.revision);
       return false;
     }
-    tell(e);
+    tell(e, project.revision);
     return false;
   }
 }
@@ -226,17 +236,19 @@ export const setValue = (label: string, path: string, value: unknown) =>
 
 /** Undoes or does again; only the step that made a revision, where one is given. */
 export function turn(way: 'undo' | 'redo', of?: number) {
-  queue = queue.then(async () => {
-    if (of === undefined && (way === 'undo' ? unchoose() : rechoose())) return;
+  void queued(async () => {
+    if (of === undefined && (way === 'undo' ? unchoose() : rechoose())) return false;
     const project = now.project();
-    if (!project || !project[way] || (of !== undefined && project.revision !== of)) return;
+    if (!project || !project[way] || (of !== undefined && project.revision !== of)) return false;
     try {
       take(await send(way, project, '', []));
       changed();
     } catch (e) {
       if (e instanceof Problem && e.answer) take(e.answer as Project);
       else tell(e);
+      return false;
     }
+    return true;
   });
 }
 
@@ -248,6 +260,7 @@ export async function run(wish: Wish = {}) {
     if (!wish.again) await queue;
     const body = { bodies: wish.bodies ?? [], again: wish.again ?? false, until: wish.until ?? null };
     const started = await told(http.POST('/api/projects/{id}/runs', { params: { path: { id } }, body }));
+    if (useHere.getState().message?.title === STOPPED) say(null);
     client.setQueryData<Run[]>(['runs', id], (all = []) => [started, ...all.filter((r) => r.id !== started.id)]);
     // What else waits is asked for only where it does: its first frames come first.
     setTimeout(() => void refreshRuns(), 600);

@@ -53,7 +53,7 @@ const shapeKey = (b: Body) => {
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
     queryKey: ['shape', id, key, shapeKey(body)],
-    queryFn: () => readShape(id, key),
+    queryFn: ({ signal }) => readShape(id, key, signal),
     placeholderData: keepPreviousData,
     structuralSharing: false,
     gcTime: 30_000,
@@ -121,7 +121,8 @@ export function useFeel(key: string) {
   });
   return useQuery({
     queryKey: ['feel', id, key, of],
-    queryFn: () => told(http.GET('/api/projects/{id}/bodies/{body}/feel', { params: { path: { id, body: key } } })),
+    // What is asked for no more lets its connection go: there are six, and a run needs one.
+    queryFn: ({ signal }) => told(http.GET('/api/projects/{id}/bodies/{body}/feel', { params: { path: { id, body: key } }, signal })),
     enabled: Boolean(of),
     placeholderData: keepPreviousData,
     gcTime: 60_000,

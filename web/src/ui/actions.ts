@@ -1,7 +1,8 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
 import { chosenRow, grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
 import { copiedAir, copyAir, fieldAlone, pasteAir } from '../state/air';
-import { nextMap, paintShown, scaleBrush } from '../bench/brush';
+import { nextMap, paintShown, scaleBrush, strengthen } from '../bench/brush';
+import { goToKey, goToSnag, keyHere } from '../state/along';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
 import { addCollider, addField, addHandle, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody, type Kind } from '../bench/things';
@@ -11,6 +12,7 @@ import { cancel, run, turn } from '../state/project';
 import { client, isGoing, now } from '../state/queries';
 import { goTo, setView, STEPS, useView } from '../state/view';
 import { clock } from '../stream/clock';
+import { chosenThing, frameChosen } from '../viewport/frame-chosen';
 import { stage, type From } from '../viewport/stage';
 import type { Summary } from '../api/http';
 
@@ -24,13 +26,8 @@ export type Action = {
 
 const going = () => now.runs().some(isGoing);
 const chosen = (act: (kind: Kind, id: string) => unknown) => () => {
-  const { step, field, collider, handle, figure } = useView.getState();
-  const body = theBody();
-  if (step === 'Air' && field) act('fields', field);
-  else if (step === 'Contact' && collider && now.scene()?.colliders?.[collider]) act('colliders', collider);
-  else if (step === 'Hold' && handle) act('handles', handle);
-  else if (step === 'Shape' && figure) act('figures', figure);
-  else if (body) act('bodies', body);
+  const thing = chosenThing();
+  if (thing) act(thing.kind, thing.id);
 };
 
 const look = (from: From, key: string): Action => ({ name: `Look from ${from}`, key, act: () => stage.lookFrom(from) });
@@ -66,7 +63,14 @@ export const fixed: Action[] = [
   { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && kind !== 'handles' && showAlone(id)) },
   { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
   { name: 'Choose no points', key: 'Escape', act: () => (useView.getState().spotFor ? setView({ spotFor: null }) : useView.getState().drawing ? setView({ drawing: null }) : useView.getState().placing ? setView({ placing: null }) : useView.getState().step === 'Air' && useView.getState().why ? setView({ why: null, points: [] }) : useView.getState().tool === 'paint' ? setView({ tool: 'look' }) : choosePoints([])) },
-  { name: 'Bring into view', key: 'f', act: () => stage.frame() },
+  { name: 'Bring into view', key: 'f', act: frameChosen },
+  { name: 'Key what is chosen here', key: 'k', act: () => void keyHere() },
+  { name: 'Next key', key: '.', act: () => goToKey(1) },
+  { name: 'Key before', key: ',', act: () => goToKey(-1) },
+  { name: 'Next snag', key: 'n', act: () => goToSnag(1) },
+  { name: 'Snag before', key: 'Shift+n', act: () => goToSnag(-1) },
+  { name: 'Arms to move by', key: 'Shift+m', act: () => setView({ bodyArms: 'translate', colliderArms: 'translate' }) },
+  { name: 'Rings to turn by', key: 'Shift+r', act: () => setView({ bodyArms: 'rotate', colliderArms: 'rotate' }) },
   look('the front', 'Shift+1'),
   look('the side', 'Shift+2'),
   look('above', 'Shift+3'),
@@ -82,6 +86,8 @@ export const fixed: Action[] = [
   { name: 'Next map of the body', key: 'm', act: () => nextMap() },
   { name: 'Smaller brush', key: '-', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1 / 1.2) },
   { name: 'Larger brush', key: '=', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1.2) },
+  { name: 'Weaker brush', key: 'Shift+-', can: () => useView.getState().tool === 'paint', act: () => strengthen(1 / 1.2) },
+  { name: 'Stronger brush', key: 'Shift+=', can: () => useView.getState().tool === 'paint', act: () => strengthen(1.2) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
   { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
   { name: 'New project', act: newProject },

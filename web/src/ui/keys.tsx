@@ -5,7 +5,7 @@ import { setView, useView } from '../state/view';
 import { fixed } from './actions';
 
 /** As the hook writes a key of ours. */
-const HOOKED: Record<string, string> = { ArrowRight: 'right', ArrowLeft: 'left', Escape: 'esc', Space: 'space', '-': 'minus', '=': 'equal' };
+const HOOKED: Record<string, string> = { ArrowRight: 'right', ArrowLeft: 'left', Escape: 'esc', Space: 'space', '-': 'minus', '=': 'equal', '.': 'period', ',': 'comma' };
 const hooked = (key: string) =>
   key
     .split('+')

@@ -2,14 +2,14 @@ import { say, useHere } from '../state/here';
 import { Button } from './button';
 
 /** What went wrong or happened elsewhere, in words, with what would help, until it is put away. */
-export function MessageBar() {
+export function MessageBar({ page = false }: { page?: boolean }) {
   const message = useHere((h) => h.message);
   if (!message) return null;
   const edge = message.tone === 'fault' ? 'border-madder' : 'border-weld';
   return (
-    <div role="alert" data-testid="message" className={`absolute inset-x-0 bottom-14 z-20 mx-auto flex w-fit max-w-[min(620px,90%)] items-start gap-4 rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}>
+    <div role="alert" data-testid="message" className={`${page ? 'fixed bottom-6' : 'absolute bottom-14'} inset-x-0 z-20 mx-auto flex max-h-[45%] w-fit max-w-[min(620px,90%)] items-start gap-4 overflow-auto rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}>
       <div className="min-w-0">
-        <p className="font-semibold">{message.title}</p>
+        <p className="line-clamp-2 font-semibold break-words" title={message.title}>{message.title}</p>
         <p className="max-h-40 overflow-auto break-words text-faded">{message.detail}</p>
         {message.cure && (
           <Button

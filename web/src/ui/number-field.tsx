@@ -155,6 +155,9 @@ function Num(props: {
     if ('fault' in read) {
       onBad(read.fault);
       setDraft(null);
+    } else if (whole && Math.abs(read.value - Math.round(read.value)) > 1e-9) {
+      onBad(`must be a whole number: ${Math.floor(read.value)} or ${Math.ceil(read.value)}`);
+      setDraft(null);
     } else if (read.value < f.min * factor - 1e-9 || read.value > f.max * factor + 1e-9) {
       onBad(`must be ${showNumber(f.min * factor)} to ${showNumber(f.max * factor)}${unit && ` ${unit}`}`);
       setDraft(null);

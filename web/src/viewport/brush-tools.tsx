@@ -122,7 +122,9 @@ export function BrushRing({ body }: { body: string }) {
       const value = hit && stage.soakedAt(body, hit);
       if (ring.current) {
         const size = hit && paints && useView.getState().brush.does !== 'flood' ? 2 * stage.painter.pixels(hit.point) : 0;
-        Object.assign(ring.current.style, { display: size > 0 ? 'block' : 'none', width: `${size}px`, height: `${size}px`, left: `${at.x}px`, top: `${at.y}px` });
+        // It lies on the cloth: as a circle there is seen from here.
+        const [turn, narrow] = hit ? stage.painter.slant(hit) : [0, 1];
+        Object.assign(ring.current.style, { display: size > 0 ? 'block' : 'none', width: `${size}px`, height: `${size}px`, left: `${at.x}px`, top: `${at.y}px`, transform: `translate(-50%, -50%) rotate(${turn.toFixed(3)}rad) scaleX(${narrow.toFixed(3)})` });
       }
       if (word.current) {
         word.current.textContent = value === null ? '' : value.toFixed(2);
@@ -166,7 +168,7 @@ export function BrushRing({ body }: { body: string }) {
   }, [body, map, paints]);
   return (
     <>
-      <div ref={ring} aria-hidden className="pointer-events-none absolute hidden -translate-1/2 rounded-full border-[1.500px] border-ink/70 shadow-[0_0_0_1px_var(--raised)]" />
+      <div ref={ring} aria-hidden className="pointer-events-none absolute hidden rounded-full border-[1.500px] border-ink/70 shadow-[0_0_0_1px_var(--raised)]" />
       <p ref={word} data-testid="weight" className="num pointer-events-none absolute hidden rounded bg-raised/95 px-1.5 text-[12px] shadow-sm" />
     </>
   );

@@ -15,6 +15,26 @@ function place(p: Float32Array, q: number): T.Vector3 {
   return new T.Vector3(p[3 * q], p[3 * q + 1], p[3 * q + 2]);
 }
 
+/** From so many held points on they stand for those around them. */
+const CROWD = 60;
+
+/** Of points those that are no nearer to one before than so far. */
+function thinned(points: number[], p: Float32Array, apart: number): number[] {
+  const taken = new Map<string, number[]>();
+  const cell = (q: number, c: number) => Math.floor(p[3 * q + c]! / apart);
+  return points.filter((q) => {
+    const [x, y, z] = [cell(q, 0), cell(q, 1), cell(q, 2)];
+    for (let k = 0; k < 27; k++) {
+      const near = taken.get(`${x - 1 + (k % 3)} ${y - 1 + (Math.floor(k / 3) % 3)} ${z - 1 + Math.floor(k / 9)}`);
+      if (near?.some((o) => Math.hypot(p[3 * o]! - p[3 * q]!, p[3 * o + 1]! - p[3 * q + 1]!, p[3 * o + 2]! - p[3 * q + 2]!) < apart)) return false;
+    }
+    const own = taken.get(`${x} ${y} ${z}`);
+    if (own) own.push(q);
+    else taken.set(`${x} ${y} ${z}`, [q]);
+    return true;
+  });
+}
+
 export class MarkLayer {
   readonly group = new T.Group();
   private knots: T.InstancedMesh;
@@ -33,6 +53,7 @@ export class MarkLayer {
     // Small where they crowd: never more than a third of what lies between two of them, nor a thirtieth of the body.
     const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length();
     const size = Math.min(0.022, 0.32 * shape.head.longest_edge, whole / 60);
+    if (this.held.length > CROWD) this.held = thinned(this.held, shape.placed, Math.max(4 * size, whole / 45));
     this.tied = new T.TorusKnotGeometry(size, 0.38 * size, 40, 7, 2, 3);
     this.rough = new T.OctahedronGeometry(1.1 * size);
     this.knots = new T.InstancedMesh(this.tied, new T.MeshStandardMaterial({ color: INK, roughness: 0.8 }), this.held.length);

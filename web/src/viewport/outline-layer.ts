@@ -25,6 +25,16 @@ export class OutlineLayer {
     return this.all.find((o) => o.path === path);
   }
 
+  /** About what is drawn of a path and of what lies in it. */
+  bounds(path: string): T.Box3 {
+    const box = new T.Box3();
+    for (const o of this.all.filter((o) => o.path === path || o.path.startsWith(`${path}/`))) {
+      for (const lines of [o.core, o.soft]) if (lines.length > 0) box.union(new T.Box3().setFromArray(lines));
+      box.expandByPoint(new T.Vector3().fromArray(o.position));
+    }
+    return box;
+  }
+
   /** The anchor, put where the place of a path is; none where nothing is known of it. */
   at(path: string): T.Object3D | null {
     const found = this.of(path);

@@ -51,6 +51,14 @@ export class Painter {
     return (useView.getState().brush.radius / (2 * far * Math.tan(T.MathUtils.degToRad(camera.fov / 2)))) * (canvas?.clientHeight ?? 1);
   }
 
+  /** How a circle on the surface is seen where a ray met it: which way it is narrow on screen, and by how much. */
+  slant(hit: T.Intersection): [number, number] {
+    const { camera } = this.stage;
+    const n = hit.face?.normal.clone().transformDirection(hit.object.matrixWorld).transformDirection(camera.matrixWorldInverse);
+    if (!n) return [0, 1];
+    return [Math.atan2(-n.y, n.x), Math.max(0.12, Math.abs(n.z))];
+  }
+
   /** Begins a stroke; false where there is nothing to paint on. */
   begin(on: On, x: number, y: number, pressure: number): boolean {
     const cloth = this.cloth(on.body);

@@ -118,6 +118,8 @@ export class Stage {
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private due = false;
   private framed = false;
+  /** Whether one has looked at this project before, from somewhere of one's own. */
+  private looked = false;
   private best = true;
   private resting: ReturnType<typeof setTimeout> | undefined;
   private chosen: string | null = null;
@@ -155,6 +157,7 @@ export class Stage {
     controls.addEventListener('change', () => this.draw());
     controls.addEventListener('end', () => this.tellLook());
     this.controls = controls;
+    this.looked = seen !== undefined;
     if (seen) {
       this.framed = true;
       this.camera.position.fromArray(seen.at);
@@ -324,8 +327,12 @@ export class Stage {
   /** Whether a body lies in the view and is not tiny there. */
   private isSeen(id: string): boolean {
     const drawn = this.layers.get(id)?.drawn;
-    if (!drawn) return true;
-    const ball = drawn.bounds().getBoundingSphere(new T.Sphere());
+    return !drawn || this.shows(drawn.bounds());
+  }
+
+  private shows(box: T.Box3): boolean {
+    if (box.isEmpty()) return true;
+    const ball = box.getBoundingSphere(new T.Sphere());
     this.camera.updateMatrixWorld();
     const seen = new T.Frustum().setFromProjectionMatrix(new T.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse));
     const high = ball.radius / (ball.center.distanceTo(this.camera.position) * Math.tan(T.MathUtils.degToRad(this.camera.fov / 2)));
@@ -346,6 +353,27 @@ export class Stage {
     this.figures.set(project, scene.figures, scene.frames);
     this.handles.set(scene.handles);
     this.hide(this.hidden);
+    this.welcome(project, Object.keys(scene.colliders));
+  }
+
+  /** Colliders that are known of the open project. */
+  private known: { project: number; ids: Set<string> } = { project: 0, ids: new Set() };
+
+  /** What is new comes into the picture; of a project that is opened all of it is there from outside. */
+  private welcome(project: number, ids: string[]) {
+    const opened = this.known.project !== project;
+    const fresh = ids.filter((id) => !this.known.ids.has(id));
+    this.known = { project, ids: new Set(ids) };
+    if (!this.controls || fresh.length === 0) return;
+    const box = this.colliders.bounds();
+    const within = box.containsPoint(this.camera.position);
+    if (opened ? within && !this.looked : within || fresh.some((id) => !this.shows(this.boxOf(id)))) this.frame(null);
+  }
+
+  private boxOf(collider: string): T.Box3 {
+    const mesh = this.colliders.meshOf(collider);
+    const plane = 'plane' in (this.colliders.collider(collider)?.form ?? {});
+    return mesh && !plane ? new T.Box3().setFromObject(mesh) : new T.Box3();
   }
 
   /** Puts the arms on a body, a collider, or nothing. */
@@ -612,6 +640,21 @@ export class Stage {
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.ground.group.position.y;
     if (box.min.y > ground && box.min.y - ground < 0.25 * size) box.min.y = ground;
+    this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
+  }
+
+  /** Brings a thing into view from where one looks; all, where nothing of it is anywhere. */
+  frameThing(kind: 'bodies' | 'colliders' | 'handles' | 'figures' | 'fields', id: string) {
+    const box = new T.Box3();
+    if (kind === 'bodies') return this.frame(id);
+    if (kind === 'colliders') box.copy(this.boxOf(id));
+    else if (kind === 'figures') box.copy(this.figures.bounds());
+    else if (kind === 'handles') {
+      const at = this.handles.objectOf(id)?.object.getWorldPosition(new T.Vector3());
+      const near = 0.2 * this.bounds().getSize(new T.Vector3()).length();
+      if (at) box.setFromCenterAndSize(at, new T.Vector3(near, near, near));
+    } else box.copy(this.outlines.bounds(`/fields/${id}`));
+    if (box.isEmpty()) return this.frame(null);
     this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
   }
 

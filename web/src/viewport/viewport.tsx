@@ -12,6 +12,7 @@ import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
+import { frameChosen } from './frame-chosen';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
 import { stage, type Armed, type Hit, type Shown } from './stage';
@@ -469,7 +470,7 @@ function ViewControls() {
   const controls = [
     { name: 'Wireframe', key: 'W', on: wire, act: () => setView({ wire: !wire }), colour: 'var(--ink)', d: 'M2 6h16M2 12h16M6 2v16M13 2v16' },
     { name: 'Air', key: 'A', on: air, act: () => setView({ air: !air }), colour: 'var(--plum)', d: 'M2 7c5-5 8 4 16-1M2 13c5-5 8 4 16-1' },
-    { name: 'Bring into view', key: 'F', on: undefined, act: () => stage.frame(), colour: 'var(--woad)', d: 'M2 7V2h5M13 2h5v5M18 13v5h-5M7 18H2v-5M10 10h.01' },
+    { name: 'Bring into view', key: 'F', on: undefined, act: frameChosen, colour: 'var(--woad)', d: 'M2 7V2h5M13 2h5v5M18 13v5h-5M7 18H2v-5M10 10h.01' },
     { name: dusk ? 'Daylight' : 'Dusk', key: '', on: undefined, act: () => setView({ dusk: !dusk }), colour: 'var(--rust)', d: 'M3 14h14M6 14a4 4 0 0 1 8 0M10 3v3M3.500 7l2 2M16.500 7l-2 2M6 17h8' },
   ];
   return (

@@ -4,7 +4,7 @@ use thirtyfour::prelude::*;
 
 #[tokio::test]
 async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> WebDriverResult<()> {
-    let (_turn, _site, w) = begin().await;
+    let (_turn, site, w) = begin().await;
     w.run().await?;
     w.lanes_say("Landing canopy true").await?;
     for light in ["day", "dusk"] {
@@ -47,6 +47,19 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
         assert_eq!(w.axe("[role=dialog]").await?, "", "the keys, {light}");
         w.keys(Key::Escape + "").await?;
         w.rest().await?;
+    }
+    // What has keys, a figure, seams and loose pieces.
+    for (name, body, steps) in [
+        ("The Courier lands", "Cape", &["Shape", "Hold", "Air", "Contact", "Run", "Deliver"][..]),
+        ("The signal bladder", "Signal bladder", &["Shape", "Hold"]),
+        ("Washing loft", "Blanket", &["Shape", "Contact"]),
+    ] {
+        w.project(&site, name, body).await?;
+        for step in steps {
+            w.step(step).await?;
+            w.rest().await?;
+            assert_eq!(w.axe("document").await?, "", "{step} of {name}");
+        }
     }
     for page in ["/projects", "/projects/99", "/attic"] {
         w.go(page).await?;

@@ -185,6 +185,14 @@ async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> W
     w.until("it is off", async || Ok(scene(&site, w.id).await["fields"]["squall"]["on"] == false)).await?;
     plays("after a switch").await?;
     assert_eq!(scene(&site, w.id).await["fields"]["squall"]["on"], false);
+    // Come to by Tab it is the same.
+    w.script("document.querySelector(\"[aria-label='Squall acts']\").focus()").await?;
+    w.keys(Key::Shift + Key::Tab).await?;
+    w.keys(Key::Tab + "").await?;
+    assert_eq!(w.script("return document.activeElement.getAttribute('aria-label')").await?, "Squall acts");
+    plays("on a switch by Tab").await?;
+    w.rest().await?;
+    assert_eq!(scene(&site, w.id).await["fields"]["squall"]["on"], false);
     w.set("/fields/squall/act/wind/speed", "5").await?;
     plays("in a field that was entered").await?;
     w.has("/fields/squall/act/wind/speed", "5").await?;
@@ -741,7 +749,7 @@ async fn the_view_is_named_stepped_through_and_seen_from_all_sides() -> WebDrive
     w.press("A frame back").await?;
     assert_eq!(w.frame().await?, 1);
     assert_eq!(
-        w.script("return document.querySelector('[data-testid=loom]').ariaValueNow").await?,
+        w.script("return document.querySelector('[role=slider][aria-label=Frame]').ariaValueNow").await?,
         json!("1")
     );
     // Undo says what it takes back.

@@ -316,7 +316,7 @@ async fn projects_are_named_at_birth_found_and_renamed_outside_of_undo() -> WebD
     w.until("found", async || Ok(shown().await? == [json!("Lantern loft")])).await?;
     w.more("Lantern loft", "Rename").await?;
     let name = w.driver.query(By::Css("[aria-label='Name of Lantern loft']")).first().await?;
-    name.clear().await?;
+    // All of it is chosen: what is typed takes its place.
     name.send_keys("Lantern attic".to_owned() + Key::Enter).await?;
     w.until("it is called that", async || Ok(scene(&site, id).await["name"] == json!("Lantern attic")))
         .await?;

@@ -162,7 +162,7 @@ async fn a_moth_is_brought_in_a_cloth_hung_on_it_and_capsules_fitted() -> WebDri
     w.press("Sheet").await?;
     let sheet = async || scene(&site, w.id).await["bodies"]["sheet"].clone();
     w.until("a sheet is there", async || Ok(sheet().await.is_object())).await?;
-    w.choose("Sheet Stands on", "Courier: thorax").await?;
+    w.choose("Sheet Stands on", "thorax, joint of Courier").await?;
     w.until("it begins on its back", async || {
         Ok(sheet().await["place"]["on"]["joint"]["joint"] == json!("thorax"))
     })

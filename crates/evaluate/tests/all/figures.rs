@@ -38,7 +38,7 @@ fn plate(turns: bool) -> Figure {
     let joint = |name: &str| Joint { name: name.into(), parent: None, rest: Local::default() };
     Figure {
         joints: vec![joint("lift"), joint("still")],
-        parts: vec![Part { name: "plate".into(), joint: 1, skin: Some(0), mesh, weights, morphs: vec![] }],
+        parts: vec![Part { name: "plate".into(), joint: 1, skin: Some(0), mesh, weights, ..Part::default() }],
         skins: vec![Skin { joints: vec![0], inverse: vec![glam::DAffine3::IDENTITY] }],
         clips: vec![Clip {
             name: "goes".into(),
@@ -257,7 +257,7 @@ fn stand_ins_stand_on_their_joints() {
     let s = scene(|_| {});
     let library = Plates { turns: true };
     let stage = Stage::new(&s, &library);
-    let found = stand_ins(&stage, "plate").unwrap();
+    let found = stand_ins(&stage, "plate", &[]).unwrap();
     assert_eq!(found.len(), 1);
     assert!(skin_cost(&stage, "plate").unwrap() > 0.0);
     let mut with = s.clone();
@@ -339,4 +339,35 @@ fn a_cloth_of_a_skin_is_nowhere_else_and_its_figure_is_there() {
     assert_eq!(faults(json!({}), "plate"), Vec::<String>::new());
     assert_eq!(faults(json!({ "position": [0, 1, 0] }), "plate"), ["/bodies/b/place"]);
     assert_eq!(faults(json!({}), "moth"), ["/bodies/b/kind/cloth/shape/figure/figure"]);
+}
+
+#[test]
+fn a_cloth_that_is_cut_keeps_the_order_of_its_points_its_textures_and_its_faces() {
+    let mut f = plate(false);
+    let mesh = &mut f.parts[0].mesh;
+    // Triangles in another order than the points, as files have them.
+    mesh.triangles.reverse();
+    mesh.uv_triangles.reverse();
+    mesh.faces = vec![2; mesh.triangles.len() / 2];
+    let (points, uvs) = (mesh.positions.len(), mesh.uv_triangles.clone());
+    struct One(Arc<Figure>);
+    impl MeshLibrary for One {
+        fn mesh(&self, _: &nematon_document::MeshSource) -> Result<Arc<nematon_geometry::Mesh>, String> {
+            Err("there is none".into())
+        }
+        fn figure(&self, _: &nematon_document::Figure) -> Result<Arc<Figure>, String> {
+            Ok(self.0.clone())
+        }
+    }
+    let library = One(Arc::new(f));
+    let s = scene(|s| {
+        s["bodies"]["cloth"] =
+            json!({ "name": "Cloth", "kind": { "cloth": { "shape": { "figure": { "figure": "plate" } } } } });
+    });
+    let stage = Stage::new(&s, &library);
+    let shaped = shape(&stage, &s.bodies[0], &library).unwrap();
+    assert_eq!(shaped.mesh.positions.len(), points);
+    assert_eq!((shaped.mesh.uv_triangles, shaped.mesh.faces), (uvs, vec![2; 100]));
+    let want = &library.0.mesh().positions;
+    assert!(shaped.mesh.positions.iter().zip(want).all(|(a, b)| (0..3).all(|c| (a[c] - b[c]).abs() < 1e-6)));
 }

@@ -248,3 +248,11 @@ fn a_slack_seam_opens_as_far_as_its_threads_are_long() {
     let (most, mean) = open(0.02);
     assert!(most < 0.023 && mean > 0.012, "{most} at most, {mean} in the mean");
 }
+
+#[test]
+fn far_more_pressure_than_a_skin_holds_ends_the_run_in_words() {
+    let s = scene(cushion(json!({}), json!({ "fill": { "pressure": 1e6 } })), json!({})).unwrap();
+    let mut r = Run::start(&s, &s.islands()[0], &NoMeshes).unwrap();
+    let told = (0..30).find_map(|_| r.advance(&NoWatch).err()).map(|e| e.to_string()).unwrap_or_default();
+    assert!(told.contains("ten times its length") && told.contains("Lower the pressure"), "{told}");
+}

@@ -238,5 +238,28 @@ fn thousands_of_one_name_are_told_apart_in_no_time() {
         .to_string();
     // Without points it is refused, after all of it was read and named.
     let told = read_figure("a.gltf", text.as_bytes()).unwrap_err().to_string();
-    assert!(told.contains("no points") || told.contains("joints"), "{told}");
+    assert!(told.contains("no surface") || told.contains("joints"), "{told}");
+}
+
+#[test]
+fn an_array_of_the_file_s_own_points_fits_where_a_texture_doubles_some() {
+    // A quad whose two triangles have textures of their own: six vertices, four points.
+    let text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0.1 0.1\nvt 0.9 0.9\nvt 0 1\nf 1/1 2/2 3/3\nf 1/4 3/5 4/6\n";
+    let glb = Still::Glb.write("q", &read_mesh("q.obj", text.as_bytes()).unwrap()).unwrap();
+    let f = read_figure("q.glb", &glb).unwrap();
+    assert_eq!((f.points(), f.file_points().map(|(n, _)| n)), (4, Some(6)));
+    let array = |points: usize| {
+        let head = format!("{{'descr': '<f4', 'fortran_order': False, 'shape': (1, {points}, 3), }}");
+        let mut out = b"\x93NUMPY\x01\x00".to_vec();
+        let room = (10 + head.len() + 1).next_multiple_of(64) - 10;
+        out.extend((room as u16).to_le_bytes());
+        out.extend(format!("{head:<w$}\n", w = room - 1).as_bytes());
+        (0..3 * points).for_each(|k| out.extend(((k / 3) as f32).to_le_bytes()));
+        out
+    };
+    let moved = |n: usize| nematon_formats::with_points(f.clone(), &array(n)).map(|f| f.sequence[0].to_vec());
+    assert_eq!(moved(4).unwrap()[3], [3.0; 3]);
+    // Each takes the first of its own: the fourth point is the file's sixth.
+    assert_eq!(moved(6).unwrap().iter().map(|p| p[0]).collect::<Vec<_>>(), [0.0, 1.0, 2.0, 5.0]);
+    assert!(moved(5).is_err());
 }

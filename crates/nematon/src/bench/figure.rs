@@ -48,7 +48,7 @@ fn waving() -> Figure {
     };
     Figure {
         joints: (0..8).map(joint).collect(),
-        parts: vec![Part { name: "sheet".into(), joint: 0, skin: Some(0), mesh, weights, morphs: vec![] }],
+        parts: vec![Part { name: "sheet".into(), joint: 0, skin: Some(0), mesh, weights, ..Part::default() }],
         skins: vec![Skin { joints: (0..8).collect(), inverse: vec![glam::DAffine3::IDENTITY; 8] }],
         clips: vec![Clip { name: "wave".into(), duration: 1.0, channels: (0..8).map(bend).collect() }],
         sequence: vec![],

@@ -31,7 +31,8 @@ pub fn routes() -> Api {
         )
         .get(
             "/projects/{id}/figures/{figure}/stand-ins",
-            Says::gives::<StandIns>("Capsules in place of a figure's skin, one a joint"),
+            Says::gives::<StandIns>("Capsules and flat boxes in place of a figure's skin, one a joint")
+                .asks::<Which>(),
             read_stand_ins,
         )
         .get(
@@ -84,7 +85,15 @@ struct Range {
     last: Option<i64>,
 }
 
-/// Capsules in place of a skin.
+/// Which joints.
+#[derive(Deserialize, JsonSchema)]
+struct Which {
+    /// Their names, a line each; left out, all.
+    #[serde(default)]
+    joints: String,
+}
+
+/// Capsules and flat boxes in place of a skin.
 #[derive(Serialize, JsonSchema)]
 pub struct StandIns {
     /// Each stands on its joint.
@@ -158,13 +167,15 @@ async fn frames(
 async fn read_stand_ins(
     State(app): State<App>,
     Path((id, figure)): Path<(i64, String)>,
+    Query(Which { joints }): Query<Which>,
 ) -> Result<Json<StandIns>, Problem> {
     let stage = stage(&app, id).await?;
     let library = app.meshes.clone();
     let found = apart(move || {
         plays(&stage, &figure)?;
         let none = |why| Problem::unfit("No capsule can be fitted", why);
-        let colliders = stand_ins(&stage, &figure).map_err(none)?;
+        let joints: Vec<String> = joints.lines().map(str::to_owned).collect();
+        let colliders = stand_ins(&stage, &figure, &joints).map_err(none)?;
         let skin = skin_cost(&stage, &figure).map_err(Problem::inside)?;
         let points = stage.bodies.values().filter_map(|b| shape(&stage, b, &library).ok());
         let points = points.map(|s| s.placed.len()).sum();

@@ -482,11 +482,37 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
     let _ = std::fs::remove_dir_all(folder);
     // What is cut short, or no such file, is refused and keeps nothing.
     let count = other.get("/projects").await.as_array().unwrap().len();
-    for bad in [file.slice(..file.len() / 2), "nonsense".into()] {
-        let r = other.ask(Method::POST, "/projects/import").body(bad).send().await.unwrap();
-        assert_eq!(r.status(), 422);
+    let import = async |bytes: Vec<u8>| {
+        let r = other.ask(Method::POST, "/projects/import").body(bytes).send().await.unwrap();
+        (r.status().as_u16(), r.json::<Value>().await.unwrap())
+    };
+    let mut without = zip::ZipWriter::new(std::io::Cursor::new(vec![]));
+    without.start_file("notes.txt", zip::write::SimpleFileOptions::default()).unwrap();
+    let without = without.finish().unwrap().into_inner();
+    for (bad, says) in [
+        (file[..file.len() / 2].to_vec(), "cut short or damaged"),
+        (b"nonsense".to_vec(), "of a kind that is not known here"),
+        (b"\x89PNG\r\n".to_vec(), "a picture"),
+        (b"{\"nematon\": 2,".to_vec(), "no JSON"),
+        (without, "without a scene.json"),
+        (vec![], "empty"),
+    ] {
+        let (status, told) = import(bad).await;
+        let detail = told["detail"].as_str().unwrap();
+        assert!(
+            status == 422 && detail.contains(says) && detail.contains("Bring in") | detail.contains("export"),
+            "{told}"
+        );
     }
     assert_eq!(other.get("/projects").await.as_array().unwrap().len(), count);
+    // A scene alone is one too, where it names no files.
+    let alone = json!({"nematon": 2, "name": "Alone", "frames": {"first": 0, "last": 9}, "bodies": {}});
+    let (status, made) = import(alone.to_string().into_bytes()).await;
+    assert_eq!((status, &made["name"]), (201, &json!("Alone")), "{made}");
+    let mut named = alone;
+    named["bodies"] = json!({"flag": {"name": "Flag", "kind": {"cloth": {"shape": {"mesh": {"from": {"file": "flag.obj"}}}}}}});
+    let (status, told) = import(named.to_string().into_bytes()).await;
+    assert!(status == 422 && told["detail"].as_str().unwrap().contains("zip both"), "{told}");
 }
 
 #[tokio::test]
@@ -1024,4 +1050,86 @@ async fn maps_are_told_painted_as_a_whole_made_of_pictures_and_travel_with_their
     assert_eq!(sent.status(), 422);
     let told = sent.text().await.unwrap();
     assert!(told.contains("Soft") && told.contains("Bring it in again"), "{told}");
+}
+
+#[tokio::test]
+async fn what_is_removed_is_let_go_of_in_one_edit_and_a_name_is_no_step_of_undo() {
+    let s = Server::new().await;
+    let before = s.get("/projects/1").await["scene"].clone();
+    let (status, _) = s
+        .edit(0, json!([
+            {"op": "add", "path": "/handles", "value": {"crane": {"name": "Crane", "place": {"position": [1, 2, 0]}}, "hook": {"name": "Hook", "place": {"position": [0, 1, 0], "on": {"handle": "crane"}}}}},
+            {"op": "add", "path": "/bodies/landing-canopy/grips/post-corner/to", "value": {"handle": "crane"}}
+        ]))
+        .await;
+    assert_eq!(status, 200);
+    let ask = async |path: &str| {
+        let body = json!({"path": path, "frame": 0});
+        let r = s.ask(Method::POST, "/projects/1/removal").json(&body).send().await.unwrap();
+        (r.status().as_u16(), r.json::<Value>().await.unwrap())
+    };
+    let (status, told) = ask("/handles/crane").await;
+    let said: Vec<&str> = told["lets_go"].as_array().unwrap().iter().map(|w| w.as_str().unwrap()).collect();
+    assert_eq!(
+        (status, said),
+        (200, vec!["Post corner of Landing canopy lets go", "Hook stands in the world then"]),
+        "{told}"
+    );
+    let (status, now) = s.edit(1, told["patch"].clone()).await;
+    assert_eq!(
+        (status, &now["scene"]["handles"]["hook"]["place"]["position"]),
+        (200, &json!([1.0, 3.0, 0.0])),
+        "{now}"
+    );
+    assert_eq!(ask("/handles/crane").await.0, 404);
+    // What is refused says where by names, and keeps the path for who wants it.
+    let (status, problem) = s.edit(2, json!([{"op": "remove", "path": "/handles"}, {"op": "replace", "path": "/fields/ridge-wind/act/wind/speed", "value": 1e9}])).await;
+    assert_eq!(status, 422);
+    let detail = problem["detail"].as_str().unwrap();
+    assert!(detail.starts_with("Ridge wind, speed: ") && !detail.contains("/fields"), "{detail}");
+    assert_eq!(problem["faults"][0]["path"], "/fields/ridge-wind/act/wind/speed");
+    // A name: another revision, and no other undo.
+    let name = json!({"name": "Ridge at noon"});
+    let r = s.ask(Method::PUT, "/projects/1/name").json(&name).send().await.unwrap();
+    let named: Value = r.json().await.unwrap();
+    assert_eq!(
+        (&named["name"], &named["scene"]["name"], &named["undo"]),
+        (&json!("Ridge at noon"), &json!("Ridge at noon"), &json!("edit"))
+    );
+    for revision in [3, 4] {
+        s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": revision})).send().await.unwrap();
+    }
+    let mut back = s.get("/projects/1").await["scene"].clone();
+    assert_eq!(back["name"], "Ridge at noon");
+    back["name"] = before["name"].clone();
+    assert_eq!(back, before);
+    let r = s.ask(Method::PUT, "/projects/1/name").json(&json!({"name": ""})).send().await.unwrap();
+    assert_eq!(r.status(), 422);
+}
+
+#[tokio::test]
+async fn the_reason_is_what_differs_from_the_nearest_take() {
+    let s = Server::new().await;
+    let path = "/bodies/landing-canopy/kind/cloth/matter";
+    let set = |what: &str, v: f64| json!([{"op": "replace", "path": format!("{path}/{what}"), "value": v}]);
+    s.edit(0, json!([{"op": "replace", "path": "/frames/last", "value": 4}])).await;
+    let was =
+        s.get("/projects/1").await["scene"].pointer(&format!("{path}/shear")).unwrap().as_f64().unwrap();
+    let run = async || {
+        s.run().await;
+        s.until("it is done", |r| r["state"] == "done").await;
+    };
+    run().await;
+    s.edit(1, set("shear", 2.0 * was)).await;
+    run().await;
+    s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": 2})).send().await.unwrap();
+    s.edit(3, set("damping", 0.5)).await;
+    let lanes = s.get("/projects/1/lanes").await;
+    let told =
+        lanes["lanes"][0]["stretches"].as_array().unwrap().iter().find(|t| t["state"] == "stale").unwrap();
+    let reasons = told["reasons"].as_array().unwrap();
+    assert!(
+        reasons.len() == 1 && reasons[0].as_str().unwrap().contains("damping"),
+        "what was undone is no reason: {lanes}"
+    );
 }
