@@ -22,6 +22,8 @@ pub enum Whole {
     /// Away from it by as much.
     Sharpen,
     Invert,
+    /// What is painted on one side on the other too: across the middle of the rest shape along x (0), y (1) or z (2).
+    Mirror(usize),
 }
 
 /// Weights after something is done to all of them.
@@ -49,5 +51,10 @@ pub fn whole(on: &Canvas, weights: &[f32], what: Whole) -> Vec<f32> {
         Whole::Smooth => each(&|p, w| w + 0.5 * (on.mean(weights, p) - w)),
         Whole::Sharpen => each(&|p, w| w - 0.5 * (on.mean(weights, p) - w)),
         Whole::Invert => each(&|_, w| 1.0 - w),
+        Whole::Mirror(axis) if axis < 3 => {
+            let other = on.mirror(axis);
+            each(&|p, w| w.max(weights[other[p as usize] as usize]))
+        }
+        Whole::Mirror(_) => weights.to_vec(),
     }
 }

@@ -157,6 +157,13 @@ fn all_of_a_map_is_filled_flooded_grown_shrunk_and_inverted() {
     assert_eq!(whole(&canvas, &one, Whole::Invert)[MIDDLE as usize], 1.0 - 0.7);
     let (soft, sharp) = (whole(&canvas, &grown, Whole::Smooth), whole(&canvas, &grown, Whole::Sharpen));
     assert!(some(&soft) > some(&grown) && sharp[MIDDLE as usize] >= grown[MIDDLE as usize]);
+    // What is on one side is on the other too, and stays where it was.
+    let mut side = vec![0.0; n];
+    (side[0], side[21]) = (0.6, 0.2);
+    let mirrored = whole(&canvas, &side, Whole::Mirror(0));
+    assert_eq!([mirrored[0], mirrored[20], mirrored[21], mirrored[41]], [0.6, 0.6, 0.2, 0.2]);
+    assert_eq!(some(&mirrored), 4);
+    assert_eq!(whole(&canvas, &side, Whole::Mirror(7)), side);
 }
 
 proptest! {

@@ -7099,7 +7099,10 @@ export interface components {
                 /** Format: float */
                 value: number;
             };
-        } | "grow" | "shrink" | "smooth" | "sharpen";
+        } | "grow" | "shrink" | "smooth" | "sharpen" | {
+            /** Format: uint */
+            mirror: number;
+        };
         /** @description A place on a surface. */
         Touch2: {
             /** Format: uint32 */

@@ -48,6 +48,9 @@ const WHOLE = [
   { said: 'smooth', what: 'smooth', done: 'smoothed' },
   { said: 'sharpen', what: 'sharpen', done: 'sharpened' },
   { said: 'invert', what: 'invert', done: 'inverted' },
+  { said: 'mirror across x', what: { mirror: 0 }, done: 'mirrored across x' },
+  { said: 'mirror across y', what: { mirror: 1 }, done: 'mirrored across y' },
+  { said: 'mirror across z', what: { mirror: 2 }, done: 'mirrored across z' },
 ];
 
 /** What a map is for, in a few words. */

@@ -64,7 +64,7 @@ function Sought({ label, of, value, options, onChoose, placeholder }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger aria-label={of ? `${of} ${label}` : label} className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2">
+      <Popover.Trigger role="combobox" aria-label={of ? `${of} ${label}` : label} className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2">
         <span className="truncate">{options.find((o) => o.value === value)?.label ?? placeholder}</span>
         <span className="text-faded" aria-hidden>⌄</span>
       </Popover.Trigger>

@@ -43,7 +43,8 @@ impl Window {
     async fn place(&self, frame: i64) -> WebDriverResult<(i64, i64)> {
         let script = format!(
             "const c = document.querySelector('[data-testid=loom]'); const r = c.getBoundingClientRect();
-             const [a, b] = [Number(c.ariaValueMin), Number(c.ariaValueMax)];
+             const frame = document.querySelector('[role=slider][aria-label=Frame]');
+             const [a, b] = [Number(frame.ariaValueMin), Number(frame.ariaValueMax)];
              return [Math.round(r.left + 14 + ({frame} - a) / (b - a) * (r.width - 28)), Math.round(r.top + 54)]"
         );
         let v = self.script(&script).await?;
