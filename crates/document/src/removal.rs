@@ -36,10 +36,16 @@ pub fn removal(
             let patch = crate::inverse(&next, document);
             return Ok(Removal { patch, lets_go });
         };
-        // One after another: paths in a list are others once one before them is gone.
-        let Some(Fault { path, .. }) = faults.first() else { break };
-        let Some(told) = let_go(&mut next, path, &stands) else { return Err(faults) };
-        lets_go.extend(told.filter(|t| !lets_go.contains(t)));
+        // The last first: of a list those before it keep their places. What is gone with another is gone already.
+        let told: Vec<_> = faults.iter().rev().filter_map(|f| let_go(&mut next, &f.path, &stands)).collect();
+        if told.is_empty() {
+            return Err(faults);
+        }
+        for t in told.into_iter().rev().flatten() {
+            if !lets_go.contains(&t) {
+                lets_go.push(t);
+            }
+        }
     }
     Err(validate(&next).err().unwrap_or_default())
 }
@@ -53,6 +59,7 @@ fn let_go(next: &mut Value, path: &str, stands: &impl Fn(&str) -> Option<Value>)
         // It stays where it is, on nothing.
         [.., "on"] => {
             let node = up(parts.len() - 1);
+            next.pointer(path)?;
             let told = format!("{} stands in the world then", own(&up(2)));
             match (stands(&node), next.pointer_mut(&node)) {
                 (Some(place), Some(at)) => *at = place,

@@ -78,3 +78,22 @@ fn a_path_is_said_by_names_and_titles() {
     assert_eq!(faults[0].place, "Wind, speed");
     assert!(faults.iter().all(|f| !f.message.contains("/fields")), "{faults:?}");
 }
+
+#[test]
+fn hundreds_that_stand_on_it_let_go_at_once() {
+    let mut now = scene();
+    for k in 0..300 {
+        let mut own = now["colliders"]["hook"].clone();
+        own["name"] = json!(format!("Hook {k}"));
+        now["colliders"][format!("hook-{k}")] = own;
+    }
+    for k in 0..80 {
+        now["bodies"][format!("flag-{k}")] = now["bodies"]["canopy"].clone();
+        let key = json!(format!("flag-{k}"));
+        now["fields"]["wind"]["except"].as_array_mut().unwrap().push(key);
+    }
+    let found = removal(&now, "/handles/crane", |_| Some(json!({}))).unwrap();
+    assert_eq!(found.lets_go.iter().filter(|w| w.contains("stands in the world")).count(), 301);
+    let (_, scene) = apply(&now, &found.patch).unwrap();
+    assert!(scene.colliders.values().all(|c| c.place.on.is_none()));
+}
