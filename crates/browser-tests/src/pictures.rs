@@ -90,7 +90,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
     w.driver.screenshot(&out.join("brush.png")).await?;
     w.driver.action_chain().release().perform().await?;
-    w.says("Soft edge painted").await?;
+    w.says("A stroke on Soft edge").await?;
     w.ctrl('z').await?;
     w.keys(Key::Escape + "").await?;
     w.press("Curves").await?;
