@@ -33,6 +33,8 @@ pub enum Cause {
 
 /// To how many times its length cloth may be drawn.
 const TORN: f32 = 10.0;
+/// What reaches further than so many times the root of its points times their distance is looked at for that.
+const GROWN: f32 = 4.0;
 
 impl Exploded {
     pub(crate) fn check(body: &Body, state: &State, frame: &FrameInputs) -> Result<(), Exploded> {
@@ -56,14 +58,18 @@ impl Exploded {
             };
             return Err(Exploded { body: 0, point: body.given(place), why, cause });
         }
-        if body.strain(state).largest > f64::from(TORN - 1.0) {
+        // Only what has grown far beyond its own size is measured: the strain of all of it takes its time.
+        let from = state.x[0].xyz();
+        let far = |p: usize| (0..3).map(|c| (state.x[p].0[c] - from[c]).powi(2)).sum::<f32>();
+        let (furthest, place) = (0..body.points()).fold((0.0f32, 0), |(most, at), p| match far(p) {
+            f if f > most => (f, p),
+            _ => (most, at),
+        });
+        let size2 = body.apart * body.apart * body.points() as f32;
+        if furthest > GROWN * GROWN * size2 && body.strain(state).largest > f64::from(TORN - 1.0) {
             let pressed = frame.fills.iter().any(|f| !matches!(f.by, crate::inputs::FillBy::Closed));
             let cause = if pressed { Cause::Pressure } else { Cause::Stiffness };
             let why = "it is drawn to more than ten times its length";
-            // The one that is drawn furthest.
-            let from = state.x[0].xyz();
-            let far = |p: &usize| (0..3).map(|c| (state.x[*p].0[c] - from[c]).powi(2)).sum::<f32>();
-            let place = (0..body.points()).max_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0);
             return Err(Exploded { body: 0, point: body.given(place), why, cause });
         }
         Ok(())

@@ -337,3 +337,62 @@ async fn projects_are_named_at_birth_found_and_renamed_outside_of_undo() -> WebD
     .await?;
     w.close().await
 }
+
+#[tokio::test]
+async fn layers_and_rows_are_one_step_each_and_a_wind_says_what_it_can_not_move() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.new_project("Quilt loft").await?;
+    let id: i64 = w.driver.current_url().await?.path().rsplit('/').next().unwrap().parse().unwrap();
+    let bodies = async || scene(&site, id).await["bodies"].clone();
+    w.press("Sheet").await?;
+    w.bench_says("1600 points").await?;
+    w.press("Layers").await?;
+    w.press("Stack layers").await?;
+    w.until("there are four, which touch", async || {
+        let b = bodies().await["sheet"].clone();
+        Ok(b["kind"]["cloth"]["layers"]["count"] == json!(4) && b["touch"]["itself"] == json!(true))
+    })
+    .await?;
+    w.bench_says("6400 points").await?;
+    w.set("/bodies/sheet/kind/cloth/layers/count", "2.5").await?;
+    w.bench_says("must be a whole number: 2 or 3").await?;
+    w.more("Sheet", "Copy in a row…").await?;
+    w.until("how many is asked", async || Ok(w.driver.find(By::Css("[aria-label='Copies']")).await.is_ok()))
+        .await?;
+    w.keys("3".to_owned() + Key::Enter).await?;
+    w.until("three more stand there", async || {
+        Ok(bodies().await.as_object().map(serde_json::Map::len) == Some(4))
+    })
+    .await?;
+    w.ctrl('z').await?;
+    w.until("in one step", async || Ok(bodies().await.as_object().map(serde_json::Map::len) == Some(1)))
+        .await?;
+    w.press("One layer again").await?;
+    w.until("one again", async || Ok(bodies().await["sheet"]["kind"]["cloth"]["layers"].is_null())).await?;
+    // A level sheet in a level wind; while the wind is dragged its row says what it would be.
+    w.command("Add a field: wind").await?;
+    w.bench_says("goes along Sheet").await?;
+    let speed = "[data-path='/fields/wind/act/wind/speed']";
+    let (x, y) = w.middle(speed).await?;
+    w.driver
+        .action_chain()
+        .move_to(x, y)
+        .click_and_hold()
+        .move_to(x + 20, y)
+        .move_to(x + 40, y)
+        .perform()
+        .await?;
+    let row = async || {
+        w.script("return [...document.querySelectorAll('aside button[aria-expanded=true]')].find(b => b.innerText.startsWith('Wind')).innerText").await
+    };
+    w.until("its row goes along", async || {
+        let tried = w.value("/fields/wind/act/wind/speed").await?;
+        let kept = scene(&site, id).await["fields"]["wind"]["act"]["wind"]["speed"].as_f64();
+        Ok(tried.parse() != Ok(kept.unwrap_or(0.0))
+            && row().await?.as_str().is_some_and(|r| r.contains(&format!("{tried} m/s"))))
+    })
+    .await?;
+    w.keys(Key::Escape + "").await?;
+    w.driver.action_chain().release().perform().await?;
+    w.close().await
+}
