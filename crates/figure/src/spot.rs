@@ -95,7 +95,8 @@ impl Boxes {
         let middle = |t: &[u32; 3], c: usize| t.iter().map(|k| mesh.positions[*k as usize][c]).sum::<f32>();
         let mut order: Vec<usize> = (0..mesh.triangles.len()).collect();
         // Cut along the longest side again and again; with whose half it is.
-        let mut todo: Vec<(usize, usize, Option<(usize, usize)>)> = vec![(0, order.len(), None)];
+        type Half = Option<(usize, usize)>;
+        let mut todo: Vec<(usize, usize, Half)> = vec![(0, order.len(), None)];
         let (mut runs, mut nodes): (Vec<(usize, usize)>, Vec<Node>) = (vec![], vec![]);
         while let Some((from, to, of)) = todo.pop() {
             if from == to {
