@@ -186,7 +186,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
         <SchemaRows base={act} of={of} seldom />
-        <NumberField path={`${base}/share`} of={of} />
+        <NumberField path={`${base}/share`} of={of} otherwise={1} />
       </Fold>
     </>
   );
