@@ -38,7 +38,7 @@ pub struct Column {
     #[serde(default = "edge")]
     pub edge: Value,
     /// What all its lengths are multiplied by: it grows and shrinks as one.
-    #[schemars(title = "Scale", range(min = 0.01, max = 100))]
+    #[schemars(title = "Scale", range(min = 0.01, max = 100), extend("default" = 1.0))]
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     pub scale: Value,
     /// How far its axis is bent from end to end, toward its own x; a ball is not.

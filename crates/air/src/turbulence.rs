@@ -33,19 +33,19 @@ pub struct Turbulence {
     #[serde(default = "octaves")]
     pub octaves: u32,
     /// Strength of an octave as a share of the one before.
-    #[schemars(title = "Each weaker by", range(min = 0, max = 1), extend("seldom" = true))]
+    #[schemars(title = "Each weaker by", range(min = 0, max = 1), extend("default" = 0.6, "seldom" = true))]
     #[serde(default = "fall", skip_serializing_if = "is_fall")]
     pub fall: f64,
     /// How much it goes along its own x, beside the others: the strength stays the same in all.
-    #[schemars(title = "Along x", range(min = 0, max = 1), extend("seldom" = true))]
+    #[schemars(title = "Along x", range(min = 0, max = 1), extend("default" = 1.0, "seldom" = true))]
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     pub along_x: f64,
     /// How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
-    #[schemars(title = "Up and down", range(min = 0, max = 1), extend("seldom" = true))]
+    #[schemars(title = "Up and down", range(min = 0, max = 1), extend("default" = 1.0, "seldom" = true))]
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     pub upright: f64,
     /// How much it goes along its own z.
-    #[schemars(title = "Along z", range(min = 0, max = 1), extend("seldom" = true))]
+    #[schemars(title = "Along z", range(min = 0, max = 1), extend("default" = 1.0, "seldom" = true))]
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
     pub along_z: f64,
     #[schemars(title = "Seed", range(min = 0, max = 65_535), extend("seldom" = true))]

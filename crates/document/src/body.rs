@@ -1,5 +1,5 @@
 use crate::{
-    ChoiceId, GripId, HeldTo, Kind, Layer, Map, MapId, Node, Scaled, ScaledBy, Shape, SkinOf, Touch,
+    ChoiceId, GripId, HeldTo, Kind, Layer, Map, MapId, MeshSource, Node, Scaled, ScaledBy, Shape, SkinOf, Touch,
 };
 use indexmap::IndexMap;
 use nematon_motion::Value;
@@ -16,6 +16,11 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Dye")]
     pub dye: Option<Dye>,
+    /// What it is seen with in place of a dye: a PNG or JPEG laid on by the UVs, on both sides, repeated beyond its edges.
+    /// Says nothing about how it moves.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Picture")]
+    pub picture: Option<MeshSource>,
     #[schemars(title = "Kind")]
     pub kind: Kind,
     /// Where it starts.
@@ -41,15 +46,15 @@ pub struct Body {
     pub follow: Option<Value>,
     /// What weighs on it is multiplied by this.
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
-    #[schemars(title = "Gravity times", range(min = -10, max = 10))]
+    #[schemars(title = "Gravity times", range(min = -10, max = 10), extend("default" = 1.0))]
     pub gravity: Value,
     /// Of the air about it; 1.2 at sea level, 1000 in water. What drag and lift give is in proportion.
     #[serde(default = "air", skip_serializing_if = "is_air")]
-    #[schemars(title = "Air density", range(min = 0, max = 1200), extend("unit" = "kg/m³"))]
+    #[schemars(title = "Air density", range(min = 0, max = 1200), extend("default" = 1.2, "unit" = "kg/m³"))]
     pub air_density: Value,
     /// How fast still air takes its speed, beside what drag takes: what hangs on something that moves lags behind.
     #[serde(default, skip_serializing_if = "is_nothing")]
-    #[schemars(title = "Slowed by still air", range(min = 0, max = 1000), extend("unit" = "1/s"))]
+    #[schemars(title = "Slowed by still air", range(min = 0, max = 1000), extend("default" = 0.0, "unit" = "1/s"))]
     pub still_air: Value,
     /// Which numbers of the matter change from point to point, and how.
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
@@ -63,6 +68,7 @@ impl Body {
         Body {
             name: name.to_owned(),
             dye: None,
+            picture: None,
             kind,
             place: Node::default(),
             grips: IndexMap::new(),
@@ -118,7 +124,7 @@ pub struct Grip {
     pub to: HeldTo,
     /// How much it holds: 0 lets go.
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
-    #[schemars(title = "Hold", range(min = 0, max = 1))]
+    #[schemars(title = "Hold", range(min = 0, max = 1), extend("default" = 1.0))]
     pub hold: Value,
     /// How firmly it holds each point: `hold` times the weight. Left out, all alike.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -20,7 +20,7 @@ pub struct Figure {
     pub place: Node,
     /// What its lengths are multiplied by.
     #[serde(default = "one", skip_serializing_if = "is_one")]
-    #[schemars(title = "Size", range(min = 0.0001, max = 10_000))]
+    #[schemars(title = "Size", range(min = 0.0001, max = 10_000), extend("default" = 1.0))]
     pub size: f64,
     /// By its name in the file; left out, the first that there is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -32,7 +32,7 @@ pub struct Figure {
     pub begins: f64,
     /// How many times as fast as in the file.
     #[serde(default = "one", skip_serializing_if = "is_one")]
-    #[schemars(title = "Speed", range(min = 0, max = 100))]
+    #[schemars(title = "Speed", range(min = 0, max = 100), extend("default" = 1.0))]
     pub speed: f64,
     #[serde(default, skip_serializing_if = "AtEnd::is_hold")]
     #[schemars(title = "At its end")]

@@ -26,7 +26,7 @@ pub struct Map {
     pub remap: Vec<[f64; 2]>,
     /// How many times it is evened out, each time half way to the mean of what is beside a point.
     #[serde(default, skip_serializing_if = "is_none")]
-    #[schemars(title = "Evened out", range(min = 0, max = 200))]
+    #[schemars(title = "Evened out", range(min = 0, max = 200), extend("default" = 0))]
     pub smooth: u32,
 }
 
@@ -69,7 +69,7 @@ pub struct Layer {
     #[schemars(title = "Laid on by")]
     pub blend: Blend,
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
-    #[schemars(title = "Strength", range(min = 0, max = 1))]
+    #[schemars(title = "Strength", range(min = 0, max = 1), extend("default" = 1.0))]
     pub strength: Value,
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[schemars(title = "Inverted")]
@@ -260,7 +260,7 @@ pub struct Picture {
     pub flip: bool,
     /// What it is multiplied by, about a half.
     #[serde(default = "one", skip_serializing_if = "is_one")]
-    #[schemars(title = "Contrast", range(min = -100, max = 100))]
+    #[schemars(title = "Contrast", range(min = -100, max = 100), extend("default" = 1.0))]
     pub gain: f64,
     /// What is added then.
     #[serde(default)]
@@ -383,19 +383,19 @@ pub struct Rest {
     pub shape: RestShape,
     /// What its lengths are multiplied by.
     #[serde(skip_serializing_if = "is_still_one")]
-    #[schemars(title = "Rest scale", range(min = 0.05, max = 20))]
+    #[schemars(title = "Rest scale", range(min = 0.05, max = 20), extend("default" = 1.0))]
     pub scale: Value,
     /// What its lengths along warp are multiplied by beside that.
     #[serde(skip_serializing_if = "is_still_one")]
-    #[schemars(title = "Along warp", range(min = 0.05, max = 20), extend("seldom" = true))]
+    #[schemars(title = "Along warp", range(min = 0.05, max = 20), extend("default" = 1.0, "seldom" = true))]
     pub warp: Value,
     /// What its lengths along weft are multiplied by beside that.
     #[serde(skip_serializing_if = "is_still_one")]
-    #[schemars(title = "Along weft", range(min = 0.05, max = 20), extend("seldom" = true))]
+    #[schemars(title = "Along weft", range(min = 0.05, max = 20), extend("default" = 1.0, "seldom" = true))]
     pub weft: Value,
     /// What its folds are multiplied by: 0 is flat, -1 folded the other way.
     #[serde(skip_serializing_if = "is_still_one")]
-    #[schemars(title = "Rest bend", range(min = -20, max = 20))]
+    #[schemars(title = "Rest bend", range(min = -20, max = 20), extend("default" = 1.0))]
     pub bend: Value,
 }
 

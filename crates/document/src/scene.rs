@@ -42,7 +42,7 @@ pub struct Scene {
     pub fields: IndexMap<FieldId, Field>,
     /// How much of all that moves air is taken away: 0 as it is, 1 all.
     #[serde(default, skip_serializing_if = "is_none")]
-    #[schemars(title = "Calm", range(min = 0, max = 1))]
+    #[schemars(title = "Calm", range(min = 0, max = 1), extend("default" = 0.0))]
     pub calm: Value,
     /// The one field that acts, beside gravity; left out, all do.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -132,6 +132,7 @@ impl Scene {
         for (id, b) in &self.bodies {
             let own = b.kind.sources().into_iter();
             out.extend(own.map(|(path, from)| (format!("/bodies/{id}/kind/{path}"), from)));
+            out.extend(b.picture.iter().map(|from| (format!("/bodies/{id}/picture"), from)));
         }
         for (at, weights) in self.weights() {
             let own = weights.sources().into_iter();
@@ -198,7 +199,8 @@ impl Scene {
     pub fn meshes_mut(&mut self) -> Vec<&mut MeshSource> {
         let bodies = self.bodies.values_mut().flat_map(|b| {
             let layers = b.maps.values_mut().flat_map(|m| &mut m.layers);
-            b.kind.sources_mut().into_iter().chain(layers.flat_map(|l| l.weights.sources_mut()))
+            let own = b.kind.sources_mut().into_iter().chain(&mut b.picture);
+            own.chain(layers.flat_map(|l| l.weights.sources_mut()))
         });
         let colliders = self.colliders.values_mut().flat_map(|c| c.form.sources_mut());
         let figures =

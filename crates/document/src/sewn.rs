@@ -13,23 +13,23 @@ pub struct Seam {
     pub of: [Side; 2],
     /// Frames over which it is pulled together; at 0 it is sewn from the start, and its sides must lie on each other.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Closes over", range(min = 0, max = 10_000), extend("unit" = "frames"))]
+    #[schemars(title = "Closes over", range(min = 0, max = 10_000), extend("default" = 0.0, "unit" = "frames"))]
     pub closes: f64,
     /// Force for each metre of it and each metre that its threads are stretched; what is sewn from the start does not give at all.
     #[serde(default = "stiff", skip_serializing_if = "is_stiff")]
-    #[schemars(title = "Stiffness", range(min = 1, max = 1e7), extend("unit" = "N/m²", "seldom" = true))]
+    #[schemars(title = "Stiffness", range(min = 1, max = 1e7), extend("default" = 1e5, "unit" = "N/m²", "seldom" = true))]
     pub stiffness: f64,
     /// How long its threads are once it is closed; below that it does not pull. With some it is sewn by threads.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Slack", range(min = 0, max = 10), extend("unit" = "m"))]
+    #[schemars(title = "Slack", range(min = 0, max = 10), extend("default" = 0.0, "unit" = "m"))]
     pub slack: f64,
     /// Resistance to folding over it, for each metre of it; at 0 it folds freely.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Crease", range(min = 0, max = 100), extend("unit" = "N/rad"))]
+    #[schemars(title = "Crease", range(min = 0, max = 100), extend("default" = 0.0, "unit" = "N/rad"))]
     pub crease: f64,
     /// How much it holds; at 0 it is cut.
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
-    #[schemars(title = "Hold", range(min = 0, max = 1))]
+    #[schemars(title = "Hold", range(min = 0, max = 1), extend("default" = 1.0))]
     pub hold: Value,
 }
 
@@ -89,19 +89,19 @@ pub struct Chamber {
     pub closed: Option<i64>,
     /// Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Leaks in", range(min = 0, max = 1e6), extend("unit" = "s"))]
+    #[schemars(title = "Leaks in", range(min = 0, max = 1e6), extend("default" = 0.0, "unit" = "s"))]
     pub leak: f64,
     /// Once it is closed: a hole.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Hole", range(min = 0, max = 10), extend("unit" = "m²"))]
+    #[schemars(title = "Hole", range(min = 0, max = 10), extend("default" = 0.0, "unit" = "m²"))]
     pub hole: f64,
     /// Of what fills it, where it has the pressure outside: air 1.2, helium 0.17.
     #[serde(default = "air", skip_serializing_if = "is_air")]
-    #[schemars(title = "Density of the fill", range(min = 0, max = 2000), extend("unit" = "kg/m³"))]
+    #[schemars(title = "Density of the fill", range(min = 0, max = 2000), extend("default" = 1.2, "unit" = "kg/m³"))]
     pub density: f64,
     /// Absolute pressure outside.
     #[serde(default = "outside", skip_serializing_if = "is_outside")]
-    #[schemars(title = "Pressure outside", range(min = 1000, max = 1e7), extend("unit" = "Pa", "seldom" = true))]
+    #[schemars(title = "Pressure outside", range(min = 1000, max = 1e7), extend("default" = 101_325.0, "unit" = "Pa", "seldom" = true))]
     pub outside: f64,
 }
 

@@ -47,6 +47,9 @@ pub struct FrameSnag {
     pub worst: f64,
     /// A point where it is.
     pub point: usize,
+    /// The corners of triangles that are at fault, where it is triangles: the first 200.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub triangles: Vec<[u32; 3]>,
 }
 
 /// Reads what earlier builds stored too: a name alone.
@@ -125,7 +128,8 @@ impl Run {
         for s in self.snags(before) {
             let with = s.with.map(|w| self.touched(w));
             let snag = s.fault.name().to_owned();
-            out[s.body].push(FrameSnag { snag, with, count: s.count, worst: s.worst, point: s.point });
+            let (count, worst, point, triangles) = (s.count, s.worst, s.point, s.triangles);
+            out[s.body].push(FrameSnag { snag, with, count, worst, point, triangles });
         }
         out
     }

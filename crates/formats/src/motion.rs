@@ -15,6 +15,22 @@ pub struct Motion<'a> {
     pub rate: f64,
     /// Where its points are told from, metres: the world's origin, or one near it that the file tells too.
     pub origin: [f64; 3],
+    /// What it is seen with, laid on by its texture coordinates.
+    pub picture: Option<Pictured<'a>>,
+}
+
+/// A picture as it was brought in.
+#[derive(Clone, Copy)]
+pub struct Pictured<'a> {
+    /// The ending of its file's name: `png` or `jpg`.
+    pub ending: &'a str,
+    pub bytes: &'a [u8],
+}
+
+impl<'a> Pictured<'a> {
+    pub fn of(bytes: &'a [u8]) -> Pictured<'a> {
+        Pictured { ending: if bytes.starts_with(b"\xff\xd8") { "jpg" } else { "png" }, bytes }
+    }
 }
 
 /// A frame's points, metres from the origin of its motion; or why they can't be had.
@@ -70,9 +86,9 @@ pub enum Kind {
     Npy,
     /// A zip of one OBJ a frame.
     Obj,
-    /// USD text with time samples.
+    /// USD text with time samples; in a zip with the pictures that bodies are seen with, where there are any.
     Usda,
-    /// The first frame alone, as OBJ; of several bodies a zip of them.
+    /// The first frame alone, as OBJ; of several bodies, or with pictures, a zip of them.
     Still,
 }
 
@@ -101,25 +117,26 @@ impl Kind {
         }
     }
 
-    /// The end of a file's name, of so many bodies from frame `first` on.
-    pub fn ending(self, bodies: usize, first: i64) -> String {
+    /// The end of a file's name.
+    pub fn ending(self, bodies: &[Motion]) -> String {
+        let first = bodies.first().map_or(0, |b| b.first);
         match self {
-            Kind::Npy if bodies > 1 => "npz".into(),
+            Kind::Npy if bodies.len() > 1 => "npz".into(),
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
+            Kind::Usda if pictured(bodies) => "usda.zip".into(),
             Kind::Usda => "usda".into(),
-            Kind::Still if bodies > 1 => format!("{first:04}.obj.zip"),
+            Kind::Still if bodies.len() > 1 || pictured(bodies) => format!("{first:04}.obj.zip"),
             Kind::Still => format!("{first:04}.obj"),
         }
     }
 
-    pub fn media_type(self, bodies: usize) -> &'static str {
+    pub fn media_type(self, bodies: &[Motion]) -> &'static str {
         match self {
-            Kind::Npy if bodies > 1 => "application/zip",
-            Kind::Npy => "application/octet-stream",
-            Kind::Obj => "application/zip",
-            Kind::Still if bodies > 1 => "application/zip",
-            Kind::Usda | Kind::Still => "text/plain; charset=utf-8",
+            Kind::Npy if bodies.len() == 1 => "application/octet-stream",
+            Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
+            Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
+            Kind::Npy | Kind::Obj | Kind::Usda | Kind::Still => "application/zip",
         }
     }
 
@@ -130,13 +147,14 @@ impl Kind {
     pub fn write(self, sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
         match self {
             Kind::Npy => npy::write_npy(sink, all),
+            Kind::Usda if pictured(all.bodies) => usd::write_zip(sink, all),
             Kind::Usda => usd::write_usda(sink, all),
-            Kind::Still if all.bodies.len() == 1 => {
+            Kind::Still if all.bodies.len() == 1 && !pictured(all.bodies) => {
                 let none = || std::io::Error::other("there is no frame to write");
                 let first = (all.frames)(0).next().ok_or_else(none)??;
                 let Motion { name, mesh, .. } = all.bodies[0];
                 let origin = all.bodies[0].origin;
-                sink.write_all(obj::beside(name, mesh, (&first, origin), all.with).as_bytes())
+                sink.write_all(obj::beside(name, mesh, (&first, origin), all.with, None).as_bytes())
             }
             Kind::Obj | Kind::Still => obj::write_obj_zip(sink, all),
         }
@@ -164,6 +182,10 @@ impl Kind {
             }
         }
     }
+}
+
+fn pictured(bodies: &[Motion]) -> bool {
+    bodies.iter().any(|b| b.picture.is_some())
 }
 
 /// A sink that only counts.

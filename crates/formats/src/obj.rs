@@ -4,7 +4,7 @@
 //! that motion fits the mesh it goes back to, and faults name their line.
 use crate::ReadError;
 use crate::faces::triangulate;
-use crate::motion::{Delivery, With};
+use crate::motion::{Delivery, Pictured, With};
 use nematon_geometry::Mesh;
 use std::fmt::Write as _;
 use std::io::{Result as Written, Write};
@@ -83,17 +83,22 @@ fn corner(word: &str, points: usize, uvs: usize) -> Result<(u32, Option<u32>), S
 
 /// Writes one frame: points in metres, with the mesh's texture coordinates and faces, and normals where they are wanted.
 pub fn write_obj(name: &str, mesh: &Mesh, positions: &[[f32; 3]], with: With) -> String {
-    beside(name, mesh, (positions, [0.0; 3]), with)
+    beside(name, mesh, (positions, [0.0; 3]), with, None)
 }
 
-/// The same of points told from an origin.
+/// The same of points told from an origin, and with the stem of the file of what it is seen with.
 pub(crate) fn beside(
     name: &str,
     mesh: &Mesh,
     (positions, origin): (&[[f32; 3]], [f64; 3]),
     with: With,
+    look: Option<&str>,
 ) -> String {
-    let mut out = format!("# Nematon, metres\no {}\n", name.replace(char::is_whitespace, "_"));
+    let mut out = "# Nematon, metres\n".to_owned();
+    if let Some(stem) = look {
+        let _ = writeln!(out, "mtllib {stem}.mtl");
+    }
+    let _ = writeln!(out, "o {}", name.replace(char::is_whitespace, "_"));
     for p in positions {
         let _ = match origin {
             [0.0, 0.0, 0.0] => writeln!(out, "v {} {} {}", p[0], p[1], p[2]),
@@ -119,6 +124,9 @@ pub(crate) fn beside(
             let _ = writeln!(out, "vn {} {} {}", n[0], n[1], n[2]);
         }
     }
+    if look.is_some() {
+        out.push_str("usemtl look\n");
+    }
     for face in with.faces(mesh) {
         out.push('f');
         for (k, p) in face.points.iter().map(|p| p + 1).enumerate() {
@@ -141,10 +149,19 @@ pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written
     for (k, file) in names.iter().enumerate() {
         let folder = if names.len() > 1 { format!("{file}/") } else { String::new() };
         let motion = &all.bodies[k];
+        // In names that the file of what it is seen with tells by, no blank may stand.
+        let stem = file.replace(char::is_whitespace, "_");
+        if let Some(Pictured { ending, bytes }) = motion.picture {
+            zip.start_file(format!("{folder}{stem}.mtl"), zip::write::SimpleFileOptions::default())?;
+            write!(zip, "newmtl look\nKd 1 1 1\nmap_Kd {stem}.{ending}\n")?;
+            zip.start_file(format!("{folder}{stem}.{ending}"), zip::write::SimpleFileOptions::default())?;
+            zip.write_all(bytes)?;
+        }
+        let look = motion.picture.map(|_| stem.as_str());
         for (number, frame) in (motion.first..).zip((all.frames)(k)) {
             let options = zip::write::SimpleFileOptions::default();
             zip.start_file(format!("{folder}{file}.{number:04}.obj"), options)?;
-            zip.write_all(beside(motion.name, motion.mesh, (&frame?, motion.origin), all.with).as_bytes())?;
+            zip.write_all(beside(motion.name, motion.mesh, (&frame?, motion.origin), all.with, look).as_bytes())?;
         }
     }
     zip.finish()?.flush()

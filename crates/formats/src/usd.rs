@@ -1,20 +1,34 @@
 //! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates, and loose points.
-use crate::motion::{Delivery, Frame, Motion, With};
+use crate::motion::{Delivery, Frame, Motion, Pictured, With};
 use nematon_geometry::Mesh;
 use std::fmt::Display;
 use std::io::{Result, Write};
+
+/// The same in a zip, with the pictures that bodies are seen with beside it.
+pub(crate) fn write_zip(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
+    let mut zip = zip::ZipWriter::new_stream(sink);
+    let options = zip::write::SimpleFileOptions::default();
+    let file = match all.bodies {
+        [one] => crate::file_name(one.name),
+        _ => crate::file_name(all.name),
+    };
+    zip.start_file(format!("{file}.usda"), options)?;
+    write_usda(&mut zip, all)?;
+    for (body, name) in all.bodies.iter().zip(names(all.bodies)) {
+        if let Some(Pictured { ending, bytes }) = body.picture {
+            zip.start_file(format!("{name}.{ending}"), options)?;
+            zip.write_all(bytes)?;
+        }
+    }
+    zip.finish()?.flush()
+}
 
 /// Metres, y up, one sample a frame at the frame's own number. One body stands at the root; several under one transform.
 pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
     let Some(Motion { first, rate, count, .. }) = all.bodies.first().copied() else {
         return Err(std::io::Error::other("there is no body to write"));
     };
-    let mut names: Vec<String> = vec![];
-    for b in all.bodies {
-        let base = identifier(b.name);
-        let named = |n: u32| if n == 1 { base.clone() } else { format!("{base}_{n}") };
-        names.extend((1..).map(named).find(|n| !names.contains(n)));
-    }
+    let names = names(all.bodies);
     let many = all.bodies.len() > 1;
     let root = if many { identifier(all.name) } else { names[0].clone() };
     let last = first + count as i64 - 1;
@@ -28,23 +42,48 @@ pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()>
         write!(sink, "def Xform \"{root}\"\n{{\n")?;
     }
     for (k, name) in names.iter().enumerate() {
-        mesh(sink, name, &all.bodies[k], all.with, &mut || (all.frames)(k))?;
+        let path = if many { format!("/{root}/{name}") } else { format!("/{name}") };
+        mesh(sink, (name, &path), &all.bodies[k], all.with, &mut || (all.frames)(k))?;
     }
     if many { writeln!(sink, "}}") } else { Ok(()) }
 }
 
+/// What the bodies are called there: no two alike.
+fn names(bodies: &[Motion]) -> Vec<String> {
+    let mut names: Vec<String> = vec![];
+    for b in bodies {
+        let base = identifier(b.name);
+        let named = |n: u32| if n == 1 { base.clone() } else { format!("{base}_{n}") };
+        names.extend((1..).map(named).find(|n| !names.contains(n)));
+    }
+    names
+}
+
 type Again<'a, 'b> = &'a mut dyn FnMut() -> Box<dyn Iterator<Item = Frame> + 'b>;
 
-fn mesh(sink: &mut dyn Write, name: &str, motion: &Motion, with: With, frames: Again) -> Result<()> {
+fn mesh(
+    sink: &mut dyn Write,
+    (name, path): (&str, &str),
+    motion: &Motion,
+    with: With,
+    frames: Again,
+) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
     if !mesh.radii.is_empty() {
         return points(sink, name, motion, frames);
     }
+    let schemas = match motion.picture {
+        Some(_) => " (\n    prepend apiSchemas = [\"MaterialBindingAPI\"]\n)",
+        None => "",
+    };
     write!(
         sink,
-        "def Mesh \"{name}\"\n{{\n    uniform token subdivisionScheme = \"none\"\n    \
+        "def Mesh \"{name}\"{schemas}\n{{\n    uniform token subdivisionScheme = \"none\"\n    \
          uniform bool doubleSided = 1\n"
     )?;
+    if let Some(Pictured { ending, .. }) = motion.picture {
+        look(sink, path, &format!("{name}.{ending}"))?;
+    }
     let faces = with.faces(mesh);
     writeln!(sink, "    int[] faceVertexCounts = [{}]", list(faces.iter().map(|f| f.points.len())))?;
     writeln!(sink, "    int[] faceVertexIndices = [{}]", list(faces.iter().flat_map(|f| &f.points)))?;
@@ -80,6 +119,41 @@ fn mesh(sink: &mut dyn Write, name: &str, motion: &Motion, with: With, frames: A
         triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
+}
+
+/// A material that lays a picture on by the texture coordinates, repeated beyond its edges.
+fn look(sink: &mut dyn Write, path: &str, file: &str) -> Result<()> {
+    write!(
+        sink,
+        r#"    rel material:binding = <{path}/Look>
+    def Material "Look"
+    {{
+        token outputs:surface.connect = <{path}/Look/Surface.outputs:surface>
+        def Shader "Surface"
+        {{
+            uniform token info:id = "UsdPreviewSurface"
+            color3f inputs:diffuseColor.connect = <{path}/Look/Picture.outputs:rgb>
+            float inputs:roughness = 0.9
+            token outputs:surface
+        }}
+        def Shader "Picture"
+        {{
+            uniform token info:id = "UsdUVTexture"
+            asset inputs:file = @./{file}@
+            float2 inputs:st.connect = <{path}/Look/Uvs.outputs:result>
+            token inputs:wrapS = "repeat"
+            token inputs:wrapT = "repeat"
+            float3 outputs:rgb
+        }}
+        def Shader "Uvs"
+        {{
+            uniform token info:id = "UsdPrimvarReader_float2"
+            string inputs:varname = "st"
+            float2 outputs:result
+        }}
+    }}
+"#
+    )
 }
 
 /// Loose points, each as wide as it is.

@@ -3,7 +3,7 @@ use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
 use nematon_evaluate::{FrameSnag, Member, Run, Stopwatch, Touches};
-use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, With, file_names, near, rounding};
+use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, Pictured, With, file_names, near, rounding};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
@@ -288,11 +288,14 @@ fn tell(frame: i64, s: &FrameSnag) -> Value {
 }
 
 fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<()> {
-    let path = job.args.out.join(format!("{name}.{}", kind.ending(1, job.first)));
-    let mut file = BufWriter::new(File::create(path)?);
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
-    let told =
-        Motion { name: &body.name, mesh: &body.shaped.mesh, first, count, rate, origin: motion.origin };
+    let seen = job.scene.bodies.get(&body.id).and_then(|b| b.picture.as_ref());
+    let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
+    let picture = seen.as_deref().map(Pictured::of);
+    let (mesh, origin) = (&body.shaped.mesh, motion.origin);
+    let told = Motion { name: &body.name, mesh, first, count, rate, origin, picture };
+    let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
+    let mut file = BufWriter::new(File::create(path)?);
     let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
     motion.file.flush()?;
     let motion = &*motion;

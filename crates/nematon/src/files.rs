@@ -36,7 +36,7 @@ pub fn plainly(e: &std::io::Error) -> String {
 
 impl Folder {
     /// What a file beside the scene file holds.
-    fn bytes(&self, source: &MeshSource) -> Result<Vec<u8>, String> {
+    pub fn bytes(&self, source: &MeshSource) -> Result<Vec<u8>, String> {
         match source {
             MeshSource::File(name) => std::fs::read(self.0.join(name)).map_err(|e| format!("{name}: {e}")),
             MeshSource::Blob(_) => Err("it is kept by a server; a scene file names its files".into()),

@@ -44,7 +44,7 @@ impl Fault {
 }
 
 /// One kind of fault of one body in one frame.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Snag {
     pub fault: Fault,
     pub body: usize,
@@ -54,7 +54,12 @@ pub struct Snag {
     pub worst: f64,
     /// A point where it is, as given.
     pub point: usize,
+    /// The corners of the triangles that are at fault, as given: of no more than `SHOWN`, and none where triangles are not.
+    pub triangles: Vec<[u32; 3]>,
 }
+
+/// Triangles that a snag names at most.
+pub const SHOWN: usize = 200;
 
 /// All snags of a frame: `frame` led to the states as they are, and `before` has the places of all points, as
 /// given, one frame earlier.
@@ -74,6 +79,7 @@ pub fn snags(
         count: 1,
         worst: f64::from(way),
         point: 0,
+        triangles: vec![],
     };
     let carried = states.iter().enumerate().filter(|(_, s)| s.leapt > 0.0);
     out.extend(carried.map(|(k, s)| leap(k, None, s.leapt)));
@@ -136,5 +142,6 @@ fn inside(
         count,
         worst: f64::from(worst),
         point: body.given(place),
+        triangles: vec![],
     })
 }

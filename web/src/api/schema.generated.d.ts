@@ -1769,7 +1769,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
+        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
         get: {
             parameters: {
                 query?: {
@@ -2499,6 +2499,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture as it was brought in */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    hash: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/space": {
         parameters: {
             query?: never;
@@ -2767,8 +2814,9 @@ export interface components {
              * Calm
              * Format: double
              * @description How much of all that moves air is taken away: 0 as it is, 1 all.
+             * @default 0
              */
-            calm?: number | {
+            calm: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -2841,6 +2889,12 @@ export interface components {
              * @description Left out, it is undyed linen.
              */
             dye?: components["schemas"]["Dye"] | null;
+            /**
+             * Picture
+             * @description What it is seen with in place of a dye: a PNG or JPEG laid on by the UVs, on both sides, repeated beyond its edges.
+             *     Says nothing about how it moves.
+             */
+            picture?: components["schemas"]["MeshSource"] | null;
             /** Kind */
             kind: components["schemas"]["Kind"];
             /**
@@ -2905,8 +2959,9 @@ export interface components {
              * Gravity times
              * Format: double
              * @description What weighs on it is multiplied by this.
+             * @default 1
              */
-            gravity?: number | {
+            gravity: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -2919,8 +2974,9 @@ export interface components {
              * Air density
              * Format: double
              * @description Of the air about it; 1.2 at sea level, 1000 in water. What drag and lift give is in proportion.
+             * @default 1.2
              */
-            air_density?: number | {
+            air_density: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -2933,8 +2989,9 @@ export interface components {
              * Slowed by still air
              * Format: double
              * @description How fast still air takes its speed, beside what drag takes: what hangs on something that moves lags behind.
+             * @default 0
              */
-            still_air?: number | {
+            still_air: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -2956,6 +3013,12 @@ export interface components {
          * @enum {string}
          */
         Dye: "linen" | "madder" | "weld" | "woad" | "moss" | "plum" | "rust";
+        /** @description Big arrays never stand in the document: they are named. */
+        MeshSource: {
+            file: string;
+        } | {
+            blob: string;
+        };
         /**
          * @description What a body is, with what only its kind has.
          * @example {
@@ -4202,10 +4265,24 @@ export interface components {
              * @description Facing the other way.
              */
             turned?: boolean;
-            /** Position */
-            position?: number[];
-            /** Turn */
-            turn?: number[];
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: number[];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: number[];
         };
         /** @description A mesh brought in from a file. Warp runs along u where it has UVs, along its widest axis where not. */
         ImportedMesh: {
@@ -4218,12 +4295,6 @@ export interface components {
              * @default 0
              */
             refine: number;
-        };
-        /** @description Big arrays never stand in the document: they are named. */
-        MeshSource: {
-            file: string;
-        } | {
-            blob: string;
         };
         /** @description The surface of a figure, or of some of its parts, as it is at the first frame. Warp runs along its widest axis. */
         SkinOf: {
@@ -4444,8 +4515,9 @@ export interface components {
              * Rest scale
              * Format: double
              * @description What its lengths are multiplied by.
+             * @default 1
              */
-            scale?: number | {
+            scale: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4458,8 +4530,9 @@ export interface components {
              * Along warp
              * Format: double
              * @description What its lengths along warp are multiplied by beside that.
+             * @default 1
              */
-            warp?: number | {
+            warp: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4472,8 +4545,9 @@ export interface components {
              * Along weft
              * Format: double
              * @description What its lengths along weft are multiplied by beside that.
+             * @default 1
              */
-            weft?: number | {
+            weft: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4486,8 +4560,9 @@ export interface components {
              * Rest bend
              * Format: double
              * @description What its folds are multiplied by: 0 is flat, -1 folded the other way.
+             * @default 1
              */
-            bend?: number | {
+            bend: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4513,32 +4588,37 @@ export interface components {
              * Closes over
              * Format: double
              * @description Frames over which it is pulled together; at 0 it is sewn from the start, and its sides must lie on each other.
+             * @default 0
              */
-            closes?: number;
+            closes: number;
             /**
              * Stiffness
              * Format: double
              * @description Force for each metre of it and each metre that its threads are stretched; what is sewn from the start does not give at all.
+             * @default 100000
              */
-            stiffness?: number;
+            stiffness: number;
             /**
              * Slack
              * Format: double
              * @description How long its threads are once it is closed; below that it does not pull. With some it is sewn by threads.
+             * @default 0
              */
-            slack?: number;
+            slack: number;
             /**
              * Crease
              * Format: double
              * @description Resistance to folding over it, for each metre of it; at 0 it folds freely.
+             * @default 0
              */
-            crease?: number;
+            crease: number;
             /**
              * Hold
              * Format: double
              * @description How much it holds; at 0 it is cut.
+             * @default 1
              */
-            hold?: number | {
+            hold: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4580,26 +4660,30 @@ export interface components {
              * Leaks in
              * Format: double
              * @description Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
+             * @default 0
              */
-            leak?: number;
+            leak: number;
             /**
              * Hole
              * Format: double
              * @description Once it is closed: a hole.
+             * @default 0
              */
-            hole?: number;
+            hole: number;
             /**
              * Density of the fill
              * Format: double
              * @description Of what fills it, where it has the pressure outside: air 1.2, helium 0.17.
+             * @default 1.2
              */
-            density?: number;
+            density: number;
             /**
              * Pressure outside
              * Format: double
              * @description Absolute pressure outside.
+             * @default 101325
              */
-            outside?: number;
+            outside: number;
         };
         /** @description What is kept of a fill. */
         Fill: {
@@ -4804,8 +4888,9 @@ export interface components {
              * Hold
              * Format: double
              * @description How much it holds: 0 lets go.
+             * @default 1
              */
-            hold?: number | {
+            hold: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -4936,8 +5021,9 @@ export interface components {
              * Evened out
              * Format: uint32
              * @description How many times it is evened out, each time half way to the mean of what is beside a point.
+             * @default 0
              */
-            smooth?: number;
+            smooth: number;
         };
         /** @description A layer of a map. */
         Layer: {
@@ -4950,8 +5036,9 @@ export interface components {
             /**
              * Strength
              * Format: double
+             * @default 1
              */
-            strength?: number | {
+            strength: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -5251,8 +5338,9 @@ export interface components {
              * Contrast
              * Format: double
              * @description What it is multiplied by, about a half.
+             * @default 1
              */
-            gain?: number;
+            gain: number;
             /**
              * Brightness
              * Format: double
@@ -5348,8 +5436,9 @@ export interface components {
              * Share
              * Format: double
              * @description What all of it is multiplied by.
+             * @default 1
              */
-            share?: number | {
+            share: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -5635,26 +5724,30 @@ export interface components {
              * Each weaker by
              * Format: double
              * @description Strength of an octave as a share of the one before.
+             * @default 0.6
              */
-            fall?: number;
+            fall: number;
             /**
              * Along x
              * Format: double
              * @description How much it goes along its own x, beside the others: the strength stays the same in all.
+             * @default 1
              */
-            along_x?: number;
+            along_x: number;
             /**
              * Up and down
              * Format: double
              * @description How much it goes along its upright axis: 0 is flat, the same strength all to the sides.
+             * @default 1
              */
-            upright?: number;
+            upright: number;
             /**
              * Along z
              * Format: double
              * @description How much it goes along its own z.
+             * @default 1
              */
-            along_z?: number;
+            along_z: number;
             /**
              * Seed
              * Format: uint32
@@ -5881,8 +5974,9 @@ export interface components {
              * Scale
              * Format: double
              * @description What all its lengths are multiplied by: it grows and shrinks as one.
+             * @default 1
              */
-            scale?: number | {
+            scale: number | {
                 /** Keys */
                 keys?: components["schemas"]["Key"][];
                 formula?: components["schemas"]["Formula"];
@@ -6359,8 +6453,9 @@ export interface components {
              * Size
              * Format: double
              * @description What its lengths are multiplied by.
+             * @default 1
              */
-            size?: number;
+            size: number;
             /**
              * Clip
              * @description By its name in the file; left out, the first that there is.
@@ -6377,8 +6472,9 @@ export interface components {
              * Speed
              * Format: double
              * @description How many times as fast as in the file.
+             * @default 1
              */
-            speed?: number;
+            speed: number;
             /** At its end */
             then?: components["schemas"]["AtEnd"];
         };
@@ -6642,6 +6738,8 @@ export interface components {
              * @description A point where it is.
              */
             point: number;
+            /** @description The corners of triangles that are at fault, where it is triangles: the first 200. */
+            triangles?: number[][];
         };
         /** @description What a body touches. Names are those of the moment; the keys stay. */
         Touched: {

@@ -5,9 +5,6 @@ import { ChoiceField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { shownIn } from '../ui/sum';
 
-/** What numbers are that a scene leaves out where they are whole, and whose schema says no default for it. */
-const UNSAID: Record<string, number> = { scale: 1, gain: 1 };
-
 /** The values of an object, drawn from what the schema says of them: those changed often, or those changed seldom. */
 export function SchemaRows({ base, of, seldom }: { base: string; of: string; seldom: boolean }) {
   const schema = useSchema();
@@ -20,8 +17,7 @@ export function SchemaRows({ base, of, seldom }: { base: string; of: string; sel
     const path = `${base}/${e.key}`;
     if (e.words) return <WordRow key={e.key} entry={e} path={path} of={of} />;
     if (e.three) return <NumberRow key={e.key} label={labelled(e.title, path)} of={of} whole={e.whole} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/${k}`, name }))} />;
-    const unsaid = UNSAID[e.key];
-    if (!e.row) return <NumberField key={e.key} path={path} of={of} whole={e.whole} {...(unsaid === undefined ? {} : { otherwise: unsaid })} />;
+    if (!e.row) return <NumberField key={e.key} path={path} of={of} whole={e.whole} />;
     const together = all.filter((o) => o.row === e.row);
     if (together[0] !== e) return null;
     return <NumberRow key={e.key} label={labelled(e.row, path)} of={of} whole={e.whole} parts={together.map((o) => ({ path: `${base}/${o.key}`, name: o.part ?? o.title }))} />;

@@ -1,5 +1,5 @@
 import type { Body, Dye } from '../api/http';
-import { DYED, DYES } from '../state/dyes';
+import { DYED } from '../state/dyes';
 import { edit, editBy } from '../state/project';
 import { kinds } from '../state/pointer';
 import { useMatters, useScene, useSchema, useShape } from '../state/queries';
@@ -8,12 +8,13 @@ import { setView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
-import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
+import { Actions, Fold, Note, Row, Section } from '../ui/section';
 import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { FeelPicture } from './feel';
 import { Figures } from './figures';
 import { LayerRows } from './layers';
+import { Look } from './look';
 import { chooseMesh } from './import-mesh';
 import { PlaceRows } from './place';
 import { sewnShapes } from '../state/sewn';
@@ -135,23 +136,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         </>
       )}
       {!('figure' in (clothOf(body)?.shape ?? {})) && <PlaceRows base={base} of={of} />}
-      <Line label="Dye">
-        <span role="radiogroup" aria-label={`${of} dye`} className="flex gap-1">
-          {DYES.map((d) => (
-            <button
-              key={d}
-              type="button"
-              role="radio"
-              aria-checked={(body.dye ?? 'linen') === d}
-              aria-label={d}
-              title={d}
-              style={{ background: DYED[d] }}
-              className={`size-5 rounded-full border ${(body.dye ?? 'linen') === d ? 'border-2 border-ink' : 'border-line-strong'}`}
-              onClick={() => void edit(`${of} dyed ${d}`, [d === 'linen' && body.dye ? { op: 'remove', path: `${base}/dye` } : { op: 'add', path: `${base}/dye`, value: d }])}
-            />
-          ))}
-        </span>
-      </Line>
+      <Look id={id} body={body} />
     </>
   );
 }

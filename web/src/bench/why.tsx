@@ -90,22 +90,28 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
 
 const arrow = (v: Vec3) => (size(v) < 0.05 ? '·' : { up: '↑', down: '↓', 'along x': '→x', 'against x': '←x', 'along z': '→z', 'against z': '←z' }[way(v)]);
 
+/** To two digits. */
+const shown = (v: number) => String(Number(v.toPrecision(2)));
+
 /** How much of each there is over the frames. */
 function Plot({ why, shares, k }: { why: Why; shares: (Why['shares'][number] & { most: number })[]; k: number }) {
   const n = why.acceleration.length;
   // A snap of the cloth is many times all else: what is far above the rest is cut off.
   const all = shares.flatMap((s) => s.by.map(size)).sort((a, b) => a - b);
   const high = Math.max(1e-6, all[Math.floor(0.985 * (all.length - 1))] ?? 1);
-  const [w, h] = [252, 84];
+  const most = all[all.length - 1] ?? 0;
+  // The words stand over the curves, in a strip of their own.
+  const [w, over, h] = [252, 13, 96];
+  const told = `${shown(high)} m/s²${most > 1.05 * high ? `; cut off above, at most ${shown(most)}` : ''}`;
   const x = (i: number) => (n > 1 ? (i / (n - 1)) * w : 0);
-  const y = (v: number) => h - Math.min(1, v / high) * (h - 4);
+  const y = (v: number) => h - Math.min(1, v / high) * (h - over);
   const seek = (e: React.PointerEvent<SVGSVGElement>) => {
     if (e.buttons !== 1) return;
     const r = e.currentTarget.getBoundingClientRect();
     clock.halt(why.first + Math.round(((e.clientX - r.left) / r.width) * (n - 1)));
   };
   return (
-    <svg viewBox={`0 0 ${w} ${h + 12}`} className="mt-1 w-full cursor-crosshair touch-none" role="img" aria-label={`Frames ${why.first} to ${why.first + n - 1}, up to ${high.toFixed(1)} m/s²`} onPointerDown={seek} onPointerMove={seek}>
+    <svg viewBox={`0 0 ${w} ${h + 12}`} className="mt-1 w-full cursor-crosshair touch-none" role="img" aria-label={`Frames ${why.first} to ${why.first + n - 1}, up to ${told}`} onPointerDown={seek} onPointerMove={seek}>
       <path d={`M0 ${h}H${w}`} stroke="var(--line-strong)" />
       <path d={`M0 ${y(high)}H${w}`} stroke="var(--line)" strokeDasharray="2 3" />
       {shares.map((s, i) => (
@@ -113,8 +119,8 @@ function Plot({ why, shares, k }: { why: Why; shares: (Why['shares'][number] & {
           <title>{s.name}</title>
         </path>
       ))}
-      <path d={`M${x(k)} 0V${h}`} stroke="var(--ink)" strokeWidth="1" />
-      <text x="2" y="9" fontSize="9" fill="var(--faded)">{high.toFixed(0)} m/s²</text>
+      <path d={`M${x(k)} ${over}V${h}`} stroke="var(--ink)" strokeWidth="1" />
+      <text x="2" y="9" fontSize="9" fill="var(--faded)">{told}</text>
       <text x="0" y={h + 10} fontSize="9" fill="var(--faded)">{why.first}</text>
       <text x={w} y={h + 10} fontSize="9" fill="var(--faded)" textAnchor="end">{why.first + n - 1}</text>
     </svg>

@@ -12,6 +12,8 @@ export interface BodyLayer {
   readonly positions: Float32Array;
   setWire(on: boolean): void;
   setDye(colour: string): void;
+  /** Lays a picture on by the UVs, from where it is had; none, and it is dyed. */
+  setPicture?(from: string | null): void;
   /** The rest shape, as a ghost: there is no frame to show. */
   rest(): void;
   /** Takes in what was written to `positions`. */
@@ -25,5 +27,5 @@ export interface BodyLayer {
 }
 
 /** `plain` where drawing is slow. */
-export const layerOf = (shape: Shape, plain: boolean, colour: string): BodyLayer =>
-  shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour);
+export const layerOf = (shape: Shape, plain: boolean, colour: string, redraw: () => void): BodyLayer =>
+  shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour, redraw);

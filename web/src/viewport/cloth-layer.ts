@@ -27,14 +27,19 @@ export class ClothLayer implements BodyLayer {
   private pointOf: Uint32Array;
   /** What the shader is told of the maps that are shown. */
   private dyes = { soakDye: { value: new T.Color() }, hatchDye: { value: new T.Color() }, shows: { value: new T.Vector2() } };
+  /** Whether the dyed bands by its borders are seen: not over a picture. */
+  private bands = { value: 1 };
   private soak: Float32Array | null = null;
+  private picture: { from: string; texture: T.Texture } | null = null;
+  private colour: string;
   private shown: 'true' | 'stale' | 'ghost' = 'ghost';
   private numbers: Map<string, number> | undefined;
   private tree: MeshBVH | null = null;
   private treeIsOld = true;
 
-  /** `plain` where drawing is slow: a simpler light. */
-  constructor(private shape: Shape, plain: boolean, colour: string) {
+  /** `plain` where drawing is slow: a simpler light. `redraw` where it looks other by itself, when a picture has come. */
+  constructor(private shape: Shape, plain: boolean, colour: string, private redraw: () => void) {
+    this.colour = colour;
     const { triangles, uvTriangles, uvs } = shape;
     this.positions = shape.placed.slice();
     const points = this.positions.length / 3;
@@ -82,17 +87,17 @@ export class ClothLayer implements BodyLayer {
       s.vertexShader = s.vertexShader
         .replace('#include <common>', '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;')
         .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;\nvSoak = soak;\nvHatch = hatch;\nvRun = run;');
-      Object.assign(s.uniforms, this.dyes);
+      Object.assign(s.uniforms, this.dyes, { bands: this.bands });
       // Two dyed bands by the borders across v show that the texture travels with the threads. Less of the sky reaches
       // into a fold, from whichever side it is seen; a ridge has more.
-      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;').replace(
+      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;').replace(
         '#include <color_fragment>',
         `#include <color_fragment>
         float edge = min(vUv.y, 1.0 - vUv.y);
         float soft = fwidth(vUv.y);
         float band = smoothstep(0.06 - soft, 0.06 + soft, edge) - smoothstep(0.085 - soft, 0.085 + soft, edge);
         band += 0.6 * (smoothstep(0.1 - soft, 0.1 + soft, edge) - smoothstep(0.107 - soft, 0.107 + soft, edge));
-        diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.31, 0.1, 0.06), 0.55 * band);
+        diffuseColor.rgb = mix(diffuseColor.rgb, vec3(0.31, 0.1, 0.06), 0.55 * band * bands);
         // A map is dye that soaks in, with a thin line at each quarter; another is hatched over it, closer where it is more.
         if (shows.x > 0.5) {
           float soaked = clamp(vSoak, 0.0, 1.0);
@@ -180,7 +185,36 @@ export class ClothLayer implements BodyLayer {
   }
 
   setDye(colour: string) {
-    this.material.color.set(colour);
+    this.colour = colour;
+    if (!this.material.map) this.material.color.set(colour);
+  }
+
+  setPicture(from: string | null) {
+    if (from === (this.picture?.from ?? null)) return;
+    this.lookDyed();
+    this.picture?.texture.dispose();
+    this.picture = null;
+    if (from === null || this.shape.uvTriangles.length === 0) return;
+    const texture = new T.TextureLoader().load(from, () => {
+      if (this.picture?.texture !== texture) return;
+      this.material.map = texture;
+      this.material.color.set('#ffffff');
+      this.bands.value = 0;
+      this.material.needsUpdate = true;
+      this.redraw();
+    });
+    texture.wrapS = texture.wrapT = T.RepeatWrapping;
+    texture.colorSpace = T.SRGBColorSpace;
+    texture.anisotropy = 4;
+    this.picture = { from, texture };
+  }
+
+  private lookDyed() {
+    if (!this.material.map) return;
+    this.material.map = null;
+    this.material.color.set(this.colour);
+    this.bands.value = 1;
+    this.material.needsUpdate = true;
   }
 
   /** The rest shape, as a ghost: there is no frame to show. */
@@ -305,6 +339,7 @@ export class ClothLayer implements BodyLayer {
     this.surface.dispose();
     this.wires.dispose();
     this.material.dispose();
+    this.picture?.texture.dispose();
     (this.lines.material as T.Material).dispose();
   }
 }

@@ -44,6 +44,9 @@ export class MarkLayer {
   private rough: T.BufferGeometry;
   private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
   private chosen: number[] = [];
+  /** The edges of triangles that are at fault in the frame on screen. */
+  private faulty = new T.LineSegments(new T.BufferGeometry(), new T.LineBasicMaterial({ color: '#a13a22', depthTest: false, transparent: true }));
+  private corners: number[] = [];
   private cordSize: number;
   private cords: { points: number[]; mesh: T.Mesh; drawn: string }[] = [];
 
@@ -62,7 +65,9 @@ export class MarkLayer {
     this.dots.renderOrder = 2;
     this.cordSize = 0.5 * size;
     this.cords = this.rows();
-    this.group.add(this.knots, this.dots, ...this.cords.map((c) => c.mesh));
+    this.faulty.frustumCulled = false;
+    this.faulty.renderOrder = 2;
+    this.group.add(this.knots, this.dots, this.faulty, ...this.cords.map((c) => c.mesh));
     this.follow(shape.placed);
   }
 
@@ -106,12 +111,24 @@ export class MarkLayer {
     this.dots.visible = points.length > 0;
   }
 
+  /** Marks triangles, or none; whether that changes anything. */
+  blame(triangles: readonly (readonly number[])[]): boolean {
+    if (triangles.length === 0 && this.corners.length === 0) return false;
+    this.corners = triangles.flatMap(([a, b, c]) => [a!, b!, b!, c!, c!, a!]);
+    this.faulty.visible = this.corners.length > 0;
+    return true;
+  }
+
   /** Moves the marks to where the points are. */
   follow(p: Float32Array) {
     const m = new T.Matrix4();
     this.held.forEach((q, k) => this.knots.setMatrixAt(k, m.makeTranslation(p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!)));
     this.knots.instanceMatrix.needsUpdate = true;
     this.stretch(p);
+    if (this.corners.length > 0) {
+      const at = new Float32Array(this.corners.flatMap((q) => [p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!]));
+      this.faulty.geometry.setAttribute('position', new T.BufferAttribute(at, 3));
+    }
     if (this.chosen.length > 0) {
       const at = new Float32Array(this.chosen.flatMap((q) => [p[3 * q]!, p[3 * q + 1]!, p[3 * q + 2]!]));
       this.dots.geometry.setAttribute('position', new T.BufferAttribute(at, 3));
@@ -120,7 +137,7 @@ export class MarkLayer {
 
   dispose() {
     this.group.traverse((o) => {
-      if (o instanceof T.Mesh || o instanceof T.Points) o.geometry.dispose();
+      if (o instanceof T.Mesh || o instanceof T.Points || o instanceof T.LineSegments) o.geometry.dispose();
     });
     this.tied.dispose();
     this.rough.dispose();

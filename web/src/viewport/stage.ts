@@ -7,7 +7,7 @@ import type { Body, Collider, Figure, Handle, Lane, Scene, Stretch } from '../ap
 import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
 import { placeAt, placeHandle } from '../state/motion';
-import { DYED } from '../state/dyes';
+import { DYED, pictureOf } from '../state/dyes';
 import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame } from '../stream/chunks';
@@ -305,7 +305,8 @@ export class Stage {
     }
     for (const [id, shape] of Object.entries(shapes)) {
       if (this.layers.has(id)) continue;
-      const drawn = layerOf(shape, this.plain, DYED[this.bodies[id]?.dye ?? 'linen']);
+      const drawn = layerOf(shape, this.plain, DYED[this.bodies[id]?.dye ?? 'linen'], () => this.draw(false));
+      drawn.setPicture?.(pictureOf(this.bodies[id]));
       const marks = new MarkLayer(shape);
       drawn.mesh.userData = { kind: 'bodies', id };
       this.layers.set(id, { drawn, marks, shape, shown: '' });
@@ -342,7 +343,10 @@ export class Stage {
 
   setBodies(bodies: Record<string, Body>) {
     this.bodies = bodies;
-    for (const [id, l] of this.layers) l.drawn.setDye(DYED[bodies[id]?.dye ?? 'linen']);
+    for (const [id, l] of this.layers) {
+      l.drawn.setDye(DYED[bodies[id]?.dye ?? 'linen']);
+      l.drawn.setPicture?.(pictureOf(bodies[id]));
+    }
     this.draw(false);
   }
 
@@ -553,7 +557,11 @@ export class Stage {
     for (const [id, layer] of this.layers) {
       const { drawn, marks } = layer;
       const tried = trial.shown?.places.get(id);
-      const stretches = this.lanes.find((l) => l.body === id)?.stretches ?? [];
+      const lane = this.lanes.find((l) => l.body === id);
+      const stretches = lane?.stretches ?? [];
+      // What is torn is marked while one is at the body.
+      const snags = id === this.chosen ? lane?.snags.find((f) => f.frame === frame)?.snags : undefined;
+      const blamed = marks.blame(snags?.flatMap((s) => s.triangles ?? []) ?? []);
       const s = stretches.find((x) => x.first <= frame && frame <= x.last);
       let shown: Shown = { state: s?.state ?? 'missing', reasons: s?.reasons ?? [] };
       let moved = false;
@@ -590,7 +598,7 @@ export class Stage {
         told.push(`${id}:${frame}:${shown.state}`);
       }
       if (layer.shown === 'ghost') this.ghostShown = true;
-      if (moved) marks.follow(drawn.positions);
+      if (moved || blamed) marks.follow(drawn.positions);
       any ||= moved;
       if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
       for (const x of stretches) {

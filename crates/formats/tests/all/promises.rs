@@ -104,7 +104,7 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
 #[test]
 fn npy_has_the_shape_and_alignment_that_numpy_wants() {
     let mesh = nematon_geometry::Mesh { positions: vec![[0.0; 3]; 2], ..Default::default() };
-    let motion = Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0, origin: [0.0; 3] };
+    let motion = Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
     let out = write(Kind::Npy, &motion, &frames).unwrap();
     let header = u16::from_le_bytes([out[8], out[9]]) as usize;
@@ -120,7 +120,7 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
 fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
     let m = sheet(1.0, 1.0, 2, 2);
     let motion =
-        Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0, origin: [0.0; 3] };
+        Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
     for part in [
@@ -151,7 +151,7 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
     let (lost, kept) =
         (nematon_formats::rounding(&world, [0.0; 3]), nematon_formats::rounding(&world, origin));
     assert!(lost > 1e-4 && kept < 1e-7, "{lost} and {kept}");
-    let motion = Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin };
+    let motion = Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin, picture: None };
     let written = |kind: Kind| {
         let mut frames =
             |_: usize| -> Box<dyn Iterator<Item = _>> { Box::new(std::iter::once(Ok(frame.clone()))) };
@@ -184,7 +184,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         radii: vec![0.01, 0.025],
         ..Default::default()
     };
-    let motion = Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0, origin: [0.0; 3] };
+    let motion = Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
     for part in [
@@ -203,7 +203,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
 #[test]
 fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion { name: "../Ärmel", mesh: &m, first: 1001, count: 3, rate: 24.0, origin: [0.0; 3] };
+    let motion = Motion { name: "../Ärmel", mesh: &m, first: 1001, count: 3, rate: 24.0, origin: [0.0; 3], picture: None };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
     assert_eq!(archive.len(), 3);
@@ -216,7 +216,7 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
 #[test]
 fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0, origin: [0.0; 3] };
+    let motion = Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     for kind in Kind::ALL {
         let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
@@ -295,6 +295,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
         count: 40,
         rate: 24.0,
         origin: [0.0; 3],
+        picture: None,
     });
     let firsts = [m.positions.clone(), high];
     let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
@@ -306,6 +307,51 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
     let mut all = Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames };
     kind.write(&mut out, &mut all).unwrap();
     (out, about)
+}
+
+#[test]
+fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
+    let m = sheet(1.0, 1.0, 3, 3);
+    let bytes = b"\x89PNG\r\n\x1a\nnot more of one";
+    let motion = |name, picture| Motion { name, mesh: &m, first: 1, count: 1, rate: 24.0, origin: [0.0; 3], picture };
+    let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
+    let unzipped = |kind: Kind, bodies: &[Motion], ending: &str| -> Vec<(String, Vec<u8>)> {
+        assert_eq!(kind.ending(bodies), ending);
+        assert_eq!(kind.media_type(bodies), "application/zip");
+        let mut frames = |_| -> Box<dyn Iterator<Item = Frame>> { Box::new(std::iter::once(Ok(m.positions.clone()))) };
+        let mut out = vec![];
+        let mut all = Delivery { name: "Both", bodies, with: With::default(), frames: &mut frames };
+        kind.write(&mut out, &mut all).unwrap();
+        let mut zip = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
+        (0..zip.len())
+            .map(|k| {
+                let mut file = zip.by_index(k).unwrap();
+                let mut bytes = vec![];
+                std::io::Read::read_to_end(&mut file, &mut bytes).unwrap();
+                (file.name().unwrap().into_owned(), bytes)
+            })
+            .collect()
+    };
+    let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+    // What an OBJ names stands beside it, under that name.
+    for kind in [Kind::Obj, Kind::Still] {
+        let ending = if kind == Kind::Obj { "obj.zip" } else { "0001.obj.zip" };
+        let files = unzipped(kind, &[seen], ending);
+        let of = |name: &str| files.iter().find(|f| f.0 == name).map(|f| &f.1[..]);
+        let obj = text(&files.iter().find(|f| f.0.ends_with(".obj")).unwrap().1);
+        let mtl = obj.lines().find_map(|l| l.strip_prefix("mtllib ")).unwrap();
+        let look = text(of(mtl).unwrap());
+        let map = look.lines().find_map(|l| l.strip_prefix("map_Kd ")).unwrap();
+        assert_eq!(of(map), Some(&bytes[..]), "{kind:?}");
+        assert!(obj.contains("usemtl look") && look.contains("newmtl look"));
+        assert_eq!(read_obj(obj.as_bytes()).unwrap().uvs.len(), m.uvs.len());
+    }
+    let files = unzipped(Kind::Usda, &[seen, bare], "usda.zip");
+    let usd = text(&files.iter().find(|f| f.0 == "Both.usda").unwrap().1);
+    let asset = usd.split("@./").nth(1).unwrap().split('@').next().unwrap();
+    assert_eq!(files.iter().find(|f| f.0 == asset).map(|f| &f.1[..]), Some(&bytes[..]));
+    assert_eq!(usd.matches("rel material:binding = </Both/Long_flag/Look>").count(), 1, "{usd}");
+    assert_eq!(Kind::Usda.ending(&[bare]), "usda");
 }
 
 #[test]

@@ -31,10 +31,10 @@ pub struct Panel {
     #[schemars(title = "Turned")]
     pub turned: bool,
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Position", inner(range(min = -500, max = 500)), extend("unit" = "m"))]
+    #[schemars(title = "Position", inner(range(min = -500, max = 500)), extend("default" = [0.0, 0.0, 0.0], "unit" = "m"))]
     pub position: [f64; 3],
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Turn", inner(range(min = -100, max = 100)), extend("unit" = "rad"))]
+    #[schemars(title = "Turn", inner(range(min = -100, max = 100)), extend("default" = [0.0, 0.0, 0.0], "unit" = "rad"))]
     pub turn: [f64; 3],
 }
 

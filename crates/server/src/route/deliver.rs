@@ -8,16 +8,16 @@ use crate::state::App;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::BodyId;
+use nematon_document::{BodyId, MeshSource};
 use nematon_evaluate::shape;
-use nematon_formats::{Delivery, Kind, Motion, With, file_name, file_names, near, rounding};
+use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
-        "The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ). The \
+        "The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
          header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
          precision of its numbers",
     );
@@ -48,16 +48,19 @@ struct Sent {
     places: Vec<nematon_frames::Location>,
     /// Where its points are told from, metres.
     origin: [f64; 3],
+    /// The file of what it is seen with.
+    picture: Option<Vec<u8>>,
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each = sent.iter().map(|Sent { name, mesh, places, origin }| Motion {
+    let each = sent.iter().map(|Sent { name, mesh, places, origin, picture }| Motion {
         name,
         mesh,
         first,
         count: places.len(),
         rate,
         origin: *origin,
+        picture: picture.as_deref().map(Pictured::of),
     });
     each.collect()
 }
@@ -94,7 +97,12 @@ async fn read(
             Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
             None => return Err(Problem::missing("body")),
         };
-        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places, origin: [0.0; 3] });
+        let picture = match &scene.bodies[id].picture {
+            // One that is gone is no reason to keep the motion back.
+            Some(MeshSource::Blob(hash)) => app.store.mesh(hash).await?.map(|f| f.bytes),
+            _ => None,
+        };
+        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places, origin: [0.0; 3], picture });
     }
     let rate = scene.frames.rate;
     let (mut firsts, mut off) = (vec![], 0.0f64);
@@ -108,9 +116,12 @@ async fn read(
         off = off.max(rounding(&frame, s.origin));
         firsts.push(from(&frame, s.origin));
     }
-    let (sent, about) = apart(move || {
-        let about = kind.about(&motions(&sent, first, rate), with, &firsts);
-        (sent, about)
+    let (sent, about, ending, media) = apart(move || {
+        let motions = motions(&sent, first, rate);
+        let about = kind.about(&motions, with, &firsts);
+        let (ending, media) = (kind.ending(&motions), kind.media_type(&motions));
+        drop(motions);
+        (sent, about, ending, media)
     })
     .await?;
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
@@ -118,9 +129,8 @@ async fn read(
         [one] => names[scene.bodies.get_index_of(one).unwrap_or_default()].clone(),
         _ => file_name(&scene.name),
     };
-    let file = format!("{stem}.{}", kind.ending(wanted.len(), first));
+    let file = format!("{stem}.{ending}");
     let (store, whole) = (app.store.clone(), scene.name.clone());
-    let many = sent.len();
     let body = send(move |sink| {
         let motions = motions(&sent, first, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
@@ -132,7 +142,7 @@ async fn read(
         kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames })
     });
     let headers = [
-        (header::CONTENT_TYPE, kind.media_type(many).to_owned()),
+        (header::CONTENT_TYPE, media.to_owned()),
         (header::CONTENT_DISPOSITION, disposition(&file)),
         (header::HeaderName::from_static("nematon-bytes"), about.to_string()),
         (header::HeaderName::from_static("nematon-rounding"), format!("{off:e}")),

@@ -13,7 +13,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Body, MeshSource, Painted, Weights};
 use nematon_evaluate::{Ground, MeshLibrary, Stage, begins, fits, shape};
-use nematon_formats::{read_picture, write_stroke, write_surface};
+use nematon_formats::{Pictured, read_picture, write_stroke, write_surface};
 use nematon_geometry::Mesh;
 use nematon_paint::{Brush, Canvas, Stroke, Touch, Whole, whole};
 use schemars::JsonSchema;
@@ -43,6 +43,21 @@ pub fn routes() -> Api {
             brush,
         )
         .post("/pictures", Says::gives::<PictureHead>("Bring in a picture").asks::<Named>().takes_bytes(), bring_in)
+        .get("/pictures/{hash}", Says::gives_bytes("A picture as it was brought in"), picture)
+}
+
+async fn picture(State(app): State<App>, Path(hash): Path<String>) -> Result<Response, Problem> {
+    let found = app.store.mesh(&hash).await?.filter(|f| is_picture(&f.bytes));
+    let bytes = found.ok_or_else(|| Problem::missing("picture"))?.bytes;
+    let kind = if Pictured::of(&bytes).ending == "jpg" { "image/jpeg" } else { "image/png" };
+    // What has a hash for its name never changes.
+    let headers = [(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
+    Ok((headers, bytes).into_response())
+}
+
+/// Whether a file begins as a picture does: nothing else that is kept goes out as one.
+fn is_picture(bytes: &[u8]) -> bool {
+    bytes.starts_with(b"\x89PNG") || bytes.starts_with(b"\xff\xd8")
 }
 
 /// A frame; the scene's first if left out.

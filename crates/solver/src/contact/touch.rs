@@ -239,6 +239,7 @@ impl Contact {
                 count: found.len(),
                 worst: 0.0,
                 point: bodies[p.body].given(place as usize),
+                triangles: vec![],
             })
         };
         self.between.iter().filter_map(each).collect()

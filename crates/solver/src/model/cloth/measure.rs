@@ -3,7 +3,7 @@ use super::relax::goes_on;
 use super::{Cloth, Own, coarse};
 use crate::body::Body;
 use crate::measure::{Energy, Strain};
-use crate::snags::{Fault, OVERSTRETCH, POP, Snag};
+use crate::snags::{Fault, OVERSTRETCH, POP, SHOWN, Snag};
 use crate::state::State;
 
 impl Cloth {
@@ -62,17 +62,30 @@ impl Cloth {
     /// Triangles whose threads are longer than may be, against the rest of the moment.
     fn overstretch(&self, (body, k): (&Body, usize), state: &State, own: &Own) -> Option<Snag> {
         let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
+        let mut triangles = vec![];
+        let given = |t: [u32; 3]| t.map(|p| body.given(p as usize) as u32);
         self.columns(state, |_, [u, v]| {
             let [p, q] = own.stretched.sides.map(f64::from);
             let s = (u / p).max(v / q) - 1.0;
             count += usize::from(s > OVERSTRETCH);
+            if s > OVERSTRETCH && triangles.len() < SHOWN {
+                triangles.push(given(self.triangles[t]));
+            }
             if s > worst {
                 (worst, at) = (s, t);
             }
             t += 1;
         });
         let point = body.given(self.triangles[at][0] as usize);
-        (count > 0).then_some(Snag { fault: Fault::Overstretch, body: k, with: None, count, worst, point })
+        (count > 0).then_some(Snag {
+            fault: Fault::Overstretch,
+            body: k,
+            with: None,
+            count,
+            worst,
+            point,
+            triangles,
+        })
     }
 
     /// Points whose way through the frame departs from the mean of their neighbours'. On a border those lie to one side:
@@ -119,6 +132,7 @@ impl Cloth {
             count,
             worst,
             point: body.given(at),
+            triangles: vec![],
         })
     }
 
