@@ -1,5 +1,6 @@
 use crate::{
-    ChoiceId, GripId, HeldTo, Kind, Layer, Map, MapId, MeshSource, Node, Scaled, ScaledBy, Shape, SkinOf, Touch,
+    ChoiceId, GripId, HeldTo, Kind, Layer, Map, MapId, MeshSource, Node, Scaled, ScaledBy, Shape, SkinOf,
+    Touch,
 };
 use indexmap::IndexMap;
 use nematon_motion::Value;

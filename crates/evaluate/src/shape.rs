@@ -9,7 +9,7 @@ use nematon_document::{
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
-    Border, Density, Mesh, MeshFault, density, layers, nearest, place, points_in, refine,
+    Border, Density, Mesh, MeshFault, density, layers, nearest_of, place, points_in, refine,
 };
 use nematon_paint::{Painting, Picture};
 use nematon_solver::{ClothRest, Folds, Maps, Scaled};
@@ -401,7 +401,8 @@ pub fn chosen(mesh: &Mesh, choice: &Choice) -> Result<Vec<u32>, (String, String)
             Ok(points_in(mesh, &area))
         }
         Choice::Near(places) => {
-            Ok(places.iter().filter_map(|p| nearest(&mesh.positions, p.map(|c| c as f32))).collect())
+            let places: Vec<[f32; 3]> = places.iter().map(|p| p.map(|c| c as f32)).collect();
+            Ok(nearest_of(&mesh.positions, &places).into_iter().flatten().collect())
         }
     }
 }

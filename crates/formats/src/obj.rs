@@ -161,7 +161,9 @@ pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written
         for (number, frame) in (motion.first..).zip((all.frames)(k)) {
             let options = zip::write::SimpleFileOptions::default();
             zip.start_file(format!("{folder}{file}.{number:04}.obj"), options)?;
-            zip.write_all(beside(motion.name, motion.mesh, (&frame?, motion.origin), all.with, look).as_bytes())?;
+            zip.write_all(
+                beside(motion.name, motion.mesh, (&frame?, motion.origin), all.with, look).as_bytes(),
+            )?;
         }
     }
     zip.finish()?.flush()

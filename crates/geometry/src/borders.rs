@@ -74,3 +74,52 @@ pub fn nearest(positions: &[[f32; 3]], to: [f32; 3]) -> Option<u32> {
     let far = |p: u32| Vec3::from(positions[p as usize]).distance_squared(to.into());
     (0..positions.len() as u32).min_by(|&a, &b| far(a).total_cmp(&far(b)))
 }
+
+/// The same for many places: each looks only at points that are no farther along the longest side than the nearest so far.
+pub fn nearest_of(positions: &[[f32; 3]], places: &[[f32; 3]]) -> Vec<Option<u32>> {
+    let side = |c: usize| {
+        let all = || positions.iter().map(|p| p[c]);
+        all().fold(f32::MIN, f32::max) - all().fold(f32::MAX, f32::min)
+    };
+    let axis = (0..3).max_by(|&a, &b| side(a).total_cmp(&side(b))).unwrap_or(0);
+    let along = |p: u32| positions[p as usize][axis];
+    let mut order: Vec<u32> = (0..positions.len() as u32).collect();
+    order.sort_unstable_by(|&a, &b| along(a).total_cmp(&along(b)).then(a.cmp(&b)));
+    let one = |to: &[f32; 3]| {
+        let far = |p: u32| Vec3::from(positions[p as usize]).distance_squared((*to).into());
+        let from = order.partition_point(|&p| along(p) < to[axis]);
+        let mut best: Option<(f32, u32)> = None;
+        let mut look = |p: u32| {
+            let off = along(p) - to[axis];
+            if best.is_some_and(|(far, _)| off * off > far) {
+                return false;
+            }
+            let now = (far(p), p);
+            if best.is_none_or(|b| now.0.total_cmp(&b.0).then(now.1.cmp(&b.1)).is_lt()) {
+                best = Some(now);
+            }
+            true
+        };
+        let _ = order[from..].iter().all(|p| look(*p));
+        let _ = order[..from].iter().rev().all(|p| look(*p));
+        best.map(|b| b.1)
+    };
+    places.iter().map(one).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn many_places_have_the_same_nearest_points_as_each_alone() {
+        let wave = |k: usize| [k as f32 * 0.1 % 1.7, (k as f32).sin(), (k % 13) as f32 * 0.25];
+        // Some stand twice.
+        let positions: Vec<[f32; 3]> = (0..300).chain(20..40).map(wave).collect();
+        let places: Vec<[f32; 3]> =
+            (0..200).map(|k| wave(7 * k).map(|c| 1.1 * c - 0.05)).chain(positions.clone()).collect();
+        let each: Vec<_> = places.iter().map(|p| nearest(&positions, *p)).collect();
+        assert_eq!(nearest_of(&positions, &places), each);
+        assert_eq!(nearest_of(&[], &places[..2]), [None, None]);
+    }
+}

@@ -1,5 +1,5 @@
 //! Mending a mesh that was brought in.
-use crate::{Mesh, check, find_borders};
+use crate::{Mesh, check, find_borders, split_sides};
 use glam::Vec3;
 use std::collections::{HashMap, HashSet, VecDeque};
 
@@ -14,6 +14,8 @@ pub struct Untidy {
     pub doubled: usize,
     /// Triangles that face against those beside them.
     pub turned: usize,
+    /// Sides inside which a corner of another triangle lies.
+    pub split: usize,
     /// How many parts hang together; more than one is no fault.
     pub pieces: usize,
 }
@@ -21,7 +23,7 @@ pub struct Untidy {
 impl Untidy {
     /// Whether there is nothing to mend.
     pub fn is_tidy(&self) -> bool {
-        self.loose + self.no_area + self.doubled + self.turned == 0
+        self.loose + self.no_area + self.doubled + self.turned + self.split == 0
     }
 }
 
@@ -36,9 +38,11 @@ pub fn in_metres(mesh: &Mesh, scale: f64, z_up: bool) -> Mesh {
 }
 
 /// A mesh without loose points, faces without area and doubled faces, whose faces all face as most of their piece do;
-/// with what was done. Where three faces meet at an edge nothing is turned over: which of them is wrong can't be known.
+/// with what was done; sides with a corner inside them are split at it. Where three faces meet at an edge nothing is turned over: which of them is wrong can't be known.
 pub fn clean(mesh: &Mesh) -> (Mesh, Untidy) {
-    let mut told = Untidy::default();
+    let (mesh, split) = split_sides(mesh);
+    let mesh = &mesh;
+    let mut told = Untidy { split, ..Untidy::default() };
     let mut seen = HashSet::new();
     let mut kept = vec![];
     for (t, tri) in mesh.triangles.iter().enumerate() {

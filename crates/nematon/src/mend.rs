@@ -49,7 +49,7 @@ pub fn mend(args: &MendArgs) -> Result<(), String> {
     let (lo, hi) = mended.bounds();
     println!(
         "{} points and {} triangles in {} piece(s), {} x {} x {} m; {} loose points, {} triangles without area, {} doubled, \
-         {} turned over",
+         {} turned over, {} sides split at a corner inside them",
         mended.positions.len(),
         mended.triangles.len(),
         told.pieces,
@@ -59,7 +59,8 @@ pub fn mend(args: &MendArgs) -> Result<(), String> {
         told.loose,
         told.no_area,
         told.doubled,
-        told.turned
+        told.turned,
+        told.split
     );
     if let Some(out) = &args.out {
         let stem = args.mesh.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();

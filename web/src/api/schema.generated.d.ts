@@ -6662,6 +6662,11 @@ export interface components {
             loose: number;
             /** Format: uint */
             no_area: number;
+            /**
+             * Format: uint
+             * @description Sides of faces inside which a corner of another lies.
+             */
+            split: number;
             /** Format: uint */
             doubled: number;
             /** Format: uint */

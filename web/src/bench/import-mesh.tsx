@@ -154,6 +154,7 @@ function mendWords({ mends: m }: MeshLook): string[] {
   return [
     m.loose > 0 && `takes out ${count(m.loose, 'loose point')}`,
     m.no_area > 0 && `takes out ${count(m.no_area, 'face')} without area`,
+    m.split > 0 && `splits ${count(m.split, 'side')} with a corner inside`,
     m.doubled > 0 && `takes out ${count(m.doubled, 'doubled face')}`,
     m.turned > 0 && `turns ${count(m.turned, 'face')} that ${m.turned === 1 ? 'faces' : 'face'} the other way`,
   ].filter((w) => w !== false);

@@ -402,9 +402,11 @@ async fn a_picture_is_what_a_cloth_is_seen_with_and_goes_out_with_it() -> WebDri
     let (_turn, site, w) = begin().await;
     let dir = tempfile::tempdir()?;
     let file = dir.path().join("stripes.png");
-    image::RgbImage::from_fn(64, 64, |x, _| image::Rgb(if x / 8 % 2 == 0 { [20, 30, 160] } else { [250, 250, 250] }))
-        .save(&file)
-        .map_err(std::io::Error::other)?;
+    image::RgbImage::from_fn(64, 64, |x, _| {
+        image::Rgb(if x / 8 % 2 == 0 { [20, 30, 160] } else { [250, 250, 250] })
+    })
+    .save(&file)
+    .map_err(std::io::Error::other)?;
     let own = async || scene(&site, w.id).await["bodies"]["landing-canopy"]["picture"].clone();
     w.step("Shape").await?;
     // How much of the view is as blue as the stripes: dyes are not.
@@ -417,15 +419,17 @@ async fn a_picture_is_what_a_cloth_is_seen_with_and_goes_out_with_it() -> WebDri
     input.send_keys(file.to_string_lossy()).await?;
     w.until("it is in the scene", async || Ok(own().await["blob"].is_string())).await?;
     w.until("the cloth has blue stripes", async || Ok(blue().await? > before + 500)).await?;
-    let bytes = reqwest::get(format!("{}/api/pictures/{}", site.address, own().await["blob"].as_str().unwrap_or("")))
-        .await
-        .map_err(std::io::Error::other)?;
+    let bytes =
+        reqwest::get(format!("{}/api/pictures/{}", site.address, own().await["blob"].as_str().unwrap_or("")))
+            .await
+            .map_err(std::io::Error::other)?;
     assert_eq!(bytes.headers()["content-type"], "image/png");
     w.ctrl('z').await?;
     w.until("undone it is dyed", async || Ok(own().await.is_null() && blue().await? <= before + 50)).await?;
     w.command("Redo").await?;
     w.until("and done again", async || Ok(blue().await? > before + 500)).await?;
     w.press("Take the picture off Landing canopy").await?;
-    w.until("taken off it is dyed", async || Ok(own().await.is_null() && blue().await? <= before + 50)).await?;
+    w.until("taken off it is dyed", async || Ok(own().await.is_null() && blue().await? <= before + 50))
+        .await?;
     w.close().await
 }

@@ -104,7 +104,8 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
 #[test]
 fn npy_has_the_shape_and_alignment_that_numpy_wants() {
     let mesh = nematon_geometry::Mesh { positions: vec![[0.0; 3]; 2], ..Default::default() };
-    let motion = Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion =
+        Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
     let out = write(Kind::Npy, &motion, &frames).unwrap();
     let header = u16::from_le_bytes([out[8], out[9]]) as usize;
@@ -119,8 +120,15 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
 #[test]
 fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion =
-        Motion { name: "Landing canopy", mesh: &m, first: 1001, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion = Motion {
+        name: "Landing canopy",
+        mesh: &m,
+        first: 1001,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        picture: None,
+    };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
     for part in [
@@ -184,7 +192,8 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         radii: vec![0.01, 0.025],
         ..Default::default()
     };
-    let motion = Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion =
+        Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
     for part in [
@@ -203,7 +212,15 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
 #[test]
 fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion { name: "../Ärmel", mesh: &m, first: 1001, count: 3, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion = Motion {
+        name: "../Ärmel",
+        mesh: &m,
+        first: 1001,
+        count: 3,
+        rate: 24.0,
+        origin: [0.0; 3],
+        picture: None,
+    };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
     assert_eq!(archive.len(), 3);
@@ -216,7 +233,8 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
 #[test]
 fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion =
+        Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
     for kind in Kind::ALL {
         let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
@@ -313,12 +331,14 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
 fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
     let m = sheet(1.0, 1.0, 3, 3);
     let bytes = b"\x89PNG\r\n\x1a\nnot more of one";
-    let motion = |name, picture| Motion { name, mesh: &m, first: 1, count: 1, rate: 24.0, origin: [0.0; 3], picture };
+    let motion =
+        |name, picture| Motion { name, mesh: &m, first: 1, count: 1, rate: 24.0, origin: [0.0; 3], picture };
     let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
     let unzipped = |kind: Kind, bodies: &[Motion], ending: &str| -> Vec<(String, Vec<u8>)> {
         assert_eq!(kind.ending(bodies), ending);
         assert_eq!(kind.media_type(bodies), "application/zip");
-        let mut frames = |_| -> Box<dyn Iterator<Item = Frame>> { Box::new(std::iter::once(Ok(m.positions.clone()))) };
+        let mut frames =
+            |_| -> Box<dyn Iterator<Item = Frame>> { Box::new(std::iter::once(Ok(m.positions.clone()))) };
         let mut out = vec![];
         let mut all = Delivery { name: "Both", bodies, with: With::default(), frames: &mut frames };
         kind.write(&mut out, &mut all).unwrap();

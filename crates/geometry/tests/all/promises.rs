@@ -191,7 +191,7 @@ fn a_mesh_is_mended_and_what_was_done_is_counted() {
     (m.uvs, m.uv_triangles) = (vec![], vec![]);
     assert!(check(&m, 1000).is_err());
     let (mended, told) = clean(&m);
-    assert_eq!(told, Untidy { loose: 1, no_area: 1, doubled: 2, turned: 3, pieces: 2 });
+    assert_eq!(told, Untidy { loose: 1, no_area: 1, doubled: 2, turned: 3, split: 0, pieces: 2 });
     assert_eq!((check(&mended, 1000), face_alike(&mended)), (Ok(()), Ok(())));
     assert_eq!(mended.triangles.len(), whole.len() + 1);
     assert!(clean(&mended).1.is_tidy());
@@ -225,4 +225,45 @@ fn a_fan_about_the_first_point_of_an_outline_is_its_triangles_again() {
         });
         assert!(fans.map(turned).eq(m.triangles.iter().map(|t| turned(*t))));
     }
+}
+
+#[test]
+fn a_side_with_corners_inside_it_is_split_at_them_and_told() {
+    // One face beside two, with two corners inside its side.
+    let m = Mesh {
+        positions: vec![
+            [0.0, 0.0, 0.0],
+            [3.0, 0.0, 0.0],
+            [0.0, 0.0, 1.0],
+            [1.0, 0.0, 0.0],
+            [2.0, 0.0, 0.0],
+            [1.5, 0.0, -1.0],
+        ],
+        triangles: vec![[0, 2, 1], [0, 3, 5], [3, 4, 5], [4, 1, 5]],
+        uvs: vec![[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]],
+        uv_triangles: vec![[0, 2, 1]; 4],
+        faces: vec![1, 3],
+        ..Mesh::default()
+    };
+    let (mended, told) = clean(&m);
+    assert_eq!((told.split, told.pieces, told.turned), (2, 1, 0));
+    assert_eq!(mended.triangles.len(), 6);
+    assert_eq!(mended.faces, [3, 3]);
+    assert_eq!(mended.borders.len(), 4, "no hole is left: {:?}", mended.borders);
+    let thirds: Vec<[f32; 2]> = mended.uvs[3..].to_vec();
+    assert!(
+        thirds.iter().all(|u| (u[0] - 1.0 / 3.0).abs() < 1e-6 || (u[0] - 2.0 / 3.0).abs() < 1e-6),
+        "{thirds:?}"
+    );
+    let area = |m: &Mesh| -> f64 {
+        (0..m.triangles.len())
+            .map(|t| m.triangles[t])
+            .map(|t| {
+                let [a, b, c] = t.map(|p| m.positions[p as usize].map(f64::from));
+                0.5 * ((b[0] - a[0]) * (c[2] - a[2]) - (b[2] - a[2]) * (c[0] - a[0])).abs()
+            })
+            .sum()
+    };
+    assert!((area(&m) - area(&mended)).abs() < 1e-9);
+    assert!(clean(&mended).1.is_tidy());
 }

@@ -51,7 +51,8 @@ async fn picture(State(app): State<App>, Path(hash): Path<String>) -> Result<Res
     let bytes = found.ok_or_else(|| Problem::missing("picture"))?.bytes;
     let kind = if Pictured::of(&bytes).ending == "jpg" { "image/jpeg" } else { "image/png" };
     // What has a hash for its name never changes.
-    let headers = [(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
+    let headers =
+        [(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
     Ok((headers, bytes).into_response())
 }
 

@@ -145,6 +145,8 @@ pub struct MeshLook {
 pub struct Mends {
     pub loose: usize,
     pub no_area: usize,
+    /// Sides of faces inside which a corner of another lies.
+    pub split: usize,
     pub doubled: usize,
     pub turned: usize,
 }
@@ -236,6 +238,7 @@ async fn look(
             mends: Mends {
                 loose: told.loose,
                 no_area: told.no_area,
+                split: told.split,
                 doubled: told.doubled,
                 turned: told.turned,
             },

@@ -22,7 +22,8 @@ fn frames_are_cut_where_one_is_missing_and_keep_their_own_index() {
 #[test]
 fn what_is_packed_stands_under_the_keys_of_its_own_index() {
     let keys = vec![[7u8; 32], [8; 32]];
-    let snag = FrameSnag { snag: "pop".into(), with: None, count: 1, worst: 2.0, point: 3, triangles: vec![] };
+    let snag =
+        FrameSnag { snag: "pop".into(), with: None, count: 1, worst: 2.0, point: 3, triangles: vec![] };
     let mut run = vec![frame(7), frame(8)];
     run[1].snags = vec![vec![snag]];
     run[1].checkpoint = Some(vec![1, 2, 3]);
