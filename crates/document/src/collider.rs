@@ -1,4 +1,4 @@
-use crate::{HandleId, Node, Value};
+use crate::{BodyId, HandleId, Node, Value};
 pub use nematon_solid::{
     BallForm, BoxForm, CapsuleForm, FigureForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey,
 };
@@ -92,4 +92,6 @@ pub enum HeldTo {
     /// Each point to the spot of a figure's surface that is nearest to it at the first
     /// frame.
     Figure(FigureForm),
+    /// Each point to the spot of another body that is nearest to it at the first frame: they carry each other.
+    Body(BodyId),
 }

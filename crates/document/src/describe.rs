@@ -28,7 +28,8 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
     }
     out.retain(|c| {
         let on_path = !c.path.starts_with("/bodies/") || own.iter().any(|o| c.path.starts_with(o.as_str()));
-        let idle = ["/name", "/preset", "/dye"].iter().any(|e| c.path.ends_with(e));
+        let idle =
+            ["/name", "/preset", "/dye", "/picture", "/picture/blob"].iter().any(|e| c.path.ends_with(e));
         on_path && !idle && c.path != "/frames/last"
     });
     out

@@ -86,6 +86,9 @@ fn let_go(next: &mut Value, path: &str, stands: &impl Fn(&str) -> Option<Value>)
             (up(5), Some(format!("{} holds all alike then", own(&up(4)))))
         }
         ["bodies", _, "grips", _, ..] => (up(4), Some(format!("{} lets go", own(&up(4))))),
+        ["bodies", _, "kind", _, "source", "from", ..] => {
+            (up(6), Some(format!("the pieces of {} come from its own box then", own(&up(2)))))
+        }
         ["bodies", _, "kind", _, "shape", ..] => {
             (up(2), Some(format!("{} is removed too: it is cut from it", own(&up(2)))))
         }

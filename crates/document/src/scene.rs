@@ -1,6 +1,6 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId, MeshSource, Node,
-    Parent, Weights,
+    Body, BodyId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId, HeldTo,
+    MeshSource, Node, Parent, Weights,
 };
 use indexmap::IndexMap;
 use nematon_motion::{Moment, Value};
@@ -237,9 +237,15 @@ impl Scene {
     pub fn islands(&self) -> Vec<Vec<BodyId>> {
         let bodies: Vec<(&BodyId, &Body)> = self.bodies.iter().collect();
         let mut island: Vec<usize> = (0..bodies.len()).collect();
+        let hangs = |(_, a): (&BodyId, &Body), (b, _): (&BodyId, &Body)| {
+            a.grips.values().any(|g| g.on && matches!(&g.to, HeldTo::Body(on) if on == b))
+        };
         for b in 0..bodies.len() {
             for a in 0..b {
-                if self.touch(bodies[a].1, bodies[b].1) {
+                if self.touch(bodies[a].1, bodies[b].1)
+                    || hangs(bodies[a], bodies[b])
+                    || hangs(bodies[b], bodies[a])
+                {
                     let (low, high) = (island[a].min(island[b]), island[a].max(island[b]));
                     island.iter_mut().filter(|i| **i == high).for_each(|i| *i = low);
                 }

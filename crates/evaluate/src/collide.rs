@@ -376,7 +376,8 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
                 HeldTo::World if pull.is_some() => {
                     out.push(Carried { place: Node::default(), body, points, surface: None, pull });
                 }
-                HeldTo::World => {}
+                // Told by `tied`.
+                HeldTo::World | HeldTo::Body(_) => {}
             }
         }
         if let Some(f) = &shaped.follow {

@@ -1,10 +1,12 @@
 //! Loose pieces: where they start, and what the solver is told of them.
 use crate::maps::Ground;
 use crate::resolve::place_body;
+use crate::source::Coming;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::{Body, Drift, Moment};
 use nematon_geometry::{Density, Mesh, fill};
-use nematon_solver::{FreeRest, Scaled};
+use nematon_solver::{Comes, FreeRest, Scaled};
+use std::sync::Arc;
 
 /// # Errors
 /// When a map can't be had.
@@ -14,11 +16,20 @@ pub fn shape(
     own: &Drift,
     library: &dyn MeshLibrary,
 ) -> Result<Shaped, ShapeError> {
-    let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
+    let coming = own.source.as_ref().map(|s| Coming::of(scene, body, own, s).map(Arc::new)).transpose()?;
+    let (positions, placed) = match &coming {
+        // Where none comes one stands for all that could: a body has a point at least.
+        Some(c) if c.is_empty() => (vec![[0.0; 3]], vec![[0.0; 3]]),
+        Some(c) => (c.own(scene, body), c.places(scene)),
+        None => {
+            let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
+            let mut placed = positions.clone();
+            place_body(scene, &body.place, &mut placed);
+            (positions, placed)
+        }
+    };
     let radii = (0..positions.len()).map(|k| (own.radius * fill::varied(own.variation, k, own.seed)) as f32);
     let mesh = Mesh { radii: radii.collect(), positions, ..Mesh::default() };
-    let mut placed = mesh.positions.clone();
-    place_body(scene, &body.place, &mut placed);
     // A piece is as fine as it is small.
     let across = (2.0 * own.radius * (1.0 - own.variation)) as f32;
     let density = Density {
@@ -31,7 +42,18 @@ pub fn shape(
     };
     let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
-    Ok(Shaped { mesh, placed, rest: None, maps, grips: vec![], follow: None, weather, sewn: None, density })
+    Ok(Shaped {
+        mesh,
+        placed,
+        rest: None,
+        maps,
+        grips: vec![],
+        follow: None,
+        weather,
+        sewn: None,
+        coming,
+        density,
+    })
 }
 
 pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
@@ -48,6 +70,7 @@ pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRe
         drag: (own.drag.at(first) * thicker) as f32,
         friction: own.friction.at(first) as f32,
         over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
+        comes: shaped.coming.as_ref().map(|_| Comes { there: 0, largest: own.largest() as f32 }),
     }
 }
 

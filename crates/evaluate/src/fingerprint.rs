@@ -7,13 +7,17 @@ use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::matters::Changing;
 use crate::rest::Relaxed;
+use crate::run::comings;
 use crate::sewn::Sewn;
+use crate::source::Coming;
+use crate::tied::Tied;
 use crate::weather::Weather;
 use nematon_air::Marks;
 use nematon_document::BodyId;
 use nematon_solver::{
-    ChamberRest, ClothRest, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Matter,
-    MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest,
+    Born, ChamberRest, ClothRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
+    FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest, Tie, TieNow,
+    TieSpot,
 };
 use std::sync::Arc;
 
@@ -32,6 +36,8 @@ pub struct Island<'a> {
     pub changing: &'a [Changing],
     pub weathers: &'a [Option<Weather>],
     pub sewn: &'a [Option<Arc<Sewn>>],
+    pub coming: &'a [Option<Arc<Coming>>],
+    pub tied: &'a [Tied],
 }
 
 /// The version of the solver before this one, which told places from the world's origin and lost what was smaller than their
@@ -109,7 +115,17 @@ fn of_body(s: &mut Sink, rest: &Rest) {
     match rest {
         Rest::Cloth(rest) => of_cloth(s, rest),
         Rest::Free(rest) => {
-            let FreeRest { positions, radii, masses, drag, friction, over } = rest;
+            let FreeRest { positions, radii, masses, drag, friction, over, comes } = rest;
+            if let Some(Comes { there, largest }) = comes {
+                // Those that are still to come are told of where they do.
+                s.u32(&[u32::MAX, 2, *there as u32]);
+                positions.iter().take(*there).for_each(|p| s.f32(p));
+                s.f32(&radii[..(*there).min(radii.len())]);
+                s.f32(&masses[..(*there).min(masses.len())]);
+                s.f32(&[*largest, *drag, *friction]);
+                over.iter().for_each(|map| s.f32(&map[..(*there).min(map.len())]));
+                return;
+            }
             s.u32(&[u32::MAX, 1, positions.len() as u32]);
             positions.iter().for_each(|p| s.f32(p));
             s.f32(radii);
@@ -203,6 +219,8 @@ fn of_frame(
         weathered: _,
         seams: _,
         fills: _,
+        ties: _,
+        comings: _,
     } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
@@ -269,6 +287,34 @@ fn of_frame(
             // Once all of the gas leaked by its time, and not what is above the air outside.
             if leak != 0.0 {
                 s.u32(&[46]);
+            }
+        }
+    }
+    for t in island.tied {
+        let TieNow { tie, hold, spring } = t.motion(scene, first + index as f64);
+        let Tie { bodies, points, spots } = tie.as_ref();
+        s.u32(&[47, bodies[0] as u32, bodies[1] as u32, points.len() as u32]);
+        s.u32(points);
+        for TieSpot { triangle, shares, off } in spots {
+            s.u32(triangle);
+            s.f32(shares);
+            s.f32(off);
+        }
+        s.f32(&hold);
+        s.f32(&[spring.unwrap_or(f32::INFINITY)]);
+    }
+    let of = |k: usize| island.coming[k].as_deref();
+    for Comings { body, born, gone } in comings(scene, island.bodies, of, inputs, index) {
+        s.u32(&[48, body as u32, born.len() as u32, gone.len() as u32]);
+        s.u32(&gone);
+        for Born { point, position, velocity } in born {
+            s.u32(&[point]);
+            s.f32(&position);
+            s.f32(&velocity);
+            if let Rest::Free(FreeRest { radii, masses, over, .. }) = &island.rests[body] {
+                let k = point as usize;
+                s.f32(&[radii[k], masses[k]]);
+                over.iter().filter_map(|map| map.get(k)).for_each(|by| s.f32(&[*by]));
             }
         }
     }

@@ -18,9 +18,11 @@ mod run;
 mod set_down;
 mod sewn;
 mod shape;
+mod source;
 mod stage;
 mod stand_ins;
 mod stopwatch;
+mod tied;
 mod weather;
 mod why;
 

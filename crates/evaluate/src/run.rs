@@ -4,10 +4,12 @@ use crate::matters::{Changing, changing};
 use crate::resolve::World;
 use crate::rest::{Relaxed, relaxed};
 use crate::shape::{begins, thin_enough};
+use crate::source::Coming;
+use crate::tied::{Tied, tied};
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
-    Body, BuildError, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, Rest, Rules, Snag,
+    Body, BuildError, Comings, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, Rest, Rules, Snag,
     SnapshotError, State, Trace, Watch, snags, step_traced,
 };
 
@@ -22,6 +24,7 @@ pub struct Run {
     carried: Vec<Carried>,
     relaxed: Vec<Relaxed>,
     changing: Vec<Changing>,
+    tied: Vec<Tied>,
     states: Vec<State>,
     /// The frame that the states are at, counted from the first.
     at: usize,
@@ -76,6 +79,7 @@ struct Parts {
     carried: Vec<Carried>,
     relaxed: Vec<Relaxed>,
     changing: Vec<Changing>,
+    tied: Vec<Tied>,
 }
 
 /// How far the middle of an island may go from where its places are told from, metres: there single precision tells a
@@ -120,6 +124,8 @@ impl Parts {
         let shapes: Vec<(&BodyId, &Shaped)> = members.iter().map(|(id, _, s)| (id, s)).collect();
         let carried = carried(scene, &shapes)
             .map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
+        let tied =
+            tied(scene, &shapes).map_err(|(k, why)| RunError::Hold { body: found[k].name.clone(), why })?;
         let rules = rules(scene, &found);
         for (k, rest) in rests.iter().enumerate() {
             if rules.own[k] || rules.between.iter().any(|b| b.contains(&k)) {
@@ -127,18 +133,31 @@ impl Parts {
             }
         }
         let (relaxed, changing) = (relaxed(&found), changing(&found));
-        Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing })
+        Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing, tied })
     }
 
     fn fingerprints(&self, scene: &Stage, version: u32) -> Vec<Vec<Fingerprint>> {
-        let Parts { members, rests, rules, tracks, carried, relaxed, changing } = self;
+        let Parts { members, rests, rules, tracks, carried, relaxed, changing, tied } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
         let sewn: Vec<_> = members.iter().map(|m| m.2.sewn.clone()).collect();
-        let (bodies, weathers, sewn) = (&bodies[..], &weathers[..], &sewn[..]);
+        let coming: Vec<_> = members.iter().map(|m| m.2.coming.clone()).collect();
+        let (bodies, weathers, sewn, coming) = (&bodies[..], &weathers[..], &sewn[..], &coming[..]);
         let island = of_island(
             scene,
-            &Island { bodies, rests, rules, tracks, carried, relaxed, changing, weathers, sewn },
+            &Island {
+                bodies,
+                rests,
+                rules,
+                tracks,
+                carried,
+                relaxed,
+                changing,
+                weathers,
+                sewn,
+                coming,
+                tied,
+            },
             version,
         );
         let n = rests.len();
@@ -172,6 +191,23 @@ pub fn earlier_fingerprints(
     Ok(Parts::of(&scene, island, library)?.fingerprints(&scene, EARLIER))
 }
 
+/// The points that come and go on the way to a frame, of bodies by their numbers.
+pub(crate) fn comings<'a>(
+    scene: &Stage,
+    bodies: &[BodyId],
+    of: impl Fn(usize) -> Option<&'a Coming>,
+    inputs: &FrameInputs,
+    index: usize,
+) -> Vec<Comings> {
+    let frame = scene.frames.first as f64 + index as f64;
+    let each = bodies.iter().enumerate().filter_map(|(k, id)| {
+        let coming = of(k)?;
+        let weighs = scene.bodies.get(id).map_or(1.0, |b| b.gravity.at(&scene.frames.moment(frame - 0.5)));
+        coming.motion(scene, k, inputs.gravity.map(|g| g * weighs as f32), frame)
+    });
+    each.collect()
+}
+
 /// The mean of some places.
 fn middle(places: impl Iterator<Item = [f64; 3]>) -> [f64; 3] {
     let (mut sum, mut count) = ([0.0; 3], 0.0f64);
@@ -199,13 +235,13 @@ impl Run {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
         }
         let prints = parts.fingerprints(&scene, nematon_solver::VERSION);
-        let Parts { members, rules, tracks, carried, relaxed, changing, .. } = parts;
+        let Parts { members, rules, tracks, carried, relaxed, changing, tied, .. } = parts;
         let colliders = tracks.iter().map(|t| t.rest.clone()).collect();
         let contact = Contact::new(&bodies, &rules, colliders).map_err(RunError::Contact)?;
         let states = bodies.iter().map(Body::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run { scene, members, bodies, contact, tracks, carried, relaxed, changing, states, at: 0 })
+        Ok(Run { scene, members, bodies, contact, tracks, carried, relaxed, changing, tied, states, at: 0 })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
@@ -267,6 +303,9 @@ impl Run {
                 inputs.fills.extend(fills);
             }
         }
+        inputs.ties = self.tied.iter().map(|t| t.motion(&self.scene, first + index as f64)).collect();
+        inputs.comings =
+            comings(&self.scene, &bodies, |k| self.members[k].shaped.coming.as_deref(), &inputs, index);
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();
@@ -350,9 +389,23 @@ impl Run {
         Some((id, self.scene.colliders.get(id)?.name.clone()))
     }
 
-    /// Positions of a body in the world, metres.
+    /// Positions of a body in the world, metres; no numbers where a point is not there.
     pub fn places(&self, member: usize) -> Vec<[f64; 3]> {
-        self.states[member].places(&self.bodies[member], self.scene.origin)
+        let mut places = self.states[member].places(&self.bodies[member], self.scene.origin);
+        if let Some(there) = self.there(member) {
+            let mut own = there.into_iter().peekable();
+            for (k, p) in places.iter_mut().enumerate() {
+                if own.next_if_eq(&(k as u32)).is_none() {
+                    *p = [f64::NAN; 3];
+                }
+            }
+        }
+        places
+    }
+
+    /// The points of a body that are there, where some come and go.
+    pub fn there(&self, member: usize) -> Option<Vec<u32>> {
+        self.states[member].there(&self.bodies[member])
     }
 
     /// The same in single precision.

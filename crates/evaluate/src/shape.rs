@@ -2,10 +2,11 @@ use crate::Stage;
 use crate::maps::{Dyed, Ground};
 use crate::resolve::place_body;
 use crate::sewn::Sewn;
+use crate::source::Coming;
 use crate::weather::Weather;
 use nematon_document::{
-    Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, ImportedMesh, Kind, MAX_POINTS, Matter,
-    MeshSource, Moment, Node, RestShape, Shape, SkinOf, Value,
+    Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, HeldTo, ImportedMesh, Kind, MAX_POINTS,
+    Matter, MeshSource, Moment, Node, RestShape, Shape, SkinOf, Value,
 };
 use nematon_geometry::material::material_coordinates;
 use nematon_geometry::{
@@ -80,6 +81,8 @@ pub enum ShapeError {
     Seam { seam: String, why: String },
     #[error("the chamber \"{chamber}\" {why}")]
     Chamber { chamber: String, why: String },
+    #[error("its pieces come from {0}")]
+    Source(String),
     #[error("it is loose pieces; only cloth is like something in the hand")]
     Loose,
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
@@ -124,6 +127,8 @@ pub struct Shaped {
     pub weather: Option<Weather>,
     /// What it is sewn of, where it has seams or chambers.
     pub sewn: Option<Arc<Sewn>>,
+    /// When its points come and go, where they do.
+    pub coming: Option<Arc<Coming>>,
     pub density: Density,
 }
 
@@ -164,13 +169,15 @@ impl Gripped {
     /// By a map that stays, what it soaks wholly is held for good where the grip holds so, and what it leaves out is let go.
     fn of(scene: &Stage, id: &GripId, grip: &Grip, points: Vec<u32>, by: Option<Dyed>) -> Vec<Gripped> {
         let alike = |points: Vec<u32>, pulls, by| Gripped { id: id.clone(), points, pulls, by };
-        let Some(by) = by else { return vec![alike(points, grip.pulls(), None)] };
+        // What hangs on another body is held by none.
+        let hangs = matches!(grip.to, HeldTo::Body(_));
+        let Some(by) = by else { return vec![alike(points, grip.pulls() || hangs, None)] };
         let by = Arc::new(by);
         if by.moves(scene) {
             return vec![alike(points, true, Some(by))];
         }
         let weights = by.at(scene, scene.frames.first as f64);
-        let firm = |p: &u32| !grip.pulls() && weights[*p as usize] >= FIRM;
+        let firm = |p: &u32| !(grip.pulls() || hangs) && weights[*p as usize] >= FIRM;
         let (held, rest): (Vec<u32>, Vec<u32>) = points.into_iter().partition(firm);
         let drawn: Vec<u32> = rest.into_iter().filter(|p| weights[*p as usize] > 0.0).collect();
         let held = (!held.is_empty()).then(|| alike(held, false, None));
@@ -291,7 +298,7 @@ fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> 
         }
     };
     let weather = Weather::of(&ground, body)?;
-    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, sewn, density })
+    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, sewn, coming: None, density })
 }
 
 /// The surface of a figure at the first frame, with no more points than it has.

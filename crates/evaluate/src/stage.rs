@@ -1,7 +1,8 @@
 //! A scene with its figures at hand: all that places in the world follow from.
 use crate::{Dyed, Ground, MeshLibrary};
 use nematon_document::{
-    Act, BodyId, ColliderId, Elsewhere, Field, FieldId, FigureId, Node, Parent, Scene, SpotOf, SurfaceOf,
+    Act, BodyId, ColliderId, Elsewhere, Field, FieldId, FigureId, Node, Outlet, Parent, Scene, SpotOf,
+    SurfaceOf,
 };
 use nematon_figure::{Figure, Posed, Spot, Stand, spots};
 use nematon_geometry::Mesh;
@@ -83,7 +84,11 @@ impl Stage {
         let named = |id: &ColliderId| {
             acts().any(|a| matches!(a, Act::Skin(s) if s.of == SurfaceOf::Collider(id.0.clone())))
         };
-        let asked = bare.colliders.iter().filter(|(id, _)| all || named(id));
+        let gives = |id: &ColliderId| {
+            let sources = bare.bodies.values().filter_map(|b| b.kind.drift()?.source.as_ref());
+            sources.map(|s| &s.from).any(|from| matches!(from, Outlet::Collider(c) if c == id))
+        };
+        let asked = bare.colliders.iter().filter(|(id, _)| all || named(id) || gives(id));
         let surfaces = asked.filter_map(|(id, c)| {
             let seen = crate::collide::seen(&bare, c, library).transpose()?;
             Some((id.clone(), seen.map(Arc::new)))

@@ -15,6 +15,8 @@ pub struct Motion<'a> {
     pub rate: f64,
     /// Where its points are told from, metres: the world's origin, or one near it that the file tells too.
     pub origin: [f64; 3],
+    /// Whether its points come and go: one whose place is no number is not there. A point keeps its number.
+    pub comes: bool,
     /// What it is seen with, laid on by its texture coordinates.
     pub picture: Option<Pictured<'a>>,
 }
@@ -82,7 +84,8 @@ pub struct Delivery<'a> {
 /// Kinds of files that hold motion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
-    /// NumPy: (frames, points, 3) float32; of several bodies an `.npz` of one array each.
+    /// NumPy: (frames, points, 3) float32; of several bodies an `.npz` of one array each. Where points come and go an `.npz` with
+    /// `count` (frames), and `position` (all, 3) and `id` (all) of all frames one after the other.
     Npy,
     /// A zip of one OBJ a frame.
     Obj,
@@ -94,8 +97,9 @@ pub enum Kind {
 
 /// Where exact places of a motion are told from: whole metres near the middle of a frame.
 pub fn near(frame: &[[f64; 3]]) -> [f64; 3] {
-    let per = 1.0 / frame.len().max(1) as f64;
-    std::array::from_fn(|c| (frame.iter().map(|p| p[c]).sum::<f64>() * per).round())
+    let there = || frame.iter().filter(|p| !p[0].is_nan());
+    let per = 1.0 / there().count().max(1) as f64;
+    std::array::from_fn(|c| (there().map(|p| p[c]).sum::<f64>() * per).round())
 }
 
 /// By how much places of a frame are off at most where they are told in single precision from an origin, metres.
@@ -121,7 +125,7 @@ impl Kind {
     pub fn ending(self, bodies: &[Motion]) -> String {
         let first = bodies.first().map_or(0, |b| b.first);
         match self {
-            Kind::Npy if bodies.len() > 1 => "npz".into(),
+            Kind::Npy if bodies.len() > 1 || bodies.iter().any(|b| b.comes) => "npz".into(),
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
             Kind::Usda if pictured(bodies) => "usda.zip".into(),
@@ -133,7 +137,7 @@ impl Kind {
 
     pub fn media_type(self, bodies: &[Motion]) -> &'static str {
         match self {
-            Kind::Npy if bodies.len() == 1 => "application/octet-stream",
+            Kind::Npy if bodies.len() == 1 && !bodies[0].comes => "application/octet-stream",
             Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Npy | Kind::Obj | Kind::Usda | Kind::Still => "application/zip",

@@ -5,7 +5,9 @@ use std::io::{Result, Write};
 
 pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
     let exact = all.with.exact;
-    if let [one] = all.bodies {
+    if let [one] = all.bodies
+        && !one.comes
+    {
         return array(sink, one, (all.frames)(0), exact);
     }
     let mut zip = zip::ZipWriter::new_stream(sink);
@@ -15,8 +17,37 @@ pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
         let options = zip::write::SimpleFileOptions::default()
             .compression_method(zip::CompressionMethod::Stored)
             .large_file(true);
-        zip.start_file(format!("{name}.npy"), options)?;
-        array(&mut zip, &all.bodies[k], (all.frames)(k), exact)?;
+        if !all.bodies[k].comes {
+            zip.start_file(format!("{name}.npy"), options)?;
+            array(&mut zip, &all.bodies[k], (all.frames)(k), exact)?;
+            continue;
+        }
+        // One alone has names of its own in it.
+        let part = |what: &str| match all.bodies {
+            [_] => format!("{what}.npy"),
+            _ => format!("{name}.{what}.npy"),
+        };
+        let counts: Vec<u32> = (all.frames)(k)
+            .map(|f| Ok(f?.iter().filter(|p| !p[0].is_nan()).count() as u32))
+            .collect::<Result<_>>()?;
+        let sum = counts.iter().map(|n| u64::from(*n)).sum();
+        zip.start_file(part("count"), options)?;
+        let mut out = npyz::WriteOptions::<u32>::new().default_dtype();
+        let shape = [counts.len() as u64];
+        let mut writer = out.shape(&shape).writer(&mut zip).begin_nd()?;
+        writer.extend(counts)?;
+        writer.finish()?;
+        zip.start_file(part("id"), options)?;
+        out = npyz::WriteOptions::<u32>::new().default_dtype();
+        let shape = [sum];
+        let mut writer = out.shape(&shape).writer(&mut zip).begin_nd()?;
+        for frame in (all.frames)(k) {
+            writer.extend((0u32..).zip(frame?).filter(|(_, p)| !p[0].is_nan()).map(|(id, _)| id))?;
+        }
+        writer.finish()?;
+        zip.start_file(part("position"), options)?;
+        let there = (all.frames)(k).map(|f| Ok(f?.into_iter().filter(|p| !p[0].is_nan()).collect()));
+        of_shape(&mut zip, &all.bodies[k], (&[sum, 3], there), exact)?;
     }
     zip.finish()?.flush()
 }
@@ -27,22 +58,30 @@ fn array(
     frames: impl Iterator<Item = Frame>,
     exact: bool,
 ) -> Result<()> {
+    let shape = [motion.count as u64, motion.mesh.positions.len() as u64, 3];
+    of_shape(sink, motion, (&shape, frames), exact)
+}
+
+fn of_shape(
+    sink: &mut dyn Write,
+    motion: &Motion,
+    all: (&[u64], impl Iterator<Item = Frame>),
+    exact: bool,
+) -> Result<()> {
     let of = motion.origin;
     let world = |p: [f32; 3]| -> [f64; 3] { std::array::from_fn(|c| of[c] + f64::from(p[c])) };
     match exact {
-        true => numbers::<f64>(sink, motion, frames, world),
-        false => numbers::<f32>(sink, motion, frames, |p| world(p).map(|c| c as f32)),
+        true => numbers::<f64>(sink, all, world),
+        false => numbers::<f32>(sink, all, |p| world(p).map(|c| c as f32)),
     }
 }
 
 fn numbers<N: npyz::AutoSerialize>(
     sink: &mut dyn Write,
-    motion: &Motion,
-    frames: impl Iterator<Item = Frame>,
+    (shape, frames): (&[u64], impl Iterator<Item = Frame>),
     number: impl Fn([f32; 3]) -> [N; 3],
 ) -> Result<()> {
-    let shape = [motion.count as u64, motion.mesh.positions.len() as u64, 3];
-    let mut out = npyz::WriteOptions::<N>::new().default_dtype().shape(&shape).writer(sink).begin_nd()?;
+    let mut out = npyz::WriteOptions::<N>::new().default_dtype().shape(shape).writer(sink).begin_nd()?;
     for frame in frames {
         out.extend(frame?.into_iter().flat_map(&number))?;
     }

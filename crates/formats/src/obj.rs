@@ -99,7 +99,9 @@ pub(crate) fn beside(
         let _ = writeln!(out, "mtllib {stem}.mtl");
     }
     let _ = writeln!(out, "o {}", name.replace(char::is_whitespace, "_"));
-    for p in positions {
+    // What is not there is not written.
+    let there = || positions.iter().filter(|p| !p[0].is_nan());
+    for p in there() {
         let _ = match origin {
             [0.0, 0.0, 0.0] => writeln!(out, "v {} {} {}", p[0], p[1], p[2]),
             // As text numbers may be as long as they need: to a tenth of a micrometre.
@@ -114,7 +116,7 @@ pub(crate) fn beside(
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
     }
     if !mesh.radii.is_empty() {
-        (1..=positions.len()).for_each(|p| {
+        (1..=there().count()).for_each(|p| {
             let _ = writeln!(out, "p {p}");
         });
         return out;

@@ -45,8 +45,16 @@ impl Still {
             Still::Obj => Ok(write_obj(name, mesh, &mesh.positions, with).into_bytes()),
             Still::Glb => Ok(glb(name, mesh)),
             Still::Usda => {
-                let bodies =
-                    [Motion { name, mesh, first: 0, rate: 24.0, count: 1, origin: [0.0; 3], picture: None }];
+                let bodies = [Motion {
+                    name,
+                    mesh,
+                    first: 0,
+                    rate: 24.0,
+                    count: 1,
+                    origin: [0.0; 3],
+                    comes: false,
+                    picture: None,
+                }];
                 let mut frames = |_| -> Box<dyn Iterator<Item = _>> {
                     Box::new(std::iter::once(Ok(mesh.positions.clone())))
                 };

@@ -160,7 +160,24 @@ fn look(sink: &mut dyn Write, path: &str, file: &str) -> Result<()> {
 fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
     writeln!(sink, "def Points \"{name}\"\n{{")?;
-    writeln!(sink, "    float[] widths = [{}]", list(mesh.radii.iter().map(|r| 2.0 * r)))?;
+    let width = |k: usize| 2.0 * mesh.radii.get(k).copied().unwrap_or_default();
+    if motion.comes {
+        // Each keeps its number, and has its own width.
+        let there = |f: Frame| -> Result<Vec<usize>> {
+            Ok(f?.iter().enumerate().filter(|(_, p)| !p[0].is_nan()).map(|(k, _)| k).collect())
+        };
+        writeln!(sink, "    int64[] ids.timeSamples = {{")?;
+        for (number, frame) in (first..).zip(frames()) {
+            writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter()))?;
+        }
+        writeln!(sink, "    }}\n    float[] widths.timeSamples = {{")?;
+        for (number, frame) in (first..).zip(frames()) {
+            writeln!(sink, "        {number}: [{}],", list(there(frame)?.into_iter().map(width)))?;
+        }
+        writeln!(sink, "    }}")?;
+    } else {
+        writeln!(sink, "    float[] widths = [{}]", list((0..mesh.radii.len()).map(width)))?;
+    }
     beside(sink, motion.origin)?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
     if motion.count == 1 {
@@ -169,7 +186,8 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
     for (number, frame) in (first..).zip(frames()) {
-        let frame = Mesh { positions: frame?, ..Mesh::default() };
+        let there = frame?.into_iter().filter(|p| !p[0].is_nan()).collect();
+        let frame = Mesh { positions: there, ..Mesh::default() };
         let (lo, hi) = frame.bounds();
         extents.push((lo.map(|c| c - most), hi.map(|c| c + most)));
         triples(sink, number, &frame.positions)?;
@@ -184,7 +202,8 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
 /// Of one frame alone its points are also what there is at no time: who reads no samples finds them.
 fn by_default(sink: &mut dyn Write, frames: Again, more: f32) -> Result<()> {
     for frame in frames().take(1) {
-        let frame = Mesh { positions: frame?, ..Mesh::default() };
+        let there = frame?.into_iter().filter(|p| !p[0].is_nan()).collect();
+        let frame = Mesh { positions: there, ..Mesh::default() };
         let (lo, hi) = frame.bounds();
         let row = |all: &[[f32; 3]]| list(all.iter().map(|p| format!("({}, {}, {})", p[0], p[1], p[2])));
         writeln!(sink, "    point3f[] points = [{}]", row(&frame.positions))?;

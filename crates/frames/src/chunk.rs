@@ -27,6 +27,9 @@ const MOST_FRAMES: usize = 1 << 20;
 /// The name of the channel that every body has: places, metres.
 pub const POSITION: &str = "position";
 
+/// And of the channel that bodies have whose points come and go: the number of each point of `position`, as given.
+pub const ID: &str = "id";
+
 /// How far off a stored position of a body may be, metres, by its shortest edge at rest.
 pub fn error_for(shortest_edge: f64) -> f64 {
     if shortest_edge > 0.0 { ERROR.min(EDGE_SHARE * shortest_edge).max(FINEST) } else { ERROR }
@@ -211,10 +214,22 @@ impl Channel {
 }
 
 impl Chunk {
-    /// Frames of positions, each off by at most `error` metres (see [`error_for`]).
+    /// Frames of positions, each off by at most `error` metres (see [`error_for`]). A point whose place is no number is not
+    /// there: then those that are there are kept with their numbers.
     pub fn of<N: Copy + Into<f64>>(frames: &[Vec<[N; 3]>], error: f64) -> Chunk {
-        let flat: Vec<Vec<N>> = frames.iter().map(|f| f.as_flattened().to_vec()).collect();
-        Chunk { frames: frames.len(), channels: vec![Channel::of(POSITION, 3, &flat, error)] }
+        let there = |p: &[N; 3]| !Into::<f64>::into(p[0]).is_nan();
+        let flat: Vec<Vec<N>> =
+            frames.iter().map(|f| f.iter().filter(|p| there(p)).flatten().copied().collect()).collect();
+        let chunk = Chunk { frames: frames.len(), channels: vec![Channel::of(POSITION, 3, &flat, error)] };
+        if frames.iter().flatten().all(there) {
+            return chunk;
+        }
+        let ids = |f: &Vec<[N; 3]>| -> Vec<f64> {
+            f.iter().enumerate().filter(|(_, p)| there(p)).map(|(k, _)| k as f64).collect()
+        };
+        // On a grid of whole numbers.
+        let ids: Vec<Vec<f64>> = frames.iter().map(ids).collect();
+        chunk.with(Channel::of(ID, 1, &ids, 1.0 / 1.98))
     }
 
     /// The same with another channel, of as many frames.
@@ -228,10 +243,20 @@ impl Chunk {
         self.channels.iter().find(|c| c.name == name)
     }
 
-    /// Positions of a frame, metres; `None` beyond the last.
+    /// Positions of a frame, metres; `None` beyond the last. Where points come and go they stand at their numbers, up to the
+    /// highest that is there, and those that are not are no numbers.
     pub fn frame(&self, index: usize) -> Option<Vec<[f64; 3]>> {
         let numbers = self.channel(POSITION).filter(|c| c.components == 3)?.frame(index)?;
-        Some(numbers.as_chunks::<3>().0.to_vec())
+        let places = numbers.as_chunks::<3>().0.to_vec();
+        let Some(ids) = self.channel(ID) else { return Some(places) };
+        let ids: Vec<usize> = ids.frame(index)?.into_iter().map(|k| k.round().max(0.0) as usize).collect();
+        let count = ids.iter().max().map_or(0, |k| k + 1);
+        if count > MOST / 4 {
+            return None;
+        }
+        let mut out = vec![[f64::NAN; 3]; count];
+        ids.into_iter().zip(places).for_each(|(k, p)| out[k] = p);
+        Some(out)
     }
 
     fn head(&self) -> std::io::Result<Vec<u8>> {

@@ -44,6 +44,11 @@ pub fn varied(by: f64, piece: usize, seed: u32) -> f64 {
     1.0 + by * (2.0 * chance - 1.0)
 }
 
+/// An even chance from 0 to 1, by a seed and a count.
+pub fn chance(seed: u32, count: u64) -> f64 {
+    (mix(u64::from(seed) + 3, count) >> 11) as f64 / (1u64 << 53) as f64
+}
+
 fn side(radius: f64) -> f64 {
     2.0 * radius * (1.0 + CLEAR)
 }

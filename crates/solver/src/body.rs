@@ -79,6 +79,8 @@ pub struct Body {
     pub(crate) area: Vec<f32>,
     /// Whether any point is held.
     pub(crate) held: bool,
+    /// Whether points come and leave: those without an inverse mass at rest are not there at first.
+    pub(crate) comes: bool,
     /// How far points lie apart at rest, in the mean, metres.
     pub(crate) apart: f32,
     /// 1/s, relative to the body's rigid motion, and what that is multiplied by; empty is 1 everywhere.
@@ -127,7 +129,11 @@ impl Body {
             push: vec![],
             flow: zero.clone(),
             own: self.model.own(self),
-            gas: self.model.filled(),
+            away: if self.comes {
+                self.rest[..self.points()].iter().map(|x| x.0[3] == 0.0).collect()
+            } else {
+                vec![]
+            },
             leapt: 0.0,
             start: self.rest.clone(),
             gained: zero.clone(),
@@ -162,6 +168,11 @@ impl Body {
     /// Mass of the whole body, kg, held points included.
     pub fn mass(&self) -> f64 {
         self.mass.iter().map(|m| f64::from(*m)).sum()
+    }
+
+    /// Mass of each point, kg, in the order in which they were given; those that are welded have that of all.
+    pub fn masses(&self) -> Vec<f64> {
+        self.places.iter().map(|&p| f64::from(self.mass[p as usize])).collect()
     }
 
     /// Strain along warp and weft; none where there are no threads.

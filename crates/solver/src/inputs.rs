@@ -2,7 +2,7 @@
 pub use crate::model::cloth::{
     ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
 };
-pub use crate::model::free::FreeRest;
+pub use crate::model::free::{Comes, FreeRest};
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
 use std::sync::Arc;
@@ -356,6 +356,57 @@ pub enum FillBy {
     Closed,
 }
 
+/// Points of a body tied to another.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Tie {
+    /// Numbers of the body that hangs, and of that which carries it.
+    pub bodies: [usize; 2],
+    /// As given to the body that hangs; for each its spot.
+    pub points: Vec<u32>,
+    pub spots: Vec<TieSpot>,
+}
+
+/// A place at, or off, a triangle of the body that carries: rides and turns with it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TieSpot {
+    /// As given to the body.
+    pub triangle: [u32; 3],
+    /// Shares of its corners, 1 together.
+    pub shares: [f32; 3],
+    /// From there to the place, along its first side, across that, and out of it, metres.
+    pub off: [f32; 3],
+}
+
+/// A tie through a frame.
+#[derive(Clone, Debug, PartialEq)]
+pub struct TieNow {
+    pub tie: Arc<Tie>,
+    /// How much it holds at the frame's beginning and end, 0 to 1.
+    pub hold: [f32; 2],
+    /// N/m; none holds as firmly as can be.
+    pub spring: Option<f32>,
+}
+
+/// Points of a body that come, and those that leave, where a frame ends.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Comings {
+    /// Number of the body.
+    pub body: usize,
+    pub born: Vec<Born>,
+    /// As given to the body.
+    pub gone: Vec<u32>,
+}
+
+/// A point that comes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Born {
+    /// As given to the body.
+    pub point: u32,
+    /// Where it is when the frame ends, metres, and how fast, m/s.
+    pub position: [f32; 3],
+    pub velocity: [f32; 3],
+}
+
 /// A collider's friction where it is other in a frame than at first.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FrictionNow {
@@ -396,6 +447,10 @@ pub struct FrameInputs {
     pub seams: Vec<SeamNow>,
     /// Of chambers; those that are not told of keep the gas that they have.
     pub fills: Vec<FillNow>,
+    /// Of bodies that hang on others.
+    pub ties: Vec<TieNow>,
+    /// Of bodies of which points come or leave where the frame ends.
+    pub comings: Vec<Comings>,
 }
 
 impl FrameInputs {
@@ -433,6 +488,8 @@ impl Default for FrameInputs {
             weathered: vec![],
             seams: vec![],
             fills: vec![],
+            ties: vec![],
+            comings: vec![],
         }
     }
 }

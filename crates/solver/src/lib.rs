@@ -7,6 +7,7 @@ mod air;
 mod body;
 mod carriage;
 mod contact;
+mod couple;
 mod damping;
 mod exploded;
 mod inputs;
@@ -28,9 +29,10 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    ChamberRest, ClothRest, ColliderMotion, ColliderRest, Draws, FillBy, FillNow, Floor, Folds, FrameInputs,
-    FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter, MatterNow, Places, Pose, Pull, Rest,
-    RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, Way, Weathered,
+    Born, ChamberRest, ClothRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, FillNow,
+    Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter, MatterNow,
+    Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, Tie, TieNow,
+    TieSpot, Way, Weathered,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -65,6 +65,21 @@ impl Loads {
         self.times = times;
     }
 
+    /// Makes a point heavier for the forces of its body, by so many times its mass, until what was is taken back (`take_back`).
+    pub fn lump(&mut self, place: usize, times: f32) {
+        self.times[place] *= times;
+        self.any = true;
+    }
+
+    /// What there is, to be taken back.
+    pub fn now(&self) -> (Vec<f32>, bool) {
+        (self.times.clone(), self.any)
+    }
+
+    pub fn take_back(&mut self, (times, any): (Vec<f32>, bool)) {
+        (self.times, self.any) = (times, any);
+    }
+
     /// By which each point's mass is multiplied, if any is.
     pub fn heavy(&self) -> Option<&[f32]> {
         self.any.then_some(&self.times)

@@ -53,6 +53,24 @@ fn halve(positions: &[[f32; 3]], parts: &mut Parts, from: usize, to: usize) -> u
 }
 
 impl Parts {
+    /// As they are given: halved by their numbers.
+    pub fn in_order(points: usize) -> Parts {
+        fn halve(parts: &mut Parts, from: usize, to: usize) -> usize {
+            let me = parts.tree.len();
+            parts.tree.push(Part { from, to, halves: None });
+            if to - from > LEAF {
+                // The first half fills whole leaves.
+                let middle = from + (to - from).div_ceil(LEAF).div_ceil(2) * LEAF;
+                let halves = [halve(parts, from, middle), halve(parts, middle, to)];
+                parts.tree[me].halves = Some(halves);
+            }
+            me
+        }
+        let mut parts = Parts { tree: vec![], order: (0..points as u32).collect() };
+        halve(&mut parts, 0, points);
+        parts
+    }
+
     /// The smallest part that holds all of the points (given by their new places).
     pub fn home(&self, points: &[u32]) -> usize {
         let (mut lo, mut hi) = (usize::MAX, 0);

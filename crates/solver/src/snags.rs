@@ -95,7 +95,7 @@ pub fn snags(
     );
     for (k, body) in bodies.iter().enumerate() {
         let before = before.get(k).filter(|_| states[k].leapt == 0.0);
-        out.extend(body.model.snags(body, k, &states[k], before.map(Vec::as_slice)));
+        out.extend(body.model.snags((body, k), &states[k], before.map(Vec::as_slice)));
     }
     out
 }
@@ -112,7 +112,7 @@ fn inside(
     let mut found = (0usize, 0.0f32, 0usize);
     let mut see = |place: usize, deep: f32| {
         let scale = body.outside.maps[0].get(place).unwrap_or(&1.0);
-        if deep > limit * scale {
+        if deep > limit * scale && !state.is_away(place) {
             found.0 += 1;
             if deep > found.1 {
                 (found.1, found.2) = (deep, place);

@@ -1,7 +1,7 @@
 //! What moves: the points of a body, in parallel arrays in the order of its parts.
 use crate::body::Body;
 use crate::damping::Rigid;
-use crate::inputs::Gas;
+use crate::inputs::{Comings, Gas};
 use crate::load::Loads;
 use crate::model::Own;
 use crate::simd::{Record, two_sum};
@@ -24,8 +24,8 @@ pub struct State {
     pub(crate) flow: Vec<Record>,
     /// What the model of the body keeps beside the points.
     pub(crate) own: Own,
-    /// What its chambers hold.
-    pub(crate) gas: Vec<Gas>,
+    /// Points that are not there: not yet, or not any more. They stand still and touch nothing. Empty where all stay.
+    pub(crate) away: Vec<bool>,
     /// How far the body was carried in the last frame, beyond where it was going, metres; 0 where it was not.
     pub(crate) leapt: f32,
     /// Where the points were when the sub-step began; scratch.
@@ -62,13 +62,13 @@ pub struct SnapshotError {
 const PER_POINT: usize = 16 * 4;
 /// Points that one thread takes at least.
 const RUN: usize = 2048;
-const PER_CHAMBER: usize = 3 * 8;
 
 /// What a frame may change.
 pub(crate) struct Remembered {
     moving: [Vec<Record>; 5],
     loads: Vec<f32>,
-    gas: Vec<Gas>,
+    away: Vec<bool>,
+    own: Vec<u8>,
     rigid: Rigid,
     tangled: bool,
     dt: f32,
@@ -88,10 +88,13 @@ impl State {
 
     pub(crate) fn remember(&self) -> Remembered {
         let moving = [&self.x, &self.v, &self.was, &self.way, &self.remainder].map(Vec::clone);
+        let mut own = vec![];
+        self.own.write(&mut own);
         Remembered {
             moving,
             loads: self.loads.times.clone(),
-            gas: self.gas.clone(),
+            away: self.away.clone(),
+            own,
             rigid: self.rigid,
             tangled: self.tangled,
             dt: self.dt,
@@ -101,7 +104,8 @@ impl State {
     pub(crate) fn recall(&mut self, r: &Remembered) {
         [self.x, self.v, self.was, self.way, self.remainder] = r.moving.clone();
         self.loads.set(r.loads.clone());
-        self.gas.clone_from(&r.gas);
+        self.away.clone_from(&r.away);
+        self.own.read(&r.own);
         (self.rigid, self.tangled, self.dt) = (r.rigid, r.tangled, r.dt);
     }
 
@@ -117,13 +121,66 @@ impl State {
         x.iter().zip(&remainder).map(|(x, r)| std::array::from_fn(|c| at(x[c], r[c], c))).collect()
     }
 
-    /// The mean of the positions, metres.
+    /// The mean of the positions of what is there, metres.
     pub fn middle(&self, body: &Body) -> [f64; 3] {
-        let mut sum = [0.0; 3];
-        for x in &self.x[..body.points()] {
+        let (mut sum, mut count) = ([0.0; 3], 0usize);
+        for (_, x) in self.x[..body.points()].iter().enumerate().filter(|(k, _)| !self.is_away(*k)) {
             (0..3).for_each(|c| sum[c] += f64::from(x.0[c]));
+            count += 1;
         }
-        sum.map(|s| s / body.points().max(1) as f64)
+        sum.map(|s| s / count.max(1) as f64)
+    }
+
+    /// Whether the point at a place is not there.
+    pub(crate) fn is_away(&self, place: usize) -> bool {
+        self.away.get(place).is_some_and(|away| *away)
+    }
+
+    /// How many points are there.
+    pub(crate) fn present(&self) -> usize {
+        self.points - self.away.iter().filter(|away| **away).count()
+    }
+
+    /// The points that are there, as given; `None` where all always are.
+    pub fn there(&self, body: &Body) -> Option<Vec<u32>> {
+        let all = 0..body.given_points() as u32;
+        (!self.away.is_empty()).then(|| all.filter(|p| !self.is_away(body.place(*p) as usize)).collect())
+    }
+
+    /// Points come and leave where a frame ends, under what pulls them, m/s².
+    pub(crate) fn pass(&mut self, body: &Body, now: &Comings, pull: [f32; 3]) {
+        if self.away.is_empty() {
+            return;
+        }
+        for p in now.gone.iter() {
+            let k = body.place(*p) as usize;
+            self.away[k] = true;
+            self.x[k].0[3] = 0.0;
+            for of in [&mut self.v, &mut self.was, &mut self.way, &mut self.remainder] {
+                of[k] = Record::default();
+            }
+            self.loads.times[k] = 1.0;
+        }
+        for b in &now.born {
+            let k = body.place(b.point) as usize;
+            let [x, y, z] = b.position;
+            let v = b.velocity;
+            self.away[k] = false;
+            self.x[k] = Record([x, y, z, 1.0 / body.mass[k]]);
+            // As if it had flown free in the sub-step before.
+            let dt = self.dt;
+            let before: [f32; 3] = std::array::from_fn(|c| v[c] - dt * pull[c]);
+            let way: [f32; 3] = std::array::from_fn(|c| dt * (v[c] - 0.5 * dt * pull[c]));
+            let record = |v: [f32; 3]| Record([v[0], v[1], v[2], 0.0]);
+            (self.v[k], self.was[k], self.way[k]) = (record(v), record(before), record(way));
+            self.remainder[k] = Record::default();
+            self.loads.times[k] = 1.0;
+        }
+    }
+
+    /// What its model keeps, for that to work with; it has to be given back.
+    pub(crate) fn lend(&mut self) -> Own {
+        std::mem::replace(&mut self.own, Own::Lent)
     }
 
     /// Tells all places from elsewhere: moves them by whole metres, so that nothing is lost.
@@ -145,7 +202,7 @@ impl State {
 
     /// What its chambers hold, in their order.
     pub fn gas(&self) -> &[Gas] {
-        &self.gas
+        self.own.gas()
     }
 
     /// Sets the velocity of every point that is not held, m/s.
@@ -169,9 +226,8 @@ impl State {
             }
             out.extend(self.loads.times[k].to_le_bytes());
         }
-        for Gas { pressure, amount, volume } in &self.gas {
-            [pressure, amount, volume].iter().for_each(|n| out.extend(n.to_le_bytes()));
-        }
+        self.own.write(&mut out);
+        out.extend(self.away.iter().map(|a| u8::from(*a)));
         self.rigid.write(&mut out);
         out.extend(self.dt.to_le_bytes());
         out.push(u8::from(self.tangled));
@@ -180,7 +236,8 @@ impl State {
 
     /// Bytes of a snapshot of a body.
     pub fn snapshot_size(body: &Body) -> usize {
-        body.points() * PER_POINT + body.model.chambers() * PER_CHAMBER + Rigid::BYTES + 5
+        let away = if body.comes { body.points() } else { 0 };
+        body.points() * PER_POINT + body.model.size() + away + Rigid::BYTES + 5
     }
 
     /// The state that a snapshot was taken of.
@@ -202,15 +259,15 @@ impl State {
             }
         }
         state.loads.set((0..body.points()).map(|k| number(k * PER_POINT + 60)).collect());
-        let chambers = body.points() * PER_POINT;
-        for (k, gas) in state.gas.iter_mut().enumerate() {
-            let double = |of: usize| {
-                let at = chambers + k * PER_CHAMBER + 8 * of;
-                f64::from_le_bytes(std::array::from_fn(|b| snapshot[at + b]))
-            };
-            *gas = Gas { pressure: double(0), amount: double(1), volume: double(2) };
+        let own = body.points() * PER_POINT;
+        let after = own + body.model.size();
+        state.own.read(&snapshot[own..after]);
+        for (k, away) in state.away.iter_mut().enumerate() {
+            *away = snapshot[after + k] != 0;
+            // What is there weighs what it weighs, and nothing moves what is not.
+            state.x[k].0[3] = if *away { 0.0 } else { 1.0 / body.mass[k] };
         }
-        state.rigid = Rigid::read(&snapshot[chambers + state.gas.len() * PER_CHAMBER..]);
+        state.rigid = Rigid::read(&snapshot[after + state.away.len()..]);
         state.dt = number(State::snapshot_size(body) - 5);
         state.tangled = snapshot.last() != Some(&0);
         Ok(state)

@@ -2,6 +2,7 @@
 use crate::body::Body;
 use crate::carriage::Carriage;
 use crate::contact::Contact;
+use crate::couple::Couple;
 use crate::exploded::Exploded;
 use crate::inputs::FrameInputs;
 use crate::load::{BY_COLLIDERS, BY_LOOSE};
@@ -81,10 +82,11 @@ fn through(
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
     let of = |(k, b)| (Carriage::new(b, k, frame, dt as f32), b.model.begin(b, k, frame, dt as f32));
     let each: Vec<(Carriage, Begun)> = bodies.iter().enumerate().map(of).collect();
+    let couple = Couple::new(bodies, frame);
     let touches = !contact.idle(frame);
     each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.start(state));
     match touches {
-        true => contact.begin(states, frame, watch),
+        true => contact.begin(bodies, states, frame, watch),
         false => states.iter_mut().for_each(|s| s.loads.clear()),
     }
     if frame.fields.is_empty() {
@@ -110,17 +112,25 @@ fn through(
             contact.start(states, frame, to, dt as f32);
         }
         for (number, ((carriage, model), state)) in each.iter().zip(states.iter_mut()).enumerate() {
-            let mut followed = trace.as_deref_mut().filter(|t| t.body == number);
             model.look(to, state, watch);
             carriage.predict([from, to], state, watch);
-            if let Some(t) = &mut followed {
+            if let Some(t) = trace.as_deref_mut().filter(|t| t.body == number) {
                 t.drawn(state);
             }
-            model.relax(to, state, watch);
-            if let Some(t) = followed {
-                t.relaxed(state, carriage.balance(state), dt as f32);
+        }
+        let weighed = couple.weigh(to, &each[0].0, states);
+        for (number, (carriage, model)) in each.iter().enumerate() {
+            let before = couple.before(number, to, states);
+            model.relax(to, &mut states[number], watch);
+            couple.along(number, to, &before, states);
+            if let Some(t) = trace.as_deref_mut().filter(|t| t.body == number) {
+                t.relaxed(&states[number], carriage.balance(&states[number]), dt as f32);
             }
-            if touches {
+        }
+        couple.lighten(weighed, states);
+        couple.join(to, &each[0].0, states);
+        if touches {
+            for ((carriage, _), state) in each.iter().zip(states.iter_mut()) {
                 carriage.hand_over(state, watch);
             }
         }
@@ -152,6 +162,10 @@ fn through(
         None => {}
     }
     each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.finish(state));
+    for c in &frame.comings {
+        let weighs = frame.weathered(c.body).map_or(1.0, |w| w.gravity);
+        states[c.body].pass(&bodies[c.body], c, frame.gravity.map(|g| g * weighs));
+    }
     Ok(())
 }
 

@@ -4783,7 +4783,115 @@ export interface components {
              * @default 0
              */
             seed: number;
+            /**
+             * Source
+             * @description Left out, all pieces are there from the first frame on.
+             */
+            source?: components["schemas"]["Source"] | null;
         };
+        /** @description Pieces that come a few at a time, until there have been as many as `count`, and that may go again. */
+        Source: {
+            /** From */
+            from?: components["schemas"]["Outlet"];
+            /**
+             * Rate
+             * Format: double
+             * @description How many come in a second.
+             */
+            rate: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Life
+             * Format: double
+             * @description How long a piece stays; left out, for good.
+             */
+            life?: number | null;
+            /**
+             * Uneven lives
+             * Format: double
+             * @description By how much of it the longest lives are longer, and the shortest shorter.
+             * @default 0
+             */
+            uneven: number;
+            /**
+             * First speed
+             * @description The speed that a piece comes with, along the place's own axes.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            velocity: (number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            })[];
+            /**
+             * Away from it
+             * Format: double
+             * @description And away from the surface that it comes from.
+             * @default 0
+             */
+            away: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Any way
+             * Format: double
+             * @description And any way, by as much at most.
+             * @default 0
+             */
+            scatter: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+        };
+        /**
+         * @description Where pieces come from.
+         * @example space
+         */
+        Outlet: "space" | {
+            points: number[][];
+        } | {
+            figure: components["schemas"]["FigureForm"];
+        } | {
+            collider: components["schemas"]["ColliderId"];
+        };
+        /** @description The surface of a figure, from both sides, as it moves. */
+        FigureForm: {
+            /** Figure */
+            figure: string;
+            /**
+             * Parts
+             * @description By their names in its file; all where none is named.
+             */
+            parts?: string[];
+        };
+        /** @description Key of a collider in its scene. */
+        ColliderId: string;
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
          *     a place has one.
@@ -4844,8 +4952,6 @@ export interface components {
         };
         /** @description Key of a handle in its scene. */
         HandleId: string;
-        /** @description Key of a collider in its scene. */
-        ColliderId: string;
         /** @description Key of a figure in its scene. */
         FigureId: string;
         /** @description A joint of a figure, by the name that it has in its file. */
@@ -4952,17 +5058,11 @@ export interface components {
             handle: components["schemas"]["HandleId"];
         } | {
             figure: components["schemas"]["FigureForm"];
+        } | {
+            body: components["schemas"]["BodyId"];
         };
-        /** @description The surface of a figure, from both sides, as it moves. */
-        FigureForm: {
-            /** Figure */
-            figure: string;
-            /**
-             * Parts
-             * @description By their names in its file; all where none is named.
-             */
-            parts?: string[];
-        };
+        /** @description Key of a body in its scene. */
+        BodyId: string;
         /** @description Key of a map in its scene. */
         MapId: string;
         /** @description A set of points, kept by a name. */
@@ -5525,8 +5625,6 @@ export interface components {
         };
         /** @description How one zone more limits a field. */
         Joins: "both" | "either";
-        /** @description Key of a body in its scene. */
-        BodyId: string;
         /** @description What a field does. */
         Act: {
             gravity: components["schemas"]["Gravity"];

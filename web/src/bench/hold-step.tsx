@@ -33,7 +33,9 @@ export function HoldStep() {
   const figures = useScene((s) => s.figures) ?? {};
   const to = (g: Grip) => {
     if (typeof g.to !== 'object') return '';
-    return 'handle' in g.to ? ` to ${handles[g.to.handle]?.name ?? 'a handle'}` : ` to ${figures[g.to.figure.figure]?.name ?? 'a figure'}`;
+    const held = g.to;
+    if ('body' in held) return ` to ${bodies.find((b) => b.value === held.body)?.label ?? 'a body'}`;
+    return 'handle' in held ? ` to ${handles[held.handle]?.name ?? 'a handle'}` : ` to ${figures[held.figure.figure]?.name ?? 'a figure'}`;
   };
   const which = bodies.length > 1 && (
     <div className="pb-2">
@@ -144,7 +146,7 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
       <SwitchField label="Holds" path={`${base}/on`} of={grip.name} says={['holds', 'lets go']} />
-      <HeldTo path={`${base}/to`} grip={grip} />
+      <HeldTo path={`${base}/to`} grip={grip} body={base.split('/')[2]!} />
       <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
       <ByMap body={body} path={`${base}/map`} grip={grip} />
       <Line label="By a spring">
@@ -207,8 +209,9 @@ function Follow({ id }: { id: string }) {
 
 const WORLD = '·';
 
-/** What its points follow: nothing, a handle, or a figure's skin where they are nearest to it. */
-function HeldTo({ path, grip }: { path: string; grip: Grip }) {
+/** What its points follow: nothing, a handle, a figure's skin or another body where they are nearest to it. */
+function HeldTo({ path, grip, body }: { path: string; grip: Grip; body: string }) {
+  const others = useScene((s) => Object.entries(s.bodies).filter(([k, b]) => k !== body && clothOf(b))) ?? [];
   const handles = useScene((s) => s.handles) ?? {};
   const figures = useScene((s) => s.figures) ?? {};
   const { look } = useFigure(typeof grip.to === 'object' && 'figure' in grip.to ? grip.to.figure.figure : (Object.keys(figures)[0] ?? ''));
@@ -216,6 +219,7 @@ function HeldTo({ path, grip }: { path: string; grip: Grip }) {
   const all = [
     { to: 'world' as unknown, label: 'the world' },
     ...Object.entries(handles).map(([k, h]) => ({ to: { handle: k } as unknown, label: h.name })),
+    ...others.map(([k, b]) => ({ to: { body: k } as unknown, label: `${b.name}, which carries it` })),
     ...Object.entries(figures).flatMap(([k, f]) => [
       { to: { figure: { figure: k } } as unknown, label: `${f.name}, its skin` },
       ...((look?.parts.length ?? 0) > 1 ? look!.parts.map((p) => ({ to: { figure: { figure: k, parts: [p.name] } } as unknown, label: `${f.name}, its ${p.name}` })) : []),

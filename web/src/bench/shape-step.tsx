@@ -20,6 +20,7 @@ import { PlaceRows } from './place';
 import { sewnShapes } from '../state/sewn';
 import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
+import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
 import { addKind, addShape, capital, SHAPE_NAMES } from './things';
@@ -124,6 +125,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
       ) : (
         <>
           <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
+          {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
           <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
           {fault && <Note tone="care">{fault}</Note>}
           <Passing id={id} body={body} />

@@ -77,7 +77,7 @@ export function Curves() {
 /** What moves because it stands on something. */
 function Riders({ scene }: { scene: Scene | undefined }) {
   if (!scene) return null;
-  const named = (kind: 'handles' | 'colliders' | 'figures', id: string) => scene[kind]?.[id]?.name ?? id;
+  const named = (kind: 'handles' | 'colliders' | 'figures' | 'bodies', id: string) => scene[kind]?.[id]?.name ?? id;
   const on = (n: Node | undefined) => {
     const p = n?.on;
     if (!p) return null;
@@ -94,7 +94,7 @@ function Riders({ scene }: { scene: Scene | undefined }) {
   );
   const grips = Object.values(scene.bodies).flatMap((b) =>
     Object.entries(b.grips ?? {}).flatMap(([id, g]) =>
-      typeof g.to === 'object' ? [{ key: `${b.name}/${id}`, name: `${b.name}, ${g.name}`, why: `held to ${'handle' in g.to ? named('handles', g.to.handle) : named('figures', g.to.figure.figure)}` }] : [],
+      typeof g.to === 'object' ? [{ key: `${b.name}/${id}`, name: `${b.name}, ${g.name}`, why: `held to ${'handle' in g.to ? named('handles', g.to.handle) : 'body' in g.to ? named('bodies', g.to.body) : named('figures', g.to.figure.figure)}` }] : [],
     ),
   );
   const clips = Object.entries(scene.figures ?? {}).map(([id, f]) => ({ key: `clip ${id}`, name: f.name, why: f.clip ? `plays ${f.clip}` : 'plays its clip' }));

@@ -14,7 +14,13 @@ export type Channel = {
   grid: Uint16Array | Uint32Array;
 };
 
-export type Chunk = { frames: number; bytes: number; position: Channel };
+export type Chunk = {
+  frames: number;
+  bytes: number;
+  position: Channel;
+  /** The number of each point of `position`, where points come and go. */
+  id: Channel | null;
+};
 
 type Head = { frames: number; channels: { name: string; origin: number[]; step: number; bits: number; points: number[] }[] };
 
@@ -37,7 +43,7 @@ export function decode(bytes: ArrayBuffer): Chunk {
     return { ...c, grid };
   });
   const position = channels.find((c) => c.name === 'position') ?? { name: 'position', origin: [0, 0, 0], step: 1, points: [0], grid: new Uint16Array() };
-  return { frames: head.frames, bytes: bytes.byteLength, position };
+  return { frames: head.frames, bytes: bytes.byteLength, position, id: channels.find((c) => c.name === 'id') ?? null };
 }
 
 /** A chunk that is here already. */
@@ -90,19 +96,34 @@ export function fetchAhead(ids: number[]) {
   }
 }
 
-/** Writes a frame's places into an array of three numbers a point. */
-export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boolean {
-  const { grid, origin, step, points } = chunk.position;
-  const n = 3 * countAt(chunk.position, slot);
-  if (slot >= chunk.frames || out.length !== n) return false;
+/** Where the numbers of a frame begin, counted in points. */
+function firstOf(c: Channel, slot: number): number {
+  if (c.points.length === 1) return slot * c.points[0]!;
   let from = 0;
-  if (points.length === 1) from = slot * n;
-  else for (let f = 0; f < slot; f += 1) from += 3 * countAt(chunk.position, f);
+  for (let f = 0; f < slot; f += 1) from += countAt(c, f);
+  return from;
+}
+
+/** Writes a frame's places into an array of three numbers a point; a point that is not there is no number. */
+export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boolean {
+  const { grid, origin, step } = chunk.position;
+  const count = countAt(chunk.position, slot);
+  const ids = chunk.id;
+  if (slot >= chunk.frames || (!ids && out.length !== 3 * count)) return false;
+  const from = 3 * firstOf(chunk.position, slot);
+  const first = ids ? firstOf(ids, slot) : 0;
+  const number = (k: number) => (ids ? Math.round(ids.origin[0]! + ids.grid[first + k]! * ids.step) : k);
+  if (ids) {
+    for (let k = 0; k < count; k += 1) if (3 * number(k) + 3 > out.length) return false;
+    out.fill(NaN);
+  }
   const [x, y, z] = origin as [number, number, number];
-  for (let k = 0; k < n; k += 3) {
-    out[k] = x + grid[from + k]! * step;
-    out[k + 1] = y + grid[from + k + 1]! * step;
-    out[k + 2] = z + grid[from + k + 2]! * step;
+  for (let k = 0; k < count; k += 1) {
+    const to = 3 * number(k);
+    const at = from + 3 * k;
+    out[to] = x + grid[at]! * step;
+    out[to + 1] = y + grid[at + 1]! * step;
+    out[to + 2] = z + grid[at + 2]! * step;
   }
   return true;
 }

@@ -48,7 +48,13 @@ export class DriftLayer implements BodyLayer {
     const { positions: p, place } = this;
     const { radii } = this.shape;
     for (let k = 0; k < radii.length; k++) {
-      const r = radii[k]!;
+      // What is not there has no place and no size.
+      const there = !Number.isNaN(p[3 * k]!);
+      const r = there ? radii[k]! : 0;
+      if (!there) {
+        this.mesh.setMatrixAt(k, place.makeScale(0, 0, 0));
+        continue;
+      }
       this.mesh.setMatrixAt(k, place.makeScale(r, r, r).setPosition(p[3 * k]!, p[3 * k + 1]!, p[3 * k + 2]!));
     }
     this.mesh.instanceMatrix.needsUpdate = true;
@@ -58,7 +64,10 @@ export class DriftLayer implements BodyLayer {
   ready() {}
 
   bounds(): T.Box3 {
-    return new T.Box3().setFromArray(this.positions).expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
+    const box = new T.Box3();
+    const at = new T.Vector3();
+    for (let k = 0; k < this.positions.length; k += 3) if (!Number.isNaN(this.positions[k]!)) box.expandByPoint(at.fromArray(this.positions, k));
+    return box.expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
   }
 
   dispose() {

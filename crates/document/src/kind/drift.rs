@@ -1,5 +1,5 @@
 use super::{Fault, Traits};
-use crate::{Body, MAX_POINTS, Scaled, Value};
+use crate::{Body, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -35,6 +35,86 @@ pub struct Drift {
     #[schemars(title = "Seed", range(min = 0, max = 1_000_000), extend("seldom" = true))]
     #[serde(default)]
     pub seed: u32,
+    /// Left out, all pieces are there from the first frame on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Source")]
+    pub source: Option<Source>,
+}
+
+/// Pieces that come a few at a time, until there have been as many as `count`, and that may go again.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Source {
+    #[serde(default, skip_serializing_if = "Outlet::is_space")]
+    #[schemars(title = "From")]
+    pub from: Outlet,
+    /// How many come in a second.
+    #[schemars(title = "Rate", range(min = 0, max = 100_000), extend("unit" = "1/s"))]
+    pub rate: Value,
+    /// How long a piece stays; left out, for good.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Life", range(min = 0.01, max = 100_000), extend("unit" = "s"))]
+    pub life: Option<f64>,
+    /// By how much of it the longest lives are longer, and the shortest shorter.
+    #[serde(default)]
+    #[schemars(title = "Uneven lives", range(min = 0, max = 0.9))]
+    pub uneven: f64,
+    /// The speed that a piece comes with, along the place's own axes.
+    #[serde(default = "no_speed")]
+    #[schemars(title = "First speed", inner(range(min = -1000, max = 1000)), extend("unit" = "m/s"))]
+    pub velocity: [Value; 3],
+    /// And away from the surface that it comes from.
+    #[serde(default)]
+    #[schemars(title = "Away from it", range(min = -1000, max = 1000), extend("unit" = "m/s"))]
+    pub away: Value,
+    /// And any way, by as much at most.
+    #[serde(default)]
+    #[schemars(title = "Any way", range(min = 0, max = 1000), extend("unit" = "m/s"))]
+    pub scatter: Value,
+}
+
+fn no_speed() -> [Value; 3] {
+    std::array::from_fn(|_| Value::Still(0.0))
+}
+
+impl Source {
+    /// One as it is when it is added.
+    pub fn begin() -> Source {
+        Source {
+            from: Outlet::Space,
+            rate: 60.0.into(),
+            life: None,
+            uneven: 0.0,
+            velocity: no_speed(),
+            away: Value::default(),
+            scatter: 0.2.into(),
+        }
+    }
+}
+
+/// Where pieces come from.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+#[schemars(extend("examples" = [Outlet::Space]))]
+pub enum Outlet {
+    /// Anywhere in the body's own box.
+    #[default]
+    Space,
+    /// These, in turn, about the body's place.
+    Points(
+        #[schemars(length(min = 1, max = 20_000), inner(inner(range(min = -10_000, max = 10_000))))]
+        Vec<[f64; 3]>,
+    ),
+    /// The surface of a figure, wherever that is, evenly.
+    Figure(FigureForm),
+    /// The surface of a collider of triangles, a box, a capsule or a ball.
+    Collider(ColliderId),
+}
+
+impl Outlet {
+    fn is_space(&self) -> bool {
+        *self == Outlet::Space
+    }
 }
 
 fn drag() -> Value {
@@ -62,6 +142,7 @@ impl Traits for Drift {
             drag: drag(),
             friction: friction(),
             seed: 0,
+            source: None,
         })
     }
 
@@ -70,7 +151,7 @@ impl Traits for Drift {
         let room = fill::room(self.size, self.largest());
         if self.count as usize > MAX_POINTS {
             out.push(Fault::own("count", format!("is {}; the most is {MAX_POINTS}", self.count)));
-        } else if self.count as usize > room {
+        } else if self.source.is_none() && self.count as usize > room {
             let why =
                 format!("is {}, and its space has room for {room} of this size. Make it larger", self.count);
             out.push(Fault::own("count", why));

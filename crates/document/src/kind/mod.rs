@@ -3,7 +3,7 @@ mod cloth;
 mod drift;
 
 pub use cloth::*;
-pub use drift::Drift;
+pub use drift::{Drift, Outlet, Source};
 
 use crate::Body;
 use schemars::JsonSchema;
@@ -78,17 +78,24 @@ macro_rules! kinds {
                     })*
                 }
             }
+            /// Loose pieces, where it is those.
+            pub fn drift(&self) -> Option<&Drift> {
+                match self {
+                    Kind::Drift(d) => Some(d.as_ref()),
+                    Kind::Cloth(_) => None,
+                }
+            }
             /// A cloth, where it is one.
             pub fn cloth(&self) -> Option<&Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_ref()),
-                    _ => None,
+                    Kind::Drift(_) => None,
                 }
             }
             pub fn cloth_mut(&mut self) -> Option<&mut Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_mut()),
-                    _ => None,
+                    Kind::Drift(_) => None,
                 }
             }
         }

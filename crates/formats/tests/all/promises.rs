@@ -104,8 +104,16 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
 #[test]
 fn npy_has_the_shape_and_alignment_that_numpy_wants() {
     let mesh = nematon_geometry::Mesh { positions: vec![[0.0; 3]; 2], ..Default::default() };
-    let motion =
-        Motion { name: "two", mesh: &mesh, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion = Motion {
+        name: "two",
+        mesh: &mesh,
+        first: 0,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: false,
+        picture: None,
+    };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
     let out = write(Kind::Npy, &motion, &frames).unwrap();
     let header = u16::from_le_bytes([out[8], out[9]]) as usize;
@@ -127,6 +135,7 @@ fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
         count: 2,
         rate: 24.0,
         origin: [0.0; 3],
+        comes: false,
         picture: None,
     };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
@@ -159,7 +168,8 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
     let (lost, kept) =
         (nematon_formats::rounding(&world, [0.0; 3]), nematon_formats::rounding(&world, origin));
     assert!(lost > 1e-4 && kept < 1e-7, "{lost} and {kept}");
-    let motion = Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin, picture: None };
+    let motion =
+        Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin, comes: false, picture: None };
     let written = |kind: Kind| {
         let mut frames =
             |_: usize| -> Box<dyn Iterator<Item = _>> { Box::new(std::iter::once(Ok(frame.clone()))) };
@@ -192,8 +202,16 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         radii: vec![0.01, 0.025],
         ..Default::default()
     };
-    let motion =
-        Motion { name: "Pods", mesh: &m, first: 7, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion = Motion {
+        name: "Pods",
+        mesh: &m,
+        first: 7,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: false,
+        picture: None,
+    };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
     for part in [
@@ -219,6 +237,7 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
         count: 3,
         rate: 24.0,
         origin: [0.0; 3],
+        comes: false,
         picture: None,
     };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
@@ -233,8 +252,16 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
 #[test]
 fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion =
-        Motion { name: "x", mesh: &m, first: 0, count: 2, rate: 24.0, origin: [0.0; 3], picture: None };
+    let motion = Motion {
+        name: "x",
+        mesh: &m,
+        first: 0,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: false,
+        picture: None,
+    };
     for kind in Kind::ALL {
         let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
@@ -313,6 +340,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
         count: 40,
         rate: 24.0,
         origin: [0.0; 3],
+        comes: false,
         picture: None,
     });
     let firsts = [m.positions.clone(), high];
@@ -331,8 +359,16 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
 fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
     let m = sheet(1.0, 1.0, 3, 3);
     let bytes = b"\x89PNG\r\n\x1a\nnot more of one";
-    let motion =
-        |name, picture| Motion { name, mesh: &m, first: 1, count: 1, rate: 24.0, origin: [0.0; 3], picture };
+    let motion = |name, picture| Motion {
+        name,
+        mesh: &m,
+        first: 1,
+        count: 1,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: false,
+        picture,
+    };
     let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
     let unzipped = |kind: Kind, bodies: &[Motion], ending: &str| -> Vec<(String, Vec<u8>)> {
         assert_eq!(kind.ending(bodies), ending);

@@ -137,9 +137,19 @@ async fn tell_why(
     while let Some(frame) = read.recv().await {
         frames.push(frame.map_err(|e| Problem::inside(e.to_string()))?);
     }
-    if frames.first().is_some_and(|f| point as usize >= f.len()) {
+    let comes = scene.bodies[&key].kind.drift().is_some_and(|d| d.source.is_some());
+    if !comes && frames.first().is_some_and(|f| point as usize >= f.len()) {
         return Err(Problem::missing("point"));
     }
+    // Of a piece that comes and goes only while it is there.
+    let there = |f: &Vec<[f64; 3]>| f.get(point as usize).is_some_and(|p| !p[0].is_nan());
+    let begins = frames.windows(3).position(|three| three.iter().all(there)).unwrap_or(frames.len());
+    let ends = frames[begins..].iter().take_while(|f| there(f)).count();
+    if ends == 0 {
+        return Err(Problem::unfit("It can't be told there", "This piece is not there in these frames."));
+    }
+    let frames = frames[begins..begins + ends].to_vec();
+    let (first, last) = (first + begins as i64, first + begins as i64 + ends as i64 - 3);
     if split && first != last {
         return Err(Problem::unfit("It can't be told apart", "That is told of one frame at a time."));
     }

@@ -48,18 +48,21 @@ struct Sent {
     places: Vec<nematon_frames::Location>,
     /// Where its points are told from, metres.
     origin: [f64; 3],
+    /// Whether its points come and go.
+    comes: bool,
     /// The file of what it is seen with.
     picture: Option<Vec<u8>>,
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each = sent.iter().map(|Sent { name, mesh, places, origin, picture }| Motion {
+    let each = sent.iter().map(|Sent { name, mesh, places, origin, comes, picture }| Motion {
         name,
         mesh,
         first,
         count: places.len(),
         rate,
         origin: *origin,
+        comes: *comes,
         picture: picture.as_deref().map(Pictured::of),
     });
     each.collect()
@@ -92,8 +95,9 @@ async fn read(
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
-        let mesh = match apart(move || own.bodies.get(&key).map(|b| shape(&own, b, &meshes))).await? {
-            Some(Ok(s)) => s.mesh,
+        let (mesh, comes) = match apart(move || own.bodies.get(&key).map(|b| shape(&own, b, &meshes))).await?
+        {
+            Some(Ok(s)) => (s.mesh, s.coming.is_some()),
             Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
             None => return Err(Problem::missing("body")),
         };
@@ -102,7 +106,14 @@ async fn read(
             Some(MeshSource::Blob(hash)) => app.store.mesh(hash).await?.map(|f| f.bytes),
             _ => None,
         };
-        sent.push(Sent { name: scene.bodies[id].name.clone(), mesh, places, origin: [0.0; 3], picture });
+        sent.push(Sent {
+            name: scene.bodies[id].name.clone(),
+            mesh,
+            places,
+            origin: [0.0; 3],
+            comes,
+            picture,
+        });
     }
     let rate = scene.frames.rate;
     let (mut firsts, mut off) = (vec![], 0.0f64);

@@ -117,7 +117,7 @@ impl Sift<'_> {
         while hits != 0 {
             let l = hits.trailing_zeros() as usize;
             hits &= hits - 1;
-            if !c.tangle.is_free(self.between, &eight[l], flags) {
+            if !c.tangle.is_free(self.between, &eight[l], flags) && !c.is_tied(&eight[l], &self.sides) {
                 let due = (first + due[l].clamp(0.0, span)) as u32;
                 let (gap, friction, close) = (gap[l], self.friction(&eight[l]), close & (1 << l) != 0);
                 out.push(Pair { index: eight[l], gap, friction, due, close });

@@ -64,10 +64,12 @@ impl Contact {
 
     fn astray(&self, k: usize, states: &[State]) -> Astray {
         let steps = (self.since + 1) as f32;
-        let (now, surface) = (moving(states, &self.skins)[k].0, &self.surfaces[k]);
+        let (now, surface) = (moving(states, &self.skins)[k].now, &self.surfaces[k]);
         let off = |i: usize| strayed_by(&now[i], &self.base[k][i], &self.ways[k][i], steps);
-        let strayed: Vec<u32> =
-            (0..surface.points).filter(|&i| off(i) > self.ways[k][i].0[3]).map(|i| i as u32).collect();
+        let strayed: Vec<u32> = (0..surface.points)
+            .filter(|&i| self.ways[k][i].0[3] >= 0.0 && off(i) > self.ways[k][i].0[3])
+            .map(|i| i as u32)
+            .collect();
         let mut loose = vec![];
         if self.meets_itself(k) {
             surface.turned(now, &self.boxes[k], &mut loose);
@@ -91,10 +93,10 @@ impl Contact {
         let gap = self.gap();
         for &p in &astray.strayed {
             let i = p as usize;
-            let off = strayed_by(&moving.0[i], &self.base[k][i], &self.ways[k][i], since + 1.0);
+            let off = strayed_by(&moving.now[i], &self.base[k][i], &self.ways[k][i], since + 1.0);
             let unrest = self.unrest[k][i].max(off);
             let way = expected(moving, i, Room { gap, times: left, unrest }, true);
-            let start = moving.1[i];
+            let start = moving.start[i];
             // As if it had always gone that way.
             self.base[k][i] = Record(std::array::from_fn(|c| (-since).mul_add(way.0[c], start.0[c])));
             self.unrest[k][i] = unrest;

@@ -64,10 +64,16 @@ impl Contact {
         let (mut sum, mut points) = (0.0, 0);
         for s in states {
             sum += s.way[..s.points].iter().map(far).sum::<f32>();
-            points += s.points;
+            points += s.present();
         }
-        let mean = sum / (self.gap() * points as f32);
+        let mean = sum / (self.gap() * points.max(1) as f32);
         AHEAD[usize::from(mean < CALM_WAY)]
+    }
+
+    /// How many points of bodies and skins are there.
+    fn present(&self, states: &[State]) -> usize {
+        let skins = self.surfaces[self.bodies..].iter().map(|s| s.points);
+        states.iter().map(State::present).chain(skins).sum()
     }
 
     /// The least gap of all that meet.
@@ -96,15 +102,16 @@ impl Contact {
                 if fresh {
                     *unrest *= CALM;
                 } else {
-                    let off = strayed_by(&moving[k].0[i], &self.base[k][i], &self.ways[k][i], steps);
-                    if off > self.ways[k][i].0[3] {
+                    let off = strayed_by(&moving[k].now[i], &self.base[k][i], &self.ways[k][i], steps);
+                    if self.ways[k][i] != NOWHERE && off > self.ways[k][i].0[3] {
                         *unrest = unrest.max(off);
                     }
                 }
             }
         }
         let pairs = self.between.iter().flat_map(|b| &b.lists).map(List::pairs).sum::<usize>();
-        let crowded = pairs > CROWD * self.surfaces.iter().map(|s| s.points).sum::<usize>();
+        let points = self.present(states);
+        let crowded = pairs > CROWD * points;
         // What was good for long is tried for longer.
         self.ahead = match (fresh, crowded) {
             (true, false) => (2 * self.ahead).min(self.most),
@@ -115,7 +122,6 @@ impl Contact {
         self.mended.fill(0);
         self.think(states, fresh);
         let mut found = self.find();
-        let points = self.surfaces.iter().map(|s| s.points).sum::<usize>();
         if self.limit.is_some_and(|most| found > AHEAD_MORE * most * points) && self.ahead > 1 {
             // Not so far ahead, then.
             self.ahead = 1;
@@ -134,7 +140,7 @@ impl Contact {
         let (mut base, mut ways) = (std::mem::take(&mut self.base), std::mem::take(&mut self.ways));
         let all = base.par_iter_mut().zip(&mut ways).zip(&mut boxes).enumerate();
         all.for_each(|(k, ((base, ways), boxes))| {
-            let (now, start, _) = moving[k];
+            let Moving { now, start, .. } = moving[k];
             base.clear();
             base.extend_from_slice(start);
             let unrest = |i: usize| self.unrest[k].get(i).copied().unwrap_or(0.0);
@@ -165,14 +171,24 @@ impl Contact {
 }
 
 /// Where a surface's points are about to be and were, and their last ways where they have any.
-pub(super) type Moving<'a> = (&'a [Record], &'a [Record], Option<&'a [Record]>);
+#[derive(Clone, Copy)]
+pub(super) struct Moving<'a> {
+    pub now: &'a [Record],
+    pub start: &'a [Record],
+    way: Option<&'a [Record]>,
+    /// Which of them are not there; empty where all are.
+    away: &'a [bool],
+}
+
+/// The way of what is not there: its box is of nothing.
+const NOWHERE: Record = Record([0.0, 0.0, 0.0, f32::NEG_INFINITY]);
 
 /// Where each surface is about to be, was, and which way it went last.
 pub(super) fn moving<'a>(states: &'a [State], skins: &'a [PlacedSkin]) -> Vec<Moving<'a>> {
     states
         .iter()
-        .map(|s| (s.x.as_slice(), s.start.as_slice(), Some(s.way.as_slice())))
-        .chain(skins.iter().map(|s| (s.now.as_slice(), s.start.as_slice(), None)))
+        .map(|s| Moving { now: &s.x, start: &s.start, way: Some(&s.way), away: &s.away })
+        .chain(skins.iter().map(|s| Moving { now: &s.now, start: &s.start, way: None, away: &[] }))
         .collect()
 }
 
@@ -189,7 +205,11 @@ pub(super) struct Room {
 
 /// The way a point is predicted to go in each of so many sub-steps, with how far it may stray from that: as it goes
 /// now, after contact has `met` it in this sub-step or before.
-pub(super) fn expected((now, start, way): Moving, i: usize, room: Room, met: bool) -> Record {
+pub(super) fn expected(moving: Moving, i: usize, room: Room, met: bool) -> Record {
+    let Moving { now, start, way, away } = moving;
+    if away.get(i).is_some_and(|away| *away) {
+        return NOWHERE;
+    }
     let Room { gap, times, unrest } = room;
     let to: [f32; 3] = std::array::from_fn(|c| now[i].0[c] - start[i].0[c]);
     let before = way.map_or(to, |way| way.get(i).map_or([0.0; 3], Record::xyz));

@@ -64,7 +64,9 @@ impl Tangle {
         self.bodies.clear();
         for (k, &[a, b]) in sides.iter().enumerate() {
             let (pa, pb) = (placed(a), placed(b));
-            self.crossings[k] = crossings(pa, pb, a == b);
+            // What has no triangles crosses nothing.
+            let loose = [pa, pb].iter().any(|p| p.0.surface.loose());
+            self.crossings[k] = if loose { vec![] } else { crossings(pa, pb, a == b) };
             let (pa, pb) = (pa.0, pb.0);
             self.free[k] = Default::default();
             self.pieces[k].clear();

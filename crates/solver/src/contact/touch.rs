@@ -12,6 +12,7 @@ use super::solids::{Met, look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::body::{Body, Outside};
+use crate::couple::tied;
 use crate::inputs::{ColliderRest, FrameInputs, Solid};
 use crate::race;
 use crate::simd::Record;
@@ -97,6 +98,8 @@ pub struct Contact {
     /// For each surface, how many tiles had to be mended since.
     pub(super) mended: Vec<usize>,
     words: Vec<u64>,
+    /// Pairs of bodies that are tied, with the points of each that don't meet the other's.
+    tied: Vec<([usize; 2], [Vec<bool>; 2])>,
     first: Vec<usize>,
     pub(crate) tangle: Tangle,
     touching: Vec<usize>,
@@ -156,6 +159,7 @@ impl Contact {
             crowded: false,
             words: vec![0; first[surfaces.len()]],
             first,
+            tied: vec![],
             tangle: Tangle::new(between.len()),
             touching: vec![0; pairings.len()],
             rubs: bodies
@@ -197,6 +201,7 @@ impl Contact {
             crowded: false,
             words: vec![],
             first: vec![0],
+            tied: vec![],
             tangle: Tangle::new(0),
             touching: vec![0; bodies],
             rubs: vec![],
@@ -228,6 +233,10 @@ impl Contact {
         self.boxes = boxes;
         let at = |k: usize| standing(&self.surfaces[k], &self.boxes[k], x[k], &still);
         let each = |b: &Between| {
+            if b.loose {
+                // What has no triangles crosses nothing.
+                return None;
+            }
             let found = crossings(at(b.a), at(b.b), b.a == b.b);
             let first = found.first()?;
             let p = self.pairings[b.pairing];
@@ -248,7 +257,9 @@ impl Contact {
     /// Fits boxes to points that stand still, and gives ways for any of them.
     fn fit_still(&self, x: &[&[Record]], boxes: &mut [Boxes]) -> Vec<Record> {
         let still = vec![Record::default(); x.iter().map(|x| x.len()).max().unwrap_or(0)];
-        for (k, (surface, boxes)) in self.surfaces.iter().zip(boxes).enumerate() {
+        for (k, (surface, boxes)) in
+            self.surfaces.iter().zip(boxes).enumerate().filter(|(_, (s, _))| !s.loose())
+        {
             surface.fit(Ways::still(x[k], &still), self.meets_itself(k), boxes);
         }
         still
@@ -268,6 +279,16 @@ impl Contact {
         }
     }
 
+    /// Whether the points of two features of a pair of surfaces are tied to each other; `sides` are theirs.
+    pub(super) fn is_tied(&self, index: &[u32; 4], sides: &[usize; 4]) -> bool {
+        self.tied.iter().any(|(pair, near)| {
+            (0..2).all(|k| {
+                let mut own = index.iter().zip(sides).filter(|(_, s)| **s == pair[k]);
+                own.any(|(p, _)| near[k][*p as usize])
+            })
+        })
+    }
+
     /// Whether any of it is of loose points.
     pub(crate) fn loose(&self) -> bool {
         self.between.iter().any(|b| b.loose)
@@ -280,7 +301,14 @@ impl Contact {
 
     /// What a frame begins with: skins where they are, and no pairs known, so that the frame's motion
     /// follows from its start alone.
-    pub(crate) fn begin(&mut self, states: &mut [State], frame: &FrameInputs, watch: &dyn Watch) {
+    pub(crate) fn begin(
+        &mut self,
+        bodies: &[Body],
+        states: &mut [State],
+        frame: &FrameInputs,
+        watch: &dyn Watch,
+    ) {
+        self.tied = tied(bodies, &frame.ties);
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 0.0);
         }

@@ -6,10 +6,12 @@
 use crate::AIR_DENSITY;
 use crate::body::{Body, BuildError, Outside};
 use crate::carriage::BALANCES;
-use crate::inputs::FrameInputs;
-use crate::model::Model;
-use crate::parts::cut;
+use crate::inputs::{FrameInputs, Gas};
+use crate::measure::{Energy, Strain};
+use crate::model::{Holds, Lasts, Model, Steps};
+use crate::parts::{Parts, cut};
 use crate::simd::Record;
+use crate::snags::Snag;
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use rayon::prelude::*;
@@ -34,6 +36,18 @@ pub struct FreeRest {
     pub friction: f32,
     /// What drag and friction are multiplied by for each; empty is 1 for all.
     pub over: [Vec<f32>; 2],
+    /// Where points come and leave.
+    pub comes: Option<Comes>,
+}
+
+/// Of points that come and leave: those of the first frame come first, the others as frames tell (`Comings`). Nothing else
+/// about those that are still to come is looked at before, nor how many they are.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Comes {
+    /// How many are there at first.
+    pub there: usize,
+    /// The radius of the largest that may come, metres.
+    pub largest: f32,
 }
 
 /// What air does to each point.
@@ -45,7 +59,12 @@ pub(crate) struct Free {
 
 pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
     check(rest)?;
-    let parts = cut(&rest.positions);
+    let parts = match rest.comes {
+        // By when they come: what comes later changes nothing about what is there.
+        Some(_) => Parts::in_order(rest.positions.len()),
+        None => cut(&rest.positions),
+    };
+    let there = rest.comes.map_or(usize::MAX, |c| c.there);
     let by_place = |of: &[f32]| -> Vec<f32> {
         if of.is_empty() { vec![] } else { parts.order.iter().map(|&p| of[p as usize]).collect() }
     };
@@ -56,22 +75,26 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
         .zip(&mass)
         .map(|(&p, m)| {
             let [x, y, z] = rest.positions[p as usize];
-            Record([x, y, z, 1.0 / m])
+            Record([x, y, z, if (p as usize) < there { 1.0 / m } else { 0.0 }])
         })
         .collect();
     records.resize(records.len() + SPARES, Record::default());
-    let most = radii.iter().copied().fold(0.0, f32::max);
+    let most = rest.comes.map_or_else(|| radii.iter().copied().fold(0.0, f32::max), |c| c.largest);
     let area = |r: f32| std::f32::consts::PI * r * r;
     let [drags, rubs] = [by_place(&rest.over[0]), by_place(&rest.over[1])];
     let over = |k: usize| drags.get(k).copied().unwrap_or(1.0);
     let each = radii.iter().zip(&mass).enumerate();
     let caught = each.map(|(k, (r, m))| 0.5 * AIR_DENSITY * area(*r) * over(k) / m);
-    let alike = radii.iter().all(|r| *r == most);
+    let alike = rest.comes.is_none() && radii.iter().all(|r| *r == most);
     Ok(Body {
         places: parts.places(),
         rest: records,
         held: false,
-        apart: 2.0 * radii.iter().sum::<f32>() / radii.len() as f32,
+        comes: rest.comes.is_some(),
+        apart: match rest.comes {
+            Some(_) => 2.0 * most,
+            None => 2.0 * radii.iter().sum::<f32>() / radii.len() as f32,
+        },
         damping: 0.0,
         damped: vec![],
         airy: rest.drag > 0.0,
@@ -82,7 +105,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
             friction: rest.friction,
             maps: [if alike { vec![] } else { radii.iter().map(|r| r / most).collect() }, rubs],
         },
-        model: Model::Free(Free { caught: caught.collect(), drag: rest.drag }),
+        model: Model::Free(Box::new(Free { caught: caught.collect(), drag: rest.drag })),
         mass,
         area: radii.iter().map(|r| area(*r)).collect(),
         parts,
@@ -96,12 +119,49 @@ pub(crate) struct Begun<'a> {
     dt: f32,
 }
 
-impl<'a> Begun<'a> {
-    pub fn new(model: &'a Free, number: usize, frame: &FrameInputs, dt: f32) -> Self {
-        Begun { model, drag: frame.matter_of(number).map_or(model.drag, |now| now.drag), dt }
-    }
+impl Holds for Free {
+    type Own = Own;
+    type Begun<'a> = Begun<'a>;
 
-    pub fn relax(&self, state: &mut State, watch: &dyn Watch) {
+    fn own(&self, _: &Body) -> Own {
+        Own
+    }
+    fn size(&self) -> usize {
+        0
+    }
+    fn begin<'a>(&'a self, _: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
+        Begun { model: self, drag: frame.matter_of(number).map_or(self.drag, |now| now.drag), dt }
+    }
+    fn constraints(&self) -> usize {
+        0
+    }
+    fn strain(&self, _: &State, _: &Own) -> Strain {
+        Strain::default()
+    }
+    fn energy(&self, _: &State, _: &Own, _: &mut Energy) {}
+    fn snags(&self, _: (&Body, usize), _: &State, _: &Own, _: Option<&[[f32; 3]]>) -> Vec<Snag> {
+        vec![]
+    }
+}
+
+/// Loose points remember nothing beside where they are and how fast.
+#[derive(Clone, Debug)]
+pub(crate) struct Own;
+
+impl Lasts for Own {
+    fn write(&self, _: &mut Vec<u8>) {}
+    fn read(&mut self, _: &[u8]) {}
+    fn gas(&self) -> &[Gas] {
+        &[]
+    }
+}
+
+impl Steps for Begun<'_> {
+    type Own = Own;
+
+    fn start(&self, _: &mut Own) {}
+    fn look(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) {}
+    fn relax(&self, _: f32, state: &mut State, _: &mut Own, watch: &dyn Watch) {
         if self.drag == 0.0 {
             return;
         }
@@ -120,10 +180,15 @@ impl<'a> Begun<'a> {
             });
         });
     }
+    fn settle(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) -> f32 {
+        0.0
+    }
+    fn met(&self, _: &mut State, _: &mut Own) {}
+    fn finish(&self, _: &mut Own) {}
 }
 
 fn check(rest: &FreeRest) -> Result<(), BuildError> {
-    let FreeRest { positions, radii, masses, drag, friction, over } = rest;
+    let FreeRest { positions, radii, masses, drag, friction, over, comes: _ } = rest;
     let n = positions.len();
     if n == 0 {
         return Err(BuildError::Empty("point"));

@@ -39,6 +39,21 @@ pub struct Gas {
     pub volume: f64,
 }
 
+impl Gas {
+    /// Of what is written.
+    pub(super) const BYTES: usize = 3 * 8;
+
+    pub(super) fn write(&self, out: &mut Vec<u8>) {
+        let Gas { pressure, amount, volume } = self;
+        [pressure, amount, volume].iter().for_each(|n| out.extend(n.to_le_bytes()));
+    }
+
+    pub(super) fn read(from: &[u8]) -> Gas {
+        let double = |of: usize| f64::from_le_bytes(std::array::from_fn(|b| from[8 * of + b]));
+        Gas { pressure: double(0), amount: double(1), volume: double(2) }
+    }
+}
+
 /// How much of the flow through an opening there is: of a sharp-edged orifice.
 const ORIFICE: f64 = 0.61;
 /// So little pressure, Pa, as a flow is told by at least: a hole lets air go both ways.

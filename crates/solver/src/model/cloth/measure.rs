@@ -7,7 +7,7 @@ use crate::snags::{Fault, OVERSTRETCH, POP, SHOWN, Snag};
 use crate::state::State;
 
 impl Cloth {
-    pub fn strain(&self, state: &State, own: &Own) -> Strain {
+    pub(super) fn strained(&self, state: &State, own: &Own) -> Strain {
         let (mut s, mut total) = (Strain::default(), 0.0);
         self.columns(state, |area, [u, v]| {
             total += area;
@@ -21,7 +21,7 @@ impl Cloth {
         s
     }
 
-    pub fn energy(&self, state: &State, own: &Own, e: &mut Energy) {
+    pub(super) fn stored(&self, state: &State, own: &Own, e: &mut Energy) {
         let m = &self.matter;
         let (rest, nu) = (own.stretched.sides.map(f64::from), f64::from(m.poisson));
         let folds = own.stretched.mean() * own.stretched.folds;
@@ -48,7 +48,7 @@ impl Cloth {
     }
 
     /// `before` has where the points were a frame earlier, as given, unless they were carried.
-    pub fn snags(
+    pub(super) fn torn(
         &self,
         of: (&Body, usize),
         state: &State,

@@ -19,9 +19,13 @@ pub(crate) use relax::Begun;
 pub use rest::{ChamberRest, ClothRest, Folds, Maps, Matter, Scaled, SeamRest, StitchRest};
 
 use crate::body::{Body, BuildError, Outside};
-use crate::model::Model;
+use crate::inputs::FrameInputs;
+use crate::measure::{Energy, Strain};
+use crate::model::{Holds, Lasts, Model};
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
+use crate::snags::Snag;
+use crate::state::State;
 use build::plate::Plate;
 use build::yarns::{Yarns, spin, threads};
 use build::{cells, hinges, nodes, patches, rigidity};
@@ -84,6 +88,8 @@ pub struct Own {
     plate: Vec<Record>,
     /// Strain along warp and weft at each point when a sub-step began; scratch, kept where they act on each other.
     strain: Vec<Record>,
+    /// What its chambers hold; it lasts.
+    gas: Vec<Gas>,
     /// What lengths and folds at rest were multiplied by at the end of the last frame.
     stretched: Rests,
 }
@@ -112,8 +118,11 @@ impl Rests {
     }
 }
 
-impl Cloth {
-    pub fn own(&self, _: &Body) -> Own {
+impl Holds for Cloth {
+    type Own = Own;
+    type Begun<'a> = Begun<'a>;
+
+    fn own(&self, _: &Body) -> Own {
         Own {
             chain_multipliers: self
                 .yarns
@@ -129,19 +138,51 @@ impl Cloth {
             push: vec![],
             plate: vec![],
             strain: vec![],
+            gas: self.chambers.iter().map(gas::Chamber::start).collect(),
             stretched: Rests::default(),
         }
     }
 
-    pub fn chambers(&self) -> usize {
-        self.chambers.len()
+    fn size(&self) -> usize {
+        self.chambers.len() * Gas::BYTES
     }
 
-    /// What its chambers hold before anything moves.
-    pub fn filled(&self) -> Vec<Gas> {
-        self.chambers.iter().map(gas::Chamber::start).collect()
+    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
+        Begun::new(self, body, number, frame, dt)
     }
 
+    fn constraints(&self) -> usize {
+        self.constraints
+    }
+
+    fn strain(&self, state: &State, own: &Own) -> Strain {
+        self.strained(state, own)
+    }
+
+    fn energy(&self, state: &State, own: &Own, sum: &mut Energy) {
+        self.stored(state, own, sum);
+    }
+
+    fn snags(&self, of: (&Body, usize), state: &State, own: &Own, before: Option<&[[f32; 3]]>) -> Vec<Snag> {
+        self.torn(of, state, own, before)
+    }
+}
+
+impl Lasts for Own {
+    fn write(&self, out: &mut Vec<u8>) {
+        self.gas.iter().for_each(|g| g.write(out));
+    }
+
+    fn read(&mut self, from: &[u8]) {
+        self.gas.iter_mut().zip(from.chunks_exact(Gas::BYTES)).for_each(|(g, bytes)| *g = Gas::read(bytes));
+    }
+
+    fn gas(&self) -> &[Gas] {
+        &self.gas
+    }
+}
+
+impl Cloth {
     /// The bends of all yarns, eliminated for a sub-step of `dt` seconds. Kept: a run asks for one dt.
     fn bends(&self, dt: f32, rest: &[Record]) -> Arc<[Vec<yarn::Bends>; 2]> {
         let mut known = self.eliminated.lock().unwrap_or_else(PoisonError::into_inner);
@@ -239,6 +280,7 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
         mass: mass.into_iter().map(|m| m as f32).collect(),
         area: skin.into_iter().map(|a| a as f32).collect(),
         held: rest.held.iter().any(|h| *h),
+        comes: false,
         apart: (all / n as f64).sqrt() as f32,
         damping: m.damping,
         damped: of(Scaled::Damping),

@@ -9,6 +9,7 @@ use super::{Cloth, Own, Rests, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
 use crate::inputs::{FillNow, FrameInputs, RestMotion, SeamNow};
+use crate::model::Steps;
 use crate::simd::{Record, Shared};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -58,48 +59,23 @@ pub(crate) struct Begun<'a> {
     airy: bool,
 }
 
-impl<'a> Begun<'a> {
-    pub fn new(cloth: &'a Cloth, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
-        let m = &cloth.matter;
-        let [drag, lift] = frame.matter_of(number).map_or([m.drag, m.lift], |now| [now.drag, now.lift]);
-        let balances = BALANCES.map(|b| b * dt);
-        let scales = balances.map(|balance| Scale {
-            dt: balance,
-            per_dt2: 1.0 / (balance * balance),
-            drag: 0.5 * AIR_DENSITY * drag,
-            lift: 0.5 * AIR_DENSITY * lift,
-            whole_per_weight: dt / (m.areal_weight * cloth.least_weight),
-            poisson: m.poisson,
-            ..Scale::default()
-        });
-        Begun {
-            cloth,
-            body,
-            dt,
-            scales,
-            rest: frame.rests.iter().find(|r| r.body == number),
-            bends: balances.map(|b| cloth.bends(b, &body.rest)),
-            plate: balances.map(|b| cloth.plate.direct(b)),
-            seams: (0..cloth.seams.len())
-                .map(|k| frame.seams.iter().find(|s| s.body == number && s.seam == k))
-                .collect(),
-            fills: (0..cloth.chambers.len())
-                .map(|k| frame.fills.iter().find(|f| f.body == number && f.chamber == k))
-                .collect(),
-            gravity: frame.gravity,
-            airy: drag > 0.0 || lift > 0.0,
-        }
+impl Steps for Begun<'_> {
+    type Own = Own;
+
+    /// A frame begins: its motion follows from where it starts alone.
+    fn start(&self, own: &mut Own) {
+        own.taut.forget();
     }
 
     /// The strains that each direction answers the other's with.
-    pub fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
+    fn look(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         if self.cloth.matter.poisson > 0.0 {
             let rests = self.rests(moment);
             watch.during(Phase::Yarn, || self.strain(rests.sides, state, own));
         }
     }
 
-    pub fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
+    fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         let goes_on = usize::from(state.goes_on(self.dt));
         let scale = self.rests(moment).on(self.scales[goes_on]);
         state.loads.weigh(&mut state.gained);
@@ -112,7 +88,7 @@ impl<'a> Begun<'a> {
         let prolonged = own.coarse.first().map_or(&nothing, coarse::Scratch::prolonged);
         let multipliers = MultipliersOf { own: own.multipliers.as_mut_ptr(), prolonged };
         if self.cloth.taut {
-            self.taut(moment, scale, state, &mut own.taut, watch);
+            self.taut(moment, scale, state, (&mut own.gas, &mut own.taut), watch);
         }
         let points = points(state);
         for round in 0..rounds {
@@ -134,42 +110,19 @@ impl<'a> Begun<'a> {
         }
     }
 
-    /// Air, and then all that pulls at once.
-    fn taut(&self, moment: f32, scale: Scale, state: &mut State, own: &mut taut::System, watch: &dyn Watch) {
-        let work = &self.cloth.work;
-        if self.airy {
-            let points = points(state);
-            watch.during(Phase::Membrane, || {
-                // Safety: no other thread is at these points.
-                work.iter()
-                    .flat_map(|w| &w.membrane)
-                    .for_each(|g| unsafe { membrane::blow(g, points, scale) });
-            });
-        }
-        watch.during(Phase::Sewn, || {
-            state.place();
-            let State { gas, start, gained, x, .. } = state;
-            x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
-            self.pulls(moment, gas, |pulls, fill| {
-                pulls.balance(scale, fill, &mut Places { start, gained, x }, own)
-            });
-            x.iter_mut().zip(&*start).for_each(|(x, start)| x.0[3] = start.0[3]);
-        });
-    }
-
     /// After contact has moved points: what is taut about them follows. Gives the most that any moved, metres.
-    pub fn settle(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) -> f32 {
+    fn settle(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) -> f32 {
         if !self.cloth.taut {
             return 0.0;
         }
         let scale = self.rests(moment).on(self.scales[usize::from(state.goes_on(self.dt))]);
         watch.during(Phase::Sewn, || {
-            let State { gas, start, gained, x, free, v, .. } = state;
+            let State { start, gained, x, free, v, .. } = state;
+            let Own { gas, taut, .. } = own;
             let before = x.clone();
             let mut at = Places { start, gained, x };
             at.take_up();
-            let far = self
-                .pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, &mut own.taut));
+            let far = self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, taut));
             if far > 0.0 {
                 // It is the body's own doing.
                 for ((x, before), (free, v)) in x.iter().zip(&before).zip(free.iter_mut().zip(v.iter_mut())) {
@@ -182,6 +135,82 @@ impl<'a> Begun<'a> {
             }
             far
         })
+    }
+
+    /// After contact: what colliders hold now is held in the next sub-step too, for as long as it is met.
+    fn met(&self, state: &mut State, own: &mut Own) {
+        if self.cloth.taut {
+            own.taut.met(&state.loads.met[..self.body.points()]);
+        }
+    }
+
+    fn finish(&self, own: &mut Own) {
+        own.stretched = self.rests(1.0);
+    }
+}
+
+impl<'a> Begun<'a> {
+    pub fn new(cloth: &'a Cloth, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
+        let m = &cloth.matter;
+        let [drag, lift] = frame.matter_of(number).map_or([m.drag, m.lift], |now| [now.drag, now.lift]);
+        let balances = BALANCES.map(|b| b * dt);
+        let scales = balances.map(|balance| Scale {
+            dt: balance,
+            per_dt2: 1.0 / (balance * balance),
+            drag: 0.5 * AIR_DENSITY * drag,
+            lift: 0.5 * AIR_DENSITY * lift,
+            whole_per_weight: dt / (m.areal_weight * cloth.least_weight),
+            poisson: m.poisson,
+            tied: frame.ties.iter().any(|t| t.tie.bodies.contains(&number)),
+            ..Scale::default()
+        });
+        Begun {
+            cloth,
+            body,
+            dt,
+            scales,
+            rest: frame.rests.iter().find(|r| r.body == number),
+            bends: balances.map(|b| cloth.bends(b, &body.rest)),
+            plate: balances.map(|b| cloth.plate.direct(b)),
+            seams: (0..cloth.seams.len())
+                .map(|k| frame.seams.iter().find(|s| s.body == number && s.seam == k))
+                .collect(),
+            fills: (0..cloth.chambers.len())
+                .map(|k| frame.fills.iter().find(|f| f.body == number && f.chamber == k))
+                .collect(),
+            gravity: frame.gravity,
+            airy: drag > 0.0 || lift > 0.0,
+        }
+    }
+
+    /// Air, and then all that pulls at once.
+    fn taut(
+        &self,
+        moment: f32,
+        scale: Scale,
+        state: &mut State,
+        (gas, own): (&mut [Gas], &mut taut::System),
+        watch: &dyn Watch,
+    ) {
+        let work = &self.cloth.work;
+        if self.airy {
+            let points = points(state);
+            watch.during(Phase::Membrane, || {
+                // Safety: no other thread is at these points.
+                work.iter()
+                    .flat_map(|w| &w.membrane)
+                    .for_each(|g| unsafe { membrane::blow(g, points, scale) });
+            });
+        }
+        watch.during(Phase::Sewn, || {
+            state.place();
+            let State { start, gained, x, .. } = state;
+            x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
+            self.pulls(moment, gas, |pulls, fill| {
+                pulls.balance(scale, fill, &mut Places { start, gained, x }, own)
+            });
+            x.iter_mut().zip(&*start).for_each(|(x, start)| x.0[3] = start.0[3]);
+        });
     }
 
     /// What pulls at a moment, and what fills it.
@@ -211,22 +240,6 @@ impl<'a> Begun<'a> {
             chambers: &self.cloth.chambers,
         };
         work(pulls, (gas, &filling))
-    }
-
-    /// A frame begins: its motion follows from where it starts alone.
-    pub fn start(&self, own: &mut Own) {
-        own.taut.forget();
-    }
-
-    /// After contact: what colliders hold now is held in the next sub-step too, for as long as it is met.
-    pub fn met(&self, state: &State, own: &mut Own) {
-        if self.cloth.taut {
-            own.taut.met(&state.loads.met[..self.body.points()]);
-        }
-    }
-
-    pub fn finish(&self, own: &mut Own) {
-        own.stretched = self.rests(1.0);
     }
 
     /// What lengths and folds at rest are multiplied by at a moment.

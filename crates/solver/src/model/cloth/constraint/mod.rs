@@ -47,6 +47,8 @@ pub struct Scale {
     pub folds: f32,
     /// Poisson's ratio.
     pub poisson: f32,
+    /// Whether it is tied to other bodies, whose weight its points have.
+    pub tied: bool,
 }
 
 impl Scale {
@@ -68,6 +70,7 @@ impl Default for Scale {
             sides: [1.0; 2],
             folds: 1.0,
             poisson: 0.0,
+            tied: false,
         }
     }
 }

@@ -52,6 +52,8 @@ pub struct Eliminated {
     off: [[f32; 8]; 2],
     /// 1 over the diagonal, 1/kg; 0 where held.
     per: [f32; 8],
+    /// What it was eliminated with, kg.
+    mass: [f32; 8],
 }
 
 /// One edge of each of eight chains.
@@ -191,7 +193,7 @@ impl Chains {
     /// Eliminates the bends for a sub-step of `dt` seconds; `weight` gives a point's inverse mass.
     pub fn eliminate(&self, dt: f64, weight: impl Fn(u32) -> f32) -> Vec<Eliminated> {
         let n = self.bow.len();
-        let mut out = vec![Eliminated { off: [[0.0; 8]; 2], per: [0.0; 8] }; n];
+        let mut out = vec![Eliminated { off: [[0.0; 8]; 2], per: [0.0; 8], mass: [0.0; 8] }; n];
         for l in 0..8 {
             let w = |k: usize| f64::from(weight(self.point[k][l]));
             // Rows of the matrix: diagonal, and couplings with the next and the one after.
@@ -224,6 +226,7 @@ impl Chains {
                 }
                 out[k].off[0][l] = one as f32;
                 out[k].off[1][l] = two as f32;
+                out[k].mass[l] = if w(k) > 0.0 { (1.0 / w(k)) as f32 } else { 0.0 };
                 out[k].per[l] = if w(k) > 0.0 { (1.0 / row[k][0]) as f32 } else { 0.0 };
             }
         }
@@ -385,7 +388,7 @@ pub unsafe fn solve(
     // Bends come last: what stretch moves differs from point to point, which a bend would take for a fold.
     // What bends move is across the chain, and changes lengths by little.
     if let Some(First { bend, .. }) = first.filter(|f| !f.bend.is_empty()) {
-        straighten(g, x, scale.dt * scale.dt, bend, right);
+        straighten(g, x, (scale.dt * scale.dt, scale.tied), bend, right);
     }
     for (point, knot) in g.point.iter().zip(x.iter()) {
         // Safety: as the caller promises; the chains' points differ.
@@ -528,7 +531,13 @@ fn slacken(x: &mut [Knot], passed: &mut [Passed], right: &mut Vec<V8>) {
 
 /// One implicit step of the bends of eight chains.
 #[inline(always)]
-fn straighten(g: &Chains, x: &mut [Knot], dt2: f32, eliminated: &[Eliminated], right: &mut Vec<V8>) {
+fn straighten(
+    g: &Chains,
+    x: &mut [Knot],
+    (dt2, tied): (f32, bool),
+    eliminated: &[Eliminated],
+    right: &mut Vec<V8>,
+) {
     let n = x.len();
     if n < 3 {
         return;
@@ -570,7 +579,9 @@ fn straighten(g: &Chains, x: &mut [Knot], dt2: f32, eliminated: &[Eliminated], r
             r = right[k + 2].fma(-F8::new(&eliminated[k + 2].off[1]), r);
         }
         right[k] = r;
-        x[k].moves(r);
+        // A point that is heavier now than it was eliminated with goes less far, so that its force gives what it takes.
+        let less = if tied { x[k].w * F8::new(&eliminated[k].mass) } else { F8::splat(1.0) };
+        x[k].moves(if tied { r.scale(less) } else { r });
     }
 }
 

@@ -1,0 +1,81 @@
+/** Where loose pieces come from: all of them are there at first, or they come a few at a time. */
+import type { Body } from '../api/http';
+import { edit, setValue } from '../state/project';
+import { useScene } from '../state/queries';
+import { ChoiceField } from '../ui/choice-field';
+import { NumberField, NumberRow } from '../ui/number-field';
+import { Fold } from '../ui/section';
+
+type Drift = Extract<Body['kind'], { drift: unknown }>['drift'];
+type Source = NonNullable<Drift['source']>;
+const BEGINS: Source = { rate: 60, uneven: 0, velocity: [0, 0, 0], away: 0, scatter: 0.2 };
+
+export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift }) {
+  const path = `/bodies/${id}/kind/drift/source`;
+  const { source } = own;
+  const turn = (on: boolean) => void edit(on ? `${of} come a few at a time` : `${of} all there at first`, [on ? { op: 'add', path, value: BEGINS } : { op: 'remove', path }]);
+  return (
+    <>
+      <ChoiceField
+        label="They come"
+        of={of}
+        value={source ? 'few' : 'all'}
+        options={[
+          { value: 'all', label: 'all at the first frame' },
+          { value: 'few', label: 'a few at a time' },
+        ]}
+        onChoose={(v) => turn(v === 'few')}
+      />
+      {source && (
+        <Fold name="Source">
+          <From path={`${path}/from`} of={of} source={source} />
+          <NumberField path={`${path}/rate`} of={of} />
+          <ChoiceField
+            label="They stay"
+            of={of}
+            value={source.life == null ? 'good' : 'life'}
+            options={[
+              { value: 'good', label: 'for good' },
+              { value: 'life', label: 'for a time' },
+            ]}
+            onChoose={(v) => void edit(v === 'life' ? `${of} stay for a time` : `${of} stay for good`, [v === 'life' ? { op: 'add', path: `${path}/life`, value: 2 } : { op: 'remove', path: `${path}/life` }])}
+          />
+          {source.life != null && <NumberField path={`${path}/life`} of={of} />}
+          {source.life != null && <NumberField path={`${path}/uneven`} of={of} otherwise={0} />}
+          <NumberRow label="First speed, m/s" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/velocity/${k}`, name, otherwise: 0 }))} />
+          <NumberField path={`${path}/away`} of={of} otherwise={0} />
+          <NumberField path={`${path}/scatter`} of={of} otherwise={0} />
+        </Fold>
+      )}
+    </>
+  );
+}
+
+const SPACE = '·';
+
+function From({ path, of, source }: { path: string; of: string; source: Source }) {
+  const figures = useScene((s) => s.figures) ?? {};
+  const colliders = useScene((s) => s.colliders) ?? {};
+  const key = (from: unknown) => (from === undefined || from === 'space' ? SPACE : JSON.stringify(from));
+  const all = [
+    { from: 'space' as unknown, label: 'its own box' },
+    ...Object.entries(figures).map(([k, f]) => ({ from: { figure: { figure: k } } as unknown, label: `${f.name}, its skin` })),
+    ...Object.entries(colliders)
+      .filter(([, c]) => !('plane' in c.form || 'figure' in c.form))
+      .map(([k, c]) => ({ from: { collider: k } as unknown, label: `${c.name}, its surface` })),
+  ];
+  const now = key(source.from);
+  if (!all.some((o) => key(o.from) === now)) all.push({ from: source.from, label: 'points' in Object(source.from) ? 'points of the scene file' : 'a part of a figure' });
+  return (
+    <ChoiceField
+      label="From"
+      of={of}
+      value={now}
+      options={all.map((o) => ({ value: key(o.from), label: o.label }))}
+      onChoose={(v) => {
+        const found = all.find((o) => key(o.from) === v);
+        if (found) void setValue(`${of} come from ${found.label}`, path, found.from);
+      }}
+    />
+  );
+}
