@@ -21,10 +21,16 @@ export function App() {
       <Tooltip.Provider delayDuration={400}>
         <ErrorBoundary FallbackComponent={Broken}>
           <Switch>
-            <Route path="/"><Redirect to="/projects" replace /></Route>
-            <Route path="/projects"><ProjectsPage /></Route>
+            <Route path="/">
+              <Redirect to="/projects" replace />
+            </Route>
+            <Route path="/projects">
+              <ProjectsPage />
+            </Route>
             <Route path="/projects/:id">{({ id }) => (/^\d{1,15}$/.test(id) ? <ProjectPage id={Number(id)} /> : <Nowhere />)}</Route>
-            <Route><Nowhere /></Route>
+            <Route>
+              <Nowhere />
+            </Route>
           </Switch>
           <NewProject />
         </ErrorBoundary>
@@ -38,7 +44,9 @@ const Nowhere = () => (
     <div className="px-6 text-center">
       <h1 className="text-[22px] font-semibold">There is nothing at this address</h1>
       <p className="mt-1 mb-4 text-faded">It may have been mistyped.</p>
-      <Link href="/projects" className="rounded-md bg-madder px-3.5 py-1 font-semibold text-on-madder">All projects</Link>
+      <Link href="/projects" className="rounded-md bg-madder px-3.5 py-1 font-semibold text-on-madder">
+        All projects
+      </Link>
     </div>
   </main>
 );

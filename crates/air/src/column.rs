@@ -2,6 +2,7 @@
 //! strength, its own way across and along, and a turbulence of its own. Within the form there is all of it, over a soft edge
 //! about it less by a smooth step, beyond nothing.
 use crate::turbulence::{TurbulenceNow, Waves};
+use crate::word;
 use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline, smooth};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -280,13 +281,13 @@ impl Now for ColumnNow {
     type Flow = Risen;
     fn mark(&self, to: &mut Marks) {
         let ColumnNow { speed, across, along, form, radius, height, edge, scale: _, curved, unrest } = self;
-        to.words(&[26, *form as u32]);
+        to.words(&[word::COLUMN, *form as u32]);
         to.words(&across.map(|a| a as u32));
         to.words(&along.map(|a| a as u32));
         to.numbers(speed);
         to.numbers(&[*radius, *height, *edge]);
         if *curved != 0.0 {
-            to.words(&[34]);
+            to.words(&[word::CURVED]);
             to.numbers(&[*curved]);
         }
         if let Some(t) = unrest {

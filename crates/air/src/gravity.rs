@@ -1,4 +1,5 @@
 //! A steady pull straight down.
+use crate::word;
 use crate::{Flow, Kind, Marks, Now};
 use nematon_motion::{Moment, Value};
 use nematon_simd::V8;
@@ -36,7 +37,7 @@ impl Now for GravityNow {
     type Flow = Even;
     fn mark(&self, to: &mut Marks) {
         let GravityNow { pull } = self;
-        to.words(&[30]);
+        to.words(&[word::GRAVITY]);
         to.numbers(pull);
     }
     fn flow(&self, _: f64) -> Even {

@@ -15,6 +15,7 @@ mod stream;
 mod turbulence;
 mod vortex;
 mod wind;
+pub mod word;
 mod zone;
 
 pub use column::{Across, Along, ColumnNow, Within};
@@ -278,26 +279,26 @@ impl FieldNow {
         // Those that pushed were told elsewhere once.
         match by {
             By::Air => {}
-            By::Push => to.words(&[22]),
-            By::Force => to.words(&[33]),
+            By::Push => to.words(&[word::BY_PUSH]),
+            By::Force => to.words(&[word::BY_FORCE]),
         }
         if *times != 1.0 {
-            to.words(&[32]);
+            to.words(&[word::TIMES]);
             to.numbers(&[*times]);
         }
         if let Some(s) = stand {
-            to.words(&[11]);
+            to.words(&[word::STAND]);
             s.mark(to);
         }
         for (k, (zone, joins)) in zones.iter().enumerate() {
-            to.words(&[12]);
+            to.words(&[word::ZONE]);
             zone.mark(to);
             if k > 0 {
-                to.words(&[23, *joins as u32]);
+                to.words(&[word::JOINS, *joins as u32]);
             }
         }
         if let Some(only) = only {
-            to.words(&[13, only.len() as u32]);
+            to.words(&[word::ONLY, only.len() as u32]);
             only.iter().for_each(|b| to.words(&[*b as u32]));
         }
     }

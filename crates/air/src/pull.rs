@@ -4,6 +4,7 @@
 //! and squared S (3√3/2) (r/c)/(1 + r²/c²)^(3/2), the softened line and point source (H. C. Plummer, "On the Problem of
 //! Distribution in Globular Star Clusters", 1911), each scaled so that S is the most there is. Over the last fifth of its reach
 //! it ends by a smooth step.
+use crate::word;
 use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline, smooth};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -101,7 +102,7 @@ impl Now for PullNow {
     type Flow = PullNow;
     fn mark(&self, to: &mut Marks) {
         let PullNow { strength, to: toward, law, reach, core } = self;
-        to.words(&[25, *toward as u32, *law as u32]);
+        to.words(&[word::PULL, *toward as u32, *law as u32]);
         to.numbers(&[*strength, *reach, *core]);
     }
     fn speed(&self) -> f32 {

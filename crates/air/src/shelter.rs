@@ -4,6 +4,7 @@
 //! Model for Wind-Turbine Wakes", 2014, eqs. 6 and 7), here with a width to the side and one upward of its own, and with the first
 //! term of its deficit alone: what is taken away falls as the wake's cross-section grows. It has no eddies, the wake lies straight
 //! along the mean wind however this turns, and what comes round a corner is not faster than the wind was.
+use crate::word;
 use crate::{Around, Flow, Kind, Marks, Now, smooth};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -91,7 +92,7 @@ impl Now for ShelterNow {
     fn mark(&self, to: &mut Marks) {
         // Which bodies these are shows in the wakes.
         let ShelterNow { taken, widens, bodies: _, frame, wakes } = self;
-        to.words(&[28, wakes.len() as u32]);
+        to.words(&[word::SHELTER, wakes.len() as u32]);
         to.numbers(&[*taken, *widens]);
         to.numbers(&frame[0]);
         for Wake { middle, along, wide } in wakes {

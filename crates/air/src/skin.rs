@@ -4,6 +4,7 @@
 //! their angles: G. Thürmer, C. Wüthrich, "Computing Vertex Normals from Polygonal Facets", 1998), on both sides alike. How strong
 //! a spot is may be uneven: gradient noise (K. Perlin, 2002) through the surface at rest, of two patterns one after the other
 //! where it renews itself, or a ramp; with gain and bias the same surface pushes here and draws there.
+use crate::word;
 use crate::{Flow, Kind, Marks, Now, Profile};
 use nematon_motion::{Moment, Value, gradient_noise};
 use nematon_simd::{F8, V8};
@@ -177,7 +178,7 @@ impl Now for SkinNow {
     type Flow = Pushing;
     fn mark(&self, to: &mut Marks) {
         let SkinNow { strength, reach, profile, pattern, size, pace, gain, bias, seed, surface } = self;
-        to.words(&[29, *profile as u32, *pattern as u32, *seed]);
+        to.words(&[word::SKIN, *profile as u32, *pattern as u32, *seed]);
         to.numbers(&[*strength, *reach, *size as f32, *pace as f32, *gain, *bias]);
         if let Some(s) = surface {
             to.0.extend(s.digest);

@@ -3,6 +3,7 @@
 //! The curve goes through its points (E. Catmull, R. Rom, "A Class of Local Interpolating Splines", 1974, uniform), as so many
 //! straight pieces that no kink shows; what is near it goes by the nearest place on these, with the direction there between those
 //! of the piece's ends. Along, all in the middle and (1 - ρ²)² at ρ radii from it; toward it, S 3.494 ρ (1 - ρ²)², S at most.
+use crate::word;
 use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -132,7 +133,7 @@ impl Now for StreamNow {
     type Flow = Course;
     fn mark(&self, to: &mut Marks) {
         let StreamNow { speed, draw_in, radius, points, closed } = self;
-        to.words(&[27, u32::from(*closed), points.len() as u32]);
+        to.words(&[word::STREAM, u32::from(*closed), points.len() as u32]);
         to.numbers(&[*speed, *draw_in, *radius]);
         points.iter().for_each(|p| to.numbers(p));
     }

@@ -4,6 +4,7 @@
 //! Random Velocity Field" (1970), eq. 3.1. Each wave is free of divergence exactly, so is the sum; it
 //! is smooth to all orders, has no grid and does not repeat. Waves come in threes whose directions are square to each
 //! other, each moving along the next one's: of every three, x, y and z get exactly a third of the energy.
+use crate::word;
 use crate::{Flow, Kind, Marks, Now, chance};
 use nematon_motion::{Moment, Value, stills};
 use nematon_simd::{F8, V8};
@@ -170,7 +171,7 @@ impl Now for TurbulenceNow {
     type Flow = Waves;
     fn mark(&self, to: &mut Marks) {
         let TurbulenceNow { strength, size, pace, drift, gone, octaves, fall, along, seed } = self;
-        to.words(&[21, *seed, *octaves]);
+        to.words(&[word::TURBULENCE, *seed, *octaves]);
         to.numbers(&[*strength, *size, *pace, *fall]);
         to.numbers(along);
         to.numbers(drift);

@@ -3,6 +3,7 @@
 //! Around the axis it is the vortex of C. W. Oseen (1912) and H. Lamb (Hydrodynamics, 1932, art. 334a): v(r) = Γ/(2π r) (1 - e^(-r²/c²)),
 //! told by its greatest speed S and the radius a at which that is, where c = a / 1.120 906 and Γ = 2π c S / 0.638 173. Within it turns
 //! as a solid, far out as a free vortex. Pull-in has the same profile; lift, S' e^(-r²/c²), is that of the core alone.
+use crate::word;
 use crate::{Bead, Flow, Kind, Marks, Now, Outline, outline};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -66,7 +67,7 @@ impl Now for VortexNow {
     type Flow = VortexNow;
     fn mark(&self, to: &mut Marks) {
         let VortexNow { spin, core, pull_in, lift } = self;
-        to.words(&[33]);
+        to.words(&[word::VORTEX]);
         to.numbers(&[*spin, *core, *pull_in, *lift]);
     }
     fn speed(&self) -> f32 {

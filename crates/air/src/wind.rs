@@ -1,4 +1,5 @@
 //! A steady wind with gusts that travel along with it.
+use crate::word;
 use crate::{Flow, Kind, Marks, Now, chance};
 use nematon_motion::{Moment, Value};
 use nematon_simd::{F8, V8};
@@ -111,12 +112,12 @@ impl Now for WindNow {
     type Flow = Gusts;
     fn mark(&self, to: &mut Marks) {
         let WindNow { velocity, gust, gust_period, gust_width, bursts, seed } = self;
-        to.words(&[1, *seed]);
+        to.words(&[word::WIND, *seed]);
         to.numbers(velocity);
         to.numbers(&[*gust, *gust_period]);
         // Fronts without end that come and go alike were all there was once.
         if *gust_width > 0.0 || *bursts > 0.0 {
-            to.words(&[24]);
+            to.words(&[word::GUSTS]);
             to.numbers(&[*gust_width, *bursts]);
         }
     }

@@ -1,4 +1,5 @@
 //! Where a field acts: wholly within a form, less and less over an edge about it, not at all beyond.
+use crate::word;
 use crate::{Marks, Stand};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
@@ -98,7 +99,7 @@ impl ZoneNow {
         to.words(&[u32::from(*outside)]);
         // The smooth step was all there was once.
         if *profile != Profile::Smooth {
-            to.words(&[16 + *profile as u32]);
+            to.words(&[word::PROFILE + *profile as u32]);
         }
     }
 

@@ -3,7 +3,7 @@ use crate::maps::Dyed;
 use crate::resolve::{World, pose_at};
 use crate::shape::begins;
 use crate::{MeshLibrary, Playing, Shaped, Stage};
-use nematon_air::Marks;
+use nematon_air::{Marks, word};
 use nematon_document::{
     Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource,
     Moment, Node, Value,
@@ -104,13 +104,13 @@ impl Pulls {
     fn mark(&self, scene: &Stage, frame: f64, to: (&mut Vec<u32>, &mut Vec<f32>, &mut Vec<[u8; 32]>)) {
         let Pulls { how, by, moves } = self;
         let (words, numbers, hashes) = to;
-        words.push(if matches!(how, How::Hold(..)) { 9 } else { 10 });
+        words.push(if matches!(how, How::Hold(..)) { word::HOLD } else { word::FOLLOW });
         numbers.extend(self.ends(scene, frame));
         if let How::Hold(_, spring) = how {
             numbers.push(spring.map_or(f32::INFINITY, |s| s as f32));
         }
         if let Some((dyed, ends)) = by {
-            words.push(11);
+            words.push(word::PULL_BY_MAP);
             numbers.extend(ends.map(|e| e as f32));
             hashes.push(dyed.digest());
             let mut marks = Marks::default();
@@ -448,7 +448,7 @@ impl Carried {
         hashes: &mut Vec<[u8; 32]>,
     ) {
         let Carried { place, body, points, surface, pull } = self;
-        words.extend([if surface.is_some() { 8 } else { 4 }, *body as u32]);
+        words.extend([if surface.is_some() { word::GRIP_ON_SPOTS } else { word::GRIP }, *body as u32]);
         words.extend(points.iter());
         if let Some(pull) = pull {
             pull.mark(scene, frame, (words, numbers, hashes));

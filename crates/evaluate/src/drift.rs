@@ -1,21 +1,40 @@
 //! Loose pieces: where they start, and what the solver is told of them.
+use crate::kind::{Matters, Shapes};
 use crate::maps::Ground;
 use crate::resolve::place_body;
+use crate::shape::Own;
 use crate::source::Coming;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
-use nematon_document::{Body, Drift, Moment};
+use nematon_document::{Body, Drift, Moment, Value};
 use nematon_geometry::{Density, Mesh, fill};
-use nematon_solver::{Comes, FreeRest, Scaled};
+use nematon_solver::{Comes, FreeRest, Rest, Scaled};
 use std::sync::Arc;
 
-/// # Errors
-/// When a map can't be had.
-pub fn shape(
-    scene: &Stage,
-    body: &Body,
-    own: &Drift,
-    library: &dyn MeshLibrary,
-) -> Result<Shaped, ShapeError> {
+impl Shapes for Drift {
+    fn shape(&self, scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
+        shape(scene, body, self, library)
+    }
+
+    fn rest(&self, body: &Body, shaped: &Shaped, first: &Moment) -> Rest {
+        Rest::Free(rest(body, self, shaped, first))
+    }
+
+    fn matters(&self) -> Matters {
+        let nothing = Value::default;
+        Matters {
+            damping: nothing(),
+            drag: self.drag.clone(),
+            lift: nothing(),
+            friction: self.friction.clone(),
+        }
+    }
+
+    fn around(&self) -> f64 {
+        self.largest()
+    }
+}
+
+fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
     let coming = own.source.as_ref().map(|s| Coming::of(scene, body, own, s).map(Arc::new)).transpose()?;
     let (positions, placed) = match &coming {
         // Where none comes one stands for all that could: a body has a point at least.
@@ -42,21 +61,11 @@ pub fn shape(
     };
     let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
-    Ok(Shaped {
-        mesh,
-        placed,
-        rest: None,
-        maps,
-        grips: vec![],
-        follow: None,
-        weather,
-        sewn: None,
-        coming,
-        density,
-    })
+    let own = Own::Drift { coming };
+    Ok(Shaped { mesh, placed, maps, grips: vec![], follow: None, weather, own, density })
 }
 
-pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
+fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
     let thicker = crate::matters::thicker(body, first);
     let times = shaped.maps.of(Scaled::ArealWeight);
     let weight = |(k, radius): (usize, &f32)| {
@@ -70,7 +79,7 @@ pub fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRe
         drag: (own.drag.at(first) * thicker) as f32,
         friction: own.friction.at(first) as f32,
         over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
-        comes: shaped.coming.as_ref().map(|_| Comes { there: 0, largest: own.largest() as f32 }),
+        comes: shaped.coming().map(|_| Comes { there: 0, largest: own.largest() as f32 }),
     }
 }
 

@@ -12,7 +12,7 @@ use crate::sewn::Sewn;
 use crate::source::Coming;
 use crate::tied::Tied;
 use crate::weather::Weather;
-use nematon_air::Marks;
+use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
     Born, ChamberRest, ClothRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
@@ -165,15 +165,15 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
         s.f32(map);
     }
     if !welds.is_empty() {
-        s.u32(&[35, welds.len() as u32]);
+        s.u32(&[word::WELDS, welds.len() as u32]);
         welds.iter().for_each(|w| s.u32(w));
     }
     if !(seams.is_empty() && chambers.is_empty()) {
         // What is taut bends in one with all that pulls: frames from before it did are out of date, and those of other bodies are not.
-        s.u32(&[40]);
+        s.u32(&[word::TAUT]);
     }
     for SeamRest { stitches, stiffness, gap, crease, folds } in seams {
-        s.u32(&[36, stitches.len() as u32, folds.len() as u32]);
+        s.u32(&[word::SEAM, stitches.len() as u32, folds.len() as u32]);
         for StitchRest { point, to, share, length } in stitches {
             s.u32(&[*point, to[0], to[1]]);
             s.f32(&[*share, *length]);
@@ -182,7 +182,7 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
         folds.iter().for_each(|f| s.u32(f));
     }
     for ChamberRest { triangles, mouths, outside, density } in chambers {
-        s.u32(&[37, triangles.len() as u32, mouths.len() as u32]);
+        s.u32(&[word::CHAMBER, triangles.len() as u32, mouths.len() as u32]);
         triangles.iter().for_each(|t| s.u32(t));
         for (seam, t) in mouths {
             s.u32(&[seam.map_or(u32::MAX, |s| s)]);
@@ -233,11 +233,11 @@ fn of_frame(
     fields.iter().for_each(|f| f.mark(&mut marks));
     // Air that no field moves any more went on blowing once: frames of then are not those of now.
     if stills {
-        marks.words(&[14]);
+        marks.words(&[word::STILLS]);
     }
     s.0.update(&marks.0);
     if let Some(Floor { height, friction }) = floor {
-        s.u32(&[3]);
+        s.u32(&[word::FLOOR]);
         s.f32(&[*height, *friction]);
     }
     let first = scene.frames.first as f64;
@@ -252,19 +252,19 @@ fn of_frame(
     }
     for r in island.relaxed {
         let RestMotion { body, sides, folds } = r.motion(scene, first + index as f64);
-        s.u32(&[5, body as u32]);
+        s.u32(&[word::RESTS, body as u32]);
         sides.iter().for_each(|s| numbers.extend(*s));
         numbers.extend(folds);
     }
     for c in island.changing {
         let now = c.motion(scene, first + index as f64);
         let Some(MatterNow { body, damping, drag, lift, friction }) = now else { continue };
-        s.u32(&[6, body as u32]);
+        s.u32(&[word::MATTER, body as u32]);
         numbers.extend([damping, drag, lift, friction]);
     }
     for (k, w) in island.weathers.iter().enumerate() {
         if let Some(w) = w {
-            s.u32(&[31, k as u32]);
+            s.u32(&[word::WEATHER, k as u32]);
             w.mark(scene, first + index as f64, &mut numbers, &mut hashes);
         }
     }
@@ -273,7 +273,7 @@ fn of_frame(
         let (Some(sewn), Some(own)) = (sewn, own) else { continue };
         let (seams, fills) = sewn.motion(scene, k, own, first + index as f64);
         for SeamNow { body, seam, open, hold } in seams {
-            s.u32(&[38, body as u32, seam as u32]);
+            s.u32(&[word::SEAM_NOW, body as u32, seam as u32]);
             numbers.extend(open.into_iter().chain(hold));
         }
         for FillNow { body, chamber, by, leak, opening } in fills {
@@ -282,18 +282,18 @@ fn of_frame(
                 FillBy::Volume(ends) => (1, ends),
                 FillBy::Closed => (2, [0.0; 2]),
             };
-            s.u32(&[39, body as u32, chamber as u32, kind]);
+            s.u32(&[word::FILL_NOW, body as u32, chamber as u32, kind]);
             [ends[0], ends[1], leak, opening].into_iter().for_each(|n| s.f64(n));
             // Once all of the gas leaked by its time, and not what is above the air outside.
             if leak != 0.0 {
-                s.u32(&[46]);
+                s.u32(&[word::LEAKS_ABOVE]);
             }
         }
     }
     for t in island.tied {
         let TieNow { tie, hold, spring } = t.motion(scene, first + index as f64);
         let Tie { bodies, points, spots } = tie.as_ref();
-        s.u32(&[47, bodies[0] as u32, bodies[1] as u32, points.len() as u32]);
+        s.u32(&[word::TIE, bodies[0] as u32, bodies[1] as u32, points.len() as u32]);
         s.u32(points);
         for TieSpot { triangle, shares, off } in spots {
             s.u32(triangle);
@@ -305,7 +305,7 @@ fn of_frame(
     }
     let of = |k: usize| island.coming[k].as_deref();
     for Comings { body, born, gone } in comings(scene, island.bodies, of, inputs, index) {
-        s.u32(&[48, body as u32, born.len() as u32, gone.len() as u32]);
+        s.u32(&[word::COMINGS, body as u32, born.len() as u32, gone.len() as u32]);
         s.u32(&gone);
         for Born { point, position, velocity } in born {
             s.u32(&[point]);
@@ -320,7 +320,7 @@ fn of_frame(
     }
     for (k, t) in island.tracks.iter().enumerate() {
         if let Some(FrictionNow { collider, friction }) = t.rubs(scene, k, first + index as f64) {
-            s.u32(&[7, collider as u32]);
+            s.u32(&[word::FRICTION, collider as u32]);
             numbers.push(friction);
         }
     }

@@ -3,11 +3,13 @@
 
 mod air;
 mod around;
+mod cloth;
 mod collide;
 mod drift;
 mod feel;
 mod fingerprint;
 mod inputs;
+mod kind;
 mod maps;
 mod matters;
 mod outline;

@@ -1,6 +1,7 @@
 //! Matters that change with time.
 use crate::Stage;
-use nematon_document::{Body, Kind, Moment, Value};
+use crate::kind::{self, Matters};
+use nematon_document::{Body, Moment, Value};
 use nematon_solver::MatterNow;
 
 /// What of a body's matter may move.
@@ -23,23 +24,8 @@ pub fn thicker(body: &Body, moment: &Moment) -> f64 {
 
 impl Changing {
     fn of(body: usize, b: &Body) -> Changing {
-        match &b.kind {
-            Kind::Cloth(c) => {
-                let m = &c.matter;
-                let [damping, drag, lift, friction] =
-                    [&m.damping, &m.drag, &m.lift, &m.friction].map(Value::clone);
-                let air_density = b.air_density.clone();
-                Changing { body, damping, drag, lift, friction, air_density }
-            }
-            Kind::Drift(d) => Changing {
-                body,
-                damping: Value::default(),
-                drag: d.drag.clone(),
-                lift: Value::default(),
-                friction: d.friction.clone(),
-                air_density: b.air_density.clone(),
-            },
-        }
+        let Matters { damping, drag, lift, friction } = kind::of(&b.kind).matters();
+        Changing { body, damping, drag, lift, friction, air_density: b.air_density.clone() }
     }
 
     /// What it is at a moment.

@@ -140,8 +140,8 @@ impl Parts {
         let Parts { members, rests, rules, tracks, carried, relaxed, changing, tied } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
-        let sewn: Vec<_> = members.iter().map(|m| m.2.sewn.clone()).collect();
-        let coming: Vec<_> = members.iter().map(|m| m.2.coming.clone()).collect();
+        let sewn: Vec<_> = members.iter().map(|m| m.2.sewn().cloned()).collect();
+        let coming: Vec<_> = members.iter().map(|m| m.2.coming().cloned()).collect();
         let (bodies, weathers, sewn, coming) = (&bodies[..], &weathers[..], &sewn[..], &coming[..]);
         let island = of_island(
             scene,
@@ -297,15 +297,20 @@ impl Run {
             .collect();
         for (k, m) in self.members.iter().enumerate() {
             let own = self.scene.bodies.get(&m.id).and_then(|b| b.kind.cloth());
-            if let (Some(sewn), Some(own)) = (&m.shaped.sewn, own) {
+            if let (Some(sewn), Some(own)) = (m.shaped.sewn(), own) {
                 let (seams, fills) = sewn.motion(&self.scene, k, own, first + index as f64);
                 inputs.seams.extend(seams);
                 inputs.fills.extend(fills);
             }
         }
         inputs.ties = self.tied.iter().map(|t| t.motion(&self.scene, first + index as f64)).collect();
-        inputs.comings =
-            comings(&self.scene, &bodies, |k| self.members[k].shaped.coming.as_deref(), &inputs, index);
+        inputs.comings = comings(
+            &self.scene,
+            &bodies,
+            |k| self.members[k].shaped.coming().map(|c| c.as_ref()),
+            &inputs,
+            index,
+        );
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();

@@ -1,7 +1,7 @@
 //! Setting a thing down on what lies below it.
 use crate::resolve::World;
 use crate::{MeshLibrary, Stage, shape, skin};
-use nematon_document::{BodyId, ColliderId, Form, Kind};
+use nematon_document::{BodyId, ColliderId, Form};
 use std::collections::HashMap;
 
 /// What is set down.
@@ -73,10 +73,7 @@ pub fn set_down(scene: &Stage, thing: &Thing, library: &dyn MeshLibrary) -> Resu
 fn of_body(scene: &Stage, id: &BodyId, library: &dyn MeshLibrary) -> Result<Skin, String> {
     let body = scene.bodies.get(id).ok_or("There is no such body.")?;
     let s = shape(scene, body, library).map_err(|e| format!("{}: {e}", body.name))?;
-    let around = match &body.kind {
-        Kind::Cloth(own) => 0.5 * own.matter.thickness,
-        Kind::Drift(own) => own.largest(),
-    };
+    let around = crate::kind::of(&body.kind).around();
     Ok(Skin { points: s.placed, triangles: s.mesh.triangles, around })
 }
 

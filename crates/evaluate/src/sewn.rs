@@ -305,8 +305,8 @@ pub fn filled(
 ) -> Filled {
     let moment = scene.frames.moment(frame);
     let none = Arc::new(Sewn::default());
-    let sewn = shaped.sewn.as_ref().unwrap_or(&none);
-    let mesh = shaped.rest.as_ref().unwrap_or(&shaped.mesh);
+    let sewn = shaped.sewn().unwrap_or(&none);
+    let mesh = shaped.rest().unwrap_or(&shaped.mesh);
     let mass = |t: &[u32; 3]| {
         let [a, b, c] = t.map(|p| mesh.positions[p as usize].map(f64::from));
         let (u, v): ([f64; 3], [f64; 3]) =

@@ -1,19 +1,15 @@
-use crate::Stage;
-use crate::maps::{Dyed, Ground};
-use crate::resolve::place_body;
+//! The shape of a body: its points where they start, and what is found on them. How a kind of body makes its own is in its own file.
+use crate::maps::Dyed;
 use crate::sewn::Sewn;
 use crate::source::Coming;
 use crate::weather::Weather;
+use crate::{Stage, kind};
 use nematon_document::{
-    Along, Body, Choice, Cloth, Elsewhere, Figure, Grip, GripId, HeldTo, ImportedMesh, Kind, MAX_POINTS,
-    Matter, MeshSource, Moment, Node, RestShape, Shape, SkinOf, Value,
+    Along, Body, Choice, Figure, Grip, GripId, HeldTo, MAX_POINTS, MeshSource, Moment, Node, Value,
 };
-use nematon_geometry::material::material_coordinates;
-use nematon_geometry::{
-    Border, Density, Mesh, MeshFault, density, layers, nearest_of, place, points_in, refine,
-};
+use nematon_geometry::{Border, Density, Mesh, MeshFault, nearest_of, points_in};
 use nematon_paint::{Painting, Picture};
-use nematon_solver::{ClothRest, Folds, Maps, Scaled};
+use nematon_solver::{Maps, Scaled};
 use std::sync::Arc;
 
 /// Where imported meshes come from: a folder, a store.
@@ -115,8 +111,6 @@ pub struct Shaped {
     pub mesh: Mesh,
     /// Where each point starts in the world, metres.
     pub placed: Vec<[f32; 3]>,
-    /// What its lengths and folds come from, placed, if that is another mesh.
-    pub rest: Option<Mesh>,
     /// What its matter is multiplied by from point to point.
     pub maps: Maps,
     /// Those that are on, in the order of the document.
@@ -125,14 +119,51 @@ pub struct Shaped {
     pub follow: Option<Follow>,
     /// What gravity and still air do to it, where that is not as to others.
     pub weather: Option<Weather>,
-    /// What it is sewn of, where it has seams or chambers.
-    pub sewn: Option<Arc<Sewn>>,
-    /// When its points come and go, where they do.
-    pub coming: Option<Arc<Coming>>,
+    /// What only its kind has.
+    pub own: Own,
     pub density: Density,
 }
 
+/// What of a shape only a kind of body has.
+#[derive(Clone, Debug)]
+pub enum Own {
+    Cloth {
+        /// What its lengths and folds come from, placed, if that is another mesh.
+        rest: Option<Mesh>,
+        /// What it is sewn of, where it has seams or chambers.
+        sewn: Option<Arc<Sewn>>,
+    },
+    Drift {
+        /// When its pieces come and go, where they do.
+        coming: Option<Arc<Coming>>,
+    },
+}
+
 impl Shaped {
+    /// What its lengths and folds come from, where that is another mesh.
+    pub fn rest(&self) -> Option<&Mesh> {
+        match &self.own {
+            Own::Cloth { rest, .. } => rest.as_ref(),
+            Own::Drift { .. } => None,
+        }
+    }
+
+    /// What it is sewn of, where it is.
+    pub fn sewn(&self) -> Option<&Arc<Sewn>> {
+        match &self.own {
+            Own::Cloth { sewn, .. } => sewn.as_ref(),
+            Own::Drift { .. } => None,
+        }
+    }
+
+    /// When its points come and go, where they do.
+    pub fn coming(&self) -> Option<&Arc<Coming>> {
+        match &self.own {
+            Own::Cloth { .. } => None,
+            Own::Drift { coming } => coming.as_ref(),
+        }
+    }
+
     /// For each point, whether a grip holds it for good.
     pub fn held(&self) -> Vec<bool> {
         let mut held = vec![false; self.placed.len()];
@@ -167,7 +198,13 @@ pub struct Gripped {
 
 impl Gripped {
     /// By a map that stays, what it soaks wholly is held for good where the grip holds so, and what it leaves out is let go.
-    fn of(scene: &Stage, id: &GripId, grip: &Grip, points: Vec<u32>, by: Option<Dyed>) -> Vec<Gripped> {
+    pub(crate) fn of(
+        scene: &Stage,
+        id: &GripId,
+        grip: &Grip,
+        points: Vec<u32>,
+        by: Option<Dyed>,
+    ) -> Vec<Gripped> {
         let alike = |points: Vec<u32>, pulls, by| Gripped { id: id.clone(), points, pulls, by };
         // What hangs on another body is held by none.
         let hangs = matches!(grip.to, HeldTo::Body(_));
@@ -223,165 +260,13 @@ pub fn shape_to_see(
 /// # Errors
 /// When the mesh is missing or unfit, or a grip names what isn't there.
 pub fn shape(scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
-    match &body.kind {
-        Kind::Cloth(own) => cloth(scene, body, own, library),
-        Kind::Drift(own) => crate::drift::shape(scene, body, own, library),
-    }
-}
-
-/// Panels that lie on each other with no gap at all begin so far apart, metres: less than any cloth is thick, and enough to tell them apart.
-const APART: f32 = 1e-4;
-
-fn cloth(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
-    let mesh = match own.shape.made() {
-        Ok(mesh) => mesh,
-        Err(Elsewhere::Mesh(ImportedMesh { from, refine })) => imported(from, *refine, library)?,
-        Err(Elsewhere::Skin(s)) => skin(scene, s)?,
-    };
-    let mut mesh = layered(own, mesh)?;
-    if !(own.seams.is_empty() && own.chambers.is_empty()) {
-        nematon_geometry::lay_apart(&mut mesh, APART);
-    }
-    let rest = match own.rest.as_ref().map(|r| &r.shape) {
-        Some(RestShape::Mesh(from)) => {
-            let times = if let Shape::Mesh(m) = &own.shape { m.refine } else { 0 };
-            let mut rest = like(&mesh, layered(own, imported(from, times, library)?)?)?;
-            place_body(scene, begins(scene, body), &mut rest.positions);
-            Some(rest)
-        }
-        // It has all points already, where they were in the world.
-        Some(RestShape::Frame(from)) => Some(like(&mesh, imported(from, 0, library)?)?),
-        _ => None,
-    };
-    let ground = Ground { stage: scene, place: begins(scene, body), mesh: &mesh, library };
-    let maps = crate::maps::maps(&ground, body)?;
-    let follow = match (&body.follow, body.scaled.get(&nematon_document::Scaled::Follow)) {
-        (Some(strength), by) => Some(Follow {
-            strength: strength.clone(),
-            by: match by {
-                Some(by) => {
-                    ground.named(body, &by.map).transpose()?.map(|d| (Arc::new(d), [by.least, by.most]))
-                }
-                None => None,
-            },
-        }),
-        (None, _) => None,
-    };
-    let mut placed = mesh.positions.clone();
-    place_body(scene, begins(scene, body), &mut placed);
-    let mut grips = vec![];
-    for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
-        let mut points = vec![];
-        for choice in &grip.points {
-            let found = chosen(&mesh, choice).map_err(|(name, known)| ShapeError::NoSuchPlace {
-                grip: grip.name.clone(),
-                name,
-                known,
-            })?;
-            points.extend(found);
-        }
-        if grip.points.is_empty() {
-            points.extend(0..mesh.positions.len() as u32);
-        }
-        points.sort_unstable();
-        points.dedup();
-        let by = grip.map.as_ref().and_then(|m| ground.named(body, m)).transpose()?;
-        grips.extend(Gripped::of(scene, id, grip, points, by));
-    }
-    let density = density(&mesh);
-    let sewn = match own.seams.is_empty() && own.chambers.is_empty() {
-        true => None,
-        false => {
-            let air = body.air_density.at(&scene.frames.moment(scene.frames.first as f64));
-            let lengths = rest.as_ref().map_or(&mesh.positions, |r| &r.positions);
-            Some(Arc::new(Sewn::of(own, &mesh, lengths, air)?))
-        }
-    };
-    let weather = Weather::of(&ground, body)?;
-    Ok(Shaped { mesh, placed, rest, maps, grips, follow, weather, sewn, coming: None, density })
-}
-
-/// The surface of a figure at the first frame, with no more points than it has.
-fn skin(scene: &Stage, of: &SkinOf) -> Result<Mesh, ShapeError> {
-    let named = |why: String| {
-        let name = scene.figures.get(of.figure.as_str()).map_or(of.figure.as_str(), |f| f.name.as_str());
-        ShapeError::Skin(format!("\"{name}\", which {why}"))
-    };
-    let plays = scene.figure(&of.figure).map_err(named)?;
-    let (points, from) =
-        (plays.points(plays.time(scene, scene.frames.first as f64)), plays.cut(&of.parts).map_err(named)?);
-    // In the order that they have in the figure, with its textures and faces: the motion fits the mesh that it came from.
-    let mut number = vec![u32::MAX; points.len()];
-    from.triangles.iter().flatten().for_each(|p| number[*p as usize] = 0);
-    let mut mesh = Mesh::default();
-    for (p, own) in number.iter_mut().enumerate().filter(|(_, own)| **own == 0) {
-        *own = mesh.positions.len() as u32;
-        mesh.positions.push(points[p]);
-    }
-    mesh.triangles = from.triangles.iter().map(|t| t.map(|p| number[p as usize])).collect();
-    (mesh.uvs, mesh.uv_triangles, mesh.faces) = (from.uvs, from.uv_triangles, from.faces);
-    nematon_geometry::check(&mesh, MAX_POINTS).map_err(ShapeError::Unfit)?;
-    nematon_geometry::face_alike(&mesh).map_err(|fault| ShapeError::Unfit(vec![fault]))?;
-    (mesh.borders, mesh.corners) = nematon_geometry::find_borders(&mesh);
-    Ok(mesh)
+    kind::of(&body.kind).shape(scene, body, library)
 }
 
 /// Where a body begins, and what its zones are told beside: where its figure is, for one that is cut from its skin.
 pub fn begins<'s>(scene: &'s Stage, body: &'s Body) -> &'s Node {
     let figure = body.skin().and_then(|s| scene.figures.get(s.figure.as_str()));
     figure.map_or(&body.place, |f| &f.place)
-}
-
-/// A triangle turned so that its lowest point comes first; it faces as it did.
-fn least_first([a, b, c]: [u32; 3]) -> [u32; 3] {
-    match a.min(b).min(c) {
-        l if l == b => [b, c, a],
-        l if l == c => [c, a, b],
-        _ => [a, b, c],
-    }
-}
-
-fn imported(from: &MeshSource, times: u32, library: &dyn MeshLibrary) -> Result<Mesh, ShapeError> {
-    let found = library.mesh(from).map_err(ShapeError::Mesh)?;
-    nematon_geometry::check(&found, MAX_POINTS).map_err(ShapeError::Unfit)?;
-    nematon_geometry::face_alike(&found).map_err(|fault| ShapeError::Unfit(vec![fault]))?;
-    let mut mesh = (*found).clone();
-    for _ in 0..times {
-        let points = mesh.positions.len() + mesh.edges().len();
-        if points > MAX_POINTS {
-            return Err(ShapeError::TooFine { refine: times, points });
-        }
-        mesh = refine(&mesh);
-    }
-    Ok(mesh)
-}
-
-/// A mesh that another is the rest shape of, where both are one in two shapes.
-fn like(mesh: &Mesh, mut rest: Mesh) -> Result<Mesh, ShapeError> {
-    // Which corner of a triangle is named first is chance.
-    let turned = |m: &Mesh| m.triangles.iter().map(|t| least_first(*t)).collect::<Vec<_>>();
-    if rest.positions.len() != mesh.positions.len() || turned(&rest) != turned(mesh) {
-        let tell = |m: &Mesh| format!("{} and {}", m.positions.len(), m.triangles.len());
-        return Err(ShapeError::OtherRest { found: tell(&rest), own: tell(mesh) });
-    }
-    if rest.uv_triangles.is_empty() || rest.triangles != mesh.triangles {
-        (rest.uvs, rest.uv_triangles) = (mesh.uvs.clone(), mesh.uv_triangles.clone());
-        rest.triangles.clone_from(&mesh.triangles);
-    }
-    Ok(rest)
-}
-
-/// A shape with its body's copies of it.
-fn layered(own: &Cloth, mesh: Mesh) -> Result<Mesh, ShapeError> {
-    let Some(l) = own.layers.as_ref().filter(|l| l.count > 1) else { return Ok(mesh) };
-    let points = mesh.positions.len() * l.count as usize;
-    if points > MAX_POINTS {
-        return Err(ShapeError::TooMany { layers: l.count, points });
-    }
-    Ok(layers(&mesh, l.count, |p| {
-        p.iter_mut().flatten().for_each(|c| *c = (f64::from(*c) * l.scale) as f32);
-        place(p, l.offset, l.turn);
-    }))
 }
 
 /// The points of a choice on an unplaced shape.
@@ -433,41 +318,5 @@ fn along(border: &Border, by: &Along) -> Vec<u32> {
 
 /// What the solver is told of a body before it moves; numbers of its matter as they are at the `first` frame.
 pub fn body_rest(body: &Body, shaped: &Shaped, first: &Moment) -> nematon_solver::Rest {
-    match &body.kind {
-        Kind::Cloth(own) => nematon_solver::Rest::Cloth(Box::new(cloth_rest(body, own, shaped, first))),
-        Kind::Drift(own) => nematon_solver::Rest::Free(crate::drift::rest(body, own, shaped, first)),
-    }
-}
-
-fn cloth_rest(body: &Body, own: &Cloth, shaped: &Shaped, first: &Moment) -> ClothRest {
-    let thicker = crate::matters::thicker(body, first);
-    let Matter { areal_weight, stretch_warp, stretch_weft, shear, bend_warp, bend_weft, .. } = own.matter;
-    let m = &own.matter;
-    ClothRest {
-        positions: shaped.placed.clone(),
-        triangles: shaped.mesh.triangles.clone(),
-        flat: material_coordinates(shaped.rest.as_ref().unwrap_or(&shaped.mesh), own.shape.warp()),
-        held: shaped.held(),
-        matter: nematon_solver::Matter {
-            areal_weight: areal_weight as f32,
-            stretch: [stretch_warp as f32, stretch_weft as f32],
-            shear: shear as f32,
-            poisson: m.poisson as f32,
-            bend: [bend_warp as f32, bend_weft as f32],
-            damping: m.damping.at(first) as f32,
-            drag: (m.drag.at(first) * thicker) as f32,
-            lift: (m.lift.at(first) * thicker) as f32,
-            friction: m.friction.at(first) as f32,
-            thickness: m.thickness as f32,
-        },
-        folds: match (&shaped.rest, own.rest.as_ref().map(|r| &r.shape)) {
-            (Some(rest), _) => Folds::Like(rest.positions.clone()),
-            (None, Some(RestShape::Flat)) => Folds::Flat,
-            _ => Folds::Start,
-        },
-        maps: shaped.maps.clone(),
-        welds: shaped.sewn.as_ref().map_or(vec![], |s| s.welds.clone()),
-        seams: shaped.sewn.iter().flat_map(|s| s.seams.iter().map(|(_, s)| s.clone())).collect(),
-        chambers: shaped.sewn.as_ref().map_or(vec![], |s| s.chambers.clone()),
-    }
+    kind::of(&body.kind).rest(body, shaped, first)
 }

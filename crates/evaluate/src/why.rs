@@ -242,11 +242,8 @@ fn slows(f: &FieldNow) -> bool {
 fn numbers(body: &Body, scene: &Stage, frame: f64) -> [f64; 2] {
     let moment = scene.frames.moment(frame);
     let thicker = crate::matters::thicker(body, &moment);
-    match &body.kind {
-        nematon_document::Kind::Cloth(c) => [c.matter.drag.at(&moment), c.matter.lift.at(&moment)],
-        nematon_document::Kind::Drift(d) => [d.drag.at(&moment), 0.0],
-    }
-    .map(|c| c * thicker)
+    let own = crate::kind::of(&body.kind).matters();
+    [own.drag, own.lift].map(|v| v.at(&moment) * thicker)
 }
 
 /// Mass of a point, kg, and what of the body meets the air there.

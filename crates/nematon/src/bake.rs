@@ -293,7 +293,7 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
     let (mesh, origin) = (&body.shaped.mesh, motion.origin);
-    let comes = body.shaped.coming.is_some();
+    let comes = body.shaped.coming().is_some();
     let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, picture };
     let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
     let mut file = BufWriter::new(File::create(path)?);

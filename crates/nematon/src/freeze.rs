@@ -82,7 +82,7 @@ pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
     let none = Arc::new(Sewn::default());
     let mesh = match args.as_is {
         true => still(&s.mesh, &at),
-        false => frozen(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, args.smooth),
+        false => frozen(s.sewn().unwrap_or(&none), &s.mesh, &at, args.smooth),
     };
     if let Some(out) = &args.out {
         let off = nematon_formats::rounding(&run.places(member), [0.0; 3]);

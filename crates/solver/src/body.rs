@@ -28,10 +28,28 @@ pub enum BuildError {
     Map { what: Scaled, point: usize, value: f32, limit: &'static str },
 }
 
+/// What a body touches others with, by place: triangles with their edges and corners, segments with their ends, and points alone.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Features {
+    pub points: Vec<u32>,
+    pub segments: Vec<[u32; 2]>,
+    pub triangles: Vec<[u32; 3]>,
+}
+
+impl Features {
+    /// Those that have a point of which something is true.
+    pub fn about(&self, is: impl Fn(u32) -> bool) -> Vec<u32> {
+        let segments = self.segments.iter().filter(|s| s.iter().any(|p| is(*p))).flatten();
+        let triangles = self.triangles.iter().filter(|t| t.iter().any(|p| is(*p))).flatten();
+        let points = self.points.iter().filter(|p| is(**p));
+        points.chain(segments).chain(triangles).copied().collect()
+    }
+}
+
 /// What others touch of a body. Arrays are by place.
 pub(crate) struct Outside {
-    /// Triangles; a loose point is three times itself.
-    pub elements: Vec<[u32; 3]>,
+    /// What of it touches.
+    pub features: Features,
     /// Where the points are in the shape that it comes back to, if that is not where they start: what is near there is
     /// no contact.
     pub shape: Option<Vec<Record>>,

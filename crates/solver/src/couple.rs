@@ -242,9 +242,22 @@ impl<'a> Couple<'a> {
     }
 }
 
-/// For each body the points that no contact is told of between two that are tied: those tied and about their spots, with those
-/// that share a triangle with them.
-pub(crate) fn tied(bodies: &[Body], ties: &[TieNow]) -> Vec<([usize; 2], [Vec<bool>; 2])> {
+/// Of two bodies that are tied the points that don't meet those of the other: those tied and about their spots, with those that
+/// share a triangle with them.
+pub(crate) struct Tied {
+    pair: [usize; 2],
+    near: [Vec<bool>; 2],
+}
+
+impl Tied {
+    /// Whether of some points, each with its body, there are of both.
+    pub fn meet(&self, points: impl Iterator<Item = (u32, usize)> + Clone) -> bool {
+        (0..2).all(|k| points.clone().any(|(p, body)| body == self.pair[k] && self.near[k][p as usize]))
+    }
+}
+
+/// The ties of a frame, as contact has to know of them.
+pub(crate) fn tied(bodies: &[Body], ties: &[TieNow]) -> Vec<Tied> {
     let of = |now: &TieNow| {
         let Tie { bodies: pair, points, spots } = now.tie.as_ref();
         let near = |body: usize, own: Vec<u32>| {
@@ -252,12 +265,12 @@ pub(crate) fn tied(bodies: &[Body], ties: &[TieNow]) -> Vec<([usize; 2], [Vec<bo
             let mut first = vec![false; b.points()];
             own.iter().for_each(|p| first[b.place(*p) as usize] = true);
             let mut near = first.clone();
-            let about = b.outside.elements.iter().filter(|t| t.iter().any(|p| first[*p as usize]));
-            about.flatten().for_each(|p| near[*p as usize] = true);
+            let about = b.outside.features.about(|p| first[p as usize]);
+            about.into_iter().for_each(|p| near[p as usize] = true);
             near
         };
         let spots = spots.iter().flat_map(|s| s.triangle).collect();
-        (*pair, [near(pair[0], points.clone()), near(pair[1], spots)])
+        Tied { pair: *pair, near: [near(pair[0], points.clone()), near(pair[1], spots)] }
     };
     ties.iter().map(of).collect()
 }

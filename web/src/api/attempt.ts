@@ -5,7 +5,14 @@ import { readHead } from './shape';
 export type AttemptFrame = { frame: number; places: Map<string, Float32Array> };
 
 /** Gives each frame as it comes, until there are no more or the signal ends it. */
-export async function attempt(project: number, patch: Op[], body: string, frames: number, signal: AbortSignal, onFrame: (f: AttemptFrame) => void) {
+export async function attempt(
+  project: number,
+  patch: Op[],
+  body: string,
+  frames: number,
+  signal: AbortSignal,
+  onFrame: (f: AttemptFrame) => void,
+) {
   const response = await fetch(`/api/projects/${project}/attempt`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
@@ -36,7 +43,9 @@ export async function attempt(project: number, patch: Op[], body: string, frames
       const one = held.slice(0, size);
       held = held.slice(size);
       let at = 4;
-      const places = new Map(head.bodies.map((b) => [b.body, new Float32Array(one.buffer, (at += 12 * b.points) - 12 * b.points, 3 * b.points)]));
+      const places = new Map(
+        head.bodies.map((b) => [b.body, new Float32Array(one.buffer, (at += 12 * b.points) - 12 * b.points, 3 * b.points)]),
+      );
       onFrame({ frame: new DataView(one.buffer).getInt32(0, true), places });
     }
   }

@@ -20,7 +20,9 @@ export function readHead<T>(bytes: ArrayBuffer): [T, number] {
 
 export async function readShape(id: number, body: string, signal?: AbortSignal): Promise<Shape> {
   const path = { id, body };
-  const bytes: ArrayBuffer = await told(http.GET('/api/projects/{id}/bodies/{body}/shape', { params: { path }, parseAs: 'arrayBuffer', signal: signal ?? null }));
+  const bytes: ArrayBuffer = await told(
+    http.GET('/api/projects/{id}/bodies/{body}/shape', { params: { path }, parseAs: 'arrayBuffer', signal: signal ?? null }),
+  );
   const [head, from] = readHead<ShapeHead>(bytes);
   let at = from;
   const floats = (n: number) => new Float32Array(bytes, (at += 4 * n) - 4 * n, n);

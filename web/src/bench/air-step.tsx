@@ -34,36 +34,55 @@ export function AirStep() {
   const keys = Object.keys(fields);
   return (
     <>
-      <Section title="Fields" action={alone && <Button look="quiet" onClick={() => void actAlone(null, '')}>All act again</Button>}>
-        {keys.length === 0 && <p className="px-4 py-1.5">Nothing acts yet: no weight, no wind. Add gravity first, or begin with a weather.</p>}
+      <Section
+        title="Fields"
+        action={
+          alone && (
+            <Button look="quiet" onClick={() => void actAlone(null, '')}>
+              All act again
+            </Button>
+          )
+        }
+      >
+        {keys.length === 0 && (
+          <p className="px-4 py-1.5">Nothing acts yet: no weight, no wind. Add gravity first, or begin with a weather.</p>
+        )}
         {Object.entries(fields).map(([id, f], k) => {
           const silent = alone !== null && alone !== id && !('gravity' in f.act);
           return (
             <Seen key={id} when={id === open}>
-            <Row
-              name={f.name}
-              note={alone === id ? 'alone' : silent ? 'waits' : <Words id={id} of={f} />}
-              mark={<Sign kind={fieldOf(f)} on={f.on !== false && !silent} />}
-              open={id === open}
-              onOpen={() => setView({ field: id === open ? null : id, placing: null, drawing: null })}
-              tools={
-                <>
-                  <Small label={`${f.name} ${f.on === false ? 'acts again' : 'off'}`} on={f.on !== false} d="M2 7c4-4.500 8-4.500 12 0M4 10c2.500-2.500 5.500-2.500 8 0" off="M3 13L13 2" onPress={() => void setValue(`${f.name} ${f.on === false ? 'on' : 'off'}`, `/fields/${id}/on`, f.on === false)} />
-                  <ThingTools
-                    kind="fields"
-                    id={id}
-                    name={f.name}
-                    more={[
-                      alone === id ? { name: 'All act again', act: () => void actAlone(null, f.name) } : { name: 'Alone', act: () => void actAlone(id, f.name) },
-                      ...(k > 0 ? [{ name: 'Up in the list', act: () => void moveField(id, -1) }] : []),
-                      ...(k + 1 < keys.length ? [{ name: 'Down in the list', act: () => void moveField(id, 1) }] : []),
-                    ]}
-                  />
-                </>
-              }
-            >
-              <FieldCard id={id} field={f} />
-            </Row>
+              <Row
+                name={f.name}
+                note={alone === id ? 'alone' : silent ? 'waits' : <Words id={id} of={f} />}
+                mark={<Sign kind={fieldOf(f)} on={f.on !== false && !silent} />}
+                open={id === open}
+                onOpen={() => setView({ field: id === open ? null : id, placing: null, drawing: null })}
+                tools={
+                  <>
+                    <Small
+                      label={`${f.name} ${f.on === false ? 'acts again' : 'off'}`}
+                      on={f.on !== false}
+                      d="M2 7c4-4.500 8-4.500 12 0M4 10c2.500-2.500 5.500-2.500 8 0"
+                      off="M3 13L13 2"
+                      onPress={() => void setValue(`${f.name} ${f.on === false ? 'on' : 'off'}`, `/fields/${id}/on`, f.on === false)}
+                    />
+                    <ThingTools
+                      kind="fields"
+                      id={id}
+                      name={f.name}
+                      more={[
+                        alone === id
+                          ? { name: 'All act again', act: () => void actAlone(null, f.name) }
+                          : { name: 'Alone', act: () => void actAlone(id, f.name) },
+                        ...(k > 0 ? [{ name: 'Up in the list', act: () => void moveField(id, -1) }] : []),
+                        ...(k + 1 < keys.length ? [{ name: 'Down in the list', act: () => void moveField(id, 1) }] : []),
+                      ]}
+                    />
+                  </>
+                }
+              >
+                <FieldCard id={id} field={f} />
+              </Row>
             </Seen>
           );
         })}
@@ -71,7 +90,9 @@ export function AirStep() {
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
           {kinds(schema, 'Act').map(({ kind }) => (
-            <Button key={kind} onClick={() => void addField(kind)}>{FIELD_NAMES[kind] ?? capital(kind)}</Button>
+            <Button key={kind} onClick={() => void addField(kind)}>
+              {FIELD_NAMES[kind] ?? capital(kind)}
+            </Button>
           ))}
         </div>
       </Section>
@@ -85,9 +106,21 @@ export function AirStep() {
 /** A small sign at the end of a row that turns something on and off. */
 function Small({ label, on, d, off, onPress }: { label: string; on: boolean; d: string; off: string; onPress: () => void }) {
   return (
-    <button type="button" aria-label={label} title={label} className="grid size-6 shrink-0 place-items-center rounded hover:bg-woad-wash" onClick={onPress}>
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      className="grid size-6 shrink-0 place-items-center rounded hover:bg-woad-wash"
+      onClick={onPress}
+    >
       <svg width="16" height="16" aria-hidden>
-        <path d={on ? d : `${d}${off}`} fill="none" stroke={on ? 'var(--plum)' : 'var(--faded)'} strokeWidth="1.500" strokeLinecap="round" />
+        <path
+          d={on ? d : `${d}${off}`}
+          fill="none"
+          stroke={on ? 'var(--plum)' : 'var(--faded)'}
+          strokeWidth="1.500"
+          strokeLinecap="round"
+        />
       </svg>
     </button>
   );
@@ -98,7 +131,9 @@ function Words({ id, of: f }: { id: string; of: Field }) {
   const schema = useSchema();
   const unitOf = useScene((s) => (path: string) => unitAt(s, schema, path));
   const kind = fieldOf(f);
-  const first = Object.entries(f.act[kind as keyof Field['act']] as Record<string, unknown>).find(([, v]) => typeof v === 'number' || isMotion(v));
+  const first = Object.entries(f.act[kind as keyof Field['act']] as Record<string, unknown>).find(
+    ([, v]) => typeof v === 'number' || isMotion(v),
+  );
   const path = `/fields/${id}/act/${kind}/${first?.[0] ?? ''}`;
   const tried = useTriedAt(path);
   if (f.on === false) return 'off';
@@ -124,14 +159,25 @@ const SIGNS: Record<string, string> = {
 function Sign({ kind, on }: { kind: string; on: boolean }) {
   return (
     <svg width="16" height="16" aria-hidden>
-      <path d={SIGNS[kind] ?? SIGNS['wind']} fill="none" stroke={on ? 'var(--plum)' : 'var(--line-strong)'} strokeWidth="1.8" strokeLinecap="round" />
+      <path
+        d={SIGNS[kind] ?? SIGNS['wind']}
+        fill="none"
+        stroke={on ? 'var(--plum)' : 'var(--line-strong)'}
+        strokeWidth="1.8"
+        strokeLinecap="round"
+      />
     </svg>
   );
 }
 
 function FieldCard({ id, field }: { id: string; field: Field }) {
   const [first, last, rate] = useScene((s) => [s.frames.first, s.frames.last, s.frames.rate ?? 24] as const) ?? [0, 0, 24];
-  const names = useScene((s) => Object.entries(s.fields ?? {}).filter(([k]) => k !== id).map(([, f]) => f.name)) ?? [];
+  const names =
+    useScene((s) =>
+      Object.entries(s.fields ?? {})
+        .filter(([k]) => k !== id)
+        .map(([, f]) => f.name),
+    ) ?? [];
   const kind = fieldOf(field);
   const base = `/fields/${id}`;
   const act = `${base}/act/${kind}`;
@@ -147,7 +193,13 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       {kind !== 'gravity' && kind !== 'shelter' && (
-        <ChoiceField label="By" of={of} value={field.by ?? (pushes(schema, kind) ? 'push' : 'air')} options={BY} onChoose={(v) => void setValue(`${of} ${BY.find((b) => b.value === v)?.label}`, `${base}/by`, v)} />
+        <ChoiceField
+          label="By"
+          of={of}
+          value={field.by ?? (pushes(schema, kind) ? 'push' : 'air')}
+          options={BY}
+          onChoose={(v) => void setValue(`${of} ${BY.find((b) => b.value === v)?.label}`, `${base}/by`, v)}
+        />
       )}
       {'skin' in field.act && <SkinOf base={act} of={of} is={field.act.skin.of} />}
       {'wind' in field.act && <WindPicture wind={field.act.wind} base={act} />}
@@ -159,7 +211,17 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
         <>
           {!isPlaced(schema, kind) && (
             <Line label="Own place">
-              <Toggle label={`${of} has a place of its own`} on={Boolean(field.place)} onTurn={(v) => void edit(`${of} ${v ? 'stands somewhere' : 'is the same everywhere'}`, [v ? { op: 'add', path: `${base}/place`, value: { position: [0, 0, 0], turn: [0, 0, 0] } } : { op: 'remove', path: `${base}/place` }])} />
+              <Toggle
+                label={`${of} has a place of its own`}
+                on={Boolean(field.place)}
+                onTurn={(v) =>
+                  void edit(`${of} ${v ? 'stands somewhere' : 'is the same everywhere'}`, [
+                    v
+                      ? { op: 'add', path: `${base}/place`, value: { position: [0, 0, 0], turn: [0, 0, 0] } }
+                      : { op: 'remove', path: `${base}/place` },
+                  ])
+                }
+              />
             </Line>
           )}
           {field.place && (
@@ -179,7 +241,16 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       </Line>
       {field.when && (
         <>
-          <NumberRow label="Frames" of={of} whole frames={{ rate, zero: first }} parts={[{ path: `${base}/when/from`, name: 'from' }, { path: `${base}/when/until`, name: 'to' }]} />
+          <NumberRow
+            label="Frames"
+            of={of}
+            whole
+            frames={{ rate, zero: first }}
+            parts={[
+              { path: `${base}/when/from`, name: 'from' },
+              { path: `${base}/when/until`, name: 'to' },
+            ]}
+          />
           <NumberField path={`${base}/when/ease`} of={of} frames={{ rate, zero: 0 }} />
         </>
       )}
@@ -199,9 +270,18 @@ function Aslant({ of, base, wind }: { of: string; base: string; wind: Extract<Fi
   const { shapes } = useShapes();
   const names = useScene((s) => Object.fromEntries(Object.entries(s.bodies).map(([k, b]) => [k, b.name]))) ?? {};
   const way = [Math.cos(heading) * Math.cos(rise), Math.sin(rise), -Math.sin(heading) * Math.cos(rise)] as const;
-  const along = Object.entries(shapes).filter(([, s]) => s.triangles.length > 0 && met(s, way) < 0.01).map(([k]) => names[k]).filter(Boolean);
+  const along = Object.entries(shapes)
+    .filter(([, s]) => s.triangles.length > 0 && met(s, way) < 0.01)
+    .map(([k]) => names[k])
+    .filter(Boolean);
   if (along.length === 0) return null;
-  return <Note tone="care">{of} goes along {along.slice(0, 3).join(', ')}{along.length > 3 ? ' and others' : ''}, which {along.length > 1 ? 'lie' : 'lies'} flat in it: it takes hold once they are moved by something else. Turn one of them, or let the wind rise.</Note>;
+  return (
+    <Note tone="care">
+      {of} goes along {along.slice(0, 3).join(', ')}
+      {along.length > 3 ? ' and others' : ''}, which {along.length > 1 ? 'lie' : 'lies'} flat in it: it takes hold once they are moved by
+      something else. Turn one of them, or let the wind rise.
+    </Note>
+  );
 }
 
 /** How much of a body's area a way meets as it starts, 0 to 1. */
@@ -210,7 +290,10 @@ function met(s: Shape, way: readonly [number, number, number]): number {
   const p = s.placed;
   for (let k = 0; k < s.triangles.length; k += 3) {
     const [a, b, c] = [3 * s.triangles[k]!, 3 * s.triangles[k + 1]!, 3 * s.triangles[k + 2]!];
-    const [u, v] = [[p[b]! - p[a]!, p[b + 1]! - p[a + 1]!, p[b + 2]! - p[a + 2]!], [p[c]! - p[a]!, p[c + 1]! - p[a + 1]!, p[c + 2]! - p[a + 2]!]] as const;
+    const [u, v] = [
+      [p[b]! - p[a]!, p[b + 1]! - p[a + 1]!, p[b + 2]! - p[a + 2]!],
+      [p[c]! - p[a]!, p[c + 1]! - p[a + 1]!, p[c + 2]! - p[a + 2]!],
+    ] as const;
     const n = [u[1]! * v[2]! - u[2]! * v[1]!, u[2]! * v[0]! - u[0]! * v[2]!, u[0]! * v[1]! - u[1]! * v[0]!];
     across += Math.abs(n[0]! * way[0] + n[1]! * way[1] + n[2]! * way[2]);
     all += Math.hypot(n[0]!, n[1]!, n[2]!);
@@ -228,9 +311,14 @@ const BY = [
 function SkinMap({ id, of, field }: { id: string; of: string; field: Field }) {
   const path = `/fields/${id}/map`;
   const on = 'skin' in field.act ? field.act.skin.of : null;
-  const zone = () => ({ zone: { place: { position: [0, 0, 0], turn: [0, 0, 0], ...(on ? { on } : {}) }, form: { ball: { radius: 0.3 } }, edge: 0.3 } }) as Layer['weights'];
+  const zone = () =>
+    ({
+      zone: { place: { position: [0, 0, 0], turn: [0, 0, 0], ...(on ? { on } : {}) }, form: { ball: { radius: 0.3 } }, edge: 0.3 },
+    }) as Layer['weights'];
   const turn = (v: boolean) =>
-    edit(`${of} ${v ? 'by a map' : 'without a map'}`, [v ? { op: 'add', path, value: { name: 'Where it is strong', layers: [{ weights: zone() }] } } : { op: 'remove', path }]);
+    edit(`${of} ${v ? 'by a map' : 'without a map'}`, [
+      v ? { op: 'add', path, value: { name: 'Where it is strong', layers: [{ weights: zone() }] } } : { op: 'remove', path },
+    ]);
   return (
     <>
       <Line label="By a map">
@@ -243,10 +331,13 @@ function SkinMap({ id, of, field }: { id: string; of: string; field: Field }) {
 
 /** Whose surface a skin push has. */
 function SkinOf({ base, of, is }: { base: string; of: string; is: { collider: string } | { figure: string } }) {
-  const all = useScene((s) => [
-    ...Object.entries(s.colliders ?? {}).filter(([, c]) => !('plane' in c.form) && !('figure' in c.form)).map(([k, c]) => ({ value: `collider ${k}`, label: c.name })),
-    ...Object.entries(s.figures ?? {}).map(([k, f]) => ({ value: `figure ${k}`, label: f.name })),
-  ]) ?? [];
+  const all =
+    useScene((s) => [
+      ...Object.entries(s.colliders ?? {})
+        .filter(([, c]) => !('plane' in c.form) && !('figure' in c.form))
+        .map(([k, c]) => ({ value: `collider ${k}`, label: c.name })),
+      ...Object.entries(s.figures ?? {}).map(([k, f]) => ({ value: `figure ${k}`, label: f.name })),
+    ]) ?? [];
   const [what, key] = Object.entries(is)[0] as [string, string];
   return (
     <ChoiceField
@@ -267,14 +358,16 @@ function On({ base, of, field }: { base: string; of: string; field: Field }) {
   const keys = Object.keys(bodies);
   const groups = useScene((s) => [...new Set(Object.values(s.bodies).map((b) => b.touch?.group ?? 'cloth'))]) ?? [];
   if (keys.length < 2) return null;
-  const chosen = field.only !== undefined && field.only !== null || (field.groups ?? []).length > 0;
+  const chosen = (field.only !== undefined && field.only !== null) || (field.groups ?? []).length > 0;
   const groupOf = (k: string) => (bodies[k] as { touch?: { group?: string } } | undefined)?.touch?.group ?? 'cloth';
-  const is = (k: string) => (!chosen || Boolean(field.only?.includes(k)) || (field.groups ?? []).includes(groupOf(k))) && !(field.except ?? []).includes(k);
+  const is = (k: string) =>
+    (!chosen || Boolean(field.only?.includes(k)) || (field.groups ?? []).includes(groupOf(k))) && !(field.except ?? []).includes(k);
   const on = keys.filter(is);
   const turn = (k: string, v: boolean) => {
     const next = keys.filter((o) => (o === k ? v : is(o)));
     const patch: Op[] = [];
-    for (const what of ['only', 'groups', 'except'] as const) if (field[what] !== undefined && field[what] !== null) patch.push({ op: 'remove', path: `${base}/${what}` });
+    for (const what of ['only', 'groups', 'except'] as const)
+      if (field[what] !== undefined && field[what] !== null) patch.push({ op: 'remove', path: `${base}/${what}` });
     // Bodies that come later are met too, unless only some are.
     const left = keys.filter((o) => !next.includes(o));
     if (left.length > 0) patch.push({ op: 'add', path: `${base}/except`, value: left });

@@ -79,17 +79,40 @@ function Top() {
   const redo = useProject((p) => p.redo ?? null);
   return (
     <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line pr-2 pl-4">
-      <Link href="/projects" aria-label={`${name ?? ''}: all projects`} title="All projects" className="flex max-w-[62%] shrink-0 items-center gap-1.5 rounded font-semibold hover:text-woad">
+      <Link
+        href="/projects"
+        aria-label={`${name ?? ''}: all projects`}
+        title="All projects"
+        className="flex max-w-[62%] shrink-0 items-center gap-1.5 rounded font-semibold hover:text-woad"
+      >
         <svg width="11" height="11" aria-hidden className="shrink-0 text-faded">
           <path d="M7.500 1.500L3 5.500l4.500 4" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" />
         </svg>
-        <span className="truncate" data-testid="project-name">{name ?? '…'}</span>
+        <span className="truncate" data-testid="project-name">
+          {name ?? '…'}
+        </span>
       </Link>
-      <Button className="ml-auto flex min-w-0 items-center !border-0 !bg-transparent !px-1.5" aria-label={undo ? `Undo: ${undo}` : 'Undo'} disabled={!undo} hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'} onClick={() => turn('undo')}>
+      <Button
+        className="ml-auto flex min-w-0 items-center !border-0 !bg-transparent !px-1.5"
+        aria-label={undo ? `Undo: ${undo}` : 'Undo'}
+        disabled={!undo}
+        hint={undo ? `Undo: ${undo} (${showKey('Mod+z')})` : 'Nothing to undo'}
+        onClick={() => turn('undo')}
+      >
         <Back />
-        {undo && <span className="ml-1.5 max-w-[120px] min-w-0 truncate text-[12px] font-normal text-faded" data-testid="undo-name">{undo}</span>}
+        {undo && (
+          <span className="ml-1.5 max-w-[120px] min-w-0 truncate text-[12px] font-normal text-faded" data-testid="undo-name">
+            {undo}
+          </span>
+        )}
       </Button>
-      <Button className="shrink-0 !border-0 !bg-transparent !px-1.5" aria-label={redo ? `Redo: ${redo}` : 'Redo'} disabled={!redo} hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'} onClick={() => turn('redo')}>
+      <Button
+        className="shrink-0 !border-0 !bg-transparent !px-1.5"
+        aria-label={redo ? `Redo: ${redo}` : 'Redo'}
+        disabled={!redo}
+        hint={redo ? `Redo: ${redo} (${showKey('Mod+Shift+z')})` : 'Nothing to redo'}
+        onClick={() => turn('redo')}
+      >
         <Back turned />
       </Button>
     </div>
@@ -98,6 +121,13 @@ function Top() {
 
 const Back = ({ turned = false }) => (
   <svg width="16" height="14" aria-hidden className="shrink-0" style={turned ? { transform: 'scaleX(-1)' } : undefined}>
-    <path d="M5.500 2L2 5.500 5.500 9M2.500 5.500H10a3.500 3.500 0 0 1 0 7H6" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" strokeLinejoin="round" />
+    <path
+      d="M5.500 2L2 5.500 5.500 9M2.500 5.500H10a3.500 3.500 0 0 1 0 7H6"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth="1.600"
+      strokeLinecap="round"
+      strokeLinejoin="round"
+    />
   </svg>
 );

@@ -26,7 +26,8 @@ export function paintShown() {
 }
 
 /** Makes the brush larger or smaller. */
-export const scaleBrush = (by: number) => setView((v) => ({ brush: { ...v.brush, radius: Math.min(10, Math.max(0.0005, Number((v.brush.radius * by).toPrecision(3)))) } }));
+export const scaleBrush = (by: number) =>
+  setView((v) => ({ brush: { ...v.brush, radius: Math.min(10, Math.max(0.0005, Number((v.brush.radius * by).toPrecision(3)))) } }));
 
 /** Makes the brush so many times as strong, at most wholly. */
 export const strengthen = (by: number) =>

@@ -25,7 +25,9 @@ export function ContactStep() {
       <Colliders />
       <Touching />
       <Groups />
-      <div data-testid="costs"><Costs /></div>
+      <div data-testid="costs">
+        <Costs />
+      </div>
     </>
   );
 }
@@ -40,23 +42,46 @@ function Colliders() {
     <>
       <Section title="Colliders">
         {floor && (
-          <Row name="Floor" note="a level plane" mark={<Mark kind="plane" on />} open={open === FLOOR} onOpen={() => turn(FLOOR)} tools={<Menu label="More for Floor" items={[{ name: 'Remove', act: () => void removeFloor() }]} />}>
+          <Row
+            name="Floor"
+            note="a level plane"
+            mark={<Mark kind="plane" on />}
+            open={open === FLOOR}
+            onOpen={() => turn(FLOOR)}
+            tools={<Menu label="More for Floor" items={[{ name: 'Remove', act: () => void removeFloor() }]} />}
+          >
             <NumberField path="/floor/height" of="Floor" />
             <NumberField path="/floor/friction" of="Floor" />
           </Row>
         )}
         {Object.entries(colliders).map(([id, c]) => (
-          <Row key={id} name={c.name} note={words(c, schema)} mark={<Mark kind={formOf(c)} on={c.on !== false} />} open={id === open} onOpen={() => turn(id)} tools={<ThingTools kind="colliders" id={id} name={c.name} />}>
+          <Row
+            key={id}
+            name={c.name}
+            note={words(c, schema)}
+            mark={<Mark kind={formOf(c)} on={c.on !== false} />}
+            open={id === open}
+            onOpen={() => turn(id)}
+            tools={<ThingTools kind="colliders" id={id} name={c.name} />}
+          >
             <ColliderCard id={id} c={c} />
           </Row>
         ))}
-        {!floor && Object.keys(colliders).length === 0 && <p className="px-4 pb-2">Nothing to meet: what isn’t held falls out of the scene.</p>}
+        {!floor && Object.keys(colliders).length === 0 && (
+          <p className="px-4 pb-2">Nothing to meet: what isn’t held falls out of the scene.</p>
+        )}
       </Section>
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
-          {!floor && <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>Floor</Button>}
+          {!floor && (
+            <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>
+              Floor
+            </Button>
+          )}
           {kinds(schema, 'Form').map(({ kind }) => (
-            <Button key={kind} onClick={() => void addCollider(kind)}>{capital(kind)}</Button>
+            <Button key={kind} onClick={() => void addCollider(kind)}>
+              {capital(kind)}
+            </Button>
           ))}
           <Button onClick={() => chooseMesh('mesh')}>Mesh</Button>
           <Button onClick={() => chooseMesh('hull')}>Hull of a mesh</Button>
@@ -91,13 +116,24 @@ const SIGNS: Record<string, string> = {
 function Mark({ kind, on }: { kind: string; on: boolean }) {
   return (
     <svg width="16" height="16" aria-hidden>
-      <path d={SIGNS[kind] ?? SIGNS['mesh']} fill="none" stroke={on ? 'var(--rust)' : 'var(--line-strong)'} strokeWidth="1.500" strokeLinejoin="round" />
+      <path
+        d={SIGNS[kind] ?? SIGNS['mesh']}
+        fill="none"
+        stroke={on ? 'var(--rust)' : 'var(--line-strong)'}
+        strokeWidth="1.500"
+        strokeLinejoin="round"
+      />
     </svg>
   );
 }
 
 function ColliderCard({ id, c }: { id: string; c: Collider }) {
-  const names = useScene((s) => Object.entries(s.colliders ?? {}).filter(([k]) => k !== id).map(([, x]) => x.name)) ?? [];
+  const names =
+    useScene((s) =>
+      Object.entries(s.colliders ?? {})
+        .filter(([k]) => k !== id)
+        .map(([, x]) => x.name),
+    ) ?? [];
   const base = `/colliders/${id}`;
   const kind = formOf(c);
   const schema = useSchema();
@@ -115,7 +151,11 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
         <TextField label="Name" path={`${base}/name`} taken={names} />
         {canBeHollow(schema, kind) && (
           <Line label="Keeps inside">
-            <Toggle label={`${of} keeps cloth inside`} on={c.hollow ?? false} onTurn={(v) => void edit(`${of} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])} />
+            <Toggle
+              label={`${of} keeps cloth inside`}
+              on={c.hollow ?? false}
+              onTurn={(v) => void edit(`${of} keeps cloth ${v ? 'inside' : 'outside'}`, [{ op: 'add', path: `${base}/hollow`, value: v }])}
+            />
           </Line>
         )}
         <TextField label="Group" of={of} path={`${base}/group`} onName={(to) => renameGroup(`${base}/group`, to)} />
@@ -134,9 +174,20 @@ function Touching() {
       {Object.entries(bodies).map(([id, b]) => (
         <div key={id} className="pb-1">
           <p className="px-4">{b.name}</p>
-          <Line label="Itself"><Switch body={b} id={id} of="itself" words="touches itself" /></Line>
-          {many && <Line label="Other bodies"><Switch body={b} id={id} of="others" words="touches other bodies" /></Line>}
-          <TextField label="Group" of={b.name} path={`/bodies/${id}/touch/group`} onName={(to) => renameGroup(`/bodies/${id}/touch/group`, to)} />
+          <Line label="Itself">
+            <Switch body={b} id={id} of="itself" words="touches itself" />
+          </Line>
+          {many && (
+            <Line label="Other bodies">
+              <Switch body={b} id={id} of="others" words="touches other bodies" />
+            </Line>
+          )}
+          <TextField
+            label="Group"
+            of={b.name}
+            path={`/bodies/${id}/touch/group`}
+            onName={(to) => renameGroup(`/bodies/${id}/touch/group`, to)}
+          />
         </div>
       ))}
     </Section>
@@ -172,13 +223,19 @@ function Groups() {
         <thead>
           <tr>
             <td />
-            {others.map((o) => <th key={o} scope="col" className="px-2 pb-1 font-normal text-faded">{o}</th>)}
+            {others.map((o) => (
+              <th key={o} scope="col" className="px-2 pb-1 font-normal text-faded">
+                {o}
+              </th>
+            ))}
           </tr>
         </thead>
         <tbody>
           {bodies.map((b) => (
             <tr key={b}>
-              <th scope="row" className="pr-3 text-left font-normal text-faded">{b}</th>
+              <th scope="row" className="pr-3 text-left font-normal text-faded">
+                {b}
+              </th>
               {others.map((o) => (
                 <td key={o} className="px-2 py-0.5 text-center">
                   <Toggle label={`${b} meets ${o}`} on={meet(b, o)} onTurn={(v) => void turn(b, o, v)} />
@@ -206,15 +263,24 @@ function Costs() {
       {run.costs.slice(0, all ? undefined : 6).map((c) => (
         <div key={`${c.body}/${JSON.stringify(c.with)}`} className="px-4 py-0.5">
           <p className="flex justify-between gap-3">
-            <span className="truncate">{c.name} and {touchedWords(c.with)}</span>
+            <span className="truncate">
+              {c.name} and {touchedWords(c.with)}
+            </span>
             <span className="num shrink-0 text-faded">{c.milliseconds.toFixed(c.milliseconds < 10 ? 2 : 0)} ms</span>
           </p>
           <div className="h-1 bg-rust/70" style={{ width: `${(100 * c.milliseconds) / most.milliseconds}%` }} />
           {c.with.kind === 'collider' && <InItsPlace collider={colliders[c.with.id]} />}
         </div>
       ))}
-      {run.costs.length > 6 && <Actions><Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${run.costs.length}`}</Button></Actions>}
-      <Note>{showNumber(Number(sum.toPrecision(3)))} ms a frame in all. {advice(most, most.with.kind === 'collider' ? colliders[most.with.id] : undefined)}</Note>
+      {run.costs.length > 6 && (
+        <Actions>
+          <Button onClick={() => setAll(!all)}>{all ? 'Fewer' : `All ${run.costs.length}`}</Button>
+        </Actions>
+      )}
+      <Note>
+        {showNumber(Number(sum.toPrecision(3)))} ms a frame in all.{' '}
+        {advice(most, most.with.kind === 'collider' ? colliders[most.with.id] : undefined)}
+      </Note>
     </Section>
   );
 }
@@ -231,11 +297,17 @@ function InItsPlace({ collider }: { collider: Collider | undefined }) {
     retry: 0,
   });
   if (!data) return null;
-  return <p className="text-[12px] text-faded">{count(data.colliders.length, 'capsule')} in its place: at most {data.capsules.toFixed(2)} ms, and the {data.skin.toFixed(2)} ms of moving its skin are spared too</p>;
+  return (
+    <p className="text-[12px] text-faded">
+      {count(data.colliders.length, 'capsule')} in its place: at most {data.capsules.toFixed(2)} ms, and the {data.skin.toFixed(2)} ms of
+      moving its skin are spared too
+    </p>
+  );
 }
 
 function advice(c: Cost, collider: Collider | undefined): string {
-  if (c.with.kind === 'itself') return `${c.name} with itself is the dearest: fewer points, or no contact with itself where it doesn’t fold.`;
+  if (c.with.kind === 'itself')
+    return `${c.name} with itself is the dearest: fewer points, or no contact with itself where it doesn’t fold.`;
   if (c.with.kind === 'floor') return 'The floor is the dearest, and it is cheap: there is little to gain here.';
   const two = `${c.name} and ${touchedWords(c.with)} are the dearest: `;
   if (!collider) return `${two}fewer points, or groups that pass each other where they don’t meet.`;

@@ -79,19 +79,37 @@ export function DeliverStep() {
                   setChosen(e.target.checked ? [...all, l.body] : all.filter((b) => b !== l.body));
                 }}
               />
-              <span className="truncate" title={l.name}>{l.name}</span>
+              <span className="truncate" title={l.name}>
+                {l.name}
+              </span>
               <span className="ml-auto shrink-0 text-[12px] text-faded">{isTrue(l, first, last) ? 'true' : 'not all true'}</span>
             </label>
           ))}
         <Line label="Frames">
           <span className="flex items-center gap-1.5">
-            <FrameBox {...typed} label="First frame to deliver" value={range?.first ?? String(frames.first)} onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })} />
+            <FrameBox
+              {...typed}
+              label="First frame to deliver"
+              value={range?.first ?? String(frames.first)}
+              onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })}
+            />
             <span className="text-faded">to</span>
-            <FrameBox {...typed} label="Last frame to deliver" value={range?.last ?? String(frames.last)} onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })} />
-            {range && <Button look="quiet" onClick={() => setRange(null)}>all</Button>}
+            <FrameBox
+              {...typed}
+              label="Last frame to deliver"
+              value={range?.last ?? String(frames.last)}
+              onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })}
+            />
+            {range && (
+              <Button look="quiet" onClick={() => setRange(null)}>
+                all
+              </Button>
+            )}
           </span>
         </Line>
-        <Line label="Normals"><Toggle label="With normals" on={normals} onTurn={setNormals} /></Line>
+        <Line label="Normals">
+          <Toggle label="With normals" on={normals} onTurn={setNormals} />
+        </Line>
         <Line label="Faces">
           <span className="flex items-center gap-2">
             <Toggle label="Cut faces into triangles" on={triangles} onTurn={setTriangles} />
@@ -104,9 +122,15 @@ export function DeliverStep() {
             <span className="text-[12px] text-faded">{exact ? 'exact, however far out' : 'in single precision'}</span>
           </span>
         </Line>
-        {!fits && <Note tone="care">The scene has frames {frames.first} to {frames.last}.</Note>}
+        {!fits && (
+          <Note tone="care">
+            The scene has frames {frames.first} to {frames.last}.
+          </Note>
+        )}
         {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}
-        {untrue.length > 0 && <Note tone="care">Not all of these frames are true for {untrue.join(', ')}. Run the scene, then take the motion away.</Note>}
+        {untrue.length > 0 && (
+          <Note tone="care">Not all of these frames are true for {untrue.join(', ')}. Run the scene, then take the motion away.</Note>
+        )}
         <Precision lanes={taken} exact={exact} />
       </Section>
       <Section title="As">
@@ -119,7 +143,14 @@ export function DeliverStep() {
                 {name}
                 <span className="block text-[12px] text-faded">{taken.length > 1 ? many : note}</span>
                 {mine && (
-                  <span role="progressbar" aria-label={`${name} is being written`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(busy.share * 100)} className="mt-1 block h-1 w-32 bg-line">
+                  <span
+                    role="progressbar"
+                    aria-label={`${name} is being written`}
+                    aria-valuemin={0}
+                    aria-valuemax={100}
+                    aria-valuenow={Math.round(busy.share * 100)}
+                    className="mt-1 block h-1 w-32 bg-line"
+                  >
                     <span className="block h-1 bg-moss" style={{ width: `${100 * busy.share}%` }} />
                   </span>
                 )}
@@ -127,7 +158,9 @@ export function DeliverStep() {
               {mine ? (
                 <Button onClick={() => ending.current?.abort()}>Cancel</Button>
               ) : (
-                <Button aria-label={`Save ${name}`} disabled={!can || busy !== null} onClick={() => void save(format)}>Save</Button>
+                <Button aria-label={`Save ${name}`} disabled={!can || busy !== null} onClick={() => void save(format)}>
+                  Save
+                </Button>
               )}
             </div>
           );
@@ -137,7 +170,19 @@ export function DeliverStep() {
   );
 }
 
-function FrameBox({ label, value, onType, onBegin, onBack }: { label: string; value: string; onType: (v: string) => void; onBegin: () => void; onBack: () => void }) {
+function FrameBox({
+  label,
+  value,
+  onType,
+  onBegin,
+  onBack,
+}: {
+  label: string;
+  value: string;
+  onType: (v: string) => void;
+  onBegin: () => void;
+  onBack: () => void;
+}) {
   return (
     <input
       aria-label={label}
@@ -159,14 +204,21 @@ const rounding = (far: number) => far * 2 ** -24;
 
 /** How precise the kept frames are, and what a file loses of them far from the world's origin. */
 function Precision({ lanes, exact }: { lanes: Lane[]; exact: boolean }) {
-  const kept = lanes.flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.position] : []))).filter((c) => c !== undefined);
+  const kept = lanes
+    .flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [chunkAtHand(s.chunk)?.position] : [])))
+    .filter((c) => c !== undefined);
   const step = Math.max(0, ...kept.map((c) => c.step));
   const off = rounding(Math.max(0, ...kept.flatMap((c) => c.origin.map(Math.abs))));
   return (
     <Actions>
-      {off > 1e-5 && !exact && <Note tone="care">So far from the world’s origin single precision is off by up to {Number((1000 * off).toPrecision(2))} mm. Exact places keep it.</Note>}
+      {off > 1e-5 && !exact && (
+        <Note tone="care">
+          So far from the world’s origin single precision is off by up to {Number((1000 * off).toPrecision(2))} mm. Exact places keep it.
+        </Note>
+      )}
       <p className="text-[12px] text-faded">
-        {step > 0 ? `Kept frames are precise to ${Number((step * 500).toPrecision(2))} mm. ` : ''}For the last bit, <code className="num">nematon bake</code> writes what was computed, exactly.
+        {step > 0 ? `Kept frames are precise to ${Number((step * 500).toPrecision(2))} mm. ` : ''}For the last bit,{' '}
+        <code className="num">nematon bake</code> writes what was computed, exactly.
       </p>
     </Actions>
   );

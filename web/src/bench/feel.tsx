@@ -5,7 +5,8 @@ import { useFeel } from '../state/queries';
 /** Pixels of a metre on screen: CSS has 96 to an inch. */
 const METRE = 96 / 0.0254;
 
-const line = (of: number[][], x: number, y: number) => of.map((p, k) => `${k ? 'L' : 'M'}${(x + p[0]! * METRE).toFixed(1)} ${(y - p[1]! * METRE).toFixed(1)}`).join('');
+const line = (of: number[][], x: number, y: number) =>
+  of.map((p, k) => `${k ? 'L' : 'M'}${(x + p[0]! * METRE).toFixed(1)} ${(y - p[1]! * METRE).toFixed(1)}`).join('');
 
 export function FeelPicture({ body }: { body: string }) {
   const feel = useFeel(body);
@@ -15,7 +16,14 @@ export function FeelPicture({ body }: { body: string }) {
   const height = Math.min(215, Math.max(46, low + top + 8));
   return (
     <figure className="mx-4 mt-1 ml-9 rounded-md border border-line bg-ground" data-testid="feel">
-      <svg viewBox={`0 0 246 ${height}`} width="100%" height={height} preserveAspectRatio="xMinYMin meet" role="img" aria-label={describe(feel)}>
+      <svg
+        viewBox={`0 0 246 ${height}`}
+        width="100%"
+        height={height}
+        preserveAspectRatio="xMinYMin meet"
+        role="img"
+        aria-label={describe(feel)}
+      >
         <rect x="0" y={top + 1} width={edge} height="7" fill="var(--line-strong)" />
         <path d={`M0 ${top}H${edge}`} stroke="var(--ink)" strokeWidth="2.2" />
         <path d={line(feel.droop_weft, edge, top)} fill="none" stroke="var(--rust)" strokeWidth="1.6" strokeDasharray="5 3" />
@@ -25,8 +33,12 @@ export function FeelPicture({ body }: { body: string }) {
         <span title="Two strips of it hang 40 mm over a table’s edge, at true scale">
           <b className="font-semibold text-ink">warp</b>, <span className="text-rust">weft</span> over an edge, 40 mm
         </span>
-        <span className="num" title="What all of it weighs">{weight(feel.mass)}</span>
-        <span className="num" title="One swing to and fro, hung by its highest points">swings in {feel.swing.toFixed(feel.swing < 1 ? 2 : 1)} s</span>
+        <span className="num" title="What all of it weighs">
+          {weight(feel.mass)}
+        </span>
+        <span className="num" title="One swing to and fro, hung by its highest points">
+          swings in {feel.swing.toFixed(feel.swing < 1 ? 2 : 1)} s
+        </span>
       </figcaption>
     </figure>
   );

@@ -19,8 +19,21 @@ export function Figures() {
   const figures = useScene((s) => s.figures) ?? {};
   const open = useView((v) => v.figure);
   return (
-    <Section title="Figures" action={<Button look="quiet" hint="An animated mesh: GLB, glTF, OBJ, or a zip of OBJ files" onClick={() => document.getElementById('figure-file')?.click()}>Bring in a figure</Button>}>
-      {Object.keys(figures).length === 0 && <p className="px-4 pb-1 text-faded">None yet: something animated that bodies hang on, or meet.</p>}
+    <Section
+      title="Figures"
+      action={
+        <Button
+          look="quiet"
+          hint="An animated mesh: GLB, glTF, OBJ, or a zip of OBJ files"
+          onClick={() => document.getElementById('figure-file')?.click()}
+        >
+          Bring in a figure
+        </Button>
+      }
+    >
+      {Object.keys(figures).length === 0 && (
+        <p className="px-4 pb-1 text-faded">None yet: something animated that bodies hang on, or meet.</p>
+      )}
       {Object.entries(figures).map(([id, f]) => (
         <FigureRow key={id} id={id} figure={f} open={id === open} />
       ))}
@@ -64,10 +77,17 @@ function FigureRow({ id, figure, open }: { id: string; figure: Figure; open: boo
   }, [open, look]);
   return (
     <div ref={here}>
-    <Row name={figure.name} note={note} mark={<Sign />} open={open} onOpen={() => setView({ figure: open ? null : id })} tools={<ThingTools kind="figures" id={id} name={figure.name} />}>
-      {fault && <Note tone="care">{fault}</Note>}
-      <FigureCard id={id} figure={figure} look={look} />
-    </Row>
+      <Row
+        name={figure.name}
+        note={note}
+        mark={<Sign />}
+        open={open}
+        onOpen={() => setView({ figure: open ? null : id })}
+        tools={<ThingTools kind="figures" id={id} name={figure.name} />}
+      >
+        {fault && <Note tone="care">{fault}</Note>}
+        <FigureCard id={id} figure={figure} look={look} />
+      </Row>
     </div>
   );
 }
@@ -75,7 +95,13 @@ function FigureRow({ id, figure, open }: { id: string; figure: Figure; open: boo
 /** Two wings on a thread. */
 const Sign = () => (
   <svg width="16" height="16" aria-hidden>
-    <path d="M8 3v10M8 5C5 1 1 3 2 6c.500 2 3 2.500 6 1M8 5c3-4 7-2 6 1-.500 2-3 2.500-6 1M8 8c-3 .500-4 3-2.500 4.500C7 13.500 8 11 8 8M8 8c3 .500 4 3 2.500 4.500C9 13.500 8 11 8 8" fill="none" stroke="var(--ink)" strokeWidth="1.300" strokeLinejoin="round" />
+    <path
+      d="M8 3v10M8 5C5 1 1 3 2 6c.500 2 3 2.500 6 1M8 5c3-4 7-2 6 1-.500 2-3 2.500-6 1M8 8c-3 .500-4 3-2.500 4.500C7 13.500 8 11 8 8M8 8c3 .500 4 3 2.500 4.500C9 13.500 8 11 8 8"
+      fill="none"
+      stroke="var(--ink)"
+      strokeWidth="1.300"
+      strokeLinejoin="round"
+    />
   </svg>
 );
 
@@ -86,7 +112,12 @@ const ENDS = [
 ];
 
 function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: FigureLook | undefined }) {
-  const names = useScene((s) => Object.entries(s.figures ?? {}).filter(([k]) => k !== id).map(([, f]) => f.name)) ?? [];
+  const names =
+    useScene((s) =>
+      Object.entries(s.figures ?? {})
+        .filter(([k]) => k !== id)
+        .map(([, f]) => f.name),
+    ) ?? [];
   const base = `/figures/${id}`;
   const of = figure.name;
   const clips = look?.clips ?? [];
@@ -105,7 +136,13 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
         <>
           <NumberField path={`${base}/begins`} label="Begins at" of={of} />
           <NumberField path={`${base}/speed`} otherwise={1} of={of} />
-          <ChoiceField label="At its end" of={of} value={figure.then ?? 'hold'} options={ENDS} onChoose={(v) => void setValue(`${of} at its end`, `${base}/then`, v)} />
+          <ChoiceField
+            label="At its end"
+            of={of}
+            value={figure.then ?? 'hold'}
+            options={ENDS}
+            onChoose={(v) => void setValue(`${of} at its end`, `${base}/then`, v)}
+          />
         </>
       )}
       {look && look.length === 0 && <Note>Nothing in the file moves it: it stands as it is.</Note>}
@@ -115,7 +152,11 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
         <TextField label="Name" path={`${base}/name`} taken={names} />
         <NumberField path={`${base}/size`} otherwise={1} of={of} />
         <PointsRow id={id} figure={figure} />
-        {look && <Note>{count(look.points, 'point')} in {look.parts.map((p) => p.name).join(', ')}</Note>}
+        {look && (
+          <Note>
+            {count(look.points, 'point')} in {look.parts.map((p) => p.name).join(', ')}
+          </Note>
+        )}
       </Fold>
     </>
   );
@@ -146,8 +187,17 @@ function PointsRow({ id, figure }: { id: string; figure: Figure }) {
           if (file) void take(file);
         }}
       />
-      <Button hint="(shapes, points, 3), one shape a frame: it moves the points in place of the file’s own motion" onClick={() => document.getElementById(`points-${id}`)?.click()}>{figure.points ? 'Another array…' : 'A NumPy array…'}</Button>
-      {figure.points && <Button look="quiet" onClick={() => void edit(`${figure.name} moved by its file`, [{ op: 'remove', path }])}>Its own motion</Button>}
+      <Button
+        hint="(shapes, points, 3), one shape a frame: it moves the points in place of the file’s own motion"
+        onClick={() => document.getElementById(`points-${id}`)?.click()}
+      >
+        {figure.points ? 'Another array…' : 'A NumPy array…'}
+      </Button>
+      {figure.points && (
+        <Button look="quiet" onClick={() => void edit(`${figure.name} moved by its file`, [{ op: 'remove', path }])}>
+          Its own motion
+        </Button>
+      )}
     </Line>
   );
 }
@@ -155,14 +205,27 @@ function PointsRow({ id, figure }: { id: string; figure: Figure }) {
 /** What bodies meet of it: nothing, its skin, or capsules on its joints. */
 function Touches({ id, figure, look }: { id: string; figure: Figure; look: FigureLook }) {
   const of = figure.name;
-  const skins = useScene((s) => Object.values(s.colliders ?? {}).filter((c) => 'figure' in c.form && c.form.figure.figure === id).length) ?? 0;
-  const capsules = useScene((s) => Object.entries(s.colliders ?? {}).filter(([, c]) => standsOnJoint(c, id)).map(([k]) => k)) ?? [];
+  const skins =
+    useScene((s) => Object.values(s.colliders ?? {}).filter((c) => 'figure' in c.form && c.form.figure.figure === id).length) ?? 0;
+  const capsules =
+    useScene((s) =>
+      Object.entries(s.colliders ?? {})
+        .filter(([, c]) => standsOnJoint(c, id))
+        .map(([k]) => k),
+    ) ?? [];
   const add = (form: object, name: string) =>
     editBy((scene) => {
       const all = scene.colliders ?? {};
       const own = freeName(name, all);
       const value = { name: own, form, place: {}, thickness: 0.004, friction: 0.5, group: 'solid' };
-      return { label: `${own} met by bodies`, patch: [Object.keys(all).length > 0 ? { op: 'add', path: `/colliders/${freeKey(own, all)}`, value } : { op: 'add', path: '/colliders', value: { [freeKey(own, all)]: value } }] };
+      return {
+        label: `${own} met by bodies`,
+        patch: [
+          Object.keys(all).length > 0
+            ? { op: 'add', path: `/colliders/${freeKey(own, all)}`, value }
+            : { op: 'add', path: '/colliders', value: { [freeKey(own, all)]: value } },
+        ],
+      };
     });
   return (
     <>
@@ -174,19 +237,54 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
       <Actions>
         {look.parts.length > 1 ? (
           look.parts.map((p) => (
-            <Button key={p.name} hint={`${count(p.triangles, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id, parts: [p.name] } }, `${of} ${p.name}`)}>
+            <Button
+              key={p.name}
+              hint={`${count(p.triangles, 'triangle')}, as they move`}
+              onClick={() => void add({ figure: { figure: id, parts: [p.name] } }, `${of} ${p.name}`)}
+            >
               Meet {p.name}
             </Button>
           ))
         ) : (
-          <Button hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`} onClick={() => void add({ figure: { figure: id } }, of)}>Meet its skin</Button>
+          <Button
+            hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`}
+            onClick={() => void add({ figure: { figure: id } }, of)}
+          >
+            Meet its skin
+          </Button>
         )}
-        {look.joints.length > 1 && capsules.length === 0 && <Button hint="A capsule for each joint that has skin of its own, a flat box where that is flat" onClick={() => void fit(id, of)}>Fit capsules</Button>}
+        {look.joints.length > 1 && capsules.length === 0 && (
+          <Button hint="A capsule for each joint that has skin of its own, a flat box where that is flat" onClick={() => void fit(id, of)}>
+            Fit capsules
+          </Button>
+        )}
         {look.joints.length > 1 && (
-          <Choice label={`Fit one joint of ${of}`} value="" placeholder="Fit one joint…" options={look.joints.map((j) => ({ value: j.name, label: j.name }))} onChoose={(j) => void fit(id, of, [j])} />
+          <Choice
+            label={`Fit one joint of ${of}`}
+            value=""
+            placeholder="Fit one joint…"
+            options={look.joints.map((j) => ({ value: j.name, label: j.name }))}
+            onChoose={(j) => void fit(id, of, [j])}
+          />
         )}
-        <Button hint="A cloth of its points, which follows it softly as it moves" onClick={() => void addCut(id, figure.name, look.parts.length > 1 ? look.parts.map((p) => p.name) : [])}>Cloth of its skin</Button>
-        {capsules.length > 0 && <Button onClick={() => void edit(`Capsules of ${of} removed`, capsules.map((k) => ({ op: 'remove', path: `/colliders/${k}` })))}>Remove capsules</Button>}
+        <Button
+          hint="A cloth of its points, which follows it softly as it moves"
+          onClick={() => void addCut(id, figure.name, look.parts.length > 1 ? look.parts.map((p) => p.name) : [])}
+        >
+          Cloth of its skin
+        </Button>
+        {capsules.length > 0 && (
+          <Button
+            onClick={() =>
+              void edit(
+                `Capsules of ${of} removed`,
+                capsules.map((k) => ({ op: 'remove', path: `/colliders/${k}` })),
+              )
+            }
+          >
+            Remove capsules
+          </Button>
+        )}
       </Actions>
     </>
   );

@@ -27,17 +27,23 @@ export async function holdChosen() {
   const { points } = useView.getState();
   if (!body || points.length === 0) return;
   try {
-    const area = await told(http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }));
+    const area = await told(
+      http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }),
+    );
     await hold(body, points.length === 1 ? 'Point' : 'Patch', [area]);
   } catch (e) {
     tell(e);
   }
 }
 
-export const holdBorder = (body: string, border: string) => hold(body, `${capital(border)} border`.replace(/^Border (\d+) border$/, 'Border $1'), [{ border: { border, by: 'all' } } as Choice]);
-export const holdEyelets = (body: string, border: string, count: number) => hold(body, `Eyelets, ${border}`, [{ border: { border, by: { eyelets: count } } } as Choice]);
-export const holdEvery = (body: string, border: string, every: number) => hold(body, `Every ${every}, ${border}`, [{ border: { border, by: { every } } } as Choice]);
-export const holdCorner = (body: string, corner: string) => hold(body, `${capital(corner)} corner`.replace(/^Corner (\d+) corner$/, 'Corner $1'), [{ corner } as Choice]);
+export const holdBorder = (body: string, border: string) =>
+  hold(body, `${capital(border)} border`.replace(/^Border (\d+) border$/, 'Border $1'), [{ border: { border, by: 'all' } } as Choice]);
+export const holdEyelets = (body: string, border: string, count: number) =>
+  hold(body, `Eyelets, ${border}`, [{ border: { border, by: { eyelets: count } } } as Choice]);
+export const holdEvery = (body: string, border: string, every: number) =>
+  hold(body, `Every ${every}, ${border}`, [{ border: { border, by: { every } } } as Choice]);
+export const holdCorner = (body: string, corner: string) =>
+  hold(body, `${capital(corner)} corner`.replace(/^Corner (\d+) corner$/, 'Corner $1'), [{ corner } as Choice]);
 
 /** The points beside each point of a body. */
 function neighbours(key: string): Map<number, Set<number>> {
@@ -45,7 +51,11 @@ function neighbours(key: string): Map<number, Set<number>> {
   const t = now.shape(key)?.triangles ?? new Uint32Array();
   const tie = (a: number, b: number) => (out.get(a) ?? out.set(a, new Set()).get(a)!).add(b);
   for (let k = 0; k < t.length; k += 3) {
-    for (const [a, b] of [[t[k]!, t[k + 1]!], [t[k + 1]!, t[k + 2]!], [t[k + 2]!, t[k]!]] as const) {
+    for (const [a, b] of [
+      [t[k]!, t[k + 1]!],
+      [t[k + 1]!, t[k + 2]!],
+      [t[k + 2]!, t[k]!],
+    ] as const) {
       tie(a, b);
       tie(b, a);
     }
@@ -95,13 +105,22 @@ export async function keepChoice() {
   const { points } = useView.getState();
   if (!body || points.length === 0) return;
   try {
-    const area = await told(http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }));
+    const area = await told(
+      http.POST('/api/projects/{id}/bodies/{body}/area', { params: { path: { id: openId(), body } }, body: { points } }),
+    );
     await editBy((scene) => {
       const all = scene.bodies[body]?.choices ?? {};
       const name = freeName('Choice', all);
       const value = { name, points: [area] };
       const path = `/bodies/${body}/choices`;
-      return { label: `${name} kept`, patch: [Object.keys(all).length > 0 ? { op: 'add', path: `${path}/${freeKey(name, all)}`, value } : { op: 'add', path, value: { [freeKey(name, all)]: value } }] };
+      return {
+        label: `${name} kept`,
+        patch: [
+          Object.keys(all).length > 0
+            ? { op: 'add', path: `${path}/${freeKey(name, all)}`, value }
+            : { op: 'add', path, value: { [freeKey(name, all)]: value } },
+        ],
+      };
     });
   } catch (e) {
     tell(e);
@@ -111,7 +130,9 @@ export async function keepChoice() {
 /** Chooses the row of edges that an edge lies in. */
 export async function chooseRow(body: string, [from, to]: [number, number], kept: number[] = []) {
   try {
-    const { points } = await told(http.POST('/api/projects/{id}/bodies/{body}/row', { params: { path: { id: openId(), body } }, body: { from, to } }));
+    const { points } = await told(
+      http.POST('/api/projects/{id}/bodies/{body}/row', { params: { path: { id: openId(), body } }, body: { from, to } }),
+    );
     choosePoints([...new Set([...kept, ...points])]);
   } catch (e) {
     tell(e);

@@ -12,7 +12,18 @@ import { Actions, Line, Note, Row, Section } from '../ui/section';
 import { count as counted } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Handles } from './handles';
-import { chosenRow, connectedChoice, grow, invertChoice, keepChoice, holdBorder, holdChosen, holdCorner, holdEvery, holdEyelets } from './grips';
+import {
+  chosenRow,
+  connectedChoice,
+  grow,
+  invertChoice,
+  keepChoice,
+  holdBorder,
+  holdChosen,
+  holdCorner,
+  holdEvery,
+  holdEyelets,
+} from './grips';
 import { Maps } from './maps';
 import { Menu } from './thing-tools';
 import { capital, removeGrip } from './things';
@@ -46,7 +57,9 @@ export function HoldStep() {
     return (
       <>
         {which}
-        <Note>These are loose pieces: nothing holds them. They begin in their space and fall. Maps scale their weight, drag and friction.</Note>
+        <Note>
+          These are loose pieces: nothing holds them. They begin in their space and fall. Maps scale their weight, drag and friction.
+        </Note>
         <Maps id={id} />
       </>
     );
@@ -62,7 +75,9 @@ export function HoldStep() {
           </Button>
         }
       >
-        {Object.keys(grips).length === 0 && <p className="px-4 py-1.5">Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.</p>}
+        {Object.keys(grips).length === 0 && (
+          <p className="px-4 py-1.5">Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.</p>
+        )}
         {Object.entries(grips).map(([g, grip]) => (
           <Row
             key={g}
@@ -77,24 +92,45 @@ export function HoldStep() {
           </Row>
         ))}
       </Section>
-      {shape?.head.fault && <Note tone="care">{capital(shape.head.fault)}. It can’t be computed until that is mended; what it held by maps is left out in the view.</Note>}
+      {shape?.head.fault && (
+        <Note tone="care">
+          {capital(shape.head.fault)}. It can’t be computed until that is mended; what it held by maps is left out in the view.
+        </Note>
+      )}
       <Maps id={id} />
       <Follow id={id} />
       <Handles />
       <ByBorder id={id} />
       <Section title="Points by hand">
         <Note>
-          Pick: click a point; Shift adds, Alt takes away; arrows go from point to point, Enter takes one. Box: drag over points. Lasso: draw around them. {points > 0 ? `${points} chosen.` : 'None chosen.'}
+          Pick: click a point; Shift adds, Alt takes away; arrows go from point to point, Enter takes one. Box: drag over points. Lasso:
+          draw around them. {points > 0 ? `${points} chosen.` : 'None chosen.'}
         </Note>
         {points > 0 && (
           <Actions>
             <Button onClick={() => choosePoints([])}>Choose none</Button>
-            <Button hint="Takes in the points around (G)" onClick={() => grow(1)}>More</Button>
-            <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>Fewer</Button>
-            <Button hint="All others in their place (I)" onClick={invertChoice}>The others</Button>
-            <Button hint="All that hangs together with them" onClick={connectedChoice}>Connected</Button>
-            <Button hint="The row of edges that the last two lie in; a double click on an edge takes its row at once (R)" disabled={points < 2} onClick={chosenRow}>Row</Button>
-            <Button hint="By a name, to choose them again" onClick={() => void keepChoice()}>Keep</Button>
+            <Button hint="Takes in the points around (G)" onClick={() => grow(1)}>
+              More
+            </Button>
+            <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>
+              Fewer
+            </Button>
+            <Button hint="All others in their place (I)" onClick={invertChoice}>
+              The others
+            </Button>
+            <Button hint="All that hangs together with them" onClick={connectedChoice}>
+              Connected
+            </Button>
+            <Button
+              hint="The row of edges that the last two lie in; a double click on an edge takes its row at once (R)"
+              disabled={points < 2}
+              onClick={chosenRow}
+            >
+              Row
+            </Button>
+            <Button hint="By a name, to choose them again" onClick={() => void keepChoice()}>
+              Keep
+            </Button>
           </Actions>
         )}
         <KeptChoices id={id} />
@@ -123,9 +159,23 @@ function KeptChoices({ id }: { id: string }) {
           setOpen(open === k ? null : k);
           choosePoints([...points]);
         }}
-        tools={<Menu label={`More for ${c.name}`} items={[{ name: 'Choose', act: () => choosePoints([...points]) }, { name: 'Remove', act: () => void edit(`${c.name} no longer kept`, [{ op: 'remove', path: `${base}/${k}` }]) }]} />}
+        tools={
+          <Menu
+            label={`More for ${c.name}`}
+            items={[
+              { name: 'Choose', act: () => choosePoints([...points]) },
+              { name: 'Remove', act: () => void edit(`${c.name} no longer kept`, [{ op: 'remove', path: `${base}/${k}` }]) },
+            ]}
+          />
+        }
       >
-        <TextField label="Name" path={`${base}/${k}/name`} taken={Object.entries(choices).filter(([o]) => o !== k).map(([, o]) => o.name)} />
+        <TextField
+          label="Name"
+          path={`${base}/${k}/name`}
+          taken={Object.entries(choices)
+            .filter(([o]) => o !== k)
+            .map(([, o]) => o.name)}
+        />
       </Row>
     );
   });
@@ -133,15 +183,31 @@ function KeptChoices({ id }: { id: string }) {
 
 const Knot = ({ on }: { on: boolean }) => (
   <svg width="16" height="16" aria-hidden>
-    <circle cx="8" cy="8" r="5" fill="none" stroke={on ? 'var(--ink)' : 'var(--faded)'} strokeWidth="2" strokeDasharray={on ? undefined : '3 2.5'} />
+    <circle
+      cx="8"
+      cy="8"
+      r="5"
+      fill="none"
+      stroke={on ? 'var(--ink)' : 'var(--faded)'}
+      strokeWidth="2"
+      strokeDasharray={on ? undefined : '3 2.5'}
+    />
     {on && <circle cx="8" cy="8" r="1.6" fill="var(--ink)" />}
   </svg>
 );
 
 function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Grip; held: number }) {
   const base = `/bodies/${body}/grips/${id}`;
-  const names = useScene((s) => Object.entries(s.bodies[body]?.grips ?? {}).filter(([k]) => k !== id).map(([, g]) => g.name)) ?? [];
-  const eyelets = grip.points.reduce((n, c) => n + ('border' in c && typeof c.border.by === 'object' && 'eyelets' in c.border.by ? c.border.by.eyelets : 0), 0);
+  const names =
+    useScene((s) =>
+      Object.entries(s.bodies[body]?.grips ?? {})
+        .filter(([k]) => k !== id)
+        .map(([, g]) => g.name),
+    ) ?? [];
+  const eyelets = grip.points.reduce(
+    (n, c) => n + ('border' in c && typeof c.border.by === 'object' && 'eyelets' in c.border.by ? c.border.by.eyelets : 0),
+    0,
+  );
   return (
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
@@ -150,14 +216,24 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
       <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
       <ByMap body={body} path={`${base}/map`} grip={grip} />
       <Line label="By a spring">
-        <Toggle label={`${grip.name} by a spring`} on={grip.spring != null} onTurn={(v) => void edit(`${grip.name} ${v ? 'held by a spring' : 'held firmly'}`, [v ? { op: 'add', path: `${base}/spring`, value: 20 } : { op: 'remove', path: `${base}/spring` }])} />
+        <Toggle
+          label={`${grip.name} by a spring`}
+          on={grip.spring != null}
+          onTurn={(v) =>
+            void edit(`${grip.name} ${v ? 'held by a spring' : 'held firmly'}`, [
+              v ? { op: 'add', path: `${base}/spring`, value: 20 } : { op: 'remove', path: `${base}/spring` },
+            ])
+          }
+        />
       </Line>
       {grip.spring != null && <NumberField path={`${base}/spring`} of={grip.name} />}
       {grip.points.map((c, k) => (
         <ChoiceLine key={k} choice={c} path={`${base}/points/${k}`} of={grip.name} />
       ))}
       {grip.on !== false && eyelets > held && held > 0 && grip.points.length === 1 && (
-        <Note tone="care">The border has {held} points, so there are {held} eyelets and not {eyelets}. A finer body has room for more.</Note>
+        <Note tone="care">
+          The border has {held} points, so there are {held} eyelets and not {eyelets}. A finer body has room for more.
+        </Note>
       )}
     </>
   );
@@ -168,13 +244,18 @@ function ByMap({ body, path, grip }: { body: string; path: string; grip: Grip })
   const maps = useScene((s) => s.bodies[body]?.maps) ?? {};
   if (Object.keys(maps).length === 0 && !grip.map) return null;
   const choose = (v: string) =>
-    v !== WORLD ? setValue(`${grip.name} by ${maps[v]?.name ?? v}`, path, v) : edit(`${grip.name} holds all alike`, [{ op: 'remove', path }]);
+    v !== WORLD
+      ? setValue(`${grip.name} by ${maps[v]?.name ?? v}`, path, v)
+      : edit(`${grip.name} holds all alike`, [{ op: 'remove', path }]);
   return (
     <ChoiceField
       label="By the map"
       of={grip.name}
       value={grip.map ?? WORLD}
-      options={[...(grip.points.length > 0 || !grip.map ? [{ value: WORLD, label: 'all points alike' }] : []), ...Object.entries(maps).map(([k, m]) => ({ value: k, label: m.name }))]}
+      options={[
+        ...(grip.points.length > 0 || !grip.map ? [{ value: WORLD, label: 'all points alike' }] : []),
+        ...Object.entries(maps).map(([k, m]) => ({ value: k, label: m.name })),
+      ]}
       onChoose={(v) => void choose(v)}
     />
   );
@@ -189,7 +270,10 @@ function Follow({ id }: { id: string }) {
   const turn = (v: boolean) =>
     v
       ? edit(`${name} follows its rest shape`, [{ op: 'add', path, value: 40 }])
-      : edit(`${name} does not follow`, [...(scaled ? [{ op: 'remove' as const, path: `/bodies/${id}/scaled/follow` }] : []), { op: 'remove', path }]);
+      : edit(`${name} does not follow`, [
+          ...(scaled ? [{ op: 'remove' as const, path: `/bodies/${id}/scaled/follow` }] : []),
+          { op: 'remove', path },
+        ]);
   return (
     <Section title="Follow">
       <Line label="Rest shape">
@@ -199,7 +283,8 @@ function Follow({ id }: { id: string }) {
         <>
           <NumberField path={path} label="How strongly" of={name} />
           <Note>
-            {scaled ? `Scaled by “${maps[scaled.map]?.name ?? scaled.map}”. ` : ''}Drawn to where its rest shape would be on what it stands on, without ringing: 40 takes about half a second, 10 000 a frame.
+            {scaled ? `Scaled by “${maps[scaled.map]?.name ?? scaled.map}”. ` : ''}Drawn to where its rest shape would be on what it stands
+            on, without ringing: 40 takes about half a second, 10 000 a frame.
           </Note>
         </>
       )}
@@ -222,7 +307,9 @@ function HeldTo({ path, grip, body }: { path: string; grip: Grip; body: string }
     ...others.map(([k, b]) => ({ to: { body: k } as unknown, label: `${b.name}, which carries it` })),
     ...Object.entries(figures).flatMap(([k, f]) => [
       { to: { figure: { figure: k } } as unknown, label: `${f.name}, its skin` },
-      ...((look?.parts.length ?? 0) > 1 ? look!.parts.map((p) => ({ to: { figure: { figure: k, parts: [p.name] } } as unknown, label: `${f.name}, its ${p.name}` })) : []),
+      ...((look?.parts.length ?? 0) > 1
+        ? look!.parts.map((p) => ({ to: { figure: { figure: k, parts: [p.name] } } as unknown, label: `${f.name}, its ${p.name}` }))
+        : []),
     ]),
   ];
   if (all.length === 1) return null;
@@ -233,15 +320,23 @@ function HeldTo({ path, grip, body }: { path: string; grip: Grip; body: string }
       of={grip.name}
       value={key(grip.to)}
       options={all.map((o) => ({ value: key(o.to), label: o.label }))}
-      onChoose={(v) => void setValue(`${grip.name} held to ${all.find((o) => key(o.to) === v)?.label ?? ''}`, path, all.find((o) => key(o.to) === v)?.to)}
+      onChoose={(v) =>
+        void setValue(`${grip.name} held to ${all.find((o) => key(o.to) === v)?.label ?? ''}`, path, all.find((o) => key(o.to) === v)?.to)
+      }
     />
   );
 }
 
 function ChoiceLine({ choice, path, of }: { choice: Chosen; path: string; of: string }) {
   if ('corner' in choice) return <Note>The {choice.corner.replace(/ corner$/, '')} corner</Note>;
-  if ('near' in choice) return <Note>{counted(choice.near.length, 'point')} chosen by hand, by where they were: a change of density leaves gaps</Note>;
-  if ('area' in choice) return <Note>{choice.area.spots.length === 1 ? 'A point' : 'A part'} of the material, chosen by hand: it keeps its place at any density and size</Note>;
+  if ('near' in choice)
+    return <Note>{counted(choice.near.length, 'point')} chosen by hand, by where they were: a change of density leaves gaps</Note>;
+  if ('area' in choice)
+    return (
+      <Note>
+        {choice.area.spots.length === 1 ? 'A point' : 'A part'} of the material, chosen by hand: it keeps its place at any density and size
+      </Note>
+    );
   const { border, by } = choice.border;
   if (by === 'all') return <Note>All points of the border “{border}”</Note>;
   const kind = 'eyelets' in by ? 'eyelets' : 'every';
@@ -276,8 +371,16 @@ function ByBorder({ id }: { id: string }) {
       <Actions>
         <Button onClick={() => void holdBorder(id, chosen.name)}>Hold all of it</Button>
         <span className="flex items-center gap-1.5">
-          <Button disabled={!fits} hint={n > chosen.points.length ? `The border has only ${chosen.points.length} points` : 'Evenly spaced from end to end'} onClick={() => void holdEyelets(id, chosen.name, n)}>Hold by eyelets</Button>
-          <Button disabled={!fits} hint="Every n-th point, from the border’s start" onClick={() => void holdEvery(id, chosen.name, n)}>Every n-th</Button>
+          <Button
+            disabled={!fits}
+            hint={n > chosen.points.length ? `The border has only ${chosen.points.length} points` : 'Evenly spaced from end to end'}
+            onClick={() => void holdEyelets(id, chosen.name, n)}
+          >
+            Hold by eyelets
+          </Button>
+          <Button disabled={!fits} hint="Every n-th point, from the border’s start" onClick={() => void holdEvery(id, chosen.name, n)}>
+            Every n-th
+          </Button>
           <input
             aria-label="How many eyelets, or which n-th"
             data-typing="yes"
@@ -294,7 +397,13 @@ function ByBorder({ id }: { id: string }) {
       </Actions>
       {shape.head.corners.length > 0 && shape.head.corners.length <= 40 && (
         <Line label="Corners">
-          <Choice label="Hold a corner" value="" placeholder="hold one…" options={shape.head.corners.map((c) => ({ value: c.name, label: c.name }))} onChoose={(c) => void holdCorner(id, c)} />
+          <Choice
+            label="Hold a corner"
+            value=""
+            placeholder="hold one…"
+            options={shape.head.corners.map((c) => ({ value: c.name, label: c.name }))}
+            onChoose={(c) => void holdCorner(id, c)}
+          />
         </Line>
       )}
     </Section>

@@ -116,24 +116,41 @@ export function ImportDialog() {
     <Dialog.Root open onOpenChange={(o) => !o && set({ asked: null })}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
-        <Dialog.Content aria-describedby={undefined} className="fixed top-1/2 left-1/2 z-50 max-h-[86vh] w-[min(500px,94vw)] -translate-1/2 overflow-auto rounded-xl bg-raised p-5 shadow-xl">
-          <Dialog.Title className="truncate text-[17px] font-semibold">{file.name}, as {USES[use]}</Dialog.Title>
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 max-h-[86vh] w-[min(500px,94vw)] -translate-1/2 overflow-auto rounded-xl bg-raised p-5 shadow-xl"
+        >
+          <Dialog.Title className="truncate text-[17px] font-semibold">
+            {file.name}, as {USES[use]}
+          </Dialog.Title>
           <p className="mt-1 text-faded">
             {count(seen.points, 'point')}, {count(seen.triangles, 'triangle')}, {seen.pieces === 1 ? 'one piece' : `${seen.pieces} pieces`};{' '}
             <span className={odd(seen.size) ? 'font-semibold text-weld' : ''}>{seen.size.map(showNumber).join(' × ')} m</span>
           </p>
           {odd(seen.size) && <p className="mt-2 text-weld">That is an odd size. In which unit was it drawn?</p>}
           <div className="mt-2 -mr-4 -ml-9">
-            <Line label="Its unit"><Choice label="Its unit" value={asked.scale} options={UNITS} onChoose={(scale) => void change(asked, { scale })} /></Line>
+            <Line label="Its unit">
+              <Choice label="Its unit" value={asked.scale} options={UNITS} onChoose={(scale) => void change(asked, { scale })} />
+            </Line>
             <Line label="Its up axis">
-              <Choice label="Its up axis" value={asked.up} options={[{ value: 'y', label: 'y' }, { value: 'z', label: 'z' }]} onChoose={(up) => void change(asked, { up: up as 'y' | 'z' })} />
+              <Choice
+                label="Its up axis"
+                value={asked.up}
+                options={[
+                  { value: 'y', label: 'y' },
+                  { value: 'z', label: 'z' },
+                ]}
+                onChoose={(up) => void change(asked, { up: up as 'y' | 'z' })}
+              />
             </Line>
           </div>
           {seen.faults.length > 0 && (
             <div className="mt-3 border-t border-line pt-3">
               <p className="font-semibold">It can’t be {USES[use]} as it is</p>
               <ul className="mt-1 list-disc pl-5">
-                {seen.faults.map((f) => <li key={f}>{f}</li>)}
+                {seen.faults.map((f) => (
+                  <li key={f}>{f}</li>
+                ))}
               </ul>
               {mends.length > 0 && <p className="mt-2">Mending it {mends.join(', ')}.</p>}
               {seen.left.length > 0 && mends.length > 0 && <p className="mt-1 text-madder">Then still: {seen.left.join('; ')}</p>}
@@ -141,8 +158,16 @@ export function ImportDialog() {
           )}
           <div className="mt-4 flex justify-end gap-2">
             <Button onClick={() => set({ asked: null })}>Leave it</Button>
-            {curable && seen.faults.length > 0 && <Button look="main" disabled={busy} onClick={() => void keep(asked, true)}>Mend and bring in</Button>}
-            {seen.faults.length === 0 && <Button look="main" disabled={busy} onClick={() => void keep(asked, false)}>Bring in</Button>}
+            {curable && seen.faults.length > 0 && (
+              <Button look="main" disabled={busy} onClick={() => void keep(asked, true)}>
+                Mend and bring in
+              </Button>
+            )}
+            {seen.faults.length === 0 && (
+              <Button look="main" disabled={busy} onClick={() => void keep(asked, false)}>
+                Bring in
+              </Button>
+            )}
           </div>
         </Dialog.Content>
       </Dialog.Portal>

@@ -33,7 +33,9 @@ export function LayerRows({ id, body }: { id: string; body: Body }) {
     return (
       <Fold name="Layers" note="one" closed>
         <Note>More of the same shape in this one body, each moved, turned and scaled from the one before.</Note>
-        <Actions><Button onClick={() => void stack()}>Stack layers</Button></Actions>
+        <Actions>
+          <Button onClick={() => void stack()}>Stack layers</Button>
+        </Actions>
       </Fold>
     );
   }
@@ -46,8 +48,12 @@ export function LayerRows({ id, body }: { id: string; body: Body }) {
       <NumberField path={`${base}/scale`} label="Scale" of={`${of} layers`} otherwise={1} />
       {layers.count > 1 && !itself && <Note tone="care">{of} does not touch itself: its layers go through each other.</Note>}
       <Actions>
-        {layers.count > 1 && !itself && <Button onClick={() => void edit(`${of} touches itself`, [touch(true)])}>Let it touch itself</Button>}
-        <Button look="quiet" onClick={() => void removeAt(base, `All but one layer of ${of}`, `${of} in one layer`, () => {})}>One layer again</Button>
+        {layers.count > 1 && !itself && (
+          <Button onClick={() => void edit(`${of} touches itself`, [touch(true)])}>Let it touch itself</Button>
+        )}
+        <Button look="quiet" onClick={() => void removeAt(base, `All but one layer of ${of}`, `${of} in one layer`, () => {})}>
+          One layer again
+        </Button>
       </Actions>
     </Fold>
   );
@@ -70,13 +76,21 @@ function LayerPicture({ id, layers }: { id: string; layers: Layers }) {
   const drawn = useScene((s) => clothOf(s.bodies[id]!)?.layers?.count) ?? layers.count;
   if (!shape) return null;
   const one = Math.max(1, Math.floor(shape.placed.length / 3 / drawn));
-  const [low, high] = [[Infinity, Infinity, Infinity], [-Infinity, -Infinity, -Infinity]];
+  const [low, high] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
   for (let k = 0; k < 3 * one; k++) {
     low[k % 3] = Math.min(low[k % 3]!, shape.placed[k]!);
     high[k % 3] = Math.max(high[k % 3]!, shape.placed[k]!);
   }
   const half = low.map((l, k) => (high[k]! - l) / 2) as V;
-  let corners: V[] = [[-half[0], 0, -half[2]], [half[0], 0, -half[2]], [half[0], 0, half[2]], [-half[0], 0, half[2]]];
+  let corners: V[] = [
+    [-half[0], 0, -half[2]],
+    [half[0], 0, -half[2]],
+    [half[0], 0, half[2]],
+    [-half[0], 0, half[2]],
+  ];
   const [turn, scale] = [(layers.turn ?? [0, 0, 0]) as V, layers.scale ?? 1];
   const all: V[][] = [corners];
   for (let k = 1; k < Math.min(DRAWN, layers.count); k++) {
@@ -88,11 +102,26 @@ function LayerPicture({ id, layers }: { id: string; layers: Layers }) {
   const ys = flat.flat().map((p) => p[1]!);
   const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
   const k = Math.min((WIDE - 16) / Math.max(x1 - x0, 1e-6), (HIGH - 16) / Math.max(y1 - y0, 1e-6));
-  const to = ([x, y]: number[]) => `${(WIDE / 2 + (x! - (x0 + x1) / 2) * k).toFixed(1)},${(HIGH / 2 + (y! - (y0 + y1) / 2) * k).toFixed(1)}`;
+  const to = ([x, y]: number[]) =>
+    `${(WIDE / 2 + (x! - (x0 + x1) / 2) * k).toFixed(1)},${(HIGH / 2 + (y! - (y0 + y1) / 2) * k).toFixed(1)}`;
   return (
-    <svg viewBox={`0 0 ${WIDE} ${HIGH}`} className="mx-4 mt-1 ml-9 block rounded-md border border-line bg-ground" style={{ width: 'calc(100% - 52px)' }} role="img" aria-label={`${layers.count} layers, ${showNumber(Math.hypot(...(layers.offset as V)))} m from one to the next`}>
+    <svg
+      viewBox={`0 0 ${WIDE} ${HIGH}`}
+      className="mx-4 mt-1 ml-9 block rounded-md border border-line bg-ground"
+      style={{ width: 'calc(100% - 52px)' }}
+      role="img"
+      aria-label={`${layers.count} layers, ${showNumber(Math.hypot(...(layers.offset as V)))} m from one to the next`}
+    >
       {flat.map((c, n) => (
-        <polygon key={n} points={c.map(to).join(' ')} fill="var(--raised)" fillOpacity="0.55" stroke={n === 0 ? 'var(--ink)' : 'var(--woad)'} strokeWidth={n === 0 ? 1.5 : 1} strokeLinejoin="round" />
+        <polygon
+          key={n}
+          points={c.map(to).join(' ')}
+          fill="var(--raised)"
+          fillOpacity="0.55"
+          stroke={n === 0 ? 'var(--ink)' : 'var(--woad)'}
+          strokeWidth={n === 0 ? 1.5 : 1}
+          strokeLinejoin="round"
+        />
       ))}
     </svg>
   );

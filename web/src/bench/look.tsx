@@ -26,7 +26,11 @@ export function Look({ id, body }: { id: string; body: Body }) {
               title={d}
               style={{ background: DYED[d] }}
               className={`size-5 rounded-full border ${(body.dye ?? 'linen') === d ? 'border-2 border-ink' : 'border-line-strong'}`}
-              onClick={() => void edit(`${of} dyed ${d}`, [d === 'linen' && body.dye ? { op: 'remove', path: `${base}/dye` } : { op: 'add', path: `${base}/dye`, value: d }])}
+              onClick={() =>
+                void edit(`${of} dyed ${d}`, [
+                  d === 'linen' && body.dye ? { op: 'remove', path: `${base}/dye` } : { op: 'add', path: `${base}/dye`, value: d },
+                ])
+              }
             />
           ))}
         </span>
@@ -49,12 +53,26 @@ function Picture({ id, body }: { id: string; body: Body }) {
     <>
       <Line label="Picture">
         <span className="flex items-center gap-1.5">
-          {from && <img src={from} alt={`Picture of ${body.name}`} className="size-6 rounded-[4px] border border-line-strong object-cover" />}
-          <Button look="quiet" onClick={() => input.current?.click()}>{from ? 'another…' : 'lay on…'}</Button>
-          {from && <Button look="quiet" aria-label={`Take the picture off ${body.name}`} onClick={() => void edit(`${body.name} without its picture`, [{ op: 'remove', path }])}>take off</Button>}
+          {from && (
+            <img src={from} alt={`Picture of ${body.name}`} className="size-6 rounded-[4px] border border-line-strong object-cover" />
+          )}
+          <Button look="quiet" onClick={() => input.current?.click()}>
+            {from ? 'another…' : 'lay on…'}
+          </Button>
+          {from && (
+            <Button
+              look="quiet"
+              aria-label={`Take the picture off ${body.name}`}
+              onClick={() => void edit(`${body.name} without its picture`, [{ op: 'remove', path }])}
+            >
+              take off
+            </Button>
+          )}
         </span>
       </Line>
-      {from && shape?.uvTriangles.length === 0 && <Note tone="care">Its mesh has no UVs to lay a picture on by: it is seen in its dye.</Note>}
+      {from && shape?.uvTriangles.length === 0 && (
+        <Note tone="care">Its mesh has no UVs to lay a picture on by: it is seen in its dye.</Note>
+      )}
       <input
         ref={input}
         type="file"

@@ -16,7 +16,16 @@ import { SchemaRows } from './schema-rows';
 import { Menu } from './thing-tools';
 import { ZoneForms } from './zone';
 
-const NAMES: Record<string, string> = { painted: 'painted', zone: 'zone', noise: 'noise', picture: 'picture', ramp: 'ramp', distance: 'distance', border: 'near a border', file: 'from a file' };
+const NAMES: Record<string, string> = {
+  painted: 'painted',
+  zone: 'zone',
+  noise: 'noise',
+  picture: 'picture',
+  ramp: 'ramp',
+  distance: 'distance',
+  border: 'near a border',
+  file: 'from a file',
+};
 const BLENDS = [
   { value: 'over', label: 'over' },
   { value: 'add', label: 'added' },
@@ -51,7 +60,13 @@ export function Layers({ map, body, begin, own }: { map: string; body: string | 
           <div key={k} className="pl-4">
             <Row
               name={NAMES[kind] ?? kind}
-              note={[k > 0 || (l.blend && l.blend !== 'over') ? BLENDS.find((b) => b.value === (l.blend ?? 'over'))!.label : '', l.invert ? 'inverted' : '', l.on === false ? 'off' : ''].filter(Boolean).join(', ')}
+              note={[
+                k > 0 || (l.blend && l.blend !== 'over') ? BLENDS.find((b) => b.value === (l.blend ?? 'over'))!.label : '',
+                l.invert ? 'inverted' : '',
+                l.on === false ? 'off' : '',
+              ]
+                .filter(Boolean)
+                .join(', ')}
               dim={l.on === false}
               open={open === k}
               onOpen={() => setView({ layer: open === k ? null : k })}
@@ -72,7 +87,16 @@ export function Layers({ map, body, begin, own }: { map: string; body: string | 
         );
       })}
       <Line label="Add">
-        <Choice label={`Lay on ${own.name}`} value="" placeholder="a layer…" options={[...begins.map((b) => ({ value: b.kind, label: NAMES[b.kind] ?? b.kind })), ...(loose ? [] : [{ value: 'picture', label: 'picture…' }])]} onChoose={add} />
+        <Choice
+          label={`Lay on ${own.name}`}
+          value=""
+          placeholder="a layer…"
+          options={[
+            ...begins.map((b) => ({ value: b.kind, label: NAMES[b.kind] ?? b.kind })),
+            ...(loose ? [] : [{ value: 'picture', label: 'picture…' }]),
+          ]}
+          onChoose={add}
+        />
       </Line>
       <input
         ref={picture}
@@ -83,7 +107,10 @@ export function Layers({ map, body, begin, own }: { map: string; body: string | 
         onChange={(e) => {
           const file = e.target.files?.[0];
           e.target.value = '';
-          if (file) void bringInPicture(file).then((blob) => (blob ? addLayer(map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null));
+          if (file)
+            void bringInPicture(file).then((blob) =>
+              blob ? addLayer(map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null,
+            );
         }}
       />
     </Fold>
@@ -96,22 +123,46 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
   const base = `${path}/weights/${kind}`;
   return (
     <>
-      {!first && <ChoiceField label="Laid on" of={of} value={layer.blend ?? 'over'} options={BLENDS} onChoose={(v) => void setValue(`${of} laid on ${v}`, `${path}/blend`, v)} />}
+      {!first && (
+        <ChoiceField
+          label="Laid on"
+          of={of}
+          value={layer.blend ?? 'over'}
+          options={BLENDS}
+          onChoose={(v) => void setValue(`${of} laid on ${v}`, `${path}/blend`, v)}
+        />
+      )}
       <NumberField path={`${path}/strength`} otherwise={1} of={of} />
       <Line label="On">
         <Toggle label={`${of} on`} on={layer.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${path}/on`, v)} />
       </Line>
       <SwitchField label="Inverted" path={`${path}/invert`} of={of} />
-      {'painted' in weights && <Note>{weights.painted.strokes?.length ? `${count(weights.painted.strokes.length, 'stroke')}: carried over to other points when the body is made finer or coarser` : 'Nothing is painted yet'}</Note>}
+      {'painted' in weights && (
+        <Note>
+          {weights.painted.strokes?.length
+            ? `${count(weights.painted.strokes.length, 'stroke')}: carried over to other points when the body is made finer or coarser`
+            : 'Nothing is painted yet'}
+        </Note>
+      )}
       {'zone' in weights && (
         <>
           <ZoneForms path={base} of={of} zone={weights.zone} />
-          {body ? <Note>It is where it is beside the body’s own place. On what the body begins on too, it stays where it is on the body.</Note> : <Note>It is where it is beside the surface’s own place.</Note>}
+          {body ? (
+            <Note>It is where it is beside the body’s own place. On what the body begins on too, it stays where it is on the body.</Note>
+          ) : (
+            <Note>It is where it is beside the surface’s own place.</Note>
+          )}
         </>
       )}
       {'ramp' in weights && (
         <>
-          <ChoiceField label="Along" of={of} value={weights.ramp.along} options={AXES} onChoose={(v) => void setValue(`${of} along ${v}`, `${base}/along`, v)} />
+          <ChoiceField
+            label="Along"
+            of={of}
+            value={weights.ramp.along}
+            options={AXES}
+            onChoose={(v) => void setValue(`${of} along ${v}`, `${base}/along`, v)}
+          />
           <SchemaRows base={base} of={of} seldom={false} />
         </>
       )}
@@ -123,22 +174,50 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
 }
 
 /** What a distance is told from. */
-function FromRows({ base, of, body, from }: { base: string; of: string; body: string; from: Extract<Layer['weights'], { distance: unknown }>['distance']['from'] }) {
+function FromRows({
+  base,
+  of,
+  body,
+  from,
+}: {
+  base: string;
+  of: string;
+  body: string;
+  from: Extract<Layer['weights'], { distance: unknown }>['distance']['from'];
+}) {
   const { shape } = useShape(body);
   const points = useView((v) => v.points.length);
-  const words = from.map((c) => ('border' in c ? `the border “${c.border.border}”` : 'corner' in c ? `the ${c.corner.replace(/ corner$/, '')} corner` : 'area' in c ? 'chosen points' : count(c.near.length, 'point')));
+  const words = from.map((c) =>
+    'border' in c
+      ? `the border “${c.border.border}”`
+      : 'corner' in c
+        ? `the ${c.corner.replace(/ corner$/, '')} corner`
+        : 'area' in c
+          ? 'chosen points'
+          : count(c.near.length, 'point'),
+  );
   const borders = shape?.head.borders ?? [];
   return (
     <>
       <Note>{words.length > 0 ? `From ${words.join(' and ')}, along the surface` : 'From nothing yet: it is 0 everywhere'}</Note>
       {borders.length > 0 && (
         <Line label="From">
-          <Choice label={`${of} from a border`} value="" placeholder="a border…" options={borders.map((b) => ({ value: b.name, label: b.name }))} onChoose={(b) => void setValue(`${of} from ${b}`, `${base}/from`, [{ border: { border: b, by: 'all' } }])} />
+          <Choice
+            label={`${of} from a border`}
+            value=""
+            placeholder="a border…"
+            options={borders.map((b) => ({ value: b.name, label: b.name }))}
+            onChoose={(b) => void setValue(`${of} from ${b}`, `${base}/from`, [{ border: { border: b, by: 'all' } }])}
+          />
         </Line>
       )}
       {points > 0 && (
         <Actions>
-          <Button onClick={() => void chosenArea(body).then((area) => area && setValue(`${of} from the chosen points`, `${base}/from`, [area]))}>From the {count(points, 'chosen point')}</Button>
+          <Button
+            onClick={() => void chosenArea(body).then((area) => area && setValue(`${of} from the chosen points`, `${base}/from`, [area]))}
+          >
+            From the {count(points, 'chosen point')}
+          </Button>
         </Actions>
       )}
       <NumberField path={`${base}/reach`} of={of} />

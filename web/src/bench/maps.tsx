@@ -36,7 +36,13 @@ const SCALED: { key: string; name: string; numbers: string[] }[] = [
   { key: 'still_air', name: 'still air', numbers: [] },
 ];
 /** Those of loose pieces, and where their numbers stand. */
-const LOOSE: Record<string, string> = { areal_weight: 'kind/drift/weight', drag: 'kind/drift/drag', friction: 'kind/drift/friction', gravity: 'gravity', still_air: 'still_air' };
+const LOOSE: Record<string, string> = {
+  areal_weight: 'kind/drift/weight',
+  drag: 'kind/drift/drag',
+  friction: 'kind/drift/friction',
+  gravity: 'gravity',
+  still_air: 'still_air',
+};
 const nameOf = (key: string) => SCALED.find((s) => s.key === key)?.name ?? key;
 
 /** What can be done with all of a painted layer. */
@@ -80,27 +86,52 @@ export function Maps({ id }: { id: string }) {
       title="Maps"
       action={
         <span className="flex">
-          {points > 0 && <Button look="quiet" hint="1 at the chosen points, less with the distance from them" onClick={() => void fromChoice()}>Map of the chosen</Button>}
-          {!loose && <Button look="quiet" hint="A new map, with the brush at hand" onClick={() => void paint()}>Paint a map</Button>}
-          <Button look="quiet" hint="A new map, 1 within a part of space" onClick={() => void addMap(id, 'Zone', zoneOn(id))}>Zone</Button>
+          {points > 0 && (
+            <Button look="quiet" hint="1 at the chosen points, less with the distance from them" onClick={() => void fromChoice()}>
+              Map of the chosen
+            </Button>
+          )}
+          {!loose && (
+            <Button look="quiet" hint="A new map, with the brush at hand" onClick={() => void paint()}>
+              Paint a map
+            </Button>
+          )}
+          <Button look="quiet" hint="A new map, 1 within a part of space" onClick={() => void addMap(id, 'Zone', zoneOn(id))}>
+            Zone
+          </Button>
         </span>
       }
     >
-      {Object.keys(maps).length === 0 && <p className="px-4 py-1.5">{loose ? 'No weights yet: let a zone say where pieces are heavy or light.' : 'No weights yet: paint where it is soft, heavy or held, or let a zone say it.'}</p>}
-      {body && Object.entries(maps).map(([k, m]) => (
-        <Seen key={k} when={k === shown}>
-        <Row
-          name={m.name}
-          note={uses(body, k).join(', ') || 'scales nothing'}
-          mark={<Drop dye={m.dye ?? 'woad'} on={k === shown} />}
-          open={k === shown}
-          onOpen={() => setView({ map: k === shown ? null : k, layer: null, tool: 'look', handle: null })}
-          tools={<Menu label={`More for ${m.name}`} items={[{ name: 'Hatch it over the shown one', act: () => setView((v) => ({ hatch: v.hatch === k ? null : k })) }, { name: 'Remove', act: () => void removeMap(id, k) }]} />}
-        >
-          <MapCard body={id} of={body} id={k} map={m} />
-        </Row>
-        </Seen>
-      ))}
+      {Object.keys(maps).length === 0 && (
+        <p className="px-4 py-1.5">
+          {loose
+            ? 'No weights yet: let a zone say where pieces are heavy or light.'
+            : 'No weights yet: paint where it is soft, heavy or held, or let a zone say it.'}
+        </p>
+      )}
+      {body &&
+        Object.entries(maps).map(([k, m]) => (
+          <Seen key={k} when={k === shown}>
+            <Row
+              name={m.name}
+              note={uses(body, k).join(', ') || 'scales nothing'}
+              mark={<Drop dye={m.dye ?? 'woad'} on={k === shown} />}
+              open={k === shown}
+              onOpen={() => setView({ map: k === shown ? null : k, layer: null, tool: 'look', handle: null })}
+              tools={
+                <Menu
+                  label={`More for ${m.name}`}
+                  items={[
+                    { name: 'Hatch it over the shown one', act: () => setView((v) => ({ hatch: v.hatch === k ? null : k })) },
+                    { name: 'Remove', act: () => void removeMap(id, k) },
+                  ]}
+                />
+              }
+            >
+              <MapCard body={id} of={body} id={k} map={m} />
+            </Row>
+          </Seen>
+        ))}
     </Section>
   );
 }
@@ -108,7 +139,12 @@ export function Maps({ id }: { id: string }) {
 /** A drop of dye. */
 const Drop = ({ dye, on }: { dye: Dye; on: boolean }) => (
   <svg width="14" height="16" aria-hidden>
-    <path d="M7 1.500C9 5 12 7 12 10.500a5 5 0 0 1-10 0C2 7 5 5 7 1.500z" fill={on ? DYED_DEEP[dye] : 'none'} stroke={DYED_DEEP[dye]} strokeWidth="1.600" />
+    <path
+      d="M7 1.500C9 5 12 7 12 10.500a5 5 0 0 1-10 0C2 7 5 5 7 1.500z"
+      fill={on ? DYED_DEEP[dye] : 'none'}
+      stroke={DYED_DEEP[dye]}
+      strokeWidth="1.600"
+    />
   </svg>
 );
 
@@ -117,15 +153,24 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
   const { now, fault } = useMap(body, id);
   const hatch = useView((v) => v.hatch);
   const layer = useView((v) => v.layer);
-  const names = Object.entries(of.maps ?? {}).filter(([k]) => k !== id).map(([, m]) => m.name);
+  const names = Object.entries(of.maps ?? {})
+    .filter(([k]) => k !== id)
+    .map(([, m]) => m.name);
   const others = Object.entries(of.maps ?? {}).filter(([k]) => k !== id);
-  const on = layer !== null && map.layers[layer] && 'painted' in map.layers[layer].weights ? layer : map.layers.findLastIndex((l) => 'painted' in l.weights);
+  const on =
+    layer !== null && map.layers[layer] && 'painted' in map.layers[layer].weights
+      ? layer
+      : map.layers.findLastIndex((l) => 'painted' in l.weights);
   return (
     <>
       {fault && <Note tone="care">{fault}</Note>}
       {now && <Bars now={now} dye={map.dye ?? 'woad'} />}
       <Actions>
-        {clothOf(of) && <Button look="main" hint="With the brush, in the view" onClick={() => void beginPainting(body, id)}>Paint</Button>}
+        {clothOf(of) && (
+          <Button look="main" hint="With the brush, in the view" onClick={() => void beginPainting(body, id)}>
+            Paint
+          </Button>
+        )}
         {on >= 0 && (
           <Choice
             label={`Do with all of ${map.name}`}
@@ -143,7 +188,13 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
       <Scales body={body} of={of} map={id} />
       <Fold name="Name, dye and the whole" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
-        <ChoiceField label="Dye" of={map.name} value={map.dye ?? 'woad'} options={DYES.map((d) => ({ value: d, label: d }))} onChoose={(d) => void setValue(`${map.name} dyed ${d}`, `${base}/dye`, d)} />
+        <ChoiceField
+          label="Dye"
+          of={map.name}
+          value={map.dye ?? 'woad'}
+          options={DYES.map((d) => ({ value: d, label: d }))}
+          onChoose={(d) => void setValue(`${map.name} dyed ${d}`, `${base}/dye`, d)}
+        />
         <SwitchField label="Inverted" path={`${base}/invert`} of={map.name} />
         <NumberField path={`${base}/smooth`} otherwise={0} of={map.name} whole />
         <Remap base={base} map={map} />
@@ -157,7 +208,13 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
           />
         )}
         <Line label="Choose">
-          <Button hint="Chooses all points whose weight is a half or more" disabled={!now} onClick={() => now && choosePoints(Array.from(now.weights.keys()).filter((p) => now.weights[p]! >= 0.5))}>Points above 0.5</Button>
+          <Button
+            hint="Chooses all points whose weight is a half or more"
+            disabled={!now}
+            onClick={() => now && choosePoints(Array.from(now.weights.keys()).filter((p) => now.weights[p]! >= 0.5))}
+          >
+            Points above 0.5
+          </Button>
         </Line>
       </Fold>
     </>
@@ -170,7 +227,17 @@ function Remap({ base, map }: { base: string; map: Weights }) {
   if (remap.length !== 2) {
     return (
       <Line label="Remap">
-        <Button hint="Stretches weights between two values" onClick={() => void setValue(`${map.name} remapped`, `${base}/remap`, [[0.25, 0], [0.75, 1]])}>{remap.length === 0 ? 'Between two values' : 'Only two values'}</Button>
+        <Button
+          hint="Stretches weights between two values"
+          onClick={() =>
+            void setValue(`${map.name} remapped`, `${base}/remap`, [
+              [0.25, 0],
+              [0.75, 1],
+            ])
+          }
+        >
+          {remap.length === 0 ? 'Between two values' : 'Only two values'}
+        </Button>
       </Line>
     );
   }
@@ -195,11 +262,21 @@ function Bars({ now, dye }: { now: MapNow; dye: Dye }) {
     <div className="px-4 pt-1 pl-9">
       <div aria-hidden className="flex h-8 items-end gap-px">
         {bars.map((b, k) => (
-          <span key={k} className="flex-1 rounded-t-[2px]" style={{ height: b > 0 ? `${Math.max(6, 100 * Math.sqrt(b / high))}%` : '1px', background: DYED_DEEP[dye], opacity: 0.25 + (0.75 * (k + 1)) / bars.length }} title={count(b, 'point')} />
+          <span
+            key={k}
+            className="flex-1 rounded-t-[2px]"
+            style={{
+              height: b > 0 ? `${Math.max(6, 100 * Math.sqrt(b / high))}%` : '1px',
+              background: DYED_DEEP[dye],
+              opacity: 0.25 + (0.75 * (k + 1)) / bars.length,
+            }}
+            title={count(b, 'point')}
+          />
         ))}
       </div>
       <p className="num pt-1 text-[12px] text-faded" data-testid="map-stats">
-        {least.toFixed(2)} to {most.toFixed(2)}, mean {mean.toFixed(2)}{moves ? ', moves' : ''}
+        {least.toFixed(2)} to {most.toFixed(2)}, mean {mean.toFixed(2)}
+        {moves ? ', moves' : ''}
       </p>
     </div>
   );
@@ -210,7 +287,9 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
   const schema = useSchema();
   const matter = clothOf(of)?.matter as Record<string, unknown> | undefined;
   const scaled = Object.entries(of.scaled ?? {}).filter(([, by]) => by.map === map);
-  const free = SCALED.filter((s) => !(of.scaled ?? {})[s.key as never] && (s.key !== 'follow' || of.follow != null) && (matter || LOOSE[s.key]));
+  const free = SCALED.filter(
+    (s) => !(of.scaled ?? {})[s.key as never] && (s.key !== 'follow' || of.follow != null) && (matter || LOOSE[s.key]),
+  );
   const grips = Object.entries(of.grips ?? {}).filter(([, g]) => g.map === map);
   const name = of.maps?.[map]?.name ?? '';
   const ends = (key: string, least: number, most: number) => {
@@ -225,7 +304,9 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
     const [least, most] = key === 'thickness' ? [0.5, 1] : key === 'areal_weight' ? [1, 2] : [0, 1];
     const value = { map, least, most };
     const path = `/bodies/${body}/scaled`;
-    void edit(`${name} scales ${nameOf(key)}`, [Object.keys(of.scaled ?? {}).length > 0 ? { op: 'add', path: `${path}/${key}`, value } : { op: 'add', path, value: { [key]: value } }]);
+    void edit(`${name} scales ${nameOf(key)}`, [
+      Object.keys(of.scaled ?? {}).length > 0 ? { op: 'add', path: `${path}/${key}`, value } : { op: 'add', path, value: { [key]: value } },
+    ]);
   };
   return (
     <Fold name="Scales" note={[...scaled.map(([k]) => nameOf(k)), ...grips.map(([, g]) => g.name)].join(', ') || 'nothing'}>
@@ -234,19 +315,41 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
           <Line label={nameOf(key)}>
             <span className="flex items-center justify-between gap-2">
               <span className="num truncate">{ends(key, by.least ?? 0, by.most ?? 1)}</span>
-              <Button look="quiet" aria-label={`${name} no longer scales ${nameOf(key)}`} onClick={() => void edit(`${name} no longer scales ${nameOf(key)}`, [{ op: 'remove', path: `/bodies/${body}/scaled/${key}` }])}>×</Button>
+              <Button
+                look="quiet"
+                aria-label={`${name} no longer scales ${nameOf(key)}`}
+                onClick={() =>
+                  void edit(`${name} no longer scales ${nameOf(key)}`, [{ op: 'remove', path: `/bodies/${body}/scaled/${key}` }])
+                }
+              >
+                ×
+              </Button>
             </span>
           </Line>
           <NumberField label="times, at 0" path={`/bodies/${body}/scaled/${key}/least`} otherwise={0} of={`${name} ${nameOf(key)}`} />
           <NumberField label="times, at 1" path={`/bodies/${body}/scaled/${key}/most`} otherwise={1} of={`${name} ${nameOf(key)}`} />
         </div>
       ))}
-      {grips.map(([k, g]) => <Note key={k}>How firmly the grip “{g.name}” holds</Note>)}
+      {grips.map(([k, g]) => (
+        <Note key={k}>How firmly the grip “{g.name}” holds</Note>
+      ))}
       <Line label="Scale">
-        <Choice label={`${name} scales another number`} value="" placeholder="a number…" options={free.map((s) => ({ value: s.key, label: s.name }))} onChoose={add} />
+        <Choice
+          label={`${name} scales another number`}
+          value=""
+          placeholder="a number…"
+          options={free.map((s) => ({ value: s.key, label: s.name }))}
+          onChoose={add}
+        />
       </Line>
       <Actions>
-        <Button disabled={!matter} hint="A grip on all points where the map is not 0: firm where it is 1" onClick={() => void holdByMap(body, of, map)}>Hold by this map</Button>
+        <Button
+          disabled={!matter}
+          hint="A grip on all points where the map is not 0: firm where it is 1"
+          onClick={() => void holdByMap(body, of, map)}
+        >
+          Hold by this map
+        </Button>
       </Actions>
     </Fold>
   );

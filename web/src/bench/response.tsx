@@ -19,7 +19,11 @@ export function Responses() {
             <NumberField path={`/bodies/${id}/gravity`} otherwise={1} of={name} />
             {cloth && <NumberField path={`${own}/damping`} of={name} />}
             <NumberField path={`/bodies/${id}/still_air`} otherwise={0} of={name} label="Still air" />
-            <Note>{cloth ? 'Damping slows what moves beside what holds it; still air slows all that moves in the world, so that it lags behind.' : 'Still air slows all that moves in the world.'}</Note>
+            <Note>
+              {cloth
+                ? 'Damping slows what moves beside what holds it; still air slows all that moves in the world, so that it lags behind.'
+                : 'Still air slows all that moves in the world.'}
+            </Note>
           </Fold>
         );
       })}

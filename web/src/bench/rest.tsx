@@ -14,7 +14,11 @@ export function RestShape({ id, body }: { id: string; body: Body }) {
   const frame = useFrame(true);
   const of = body.name;
   const base = `/bodies/${id}/kind/cloth/rest`;
-  const at = <Button hint="Its points where they are now become what it comes back to" onClick={() => void restFromFrame(id, of, frame)}>As it is at {frame}</Button>;
+  const at = (
+    <Button hint="Its points where they are now become what it comes back to" onClick={() => void restFromFrame(id, of, frame)}>
+      As it is at {frame}
+    </Button>
+  );
   if (!rest) {
     return (
       <Fold name="Rest shape" note="as it begins" closed>
@@ -36,13 +40,28 @@ export function RestShape({ id, body }: { id: string; body: Body }) {
   const moves = [rest.scale, rest.warp, rest.weft, rest.bend].some(isMotion);
   return (
     <Fold name="Rest shape" note={`${shapes.find((s) => s.value === shape)!.label}${moves ? ', changes' : ''}`}>
-      <ChoiceField label="Comes back to" of={of} value={shape} options={shapes} onChoose={(v) => void setValue(`${of} comes back to ${shapes.find((s) => s.value === v)!.label}`, `${base}/shape`, v)} />
+      <ChoiceField
+        label="Comes back to"
+        of={of}
+        value={shape}
+        options={shapes}
+        onChoose={(v) => void setValue(`${of} comes back to ${shapes.find((s) => s.value === v)!.label}`, `${base}/shape`, v)}
+      />
       <NumberField path={`${base}/scale`} of={of} otherwise={1} />
-      <NumberRow label="Along" of={of} parts={[{ path: `${base}/warp`, name: 'warp', otherwise: 1 }, { path: `${base}/weft`, name: 'weft', otherwise: 1 }]} />
+      <NumberRow
+        label="Along"
+        of={of}
+        parts={[
+          { path: `${base}/warp`, name: 'warp', otherwise: 1 },
+          { path: `${base}/weft`, name: 'weft', otherwise: 1 },
+        ]}
+      />
       <NumberField path={`${base}/bend`} of={of} otherwise={1} />
       <Actions>
         {at}
-        <Button look="quiet" onClick={() => void edit(`${of} comes back to what it begins as`, [{ op: 'remove', path: base }])}>As it begins</Button>
+        <Button look="quiet" onClick={() => void edit(`${of} comes back to what it begins as`, [{ op: 'remove', path: base }])}>
+          As it begins
+        </Button>
       </Actions>
     </Fold>
   );

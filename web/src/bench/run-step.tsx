@@ -23,11 +23,21 @@ export function RunStep() {
   return (
     <>
       <Section title="Frames">
-        <NumberRow label="Frames" of="" whole frames={{ rate, zero }} parts={[{ path: '/frames/first', name: 'first' }, { path: '/frames/last', name: 'last' }]} />
+        <NumberRow
+          label="Frames"
+          of=""
+          whole
+          frames={{ rate, zero }}
+          parts={[
+            { path: '/frames/first', name: 'first' },
+            { path: '/frames/last', name: 'last' },
+          ]}
+        />
         <NumberField path="/frames/rate" of="" />
         <NumberField path="/frames/substeps" of="" whole />
         <Note>
-          {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24 frames a second is final.
+          {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24
+          frames a second is final.
         </Note>
       </Section>
       <Take />
@@ -47,13 +57,17 @@ function Take() {
       {lanes.map((l) => (
         <div key={l.body} className="px-4 py-1">
           <p className="flex justify-between gap-3">
-            <span className="truncate" title={l.name}>{l.name}</span>
+            <span className="truncate" title={l.name}>
+              {l.name}
+            </span>
             <span className="shrink-0 text-[12px] text-faded">{laneWords(l)}</span>
           </p>
           {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
           {l.snags.length > 0 && <Snags lane={l} />}
           {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
-            <p key={r} className="text-[12px] text-weld">{r}</p>
+            <p key={r} className="text-[12px] text-weld">
+              {r}
+            </p>
           ))}
         </div>
       ))}
@@ -63,7 +77,9 @@ function Take() {
         {going ? (
           <Button onClick={() => void cancel()}>Cancel</Button>
         ) : (
-          <Button disabled={lacking === 0} onClick={() => void run()}>{lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}</Button>
+          <Button disabled={lacking === 0} onClick={() => void run()}>
+            {lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}
+          </Button>
         )}
       </Actions>
       {!going && lacking > 0 && <Part />}
@@ -108,8 +124,14 @@ function Part() {
   const many = useScene((s) => Object.keys(s.bodies).length > 1);
   return (
     <Actions>
-      <Button hint="All frames before it are computed too, where they are not true" onClick={() => void run({ until: clock.frame })}>Up to this frame</Button>
-      {many && body && <Button hint="With the bodies that it touches" onClick={() => void run({ bodies: [body] })}>Only {name}</Button>}
+      <Button hint="All frames before it are computed too, where they are not true" onClick={() => void run({ until: clock.frame })}>
+        Up to this frame
+      </Button>
+      {many && body && (
+        <Button hint="With the bodies that it touches" onClick={() => void run({ bodies: [body] })}>
+          Only {name}
+        </Button>
+      )}
     </Actions>
   );
 }
@@ -139,12 +161,24 @@ function Kept() {
     <Section title="Kept">
       <p className="flex justify-between gap-3 px-4" data-testid="kept">
         <span>All projects</span>
-        <span className="num shrink-0 text-faded">{bytes(used)} of {bytes(space.limit)}</span>
+        <span className="num shrink-0 text-faded">
+          {bytes(used)} of {bytes(space.limit)}
+        </span>
       </p>
-      <div className="mx-4 mt-1 h-1 bg-line" role="meter" aria-label="Space used" aria-valuemin={0} aria-valuemax={space.limit} aria-valuenow={used}>
+      <div
+        className="mx-4 mt-1 h-1 bg-line"
+        role="meter"
+        aria-label="Space used"
+        aria-valuemin={0}
+        aria-valuemax={space.limit}
+        aria-valuenow={used}
+      >
         <div className="h-1 bg-moss" style={{ width: `${Math.min(100, (100 * used) / space.limit)}%` }} />
       </div>
-      <Note>{used > space.limit ? 'All of it is asked for by a scene, a take or an undo step. ' : ''}Beyond the limit, what none of them asks for is let go, the longest unused first.</Note>
+      <Note>
+        {used > space.limit ? 'All of it is asked for by a scene, a take or an undo step. ' : ''}Beyond the limit, what none of them asks
+        for is let go, the longest unused first.
+      </Note>
     </Section>
   );
 }
@@ -180,14 +214,20 @@ function SnagLine({ body, worst: { frame, snag, frames } }: { body: string; wors
           {snagWords(snag)} at frame {frame}
           {frames > 1 ? `, and in ${frames - 1} more` : ''}
         </button>
-        <Button look="quiet" aria-expanded={open} aria-label={`What helps: ${snag.snag}`} onClick={() => setOpen(!open)}>what helps</Button>
+        <Button look="quiet" aria-expanded={open} aria-label={`What helps: ${snag.snag}`} onClick={() => setOpen(!open)}>
+          what helps
+        </Button>
       </span>
       {open && (
         <ul className="mt-0.5 mb-1 border-l-2 border-line pl-2 text-faded">
           {cures.map((c) => (
             <li key={c.words} className="py-0.5">
               {c.words}
-              {c.act && <Button look="quiet" onClick={c.act}>{c.label}</Button>}
+              {c.act && (
+                <Button look="quiet" onClick={c.act}>
+                  {c.label}
+                </Button>
+              )}
             </li>
           ))}
         </ul>
@@ -215,7 +255,11 @@ function curesOf(key: string, snag: Snag): Cure[] {
   const twice = (keys: string[], words: string, label: string): Cure => ({
     words,
     label,
-    act: () => void edit(`${body.name} ${keys[0]!.replace(/_.*/, '')}`, keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/kind/cloth/matter/${k}`, value: 2 * (matter?.[k] ?? 1) }))),
+    act: () =>
+      void edit(
+        `${body.name} ${keys[0]!.replace(/_.*/, '')}`,
+        keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/kind/cloth/matter/${k}`, value: 2 * (matter?.[k] ?? 1) })),
+      ),
   });
   switch (snag.snag) {
     case 'crossing': {
@@ -224,14 +268,25 @@ function curesOf(key: string, snag: Snag): Cure[] {
       const turn: Cure = {
         words: `${body.name} is not kept from ${itself ? 'going through itself' : 'other bodies'}. `,
         label: 'Keep it apart',
-        act: () => void edit(`${body.name} touches ${itself ? 'itself' : 'others'}`, [{ op: 'replace', path: `/bodies/${key}/touch/${itself ? 'itself' : 'others'}`, value: true }]),
+        act: () =>
+          void edit(`${body.name} touches ${itself ? 'itself' : 'others'}`, [
+            { op: 'replace', path: `/bodies/${key}/touch/${itself ? 'itself' : 'others'}`, value: true },
+          ]),
       };
       return [...(on ? [] : [turn]), finer, twice(['thickness'], 'A thicker skin leaves more room between layers. ', 'twice as thick')];
     }
     case 'inside':
-      return [finer, twice(['thickness'], 'A thicker skin stays further away. ', 'twice as thick'), { words: 'A collider that moves fast needs a form with some thickness: a box or a capsule rather than a thin mesh.' }];
+      return [
+        finer,
+        twice(['thickness'], 'A thicker skin stays further away. ', 'twice as thick'),
+        { words: 'A collider that moves fast needs a form with some thickness: a box or a capsule rather than a thin mesh.' },
+      ];
     case 'overstretch':
-      return [finer, twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff'), { words: 'Or less weight on few points: hold more of them.' }];
+      return [
+        finer,
+        twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff'),
+        { words: 'Or less weight on few points: hold more of them.' },
+      ];
     case 'leap':
       return [{ words: 'If the jump is meant, as at the start of a shot, nothing is wrong. Else move it over some frames.' }];
     default:

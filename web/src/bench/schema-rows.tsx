@@ -16,16 +16,41 @@ export function SchemaRows({ base, of, seldom }: { base: string; of: string; sel
   return all.map((e) => {
     const path = `${base}/${e.key}`;
     if (e.words) return <WordRow key={e.key} entry={e} path={path} of={of} />;
-    if (e.three) return <NumberRow key={e.key} label={labelled(e.title, path)} of={of} whole={e.whole} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/${k}`, name }))} />;
+    if (e.three)
+      return (
+        <NumberRow
+          key={e.key}
+          label={labelled(e.title, path)}
+          of={of}
+          whole={e.whole}
+          parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/${k}`, name }))}
+        />
+      );
     if (!e.row) return <NumberField key={e.key} path={path} of={of} whole={e.whole} />;
     const together = all.filter((o) => o.row === e.row);
     if (together[0] !== e) return null;
-    return <NumberRow key={e.key} label={labelled(e.row, path)} of={of} whole={e.whole} parts={together.map((o) => ({ path: `${base}/${o.key}`, name: o.part ?? o.title }))} />;
+    return (
+      <NumberRow
+        key={e.key}
+        label={labelled(e.row, path)}
+        of={of}
+        whole={e.whole}
+        parts={together.map((o) => ({ path: `${base}/${o.key}`, name: o.part ?? o.title }))}
+      />
+    );
   });
 }
 
 function WordRow({ entry, path, of }: { entry: Entry; path: string; of: string }) {
   const value = useScene((s) => at(s, path) as string | undefined);
   const words = entry.words ?? [];
-  return <ChoiceField label={entry.title} of={of} value={value ?? words[0]!.value} options={words} onChoose={(v) => void setValue(`${of} ${entry.title.toLowerCase()}`, path, v)} />;
+  return (
+    <ChoiceField
+      label={entry.title}
+      of={of}
+      value={value ?? words[0]!.value}
+      options={words}
+      onChoose={(v) => void setValue(`${of} ${entry.title.toLowerCase()}`, path, v)}
+    />
+  );
 }

@@ -36,7 +36,11 @@ export function ShapeStep() {
     <>
       <Section
         title="Bodies"
-        action={<Button look="quiet" onClick={() => chooseMesh('cloth')}>Bring in a mesh</Button>}
+        action={
+          <Button look="quiet" onClick={() => chooseMesh('cloth')}>
+            Bring in a mesh
+          </Button>
+        }
       >
         {none && <Note>There is nothing to move yet. Add something, or bring in a mesh.</Note>}
         {Object.entries(bodies).map(([id, body]) => (
@@ -45,18 +49,30 @@ export function ShapeStep() {
       </Section>
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
-          {kinds(schema, 'Shape').filter(({ kind }) => !sewn.includes(kind)).map(({ kind }) => (
-            <Button key={kind} onClick={() => void addShape(kind)}>{capital(kind)}</Button>
-          ))}
+          {kinds(schema, 'Shape')
+            .filter(({ kind }) => !sewn.includes(kind))
+            .map(({ kind }) => (
+              <Button key={kind} onClick={() => void addShape(kind)}>
+                {capital(kind)}
+              </Button>
+            ))}
           {kinds(schema, 'Kind').map(({ kind }) => (
-            <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>{capital(kind)}</Button>
+            <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>
+              {capital(kind)}
+            </Button>
           ))}
         </div>
       </Section>
       <Section title="Add, sewn and filled">
         <div className="flex flex-wrap gap-2 px-4">
           {sewn.map((kind) => (
-            <Button key={kind} hint={kind === 'panels' ? 'A panel cut to an outline of your own, sewn to the same from behind' : undefined} onClick={() => void addShape(kind)}>{SHAPE_NAMES[kind] ?? capital(kind)}</Button>
+            <Button
+              key={kind}
+              hint={kind === 'panels' ? 'A panel cut to an outline of your own, sewn to the same from behind' : undefined}
+              onClick={() => void addShape(kind)}
+            >
+              {SHAPE_NAMES[kind] ?? capital(kind)}
+            </Button>
           ))}
         </div>
       </Section>
@@ -87,7 +103,8 @@ function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) 
 /** The outlines of the kinds. */
 const OUTLINES: Record<string, string> = {
   cloth: 'M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z',
-  drift: 'M2 5a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M9 4a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M5.500 11.500a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0',
+  drift:
+    'M2 5a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M9 4a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M5.500 11.500a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0',
 };
 
 const Swatch = ({ dye, kind }: { dye: Dye; kind: string }) => (
@@ -100,7 +117,12 @@ const mm = (m: number) => (m < 0.1 ? `${(m * 1000).toFixed(m < 0.01 ? 1 : 0)} mm
 
 function BodyCard({ id, body }: { id: string; body: Body }) {
   const { shape, fault } = useShape(id);
-  const names = useScene((s) => Object.entries(s.bodies).filter(([k]) => k !== id).map(([, b]) => b.name)) ?? [];
+  const names =
+    useScene((s) =>
+      Object.entries(s.bodies)
+        .filter(([k]) => k !== id)
+        .map(([, b]) => b.name),
+    ) ?? [];
   const base = `/bodies/${id}`;
   const of = body.name;
   return (
@@ -117,7 +139,8 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
             {fault && <Note tone="care">{fault}</Note>}
             {shape && (
               <Note>
-                Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide, {count(shape.head.triangles, 'triangle')}
+                Longest edge {mm(shape.head.longest_edge)}, folds down to {mm(shape.head.smallest_fold)} wide,{' '}
+                {count(shape.head.triangles, 'triangle')}
               </Note>
             )}
           </Fold>
@@ -134,7 +157,9 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
       {shape?.head.coarse && (
         <>
           <Note tone="care">Too coarse to fold: fewer than 16 edges across make a board.</Note>
-          <Actions><Button onClick={() => void makeFiner(id, body)}>Make it fine enough</Button></Actions>
+          <Actions>
+            <Button onClick={() => void makeFiner(id, body)}>Make it fine enough</Button>
+          </Actions>
         </>
       )}
       {!('figure' in (clothOf(body)?.shape ?? {})) && <PlaceRows base={base} of={of} />}
@@ -149,11 +174,18 @@ function Passing({ id, body }: { id: string; body: Body }) {
   if (others.length === 0 || !body.touch?.others) return null;
   const names = others.map(([, b]) => b.name).join(', ');
   const cure = () =>
-    edit(`${names} touched by others`, others.map(([k, b]) => ({ op: 'add', path: `/bodies/${k}/touch`, value: { ...b.touch, others: true } })));
+    edit(
+      `${names} touched by others`,
+      others.map(([k, b]) => ({ op: 'add', path: `/bodies/${k}/touch`, value: { ...b.touch, others: true } })),
+    );
   return (
     <>
-      <Note tone="care">{names} {others.length === 1 ? 'touches' : 'touch'} no other bodies: the pieces fall through.</Note>
-      <Actions><Button onClick={() => void cure()}>Let them touch</Button></Actions>
+      <Note tone="care">
+        {names} {others.length === 1 ? 'touches' : 'touch'} no other bodies: the pieces fall through.
+      </Note>
+      <Actions>
+        <Button onClick={() => void cure()}>Let them touch</Button>
+      </Actions>
     </>
   );
 }
@@ -165,7 +197,8 @@ function Matter({ id, body }: { id: string; body: Body }) {
   const base = `/bodies/${id}/kind/cloth/matter`;
   const part = (key: string, name?: string) => ({ path: `${base}/${key}`, ...(name ? { name } : {}) });
   const began = matters.find((m) => m.id === clothOf(body)?.matter?.preset);
-  const choose = (m: (typeof matters)[number], word: string) => edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
+  const choose = (m: (typeof matters)[number], word: string) =>
+    edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
   const nudged = began && Object.entries(began.matter).some(([k, v]) => clothOf(body)?.matter?.[k as keyof typeof began.matter] !== v);
   return (
     <Fold name="Matter" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
@@ -191,7 +224,11 @@ function Matter({ id, body }: { id: string; body: Body }) {
         <NumberField path={`${base}/poisson`} of={of} />
       </Fold>
       {began && <Note>{began.source}.</Note>}
-      {nudged && <Actions><Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button></Actions>}
+      {nudged && (
+        <Actions>
+          <Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button>
+        </Actions>
+      )}
     </Fold>
   );
 }

@@ -13,7 +13,10 @@ const BEGINS: Source = { rate: 60, uneven: 0, velocity: [0, 0, 0], away: 0, scat
 export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift }) {
   const path = `/bodies/${id}/kind/drift/source`;
   const { source } = own;
-  const turn = (on: boolean) => void edit(on ? `${of} come a few at a time` : `${of} all there at first`, [on ? { op: 'add', path, value: BEGINS } : { op: 'remove', path }]);
+  const turn = (on: boolean) =>
+    void edit(on ? `${of} come a few at a time` : `${of} all there at first`, [
+      on ? { op: 'add', path, value: BEGINS } : { op: 'remove', path },
+    ]);
   return (
     <>
       <ChoiceField
@@ -38,11 +41,19 @@ export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift
               { value: 'good', label: 'for good' },
               { value: 'life', label: 'for a time' },
             ]}
-            onChoose={(v) => void edit(v === 'life' ? `${of} stay for a time` : `${of} stay for good`, [v === 'life' ? { op: 'add', path: `${path}/life`, value: 2 } : { op: 'remove', path: `${path}/life` }])}
+            onChoose={(v) =>
+              void edit(v === 'life' ? `${of} stay for a time` : `${of} stay for good`, [
+                v === 'life' ? { op: 'add', path: `${path}/life`, value: 2 } : { op: 'remove', path: `${path}/life` },
+              ])
+            }
           />
           {source.life != null && <NumberField path={`${path}/life`} of={of} />}
           {source.life != null && <NumberField path={`${path}/uneven`} of={of} otherwise={0} />}
-          <NumberRow label="First speed, m/s" of={of} parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/velocity/${k}`, name, otherwise: 0 }))} />
+          <NumberRow
+            label="Speed, m/s"
+            of={of}
+            parts={['x', 'y', 'z'].map((name, k) => ({ path: `${path}/velocity/${k}`, name, otherwise: 0 }))}
+          />
           <NumberField path={`${path}/away`} of={of} otherwise={0} />
           <NumberField path={`${path}/scatter`} of={of} otherwise={0} />
         </Fold>
@@ -65,7 +76,8 @@ function From({ path, of, source }: { path: string; of: string; source: Source }
       .map(([k, c]) => ({ from: { collider: k } as unknown, label: `${c.name}, its surface` })),
   ];
   const now = key(source.from);
-  if (!all.some((o) => key(o.from) === now)) all.push({ from: source.from, label: 'points' in Object(source.from) ? 'points of the scene file' : 'a part of a figure' });
+  if (!all.some((o) => key(o.from) === now))
+    all.push({ from: source.from, label: 'points' in Object(source.from) ? 'points of the scene file' : 'a part of a figure' });
   return (
     <ChoiceField
       label="From"

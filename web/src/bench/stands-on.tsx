@@ -28,24 +28,44 @@ function useJoints(): Record<string, FigureLook> {
 export function StandsOn({ base, of }: { base: string; of: string }) {
   const [, kind, id] = base.split('/');
   const on = useScene((s) => (at(s, `${base}/place`) as Node | undefined)?.on) ?? null;
-  const scene = useScene((s) => ({ handles: s.handles ?? {}, colliders: s.colliders ?? {}, figures: s.figures ?? {} })) ?? { handles: NONE, colliders: NONE, figures: NONE };
+  const scene = useScene((s) => ({ handles: s.handles ?? {}, colliders: s.colliders ?? {}, figures: s.figures ?? {} })) ?? {
+    handles: NONE,
+    colliders: NONE,
+    figures: NONE,
+  };
   const joints = useJoints();
   const others: { on: Parent; label: string }[] = [
-    ...Object.entries(scene.handles).flatMap(([k, h]) => (kind === 'handles' && k === id ? [] : [{ on: { handle: k } as Parent, label: h.name }])),
-    ...Object.entries(scene.colliders).flatMap(([k, c]) => ((kind === 'colliders' && k === id) || 'figure' in c.form ? [] : [{ on: { collider: k } as Parent, label: `${c.name}, collider` }])),
+    ...Object.entries(scene.handles).flatMap(([k, h]) =>
+      kind === 'handles' && k === id ? [] : [{ on: { handle: k } as Parent, label: h.name }],
+    ),
+    ...Object.entries(scene.colliders).flatMap(([k, c]) =>
+      (kind === 'colliders' && k === id) || 'figure' in c.form ? [] : [{ on: { collider: k } as Parent, label: `${c.name}, collider` }],
+    ),
     ...Object.entries(scene.figures).flatMap(([k, f]) =>
       kind === 'figures' && k === id
         ? []
         : [
             { on: { figure: k } as Parent, label: f.name },
-            ...(joints[k]?.joints ?? []).map((j) => ({ on: { joint: { figure: k, joint: j.name } } as Parent, label: `${j.name}, joint of ${f.name}` })),
+            ...(joints[k]?.joints ?? []).map((j) => ({
+              on: { joint: { figure: k, joint: j.name } } as Parent,
+              label: `${j.name}, joint of ${f.name}`,
+            })),
           ],
     ),
   ];
   const waits = useView((v) => v.spotFor?.base === base);
   if (others.length === 0 && !on) return null;
   // One that the file no longer has is still named.
-  if (on && !others.some((o) => key(o.on) === key(on))) others.unshift({ on, label: 'joint' in on ? `${on.joint.joint} (missing)` : 'spot' in on ? `a spot of ${scene.figures[on.spot.figure]?.name ?? 'a surface'}` : 'something' });
+  if (on && !others.some((o) => key(o.on) === key(on)))
+    others.unshift({
+      on,
+      label:
+        'joint' in on
+          ? `${on.joint.joint} (missing)`
+          : 'spot' in on
+            ? `a spot of ${scene.figures[on.spot.figure]?.name ?? 'a surface'}`
+            : 'something',
+    });
   const skins = Object.keys(scene.figures).some((k) => !(kind === 'figures' && k === id));
   return (
     <>
@@ -53,8 +73,16 @@ export function StandsOn({ base, of }: { base: string; of: string }) {
         label="Stands on"
         of={of}
         value={key(on)}
-        options={[{ value: WORLD, label: 'the world' }, ...(skins ? [{ value: PRESS, label: 'a spot that I press in the view' }] : []), ...others.map((o) => ({ value: key(o.on), label: o.label }))]}
-        onChoose={(v) => (v === PRESS ? setView({ spotFor: { base, of } }) : void standOn(`${base}/place`, of, others.find((o) => key(o.on) === v)?.on ?? null))}
+        options={[
+          { value: WORLD, label: 'the world' },
+          ...(skins ? [{ value: PRESS, label: 'a spot that I press in the view' }] : []),
+          ...others.map((o) => ({ value: key(o.on), label: o.label })),
+        ]}
+        onChoose={(v) =>
+          v === PRESS
+            ? setView({ spotFor: { base, of } })
+            : void standOn(`${base}/place`, of, others.find((o) => key(o.on) === v)?.on ?? null)
+        }
       />
       {waits && (
         <>

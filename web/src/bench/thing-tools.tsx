@@ -33,14 +33,22 @@ export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: stri
   return (
     <>
       {hidden && (
-        <button type="button" aria-label={`Show ${name}`} title="Hidden: show it again" className="rounded px-1 text-faded hover:text-ink" onClick={() => hide([id], false)}>
+        <button
+          type="button"
+          aria-label={`Show ${name}`}
+          title="Hidden: show it again"
+          className="rounded px-1 text-faded hover:text-ink"
+          onClick={() => hide([id], false)}
+        >
           <svg width="16" height="12" aria-hidden>
             <path d="M1 6c4-5 10-5 14 0M3 11L13 1" fill="none" stroke="currentColor" strokeWidth="1.500" strokeLinecap="round" />
           </svg>
         </button>
       )}
       <Menu label={`More for ${name}`} items={items} />
-      {row && (kind === 'bodies' || kind === 'colliders') && <RowOf kind={kind} id={id} name={name} step={stepOf(kind, id)} onDone={() => setRow(false)} />}
+      {row && (kind === 'bodies' || kind === 'colliders') && (
+        <RowOf kind={kind} id={id} name={name} step={stepOf(kind, id)} onDone={() => setRow(false)} />
+      )}
     </>
   );
 }
@@ -49,13 +57,20 @@ export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: stri
 export function Menu({ label, items }: { label: string; items: Item[] }) {
   return (
     <DropdownMenu.Root modal={false}>
-      <DropdownMenu.Trigger aria-label={label} className="grid size-6 shrink-0 place-items-center rounded text-faded hover:bg-woad-wash hover:text-ink">
+      <DropdownMenu.Trigger
+        aria-label={label}
+        className="grid size-6 shrink-0 place-items-center rounded text-faded hover:bg-woad-wash hover:text-ink"
+      >
         <svg width="14" height="4" aria-hidden>
           <path d="M2 2h.01M7 2h.01M12 2h.01" stroke="currentColor" strokeWidth="2.500" strokeLinecap="round" />
         </svg>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" sideOffset={3} className="z-50 min-w-36 rounded-md border border-line-strong bg-raised p-1 shadow-md">
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={3}
+          className="z-50 min-w-36 rounded-md border border-line-strong bg-raised p-1 shadow-md"
+        >
           {items.map((i) => (
             <DropdownMenu.Item key={i.name} onSelect={i.act} className="rounded px-2 py-1 outline-none data-[highlighted]:bg-woad-wash">
               {i.name}

@@ -1,5 +1,17 @@
 /** Bodies, colliders and fields: adding, copying, renaming, hiding and removing them, each in one place. */
-import { http, Problem, told, type Body, type Collider, type Field, type Figure, type Handle, type Node, type Op, type Scene } from '../api/http';
+import {
+  http,
+  Problem,
+  told,
+  type Body,
+  type Collider,
+  type Field,
+  type Figure,
+  type Handle,
+  type Node,
+  type Op,
+  type Scene,
+} from '../api/http';
 import { say } from '../state/here';
 import { beginsAt } from '../state/air';
 import { at, kinds } from '../state/pointer';
@@ -22,11 +34,16 @@ const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field' | 'ha
   figures: { step: 'Shape', chosen: 'figure' },
 };
 
-export const thingsOf = (scene: Scene | undefined, kind: Kind) => ((scene?.[kind] ?? {}) as Record<string, Thing>);
+export const thingsOf = (scene: Scene | undefined, kind: Kind) => (scene?.[kind] ?? {}) as Record<string, Thing>;
 
 /** A key that is still free, from a name. */
 export function freeKey(name: string, taken: object): string {
-  const base = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 32) || 'thing';
+  const base =
+    name
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 32) || 'thing';
   if (!(base in taken)) return base;
   let n = 2;
   while (`${base}-${n}` in taken) n += 1;
@@ -79,11 +96,18 @@ export async function addCut(figure: string, of: string, parts: string[]) {
   const done = await editBy((scene) => {
     const name = freeName(`${of} skin`, scene.bodies);
     id = freeKey(name, scene.bodies);
-    const own = Object.values(scene.colliders ?? {}).filter((c) => c.place?.on && 'joint' in c.place.on && c.place.on.joint.figure === figure);
+    const own = Object.values(scene.colliders ?? {}).filter(
+      (c) => c.place?.on && 'joint' in c.place.on && c.place.on.joint.figure === figure,
+    );
     const groups = [...new Set(own.map((c) => c.group ?? 'solid'))].filter((g) => g !== 'solid');
     const apart = (scene.apart ?? []) as [string, string][];
     const more = groups.filter((g) => !apart.some((p) => p.includes(g) && p.includes(group))).map((g) => [group, g]);
-    const value = { name, kind: { cloth: { shape: { figure: { figure, ...(parts.length > 0 ? { parts } : {}) } } } }, follow: 400, ...(groups.length > 0 ? { touch: { group } } : {}) };
+    const value = {
+      name,
+      kind: { cloth: { shape: { figure: { figure, ...(parts.length > 0 ? { parts } : {}) } } } },
+      follow: 400,
+      ...(groups.length > 0 ? { touch: { group } } : {}),
+    };
     const patch: Op[] = [{ op: 'add', path: `/bodies/${id}`, value }];
     if (more.length > 0) patch.push({ op: 'add', path: '/apart', value: [...apart, ...more] });
     return { label: `${name} added`, patch };
@@ -117,7 +141,10 @@ function above(high: number): number {
 
 /** The middle of all bodies as they start; a little above the ground where there are none. */
 export function middle(): [number, number, number] {
-  const [low, high] = [[Infinity, Infinity, Infinity], [-Infinity, -Infinity, -Infinity]];
+  const [low, high] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
   for (const key of Object.keys(now.scene()?.bodies ?? {})) {
     const placed = now.shape(key)?.placed ?? new Float32Array();
     for (let k = 0; k < placed.length; k += 1) {
@@ -135,7 +162,10 @@ function beside([width, depth]: [number, number]): number {
   for (const key of Object.keys(now.scene()?.bodies ?? {})) {
     const placed = now.shape(key)?.placed;
     if (!placed) continue;
-    const [low, high] = [[Infinity, Infinity], [-Infinity, -Infinity]] as [number[], number[]];
+    const [low, high] = [
+      [Infinity, Infinity],
+      [-Infinity, -Infinity],
+    ] as [number[], number[]];
     for (let k = 0; k < placed.length; k += 3) {
       for (const [axis, c] of [placed[k]!, placed[k + 2]!].entries()) {
         low[axis] = Math.min(low[axis]!, c);
@@ -149,7 +179,15 @@ function beside([width, depth]: [number, number]): number {
 }
 
 /** Shapes that a word of their own tells better than their kind. */
-export const SHAPE_NAMES: Record<string, string> = { cushion: 'Cushion', discs: 'Disc pair', gores: 'Gored ball', bolster: 'Bolster', star: 'Star', annuli: 'Ring cushion', panels: 'Outline' };
+export const SHAPE_NAMES: Record<string, string> = {
+  cushion: 'Cushion',
+  discs: 'Disc pair',
+  gores: 'Gored ball',
+  bolster: 'Bolster',
+  star: 'Star',
+  annuli: 'Ring cushion',
+  panels: 'Outline',
+};
 
 /** Adds a body of a kind of shape, as the schema says that it begins, some way above the ground. */
 export const addShape = (kind: string) => {
@@ -170,21 +208,29 @@ export const addShape = (kind: string) => {
 export const addSheet = () => addShape('sheet');
 
 /** Adds a mesh that is kept as a body. */
-export const addMeshBody = (name: string, blob: string, size: number[]) => addBody(capital(name), { mesh: { from: { blob } } }, [size[0]!, size[2]!], 0);
+export const addMeshBody = (name: string, blob: string, size: number[]) =>
+  addBody(capital(name), { mesh: { from: { blob } } }, [size[0]!, size[2]!], 0);
 
 export const formOf = (c: Collider) => Object.keys(c.form)[0]!;
 
 const collider = (wanted: string, form: object) =>
   add('colliders', wanted, (name) => ({ name, form, place: { position: [0, 'plane' in form ? 0 : 0.5, 0], turn: [0, 0, 0] } }));
 /** Adds a collider of a form, as the schema says that it begins. */
-export const addCollider = (form: string) => collider(capital(form), { [form]: kinds(now.schema(), 'Form').find((k) => k.kind === form)?.begins });
-export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') => collider(capital(name), { [kind]: { from: { blob } } });
+export const addCollider = (form: string) =>
+  collider(capital(form), { [form]: kinds(now.schema(), 'Form').find((k) => k.kind === form)?.begins });
+export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh') =>
+  collider(capital(name), { [kind]: { from: { blob } } });
 
 /** Adds a handle over the middle of what there is. */
 export const addHandle = () => add('handles', 'Handle', (name) => ({ name, place: { position: [0, above(0), 0], turn: [0, 0, 0] } }));
 /** Adds an animated mesh that is kept; its clip begins where the scene does. */
 export const addFigure = (name: string, blob: string) =>
-  add('figures', capital(name), (own, scene) => ({ name: own, from: { blob }, place: { position: [0, 0, 0], turn: [0, 0, 0] }, begins: scene.frames.first }));
+  add('figures', capital(name), (own, scene) => ({
+    name: own,
+    from: { blob },
+    place: { position: [0, 0, 0], turn: [0, 0, 0] },
+    begins: scene.frames.first,
+  }));
 
 export const fieldOf = (f: Field) => Object.keys(f.act)[0]!;
 /** Adds a field of a kind, as the schema says that it begins. */
@@ -192,7 +238,13 @@ export const addField = (kind: string) => {
   const begins = (kinds(now.schema(), 'Act').find((k) => k.kind === kind)?.begins ?? {}) as Record<string, unknown>;
   const scene = now.scene();
   const made = scene && beginsAt(scene, now.schema(), kind, begins);
-  if (!made) return say({ title: 'There is no surface yet', detail: 'A skin pushes with the surface of a collider or a figure: add one first.', tone: 'note', cure: { label: 'To Contact', act: () => goTo('Contact') } });
+  if (!made)
+    return say({
+      title: 'There is no surface yet',
+      detail: 'A skin pushes with the surface of a collider or a figure: add one first.',
+      tone: 'note',
+      cure: { label: 'To Contact', act: () => goTo('Contact') },
+    });
   return add('fields', FIELD_NAMES[kind] ?? capital(kind), (name) => ({ name, ...made }));
 };
 export const FIELD_NAMES: Record<string, string> = { column: 'Axis column', skin: 'Skin push' };
@@ -255,7 +307,13 @@ export async function removeAt(path: string, name: string, label: string, then: 
     if (lets_go.length === 0) return await act();
     const some = lets_go.slice(0, 5).join('; ');
     const more = lets_go.length > 5 ? `; and ${lets_go.length - 5} more of that kind` : '';
-    say({ title: `${name} is used`, detail: `Without it: ${some}${more}.`, tone: 'note', cure: { label: 'Let go and remove', act: () => void act() }, of: now.project()?.revision });
+    say({
+      title: `${name} is used`,
+      detail: `Without it: ${some}${more}.`,
+      tone: 'note',
+      cure: { label: 'Let go and remove', act: () => void act() },
+      of: now.project()?.revision,
+    });
   } catch (e) {
     tell(e);
   }
@@ -264,7 +322,12 @@ export async function removeAt(path: string, name: string, label: string, then: 
 export async function removeThing(kind: Kind, id: string) {
   const thing = thingsOf(now.scene(), kind)[id];
   if (!thing) return;
-  await removeAt(`/${kind}/${id}`, thing.name, `${thing.name} removed`, () => useView.getState()[OF[kind].chosen] === id && choose(kind, null));
+  await removeAt(
+    `/${kind}/${id}`,
+    thing.name,
+    `${thing.name} removed`,
+    () => useView.getState()[OF[kind].chosen] === id && choose(kind, null),
+  );
 }
 
 export async function removeGrip(body: string, id: string) {
@@ -293,7 +356,11 @@ export async function removeChosen() {
   // In Shape the one whose row is open is the chosen one, also where nobody has pressed it yet.
   if (step === 'Shape' && of) return removeThing('bodies', of);
   if (step !== 'Air' && step !== 'Contact' && step !== 'Hold' && body && scene?.bodies[body]) return removeThing('bodies', body);
-  say({ title: 'Nothing is chosen', detail: `Choose ${step === 'Hold' ? 'a grip' : step === 'Air' ? 'a field' : step === 'Contact' ? 'a collider' : 'a body'} first, on the bench or in the view.`, tone: 'note' });
+  say({
+    title: 'Nothing is chosen',
+    detail: `Choose ${step === 'Hold' ? 'a grip' : step === 'Air' ? 'a field' : step === 'Contact' ? 'a collider' : 'a body'} first, on the bench or in the view.`,
+    tone: 'note',
+  });
 }
 
 /** The floor's place among the colliders of the bench. */
@@ -305,7 +372,10 @@ export function renameGroup(path: string, to: string) {
   return editBy((scene) => {
     const from = at(scene, path) as string | undefined;
     const patch: Op[] = [{ op: from === undefined ? 'add' : 'replace', path, value: to }];
-    const others = [...Object.entries(scene.bodies).map(([k, b]) => [`/bodies/${k}/touch/group`, b.touch?.group ?? 'cloth']), ...Object.entries(scene.colliders ?? {}).map(([k, c]) => [`/colliders/${k}/group`, c.group ?? 'solid'])];
+    const others = [
+      ...Object.entries(scene.bodies).map(([k, b]) => [`/bodies/${k}/touch/group`, b.touch?.group ?? 'cloth']),
+      ...Object.entries(scene.colliders ?? {}).map(([k, c]) => [`/colliders/${k}/group`, c.group ?? 'solid']),
+    ];
     const left = others.some(([p, g]) => p !== path && g === from);
     const apart = (scene.apart ?? []) as [string, string][];
     const moved = apart.filter((p) => p.includes(from ?? '')).map((p) => p.map((g) => (g === from ? to : g)) as [string, string]);
@@ -333,7 +403,10 @@ export async function setDown(kind: 'bodies' | 'colliders', id: string) {
 export const placeThing = (kind: 'bodies' | 'colliders', id: string, name: string, position: number[], word = 'placed', turn?: number[]) =>
   editBy((scene) => {
     const was = at(scene, `/${kind}/${id}/place`) as Node | undefined;
-    return { label: `${name} ${word}`, patch: [{ op: 'add', path: `/${kind}/${id}/place`, value: { position, turn: turn ?? was?.turn ?? [0, 0, 0] } }] };
+    return {
+      label: `${name} ${word}`,
+      patch: [{ op: 'add', path: `/${kind}/${id}/place`, value: { position, turn: turn ?? was?.turn ?? [0, 0, 0] } }],
+    };
   });
 
 /** Hides or shows things in the view; how they move is the same. */
@@ -361,5 +434,9 @@ export function theBody(): string | null {
 export const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1);
 
 export function asksFor(e: unknown, title: string) {
-  say({ title, detail: e instanceof Problem && e.status !== 0 ? e.message : 'It did not come through. Nothing was kept; try again.', tone: 'fault' });
+  say({
+    title,
+    detail: e instanceof Problem && e.status !== 0 ? e.message : 'It did not come through. Nothing was kept; try again.',
+    tone: 'fault',
+  });
 }

@@ -14,7 +14,11 @@ function useKnots(): Record<Step, Knot> {
   const any = Object.keys(bodies).length > 0;
   const loose = Object.keys(faults).length > 0 || Object.values(shapes).some((s) => s.head.coarse);
   const held = Object.values(bodies).some((b) => Object.values(b.grips ?? {}).some((g) => g.on !== false));
-  const counts = lanes.reduce((c, l) => ({ t: c.t + l.counts.true, s: c.s + l.counts.stale, m: c.m + l.counts.missing }), { t: 0, s: 0, m: 0 });
+  const counts = lanes.reduce((c, l) => ({ t: c.t + l.counts.true, s: c.s + l.counts.stale, m: c.m + l.counts.missing }), {
+    t: 0,
+    s: 0,
+    m: 0,
+  });
   const whole = any && counts.s + counts.m === 0 && counts.t > 0;
   return {
     Shape: !any ? 'empty' : loose ? 'loose' : 'tied',
@@ -42,12 +46,18 @@ export function Thread() {
     if (nav.current) watch.observe(nav.current);
     return () => watch.disconnect();
   }, []);
-  const wave = (n: number) => Array.from({ length: n }, (_, k) => `S${k % 2 ? 17 : 27} ${24 + GAP * k - 0.2 * GAP} 22 ${24 + GAP * k}`).join(' ');
+  const wave = (n: number) =>
+    Array.from({ length: n }, (_, k) => `S${k % 2 ? 17 : 27} ${24 + GAP * k - 0.2 * GAP} 22 ${24 + GAP * k}`).join(' ');
   return (
     <nav ref={nav} aria-label="Steps" className="relative w-[106px] shrink-0 overflow-hidden border-r border-line bg-ground">
       <p className="px-3 pt-2.5 text-[15px] font-bold tracking-wide">Nematon</p>
       <svg className="absolute top-11 left-0" width="44" height={GAP * STEPS.length + 30} aria-hidden>
-        <path d={`M22 0 C17 8 20 16 22 24 ${wave(STEPS.length)} S17 ${GAP * STEPS.length} 22 ${GAP * STEPS.length + 14}`} fill="none" stroke="var(--line-strong)" strokeWidth="1.6" />
+        <path
+          d={`M22 0 C17 8 20 16 22 24 ${wave(STEPS.length)} S17 ${GAP * STEPS.length} 22 ${GAP * STEPS.length + 14}`}
+          fill="none"
+          stroke="var(--line-strong)"
+          strokeWidth="1.6"
+        />
         <path d={`M22 0 C17 8 20 16 22 24 ${wave(at + 1)}`} fill="none" stroke="var(--ink)" strokeWidth="2.2" />
         {STEPS.map((s, k) => (
           <g key={s} transform={`translate(22 ${24 + k * GAP})`} fill="none">

@@ -18,7 +18,10 @@ export function WeatherSection() {
           label="More for the weather"
           items={[
             ...(fields > 0 ? [{ name: 'Copy all of it', act: copyAir }] : []),
-            { name: kept ? `Bring in the ${Object.keys(kept).length} that were copied` : 'Bring in what was copied', act: () => void pasteAir() },
+            {
+              name: kept ? `Bring in the ${Object.keys(kept).length} that were copied` : 'Bring in what was copied',
+              act: () => void pasteAir(),
+            },
           ]}
         />
       }

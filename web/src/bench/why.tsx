@@ -10,7 +10,15 @@ import { Actions, Note, Section } from '../ui/section';
 
 type Vec3 = readonly number[];
 const size = (v: Vec3) => Math.hypot(v[0]!, v[1]!, v[2]!);
-const COLOURS: Record<string, string> = { gravity: 'var(--ink)', air: 'var(--plum)', push: 'var(--madder)', still: 'var(--faded)', rest: 'var(--rust)', hold: 'var(--woad)', contact: 'var(--weld)' };
+const COLOURS: Record<string, string> = {
+  gravity: 'var(--ink)',
+  air: 'var(--plum)',
+  push: 'var(--madder)',
+  still: 'var(--faded)',
+  rest: 'var(--rust)',
+  hold: 'var(--woad)',
+  contact: 'var(--weld)',
+};
 const DASHES = ['', '5 2', '2 2', '7 2 2 2', '1 2.500'];
 
 /** Where it goes, in words: by its largest part. */
@@ -26,14 +34,24 @@ export function WhyMoves() {
   const name = useScene((s) => (of ? s.bodies[of.body]?.name : undefined));
   const { why, parts, unparted, fault, can, frame, coming } = useWhy(of);
   const pick = (
-    <Button look="quiet" aria-pressed={tool === 'pick'} hint="Then press a point of the body in the view" onClick={() => setView({ tool: tool === 'pick' ? 'look' : 'pick' })}>
+    <Button
+      look="quiet"
+      aria-pressed={tool === 'pick'}
+      hint="Then press a point of the body in the view"
+      onClick={() => setView({ tool: tool === 'pick' ? 'look' : 'pick' })}
+    >
       {tool === 'pick' ? 'Press a point…' : of ? 'Another point' : 'Press a point'}
     </Button>
   );
   return (
     <Section title="What moves this point?" action={pick}>
       <Here when={why ? of : null} />
-      {!of && <Note>Press a point of a body in the view: weight, each field, the air it moves through, the body itself, what holds it and what it touches, as shares of its acceleration.</Note>}
+      {!of && (
+        <Note>
+          Press a point of a body in the view: weight, each field, the air it moves through, the body itself, what holds it and what it
+          touches, as shares of its acceleration.
+        </Note>
+      )}
       {of && !name && <Note>The body is gone.</Note>}
       {of && name && !can && (
         <>
@@ -66,19 +84,33 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
     .map((s) => ({ ...s, now: s.by[k] ?? [0, 0, 0], most: Math.max(...s.by.map(size)) }))
     .sort((a, b) => size(b.now) - size(a.now));
   // What pulls it and what it touches is told of the frame on screen alone.
-  const bars = parts?.first === why.first + k ? parts.shares.map((s) => ({ ...s, now: s.by[0]! })).sort((a, b) => size(b.now) - size(a.now)) : shares;
+  const bars =
+    parts?.first === why.first + k ? parts.shares.map((s) => ({ ...s, now: s.by[0]! })).sort((a, b) => size(b.now) - size(a.now)) : shares;
   const most = Math.max(1e-6, ...bars.map((s) => size(s.now)));
   return (
     <div className="px-4 pl-9" data-testid="why">
       <p className="py-1 text-[12px] text-faded">
-        {of}: <span className="num">{size(why.velocity[k]!).toFixed(2)}</span> m/s, <span className="num">{size(why.acceleration[k]!).toFixed(1)}</span> m/s² {way(why.acceleration[k]!)} at frame {why.first + k}
+        {of}: <span className="num">{size(why.velocity[k]!).toFixed(2)}</span> m/s,{' '}
+        <span className="num">{size(why.acceleration[k]!).toFixed(1)}</span> m/s² {way(why.acceleration[k]!)} at frame {why.first + k}
       </p>
       <ul>
         {bars.map((s) => (
           <li key={s.of + s.field} className="grid grid-cols-[minmax(0,1fr)_90px_54px] items-center gap-2 py-[1px]">
-            <button type="button" disabled={!s.field} title={s.name} className="truncate text-left enabled:hover:text-woad" onClick={() => s.field && setView({ field: s.field })}>{s.name}</button>
-            <span aria-hidden className="h-2.5 bg-ground"><span className="block h-full rounded-[2px]" style={{ width: `${(100 * size(s.now)) / most}%`, background: COLOURS[s.of] }} /></span>
-            <span className="num text-right text-[12px]" title={`${way(s.now)}, m/s²`}>{size(s.now).toFixed(1)} <span className="text-faded">{arrow(s.now)}</span></span>
+            <button
+              type="button"
+              disabled={!s.field}
+              title={s.name}
+              className="truncate text-left enabled:hover:text-woad"
+              onClick={() => s.field && setView({ field: s.field })}
+            >
+              {s.name}
+            </button>
+            <span aria-hidden className="h-2.5 bg-ground">
+              <span className="block h-full rounded-[2px]" style={{ width: `${(100 * size(s.now)) / most}%`, background: COLOURS[s.of] }} />
+            </span>
+            <span className="num text-right text-[12px]" title={`${way(s.now)}, m/s²`}>
+              {size(s.now).toFixed(1)} <span className="text-faded">{arrow(s.now)}</span>
+            </span>
           </li>
         ))}
       </ul>
@@ -88,7 +120,8 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
   );
 }
 
-const arrow = (v: Vec3) => (size(v) < 0.05 ? '·' : { up: '↑', down: '↓', 'along x': '→x', 'against x': '←x', 'along z': '→z', 'against z': '←z' }[way(v)]);
+const arrow = (v: Vec3) =>
+  size(v) < 0.05 ? '·' : { up: '↑', down: '↓', 'along x': '→x', 'against x': '←x', 'along z': '→z', 'against z': '←z' }[way(v)];
 
 /** To two digits. */
 const shown = (v: number) => String(Number(v.toPrecision(2)));
@@ -111,18 +144,39 @@ function Plot({ why, shares, k }: { why: Why; shares: (Why['shares'][number] & {
     clock.halt(why.first + Math.round(((e.clientX - r.left) / r.width) * (n - 1)));
   };
   return (
-    <svg viewBox={`0 0 ${w} ${h + 12}`} className="mt-1 w-full cursor-crosshair touch-none" role="img" aria-label={`Frames ${why.first} to ${why.first + n - 1}, up to ${told}`} onPointerDown={seek} onPointerMove={seek}>
+    <svg
+      viewBox={`0 0 ${w} ${h + 12}`}
+      className="mt-1 w-full cursor-crosshair touch-none"
+      role="img"
+      aria-label={`Frames ${why.first} to ${why.first + n - 1}, up to ${told}`}
+      onPointerDown={seek}
+      onPointerMove={seek}
+    >
       <path d={`M0 ${h}H${w}`} stroke="var(--line-strong)" />
       <path d={`M0 ${y(high)}H${w}`} stroke="var(--line)" strokeDasharray="2 3" />
       {shares.map((s, i) => (
-        <path key={s.name + s.field} d={s.by.map((v, f) => `${f ? 'L' : 'M'}${x(f).toFixed(1)} ${y(size(v)).toFixed(1)}`).join('')} fill="none" stroke={COLOURS[s.of]} strokeWidth={i < 3 ? 1.5 : 1} strokeDasharray={s.of === 'air' ? DASHES[shares.filter((o) => o.of === 'air').indexOf(s) % DASHES.length] : undefined} opacity={i < 5 ? 0.9 : 0.5}>
+        <path
+          key={s.name + s.field}
+          d={s.by.map((v, f) => `${f ? 'L' : 'M'}${x(f).toFixed(1)} ${y(size(v)).toFixed(1)}`).join('')}
+          fill="none"
+          stroke={COLOURS[s.of]}
+          strokeWidth={i < 3 ? 1.5 : 1}
+          strokeDasharray={s.of === 'air' ? DASHES[shares.filter((o) => o.of === 'air').indexOf(s) % DASHES.length] : undefined}
+          opacity={i < 5 ? 0.9 : 0.5}
+        >
           <title>{s.name}</title>
         </path>
       ))}
       <path d={`M${x(k)} ${over}V${h}`} stroke="var(--ink)" strokeWidth="1" />
-      <text x="2" y="9" fontSize="9" fill="var(--faded)">{told}</text>
-      <text x="0" y={h + 10} fontSize="9" fill="var(--faded)">{why.first}</text>
-      <text x={w} y={h + 10} fontSize="9" fill="var(--faded)" textAnchor="end">{why.first + n - 1}</text>
+      <text x="2" y="9" fontSize="9" fill="var(--faded)">
+        {told}
+      </text>
+      <text x="0" y={h + 10} fontSize="9" fill="var(--faded)">
+        {why.first}
+      </text>
+      <text x={w} y={h + 10} fontSize="9" fill="var(--faded)" textAnchor="end">
+        {why.first + n - 1}
+      </text>
     </svg>
   );
 }

@@ -11,7 +11,13 @@ import { SchemaRows } from './schema-rows';
 
 type Zone = NonNullable<Field['zone']>;
 
-const FORMS: Record<string, object> = { ball: { radius: 1 }, box: { size: [2, 2, 2] }, capsule: { radius: 0.5, length: 2 }, slab: { thickness: 1 }, tube: { radius: 1, length: 2, wall: 0.2 } };
+const FORMS: Record<string, object> = {
+  ball: { radius: 1 },
+  box: { size: [2, 2, 2] },
+  capsule: { radius: 0.5, length: 2 },
+  slab: { thickness: 1 },
+  tube: { radius: 1, length: 2, wall: 0.2 },
+};
 
 const PROFILES = [
   { value: 'smooth', label: 'by a smooth step' },
@@ -27,27 +33,54 @@ export function ZoneRows({ base, of, zone, more }: { base: string; of: string; z
   const path = `${base}/zone`;
   const turn = (on: boolean) => {
     if (on) return edit(`${of} in a zone`, [{ op: 'add', path, value: fresh() }]);
-    return edit(`${of} everywhere`, [...(more.length > 0 ? [{ op: 'remove' as const, path: `${base}/zones` }] : []), { op: 'remove', path }]);
+    return edit(`${of} everywhere`, [
+      ...(more.length > 0 ? [{ op: 'remove' as const, path: `${base}/zones` }] : []),
+      { op: 'remove', path },
+    ]);
   };
-  const add = () => edit(`${of} in a zone more`, [more.length > 0 ? { op: 'add', path: `${base}/zones/-`, value: { zone: fresh() } } : { op: 'add', path: `${base}/zones`, value: [{ zone: fresh() }] }]);
+  const add = () =>
+    edit(`${of} in a zone more`, [
+      more.length > 0
+        ? { op: 'add', path: `${base}/zones/-`, value: { zone: fresh() } }
+        : { op: 'add', path: `${base}/zones`, value: [{ zone: fresh() }] },
+    ]);
   return (
     <>
       <Line label="In a zone">
         <span className="flex items-center justify-between">
           <Toggle label={`${of} only in a zone`} on={Boolean(zone)} onTurn={(v) => void turn(v)} />
-          {zone && <Button look="quiet" hint="A zone more, joined to this one" onClick={() => void add()}>And another</Button>}
+          {zone && (
+            <Button look="quiet" hint="A zone more, joined to this one" onClick={() => void add()}>
+              And another
+            </Button>
+          )}
         </span>
       </Line>
       {zone && <ZoneForms path={path} of={of} zone={zone} />}
-      {zone && more.map((j, k) => (
-        <Fold key={k} name={`Zone ${k + 2}`} note={j.joins === 'either' ? 'or there' : 'and there'}>
-          <ChoiceField label="Joined" of={`${of} zone ${k + 2}`} value={j.joins ?? 'both'} options={JOINS} onChoose={(v) => void setValue(`${of} zone ${k + 2} joined`, `${base}/zones/${k}/joins`, v)} />
-          <ZoneForms path={`${base}/zones/${k}/zone`} of={`${of} zone ${k + 2}`} zone={j.zone} />
-          <Actions>
-            <Button onClick={() => void edit(`${of} without zone ${k + 2}`, [{ op: 'remove', path: more.length > 1 ? `${base}/zones/${k}` : `${base}/zones` }])}>Take it away</Button>
-          </Actions>
-        </Fold>
-      ))}
+      {zone &&
+        more.map((j, k) => (
+          <Fold key={k} name={`Zone ${k + 2}`} note={j.joins === 'either' ? 'or there' : 'and there'}>
+            <ChoiceField
+              label="Joined"
+              of={`${of} zone ${k + 2}`}
+              value={j.joins ?? 'both'}
+              options={JOINS}
+              onChoose={(v) => void setValue(`${of} zone ${k + 2} joined`, `${base}/zones/${k}/joins`, v)}
+            />
+            <ZoneForms path={`${base}/zones/${k}/zone`} of={`${of} zone ${k + 2}`} zone={j.zone} />
+            <Actions>
+              <Button
+                onClick={() =>
+                  void edit(`${of} without zone ${k + 2}`, [
+                    { op: 'remove', path: more.length > 1 ? `${base}/zones/${k}` : `${base}/zones` },
+                  ])
+                }
+              >
+                Take it away
+              </Button>
+            </Actions>
+          </Fold>
+        ))}
     </>
   );
 }
@@ -70,9 +103,19 @@ export function ZoneForms({ path, of, zone }: { path: string; of: string; zone: 
       />
       <SchemaRows base={`${path}/form/${form}`} of={`${of} zone`} seldom={false} />
       <NumberField path={`${path}/edge`} of={`${of} zone`} />
-      <ChoiceField label="Profile" of={of} value={zone.profile ?? 'smooth'} options={PROFILES} onChoose={(v) => void setValue(`${of} zone ends ${PROFILES.find((p) => p.value === v)?.label ?? v}`, `${path}/profile`, v)} />
+      <ChoiceField
+        label="Profile"
+        of={of}
+        value={zone.profile ?? 'smooth'}
+        options={PROFILES}
+        onChoose={(v) => void setValue(`${of} zone ends ${PROFILES.find((p) => p.value === v)?.label ?? v}`, `${path}/profile`, v)}
+      />
       <Line label="All outside">
-        <Toggle label={`${of} outside the zone`} on={zone.outside ?? false} onTurn={(v) => void edit(`${of} ${v ? 'outside' : 'inside'} its zone`, [{ op: 'add', path: `${path}/outside`, value: v }])} />
+        <Toggle
+          label={`${of} outside the zone`}
+          on={zone.outside ?? false}
+          onTurn={(v) => void edit(`${of} ${v ? 'outside' : 'inside'} its zone`, [{ op: 'add', path: `${path}/outside`, value: v }])}
+        />
       </Line>
       <Line label="By hand">
         <Arms path={path} of={of} />
@@ -86,7 +129,12 @@ export function ZoneForms({ path, of, zone }: { path: string; of: string; zone: 
 export function Arms({ path, of }: { path: string; of: string }) {
   const on = useView((v) => v.placing === path);
   return (
-    <Button aria-pressed={on} hint="Arms in the view to move and turn it by" aria-label={`${of} by hand in the view`} onClick={() => setView({ placing: on ? null : path, tool: 'look' })}>
+    <Button
+      aria-pressed={on}
+      hint="Arms in the view to move and turn it by"
+      aria-label={`${of} by hand in the view`}
+      onClick={() => setView({ placing: on ? null : path, tool: 'look' })}
+    >
       {on ? 'Put the arms away' : 'Arms in the view'}
     </Button>
   );

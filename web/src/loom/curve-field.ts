@@ -65,7 +65,7 @@ export function drawLines(c: CanvasRenderingContext2D, f: Frame, lines: Line[], 
     c.stroke();
   }
   if (!f.apart && lines[0]) {
-    const step = round((((f.range.high - f.range.low) * factor) * 34) / Math.max(1, f.height - TOP - FOOT)) || 1;
+    const step = round(((f.range.high - f.range.low) * factor * 34) / Math.max(1, f.height - TOP - FOOT)) || 1;
     for (let n = Math.ceil((f.range.low * factor) / step) * step; n <= f.range.high * factor; n += step) {
       const y = Math.round(f.y(lines[0], n / factor)) + 0.5;
       c.beginPath();
@@ -113,7 +113,9 @@ export type Held = { line: Line; key: Key; x: number; y: number };
 
 /** All keys of some lines, where they are on the field. */
 export function keysOn(f: Frame, lines: Line[], first: number): Held[] {
-  return lines.flatMap((line) => (line.mover.motion.keys ?? []).map((key) => ({ line, key, x: f.x(key.frame), y: f.y(line, valueOf(line, key, first)) })));
+  return lines.flatMap((line) =>
+    (line.mover.motion.keys ?? []).map((key) => ({ line, key, x: f.x(key.frame), y: f.y(line, valueOf(line, key, first)) })),
+  );
 }
 
 export type Arm = { side: 'arrive' | 'leave'; frames: number; value: number; own: boolean; x: number; y: number };

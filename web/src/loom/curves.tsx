@@ -39,18 +39,30 @@ export function Curves() {
   const turn = (m: Mover, alone: boolean) =>
     setView((v) => {
       const now = v.lines.some((p) => all.some((x) => x.path === p)) ? v.lines : shown.map((x) => x.path);
-      const next = alone ? (now.length === 1 && now[0] === m.path ? [] : [m.path]) : now.includes(m.path) ? now.filter((p) => p !== m.path) : [...now, m.path];
+      const next = alone
+        ? now.length === 1 && now[0] === m.path
+          ? []
+          : [m.path]
+        : now.includes(m.path)
+          ? now.filter((p) => p !== m.path)
+          : [...now, m.path];
       return { lines: next };
     });
   return (
-    <section aria-label="Curves" className="grid min-h-0 flex-1 border-b border-line-strong" style={{ gridTemplateColumns: `${106 + benchWidth}px minmax(0, 1fr)` }}>
+    <section
+      aria-label="Curves"
+      className="grid min-h-0 flex-1 border-b border-line-strong"
+      style={{ gridTemplateColumns: `${106 + benchWidth}px minmax(0, 1fr)` }}
+    >
       <div className="flex min-h-0 min-w-0 flex-col border-r border-line-strong">
         <Picked chosen={here} lines={shown} onChosen={setChosen} />
         <ul className="min-h-0 flex-1 overflow-y-auto pb-1" aria-label="What moves">
           {all.length === 0 && <li className="px-4 py-2 text-faded">Nothing moves yet. The thread at the end of a number lets it move.</li>}
           {all.map((m, k) => (
             <li key={m.path}>
-              {(k === 0 || all[k - 1]!.thing !== m.thing) && <p className="truncate px-4 pt-1.5 text-[12px] font-semibold text-faded">{m.of}</p>}
+              {(k === 0 || all[k - 1]!.thing !== m.thing) && (
+                <p className="truncate px-4 pt-1.5 text-[12px] font-semibold text-faded">{m.of}</p>
+              )}
               <button
                 type="button"
                 aria-pressed={shown.includes(m)}
@@ -59,7 +71,13 @@ export function Curves() {
                 onClick={(e) => turn(m, !e.shiftKey)}
               >
                 <svg width="18" height="8" aria-hidden className="shrink-0">
-                  <path d="M1 6c4-8 6 4 10-2s4 0 6-1" fill="none" stroke={shown.includes(m) ? `var(${colour(m)})` : 'var(--line-strong)'} strokeWidth="1.800" strokeLinecap="round" />
+                  <path
+                    d="M1 6c4-8 6 4 10-2s4 0 6-1"
+                    fill="none"
+                    stroke={shown.includes(m) ? `var(${colour(m)})` : 'var(--line-strong)'}
+                    strokeWidth="1.800"
+                    strokeLinecap="round"
+                  />
                 </svg>
                 <span className={`shrink-0 ${shown.includes(m) ? '' : 'text-faded'}`}>{m.named}</span>
                 <span className="ml-auto truncate pl-2 text-[12px] text-faded">{motionWords(m.motion)}</span>
@@ -89,15 +107,35 @@ function Riders({ scene }: { scene: Scene | undefined }) {
   const rows = (['handles', 'colliders', 'figures', 'bodies'] as const).flatMap((kind) =>
     Object.entries(scene[kind] ?? {}).flatMap(([id, t]) => {
       const under = on((t as { place?: Node }).place);
-      return under ? [{ key: `${kind}/${id}`, name: (t as { name: string }).name, why: kind === 'bodies' ? `begins on ${under}` : `stands on ${under}` }] : [];
+      return under
+        ? [
+            {
+              key: `${kind}/${id}`,
+              name: (t as { name: string }).name,
+              why: kind === 'bodies' ? `begins on ${under}` : `stands on ${under}`,
+            },
+          ]
+        : [];
     }),
   );
   const grips = Object.values(scene.bodies).flatMap((b) =>
     Object.entries(b.grips ?? {}).flatMap(([id, g]) =>
-      typeof g.to === 'object' ? [{ key: `${b.name}/${id}`, name: `${b.name}, ${g.name}`, why: `held to ${'handle' in g.to ? named('handles', g.to.handle) : 'body' in g.to ? named('bodies', g.to.body) : named('figures', g.to.figure.figure)}` }] : [],
+      typeof g.to === 'object'
+        ? [
+            {
+              key: `${b.name}/${id}`,
+              name: `${b.name}, ${g.name}`,
+              why: `held to ${'handle' in g.to ? named('handles', g.to.handle) : 'body' in g.to ? named('bodies', g.to.body) : named('figures', g.to.figure.figure)}`,
+            },
+          ]
+        : [],
     ),
   );
-  const clips = Object.entries(scene.figures ?? {}).map(([id, f]) => ({ key: `clip ${id}`, name: f.name, why: f.clip ? `plays ${f.clip}` : 'plays its clip' }));
+  const clips = Object.entries(scene.figures ?? {}).map(([id, f]) => ({
+    key: `clip ${id}`,
+    name: f.name,
+    why: f.clip ? `plays ${f.clip}` : 'plays its clip',
+  }));
   return [...clips, ...rows, ...grips].map((r) => (
     <li key={r.key} className="flex h-6 items-center gap-2 px-4">
       <span className="max-w-[55%] truncate text-faded">{r.name}</span>
@@ -125,7 +163,10 @@ function Picked({ chosen, lines, onChosen }: { chosen: Chosen; lines: Mover[]; o
   const same = (of: (k: Key) => unknown) => keys.every((k) => of(k.key) === of(one!.key));
   const type = (what: 'frame' | 'value', text: string) => {
     const now = what === 'frame' ? one!.key.frame : one!.key.value * factor;
-    const read = readSum(text, what === 'frame' ? { unit: '', now, frames: { rate: clock.rate, zero: clock.first } } : { unit: shown, now });
+    const read = readSum(
+      text,
+      what === 'frame' ? { unit: '', now, frames: { rate: clock.rate, zero: clock.first } } : { unit: shown, now },
+    );
     if (!('value' in read)) return;
     const to = what === 'frame' ? Math.round(read.value) : read.value / factor;
     if (what === 'value') void changeKeys('Keys set', chosen, (k) => ({ ...k, value: to }));
@@ -139,8 +180,20 @@ function Picked({ chosen, lines, onChosen }: { chosen: Chosen; lines: Mover[]; o
       <span className="mr-auto truncate font-semibold">{n === 0 ? 'What moves' : n === 1 ? 'A key' : `${n} keys`}</span>
       {one && (
         <>
-          {n === 1 && <Typed key={`f${one.m.path}${one.key.frame}`} label="Frame of the key" now={String(one.key.frame)} onType={(t) => type('frame', t)} />}
-          <Typed key={`v${one.m.path}${one.key.frame}${one.key.value}`} label="Value of the keys" now={same((k) => k.value) ? showNumber(one.key.value * factor) : ''} onType={(t) => type('value', t)} />
+          {n === 1 && (
+            <Typed
+              key={`f${one.m.path}${one.key.frame}`}
+              label="Frame of the key"
+              now={String(one.key.frame)}
+              onType={(t) => type('frame', t)}
+            />
+          )}
+          <Typed
+            key={`v${one.m.path}${one.key.frame}${one.key.value}`}
+            label="Value of the keys"
+            now={same((k) => k.value) ? showNumber(one.key.value * factor) : ''}
+            onType={(t) => type('value', t)}
+          />
           <Choice
             label="How the keys go on"
             value={same((k) => k.then ?? 'straight') ? (one.key.then ?? 'straight') : ''}
@@ -148,7 +201,14 @@ function Picked({ chosen, lines, onChosen }: { chosen: Chosen; lines: Mover[]; o
             options={WAYS}
             onChoose={(on) => void changeKeys(`Keys go on: ${wayOn(on)}`, chosen, (k) => ({ ...k, ...way(on) }))}
           />
-          <Button className="!px-1.5" aria-label="Take the chosen keys out" hint="Takes them out (Delete)" onClick={() => void takeOut(chosen)}>×</Button>
+          <Button
+            className="!px-1.5"
+            aria-label="Take the chosen keys out"
+            hint="Takes them out (Delete)"
+            onClick={() => void takeOut(chosen)}
+          >
+            ×
+          </Button>
         </>
       )}
     </div>
@@ -186,7 +246,17 @@ type Drag =
   | { kind: 'pan'; x: number; y: number; range: Range };
 
 /** The lines on their linen. */
-function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; colour: (m: Mover) => string; chosen: Chosen; onChosen: (c: Chosen) => void }) {
+function Field({
+  lines: shown,
+  colour,
+  chosen,
+  onChosen,
+}: {
+  lines: Mover[];
+  colour: (m: Mover) => string;
+  chosen: Chosen;
+  onChosen: (c: Chosen) => void;
+}) {
   const id = useOpen();
   const span = useScene((s) => [s.frames.first, s.frames.last, s.frames.rate ?? 24] as const);
   const dusk = useView((v) => v.dusk);
@@ -209,7 +279,13 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
         const row: number[] = rows[k] ?? [];
         let [low, high] = [Infinity, -Infinity];
         for (const v of row) [low, high] = [Math.min(low, v), Math.max(high, v)];
-        return { mover, row, colour: css.getPropertyValue(colour(mover)).trim(), low: row.length > 0 ? low : 0, high: row.length > 0 ? high : 1 };
+        return {
+          mover,
+          row,
+          colour: css.getPropertyValue(colour(mover)).trim(),
+          low: row.length > 0 ? low : 0,
+          high: row.length > 0 ? high : 1,
+        };
       }),
     [shown, rows, css],
   );
@@ -295,7 +371,7 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
     if (!d) return;
     const [x, y] = place(e);
     if (d.kind === 'pan') {
-      const [df, dv] = [(frame.frame(d.x) - frame.frame(x)), ((y - d.y) / Math.max(1, size[1] - 32)) * (d.range.high - d.range.low)];
+      const [df, dv] = [frame.frame(d.x) - frame.frame(x), ((y - d.y) / Math.max(1, size[1] - 32)) * (d.range.high - d.range.low)];
       setOwn({ from: d.range.from + df, to: d.range.to + df, low: d.range.low + dv, high: d.range.high + dv });
     } else if (d.kind === 'box') setDrag({ ...d, u: x, v: y });
     else if (d.kind === 'stretch') setDrag({ ...d, to: Math.round(frame.frame(x)) });
@@ -308,7 +384,12 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
       const [dx, dy] = [x - d.x, y - d.y];
       const frames = Math.abs(dx) < 4 ? 0 : Math.round(frame.frame(x) - frame.frame(d.x));
       const values = Math.abs(dy) < 4 ? 0 : frame.value(d.line, y) - frame.value(d.line, d.y);
-      setDrag({ ...d, frames: Math.abs(dy) > 3 * Math.abs(dx) ? 0 : frames, values: Math.abs(dx) > 3 * Math.abs(dy) ? 0 : values, copy: e.altKey });
+      setDrag({
+        ...d,
+        frames: Math.abs(dy) > 3 * Math.abs(dx) ? 0 : frames,
+        values: Math.abs(dx) > 3 * Math.abs(dy) ? 0 : values,
+        copy: e.altKey,
+      });
     }
   };
   const up = () => {
@@ -318,7 +399,8 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
     if (d.kind === 'box') {
       const [l, r, t, b] = [Math.min(d.x, d.u), Math.max(d.x, d.u), Math.min(d.y, d.v), Math.max(d.y, d.v)];
       const next: Chosen = d.add ? { ...chosen } : {};
-      for (const k of keys) if (k.x >= l && k.x <= r && k.y >= t && k.y <= b) next[k.line.mover.path] = [...(next[k.line.mover.path] ?? []), k.key.frame];
+      for (const k of keys)
+        if (k.x >= l && k.x <= r && k.y >= t && k.y <= b) next[k.line.mover.path] = [...(next[k.line.mover.path] ?? []), k.key.frame];
       onChosen(next);
       // A press on bare linen goes to its frame.
       if (r - l < 4 && b - t < 4) clock.halt(Math.round(Math.min(last, Math.max(first, frame.frame(d.x)))));
@@ -331,7 +413,9 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
       return;
     }
     const how = moved(d, lines);
-    const to: Chosen = Object.fromEntries(Object.entries(chosen).map(([p, frames]) => [p, frames.map((f) => how({ frame: f, value: 0 }, p).frame)]));
+    const to: Chosen = Object.fromEntries(
+      Object.entries(chosen).map(([p, frames]) => [p, frames.map((f) => how({ frame: f, value: 0 }, p).frame)]),
+    );
     if (d.kind === 'keys' && d.frames === 0 && d.values === 0) return;
     if (d.kind === 'stretch' && d.to === d.end) return;
     const n = countChosen(chosen);
@@ -369,7 +453,9 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
           const [x, y] = place(e);
           const at = Math.round(frame.frame(x));
           if (nearest(x, y)) return;
-          const line = lines.toSorted((a, b) => Math.abs(frame.y(a, a.row[at - first] ?? 0) - y) - Math.abs(frame.y(b, b.row[at - first] ?? 0) - y))[0];
+          const line = lines.toSorted(
+            (a, b) => Math.abs(frame.y(a, a.row[at - first] ?? 0) - y) - Math.abs(frame.y(b, b.row[at - first] ?? 0) - y),
+          )[0];
           if (line) void setKey(`${line.mover.of} ${line.mover.named.toLowerCase()}`, line.mover.path, at, frame.value(line, y));
         }}
         onKeyDown={(e) => {
@@ -399,8 +485,12 @@ function Field({ lines: shown, colour, chosen, onChosen }: { lines: Mover[]; col
         <canvas ref={marks} className="absolute inset-0 h-full w-full" />
       </div>
       <div className="absolute top-1 right-1.5 flex gap-1">
-        <span className="self-center rounded bg-ground/90 px-1 text-[12px] text-faded">{apart ? 'each to its own height' : shownIn(unit)[0]}</span>
-        <Button className="!px-1.5 !py-0" hint="All of the lines, in all frames" disabled={!own} onClick={() => setOwn(null)}>Fit</Button>
+        <span className="self-center rounded bg-ground/90 px-1 text-[12px] text-faded">
+          {apart ? 'each to its own height' : shownIn(unit)[0]}
+        </span>
+        <Button className="!px-1.5 !py-0" hint="All of the lines, in all frames" disabled={!own} onClick={() => setOwn(null)}>
+          Fit
+        </Button>
       </div>
     </div>
   );
@@ -423,7 +513,8 @@ function moved(d: Extract<Drag, { kind: 'keys' | 'stretch' }>, lines: Line[]): (
 
 function fit(canvas: HTMLCanvasElement, [w, h]: [number, number]) {
   const ratio = devicePixelRatio;
-  if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) [canvas.width, canvas.height] = [Math.round(w * ratio), Math.round(h * ratio)];
+  if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio))
+    [canvas.width, canvas.height] = [Math.round(w * ratio), Math.round(h * ratio)];
   // Where there is no graphics card a canvas of many lines is drawn faster by the processor alone.
   const c = canvas.getContext('2d', { willReadFrequently: true });
   c?.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -431,7 +522,15 @@ function fit(canvas: HTMLCanvasElement, [w, h]: [number, number]) {
 }
 
 /** Keys as knots, the bracket that stretches them, what a drag would make of them, and the frame on screen. */
-function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: Chosen, drag: Drag | null, css: CSSStyleDeclaration, first: number) {
+function drawMarks(
+  c: CanvasRenderingContext2D,
+  f: Frame,
+  keys: Held[],
+  chosen: Chosen,
+  drag: Drag | null,
+  css: CSSStyleDeclaration,
+  first: number,
+) {
   const ink = (n: string) => css.getPropertyValue(n).trim();
   c.clearRect(0, 0, f.width, f.height);
   c.fillStyle = ink('--ink');
@@ -495,7 +594,8 @@ function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: 
   if (!drag) return;
   c.strokeStyle = ink('--woad');
   c.lineWidth = 1;
-  if (drag.kind === 'box') c.strokeRect(Math.min(drag.x, drag.u), Math.min(drag.y, drag.v), Math.abs(drag.u - drag.x), Math.abs(drag.v - drag.y));
+  if (drag.kind === 'box')
+    c.strokeRect(Math.min(drag.x, drag.u), Math.min(drag.y, drag.v), Math.abs(drag.u - drag.x), Math.abs(drag.v - drag.y));
   if (drag.kind === 'handle') {
     const sign = drag.side === 'arrive' ? -1 : 1;
     const [x, y] = [f.x(drag.held.key.frame + sign * drag.frames), drag.held.y + f.y(drag.held.line, drag.value) - f.y(drag.held.line, 0)];
@@ -514,11 +614,19 @@ function drawMarks(c: CanvasRenderingContext2D, f: Frame, keys: Held[], chosen: 
     const own = keys.filter((k) => k.line === line);
     const frames = own.filter(is).map((k) => k.key.frame);
     if (frames.length === 0) continue;
-    const offset = (k: Key) => (own.find((o) => o.key.frame === k.frame)?.y ?? 0) - f.y(line, own.find((o) => o.key.frame === k.frame)?.key.value ?? 0);
-    const next = changed(own.map((o) => o.key), frames, (k) => how(k, line.mover.path), drag.kind === 'keys' && drag.copy);
+    const offset = (k: Key) =>
+      (own.find((o) => o.key.frame === k.frame)?.y ?? 0) - f.y(line, own.find((o) => o.key.frame === k.frame)?.key.value ?? 0);
+    const next = changed(
+      own.map((o) => o.key),
+      frames,
+      (k) => how(k, line.mover.path),
+      drag.kind === 'keys' && drag.copy,
+    );
     c.strokeStyle = line.colour;
     c.beginPath();
-    next.forEach((k, n) => (n === 0 ? c.moveTo(f.x(k.frame), f.y(line, k.value) + offset(k)) : c.lineTo(f.x(k.frame), f.y(line, k.value) + offset(k))));
+    next.forEach((k, n) =>
+      n === 0 ? c.moveTo(f.x(k.frame), f.y(line, k.value) + offset(k)) : c.lineTo(f.x(k.frame), f.y(line, k.value) + offset(k)),
+    );
     c.stroke();
     for (const k of next) c.strokeRect(f.x(k.frame) - 2, f.y(line, k.value) + offset(k) - 2, 4, 4);
   }

@@ -62,16 +62,20 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
     return () => removeEventListener('keydown', escape, true);
   }, [by]);
   const keysOf = (lane: Lane, frames: number[]): Chosen =>
-    Object.fromEntries(lane.movers.flatMap((m) => {
-      const own = frames.filter((f) => m.motion.keys!.some((k) => k.frame === f));
-      return own.length > 0 ? [[m.path, own]] : [];
-    }));
+    Object.fromEntries(
+      lane.movers.flatMap((m) => {
+        const own = frames.filter((f) => m.motion.keys!.some((k) => k.frame === f));
+        return own.length > 0 ? [[m.path, own]] : [];
+      }),
+    );
   const most = Math.min(MOST, Math.floor(MOST_IN_ALL / Math.max(1, lanes.length)));
   const is = (l: Lane, f: number) => chosen.thing === l.thing && chosen.frames.includes(f);
   return lanes.map((l) => (
     <div key={l.thing} className="relative" style={{ height: KEY_LANE }}>
       <span aria-hidden className="absolute top-1/2 right-3 left-3 border-t border-dashed border-line-strong" />
-      {l.frames.length > most && <span className="absolute top-1 left-6 text-[12px] text-faded">too many keys for a lane: open the curves</span>}
+      {l.frames.length > most && (
+        <span className="absolute top-1 left-6 text-[12px] text-faded">too many keys for a lane: open the curves</span>
+      )}
       {l.frames.length <= most &&
         l.frames.map((f) => (
           <button
@@ -118,7 +122,9 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
               if (d.frames === 0) return;
               const frames = is(l, f) ? chosen.frames : [f];
               const label = `${l.name}, ${frames.length === 1 ? 'key' : `${frames.length} keys`} ${d.copy ? 'copied' : 'moved'}`;
-              void changeKeys(label, keysOf(l, frames), (k) => ({ ...k, frame: k.frame + d.frames }), d.copy).then((done) => done && setChosen({ thing: l.thing, frames: frames.map((x) => x + d.frames) }));
+              void changeKeys(label, keysOf(l, frames), (k) => ({ ...k, frame: k.frame + d.frames }), d.copy).then(
+                (done) => done && setChosen({ thing: l.thing, frames: frames.map((x) => x + d.frames) }),
+              );
             }}
             onPointerCancel={() => {
               drag.current = null;
@@ -132,11 +138,29 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
             }}
           >
             <svg width="13" height="11" aria-hidden>
-              <ellipse cx="6.500" cy="5.500" rx="4.600" ry="3.600" transform="rotate(-28 6.500 5.500)" fill={is(l, f) ? 'var(--madder)' : 'var(--raised)'} stroke="var(--madder)" strokeWidth="1.600" />
+              <ellipse
+                cx="6.500"
+                cy="5.500"
+                rx="4.600"
+                ry="3.600"
+                transform="rotate(-28 6.500 5.500)"
+                fill={is(l, f) ? 'var(--madder)' : 'var(--raised)'}
+                stroke="var(--madder)"
+                strokeWidth="1.600"
+              />
             </svg>
           </button>
         ))}
-      {by?.copy && l.thing === chosen.thing && chosen.frames.map((f) => <span key={f} aria-hidden className="absolute top-1/2 size-2 -translate-1/2 rounded-full bg-madder" style={{ left: xOf(f + by.frames, span, width) }} />)}
+      {by?.copy &&
+        l.thing === chosen.thing &&
+        chosen.frames.map((f) => (
+          <span
+            key={f}
+            aria-hidden
+            className="absolute top-1/2 size-2 -translate-1/2 rounded-full bg-madder"
+            style={{ left: xOf(f + by.frames, span, width) }}
+          />
+        ))}
     </div>
   ));
 }

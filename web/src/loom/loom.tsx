@@ -28,36 +28,41 @@ export function Loom() {
   return (
     <div className="flex h-full flex-col">
       {curves && <Curves />}
-    <div className={`grid overflow-x-hidden overflow-y-auto ${curves ? 'max-h-[45%] shrink-0' : 'h-full'}`} style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}>
-      <div className="min-w-0 border-r border-line-strong">
-        <div className="sticky top-0 z-10 border-b border-line bg-sunk" style={{ height: RULER }}>
-          <Transport />
+      <div
+        className={`grid overflow-x-hidden overflow-y-auto ${curves ? 'max-h-[45%] shrink-0' : 'h-full'}`}
+        style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}
+      >
+        <div className="min-w-0 border-r border-line-strong">
+          <div className="sticky top-0 z-10 border-b border-line bg-sunk" style={{ height: RULER }}>
+            <Transport />
+          </div>
+          <ul>
+            {lanes.map((l) => (
+              <li key={l.body}>
+                <button
+                  type="button"
+                  title={`${l.name}: ${laneWords(l)}`}
+                  style={{ height: LANE }}
+                  onClick={() => setView({ body: l.body, points: [], grip: null })}
+                  className={`flex w-full items-center gap-3 px-4 text-left ${l.body === chosen && lanes.length > 1 ? 'font-semibold' : ''}`}
+                >
+                  <span className="max-w-[60%] truncate">{l.name}</span>
+                  <span className={`ml-auto truncate text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>
+                    {words(l)}
+                  </span>
+                </button>
+              </li>
+            ))}
+            <KeyNames lanes={keyed} />
+            {going && (
+              <li role="status" className="num truncate px-4 pt-1 pb-1 text-faded" title={runWords(going)}>
+                {runWords(going)}
+              </li>
+            )}
+          </ul>
         </div>
-        <ul>
-          {lanes.map((l) => (
-            <li key={l.body}>
-              <button
-                type="button"
-                title={`${l.name}: ${laneWords(l)}`}
-                style={{ height: LANE }}
-                onClick={() => setView({ body: l.body, points: [], grip: null })}
-                className={`flex w-full items-center gap-3 px-4 text-left ${l.body === chosen && lanes.length > 1 ? 'font-semibold' : ''}`}
-              >
-                <span className="max-w-[60%] truncate">{l.name}</span>
-                <span className={`ml-auto truncate text-[12px] font-normal ${l.counts.stale > 0 && !going ? 'text-weld' : 'text-faded'}`}>{words(l)}</span>
-              </button>
-            </li>
-          ))}
-          <KeyNames lanes={keyed} />
-          {going && (
-            <li role="status" className="num truncate px-4 pt-1 pb-1 text-faded" title={runWords(going)}>
-              {runWords(going)}
-            </li>
-          )}
-        </ul>
+        <Strip lanes={lanes} keyed={keyed} />
       </div>
-      <Strip lanes={lanes} keyed={keyed} />
-    </div>
     </div>
   );
 }
@@ -86,7 +91,8 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       move();
     };
     const move = () => {
-      if (head.current && host.current) head.current.style.transform = `translateX(${xOf(clock.frame, span, host.current.clientWidth).toFixed(1)}px)`;
+      if (head.current && host.current)
+        head.current.style.transform = `translateX(${xOf(clock.frame, span, host.current.clientWidth).toFixed(1)}px)`;
       slider.current?.setAttribute('aria-valuenow', String(clock.frame));
     };
     paint();
@@ -133,7 +139,8 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     if (!lane || s?.state !== 'stale') return setTip(null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;
     const reasons = s.reasons ?? [];
-    const words = reasons.length > 0 ? reasons.slice(0, 4).map((r) => `${r} from ${from}`) : ['The solver or the mesh is another than then'];
+    const words =
+      reasons.length > 0 ? reasons.slice(0, 4).map((r) => `${r} from ${from}`) : ['The solver or the mesh is another than then'];
     if (reasons.length > 4) words.push(`and ${reasons.length - 4} more`);
     setTip({ x: left, y: e.clientY, words });
   };
@@ -188,15 +195,27 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
         className="pointer-events-none absolute inset-x-0 top-0 z-20 outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
         style={{ height: RULER }}
       />
-      <canvas key={`r${dusk}`} ref={ruler} className="sticky top-0 z-10 block w-full border-b border-line bg-sunk" style={{ height: RULER }} />
+      <canvas
+        key={`r${dusk}`}
+        ref={ruler}
+        className="sticky top-0 z-10 block w-full border-b border-line bg-sunk"
+        style={{ height: RULER }}
+      />
       <canvas key={`c${dusk}`} ref={cloth} className="block w-full" style={{ height: Math.max(1, lanes.length) * LANE + 6 }} />
       <KeyLanes lanes={keyed} span={span} width={width} />
-      <div ref={head} className="pointer-events-none absolute top-0 bottom-0 -left-px z-10 w-0.5 bg-ink" style={{ transform: `translateX(${PAD}px)` }} />
+      <div
+        ref={head}
+        className="pointer-events-none absolute top-0 bottom-0 -left-px z-10 w-0.5 bg-ink"
+        style={{ transform: `translateX(${PAD}px)` }}
+      />
       {tip && (
         <div
           role="tooltip"
           className="pointer-events-none fixed z-30 w-max max-w-[min(20rem,calc(100vw-24px))] rounded-md bg-ink px-3 py-1.5 text-[12px] text-ground"
-          style={{ left: Math.max(12, Math.min(innerWidth - 332, tip.x + (host.current?.getBoundingClientRect().left ?? 0) + 12)), bottom: innerHeight - tip.y + 14 }}
+          style={{
+            left: Math.max(12, Math.min(innerWidth - 332, tip.x + (host.current?.getBoundingClientRect().left ?? 0) + 12)),
+            bottom: innerHeight - tip.y + 14,
+          }}
         >
           {tip.words.map((w) => (
             <p key={w}>{w}</p>

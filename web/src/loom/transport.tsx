@@ -18,7 +18,9 @@ function Icon({ of }: { of: keyof typeof ICONS }) {
   const { name, d, act } = ICONS[of]!;
   return (
     <Button className={FRAME} aria-label={name.replace(/ \(.*/, '')} hint={name} onClick={act}>
-      <svg width="12" height="12" aria-hidden><path d={d} fill={of === 'first' ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="1.600" strokeLinejoin="round" /></svg>
+      <svg width="12" height="12" aria-hidden>
+        <path d={d} fill={of === 'first' ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="1.600" strokeLinejoin="round" />
+      </svg>
     </Button>
   );
 }
@@ -30,12 +32,32 @@ export function Transport() {
     <div className="flex h-full items-center gap-1 overflow-hidden px-2.5">
       <Icon of="first" />
       <Icon of="back" />
-      <Button className={FRAME} aria-label={playing ? 'Stop' : 'Play'} hint={playing ? 'Stop (Space)' : 'Play (Space)'} onClick={() => clock.toggle()}>
-        <svg width="12" height="12" aria-hidden><path d={playing ? 'M2 1h3v10H2zM7 1h3v10H7z' : 'M2 1l9 5-9 5z'} fill="currentColor" /></svg>
+      <Button
+        className={FRAME}
+        aria-label={playing ? 'Stop' : 'Play'}
+        hint={playing ? 'Stop (Space)' : 'Play (Space)'}
+        onClick={() => clock.toggle()}
+      >
+        <svg width="12" height="12" aria-hidden>
+          <path d={playing ? 'M2 1h3v10H2zM7 1h3v10H7z' : 'M2 1l9 5-9 5z'} fill="currentColor" />
+        </svg>
       </Button>
       <Icon of="on" />
-      <Button className={`${FRAME} ${loop ? '' : 'text-faded'}`} aria-label="Loop" aria-pressed={loop} hint={loop ? 'Goes round' : 'Plays once'} onClick={() => clock.setLoop(!loop)}>
-        <svg width="14" height="12" aria-hidden><path d={loop ? 'M1 7a5 5 0 0 1 9-3.500l2 1.500M12.500 1v4h-4' : 'M1 6h11M9 2.500L12.500 6 9 9.500'} fill="none" stroke="currentColor" strokeWidth="1.600" /></svg>
+      <Button
+        className={`${FRAME} ${loop ? '' : 'text-faded'}`}
+        aria-label="Loop"
+        aria-pressed={loop}
+        hint={loop ? 'Goes round' : 'Plays once'}
+        onClick={() => clock.setLoop(!loop)}
+      >
+        <svg width="14" height="12" aria-hidden>
+          <path
+            d={loop ? 'M1 7a5 5 0 0 1 9-3.500l2 1.500M12.500 1v4h-4' : 'M1 6h11M9 2.500L12.500 6 9 9.500'}
+            fill="none"
+            stroke="currentColor"
+            strokeWidth="1.600"
+          />
+        </svg>
       </Button>
       <CurvesButton />
       <FrameNumber />
@@ -48,8 +70,16 @@ export function Transport() {
 function CurvesButton() {
   const on = useView((v) => v.curves);
   return (
-    <Button className={`${FRAME} ${on ? '!bg-woad-wash' : ''}`} aria-label="Curves" aria-pressed={on} hint={on ? 'Puts the curves away (C)' : 'All that moves, as lines over the frames (C)'} onClick={() => setView({ curves: !on })}>
-      <svg width="15" height="12" aria-hidden><path d="M1 10c4 0 3-8 6.500-8s2.500 6 6.500 5" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" /></svg>
+    <Button
+      className={`${FRAME} ${on ? '!bg-woad-wash' : ''}`}
+      aria-label="Curves"
+      aria-pressed={on}
+      hint={on ? 'Puts the curves away (C)' : 'All that moves, as lines over the frames (C)'}
+      onClick={() => setView({ curves: !on })}
+    >
+      <svg width="15" height="12" aria-hidden>
+        <path d="M1 10c4 0 3-8 6.500-8s2.500 6 6.500 5" fill="none" stroke="currentColor" strokeWidth="1.600" strokeLinecap="round" />
+      </svg>
     </Button>
   );
 }
@@ -61,16 +91,32 @@ function RunButton() {
   if (going && revision !== undefined && going.revision !== revision) {
     return (
       <span className="flex gap-1">
-        <Button look="main" hint="The run is at the scene as it was before the last edit: ends it and runs what is lacking now" onClick={() => void run({ again: true })}>Again</Button>
-        <Button hint="Stops; what has been computed stays" onClick={() => void cancel()}>Cancel</Button>
+        <Button
+          look="main"
+          hint="The run is at the scene as it was before the last edit: ends it and runs what is lacking now"
+          onClick={() => void run({ again: true })}
+        >
+          Again
+        </Button>
+        <Button hint="Stops; what has been computed stays" onClick={() => void cancel()}>
+          Cancel
+        </Button>
       </span>
     );
   }
   // Two buttons and not one that changes under the finger: a second press of Run cancels nothing.
   return going ? (
-    <Button key="cancel" hint="Stops; what has been computed stays" onClick={() => void cancel()}>Cancel</Button>
+    <Button key="cancel" hint="Stops; what has been computed stays" onClick={() => void cancel()}>
+      Cancel
+    </Button>
   ) : (
-    <Button key="run" look="main" disabled={!lacking} hint={lacking ? `Computes all frames that are not true (${showKey('Mod+Enter')})` : 'All frames are true'} onClick={() => void run()}>
+    <Button
+      key="run"
+      look="main"
+      disabled={!lacking}
+      hint={lacking ? `Computes all frames that are not true (${showKey('Mod+Enter')})` : 'All frames are true'}
+      onClick={() => void run()}
+    >
       Run
     </Button>
   );

@@ -45,9 +45,15 @@ function patterns(c: CanvasRenderingContext2D, css: CSSStyleDeclaration, ratio: 
       k.fillStyle = dye('--moss');
       k.fillRect(0, 0, 8, 8);
       k.globalAlpha = 0.5;
-      stroke(k, '#dfe8c8', 2.4, [[0, 2, 4, 2], [4, 6, 8, 6]]);
+      stroke(k, '#dfe8c8', 2.4, [
+        [0, 2, 4, 2],
+        [4, 6, 8, 6],
+      ]);
       k.globalAlpha = 0.28;
-      stroke(k, '#dfe8c8', 2.4, [[6, 0, 6, 4], [2, 4, 2, 8]]);
+      stroke(k, '#dfe8c8', 2.4, [
+        [6, 0, 6, 4],
+        [2, 4, 2, 8],
+      ]);
     }),
     // Loose diagonal stitches.
     stale: make(10, 10, (k) => {

@@ -45,10 +45,14 @@ function NotThere({ problem, onTry }: { problem: Error; onTry: () => void }) {
     <main className="grid h-full place-items-center bg-ground">
       <div className="max-w-[440px] px-6 text-center">
         <h1 className="text-[22px] font-semibold">{gone ? 'There is no such project' : 'It can’t be opened now'}</h1>
-        <p className="mt-1 mb-4 text-faded">{gone ? 'It was removed, or the address is another’s. What was removed can be brought back for thirty days.' : problem.message}</p>
+        <p className="mt-1 mb-4 text-faded">
+          {gone ? 'It was removed, or the address is another’s. What was removed can be brought back for thirty days.' : problem.message}
+        </p>
         <p className="flex justify-center gap-2">
           {!gone && <Button onClick={onTry}>Try again</Button>}
-          <Link href="/projects" className="rounded-md bg-madder px-3.5 py-1 font-semibold text-on-madder">All projects</Link>
+          <Link href="/projects" className="rounded-md bg-madder px-3.5 py-1 font-semibold text-on-madder">
+            All projects
+          </Link>
         </p>
       </div>
     </main>
@@ -92,7 +96,13 @@ function Room() {
           <div className="flex h-full">
             <Thread />
             <Group orientation="horizontal" className="min-w-0 flex-1">
-              <Panel defaultSize={`${begun.benchWidth}px`} minSize="264px" maxSize="560px" groupResizeBehavior="preserve-pixel-size" onResize={(s) => setView({ benchWidth: Math.round(s.inPixels) })}>
+              <Panel
+                defaultSize={`${begun.benchWidth}px`}
+                minSize="264px"
+                maxSize="560px"
+                groupResizeBehavior="preserve-pixel-size"
+                onResize={(s) => setView({ benchWidth: Math.round(s.inPixels) })}
+              >
                 <Bench />
               </Panel>
               <Separator aria-label="Width of the bench" className={`-mx-[3px] w-1.5 ${EDGE}`} />
@@ -113,7 +123,14 @@ function Room() {
           </div>
         </Panel>
         <Separator aria-label="Height of the loom" className={`-my-[3px] h-1.5 ${EDGE}`} />
-        <Panel panelRef={loom} defaultSize={`${begun.loomHeight}px`} minSize="104px" maxSize="620px" groupResizeBehavior="preserve-pixel-size" onResize={(s) => setView({ loomHeight: Math.round(s.inPixels) })}>
+        <Panel
+          panelRef={loom}
+          defaultSize={`${begun.loomHeight}px`}
+          minSize="104px"
+          maxSize="620px"
+          groupResizeBehavior="preserve-pixel-size"
+          onResize={(s) => setView({ loomHeight: Math.round(s.inPixels) })}
+        >
           <section aria-label="Loom" className="h-full min-w-0 border-t border-line-strong bg-sunk">
             <ErrorBoundary FallbackComponent={Broken}>
               <Loom />

@@ -41,27 +41,45 @@ export function ProjectsPage() {
             <h1 className="text-[26px] font-semibold tracking-tight">Projects</h1>
           </div>
           <FromFile />
-          <Button look="main" onClick={newProject}>New project</Button>
+          <Button look="main" onClick={newProject}>
+            New project
+          </Button>
         </header>
         {projects && projects.length > 1 && (
           <div className="mt-5 flex flex-wrap items-center gap-3">
-            <input type="search" aria-label="Search projects" placeholder="Search" className="h-7 w-56 rounded-[5px] border border-line-strong bg-field px-2" value={sought} onChange={(e) => setSought(e.target.value)} onKeyDown={(e) => e.key === 'Escape' && setSought('')} />
+            <input
+              type="search"
+              aria-label="Search projects"
+              placeholder="Search"
+              className="h-7 w-56 rounded-[5px] border border-line-strong bg-field px-2"
+              value={sought}
+              onChange={(e) => setSought(e.target.value)}
+              onKeyDown={(e) => e.key === 'Escape' && setSought('')}
+            />
             <Choice label="In the order of" value={by} options={ORDERS} onChoose={(v) => setBy(v as typeof by)} />
             {shown.length === 0 && <p className="text-faded">No project is called so.</p>}
           </div>
         )}
         {isPending && <p className="mt-8 text-faded">Looking for them…</p>}
-        {error && <p role="alert" className="mt-8 text-madder">{error.message}</p>}
+        {error && (
+          <p role="alert" className="mt-8 text-madder">
+            {error.message}
+          </p>
+        )}
         {projects?.length === 0 && <p className="mt-8">There is none yet. Start a new one, or bring one in from a file.</p>}
         <ul className="mt-6 grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] gap-5">
-          {shown.map((p) => <Card key={p.id} project={p} />)}
+          {shown.map((p) => (
+            <Card key={p.id} project={p} />
+          ))}
         </ul>
         {removed && removed.length > 0 && (
           <section className="mt-12">
             <h2 className="border-t border-line pt-3 text-[15px] font-semibold">Removed</h2>
             <p className="text-faded">Each is kept for {DAYS} days, then gone for good.</p>
             <ul className="mt-2">
-              {removed.map((p) => <Removed key={p.id} project={p} />)}
+              {removed.map((p) => (
+                <Removed key={p.id} project={p} />
+              ))}
             </ul>
           </section>
         )}
@@ -74,12 +92,22 @@ export function ProjectsPage() {
 function Card({ project }: { project: Summary }) {
   const [naming, setNaming] = useState(false);
   const params = { path: { id: project.id } };
-  const copy = useMutation({ mutationFn: () => told(http.POST('/api/projects/{id}/copy', { params })), onSettled: again, onError: (e) => tell(e) });
+  const copy = useMutation({
+    mutationFn: () => told(http.POST('/api/projects/{id}/copy', { params })),
+    onSettled: again,
+    onError: (e) => tell(e),
+  });
   const remove = useMutation({
     mutationFn: () => told(http.DELETE('/api/projects/{id}', { params })),
     onSettled: again,
     onError: (e) => tell(e),
-    onSuccess: () => say({ title: `${project.name} is removed`, detail: `It is kept for ${DAYS} days, below.`, tone: 'note', cure: { label: 'Bring it back', act: () => void bringBack(project.id) } }),
+    onSuccess: () =>
+      say({
+        title: `${project.name} is removed`,
+        detail: `It is kept for ${DAYS} days, below.`,
+        tone: 'note',
+        cure: { label: 'Bring it back', act: () => void bringBack(project.id) },
+      }),
   });
   return (
     <li className="group overflow-hidden rounded-lg border border-line bg-raised shadow-sm hover:border-line-strong" data-testid="project">
@@ -90,7 +118,9 @@ function Card({ project }: { project: Summary }) {
         {naming ? (
           <NameBox project={project} onDone={() => setNaming(false)} />
         ) : (
-          <Link href={`/projects/${project.id}`} tabIndex={-1} className="min-w-0 flex-1 truncate font-semibold" title={project.name}>{project.name}</Link>
+          <Link href={`/projects/${project.id}`} tabIndex={-1} className="min-w-0 flex-1 truncate font-semibold" title={project.name}>
+            {project.name}
+          </Link>
         )}
         <Menu
           label={`More for ${project.name}`}
@@ -98,7 +128,10 @@ function Card({ project }: { project: Summary }) {
             { name: 'Open', act: () => openProject(project.id) },
             { name: 'Rename', act: () => setNaming(true) },
             { name: 'Copy', act: () => copy.mutate() },
-            { name: 'Export', act: () => void download(`/projects/${project.id}/export`, new AbortController().signal, () => {}).catch(tell) },
+            {
+              name: 'Export',
+              act: () => void download(`/projects/${project.id}/export`, new AbortController().signal, () => {}).catch(tell),
+            },
             { name: 'Remove', act: () => remove.mutate() },
           ]}
         />
@@ -112,12 +145,23 @@ function Picture({ project }: { project: Summary }) {
   if (project.pictured == null) {
     return (
       <svg viewBox="0 0 320 200" className="block w-full bg-sunk" aria-hidden>
-        <path d="M60 66c40-26 74 22 110-4s66-10 96 6v74c-34 20-60-16-98 2s-70 20-108-6z" fill="var(--ground)" stroke="var(--line-strong)" strokeWidth="2" />
+        <path
+          d="M60 66c40-26 74 22 110-4s66-10 96 6v74c-34 20-60-16-98 2s-70 20-108-6z"
+          fill="var(--ground)"
+          stroke="var(--line-strong)"
+          strokeWidth="2"
+        />
         <path d="M60 66c40-26 74 22 110-4s66-10 96 6" fill="none" stroke="var(--faded)" strokeWidth="2" strokeDasharray="5 5" />
       </svg>
     );
   }
-  return <img src={`/api/projects/${project.id}/picture?of=${project.pictured}`} alt="" className="block aspect-[8/5] w-full bg-sunk object-cover" />;
+  return (
+    <img
+      src={`/api/projects/${project.id}/picture?of=${project.pictured}`}
+      alt=""
+      className="block aspect-[8/5] w-full bg-sunk object-cover"
+    />
+  );
 }
 
 function NameBox({ project, onDone }: { project: Summary; onDone: () => void }) {
@@ -163,7 +207,9 @@ function FromFile() {
   });
   return (
     <>
-      <Button disabled={bring.isPending} hint="A zip that was exported here, or a scene as JSON" onClick={() => input.current?.click()}>{bring.isPending ? 'Bringing it in…' : 'From a file'}</Button>
+      <Button disabled={bring.isPending} hint="A zip that was exported here, or a scene as JSON" onClick={() => input.current?.click()}>
+        {bring.isPending ? 'Bringing it in…' : 'From a file'}
+      </Button>
       <input
         ref={input}
         id="project-file"
@@ -196,8 +242,12 @@ function Removed({ project }: { project: Summary }) {
   return (
     <li className="flex items-center gap-3 border-b border-line py-1.5">
       <span className="min-w-0 flex-1 truncate">{project.name}</span>
-      <span className="text-[12px] text-faded">{gone} {gone === 1 ? 'day' : 'days'} left</span>
-      <Button aria-label={`Bring back ${project.name}`} onClick={() => void bringBack(project.id)}>Bring back</Button>
+      <span className="text-[12px] text-faded">
+        {gone} {gone === 1 ? 'day' : 'days'} left
+      </span>
+      <Button aria-label={`Bring back ${project.name}`} onClick={() => void bringBack(project.id)}>
+        Bring back
+      </Button>
     </li>
   );
 }

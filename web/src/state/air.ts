@@ -20,22 +20,29 @@ const moves = (v: unknown): boolean => typeof v === 'object' && v !== null && (i
 export function useOutlines(on: boolean): Outlined[] {
   const id = useOpen();
   const [of, goes] = useScene((s) => {
-    const zones = Object.values(s.bodies).flatMap((b) => Object.values(b.maps ?? {}).flatMap((m) => m.layers.flatMap((l) => ('zone' in l.weights ? [l.weights.zone] : []))));
+    const zones = Object.values(s.bodies).flatMap((b) =>
+      Object.values(b.maps ?? {}).flatMap((m) => m.layers.flatMap((l) => ('zone' in l.weights ? [l.weights.zone] : []))),
+    );
     const rides = JSON.stringify([s.fields, zones]).includes('"on":{');
     const carried = rides ? [s.handles, s.colliders, s.figures] : [];
-    return [JSON.stringify([s.fields, zones, s.frames, s.alone, s.calm, carried]), rides || moves([s.fields, zones]) || Object.values(s.fields ?? {}).some((f) => f.when)] as const;
+    return [
+      JSON.stringify([s.fields, zones, s.frames, s.alone, s.calm, carried]),
+      rides || moves([s.fields, zones]) || Object.values(s.fields ?? {}).some((f) => f.when),
+    ] as const;
   }) ?? ['', false];
   const frame = useFrame(on && goes);
   const at = goes ? frame : (now.scene()?.frames.first ?? 0);
-  return useQuery({
-    queryKey: ['outlines', id, of, at],
-    queryFn: async () => (await told(http.GET('/api/projects/{id}/outlines', { params: { path: { id }, query: { frame: at } } }))).each,
-    enabled: on && of !== '' && id > 0,
-    placeholderData: keepPreviousData,
-    structuralSharing: false,
-    gcTime: 20_000,
-    retry: 0,
-  }).data ?? NONE;
+  return (
+    useQuery({
+      queryKey: ['outlines', id, of, at],
+      queryFn: async () => (await told(http.GET('/api/projects/{id}/outlines', { params: { path: { id }, query: { frame: at } } }))).each,
+      enabled: on && of !== '' && id > 0,
+      placeholderData: keepPreviousData,
+      structuralSharing: false,
+      gcTime: 20_000,
+      retry: 0,
+    }).data ?? NONE
+  );
 }
 
 /** What moves a point, over the frames about the one on screen that are true. */
@@ -53,7 +60,14 @@ export function useWhy(of: { body: string; point: number } | null) {
   const can = is(frame) && to - from >= 2;
   const q = useQuery({
     queryKey: ['why', id, revision, of, can ? [from, to] : []],
-    queryFn: ({ signal }) => told(http.POST('/api/projects/{id}/bodies/{body}/why', { signal, params: { path: { id, body: of!.body } }, body: { point: of!.point, first: from + 1, last: to - 1, apart: false } })),
+    queryFn: ({ signal }) =>
+      told(
+        http.POST('/api/projects/{id}/bodies/{body}/why', {
+          signal,
+          params: { path: { id, body: of!.body } },
+          body: { point: of!.point, first: from + 1, last: to - 1, apart: false },
+        }),
+      ),
     enabled: of !== null && can,
     placeholderData: keepPreviousData,
     structuralSharing: false,
@@ -70,13 +84,28 @@ export function useWhy(of: { body: string; point: number } | null) {
   const shown = Math.min(to - 1, Math.max(from + 1, frame));
   const parts = useQuery({
     queryKey: ['why', id, revision, of, shown, 'apart'],
-    queryFn: ({ signal }) => told(http.POST('/api/projects/{id}/bodies/{body}/why', { signal, params: { path: { id, body: of!.body } }, body: { point: of!.point, first: shown, last: shown, apart: true } })),
+    queryFn: ({ signal }) =>
+      told(
+        http.POST('/api/projects/{id}/bodies/{body}/why', {
+          signal,
+          params: { path: { id, body: of!.body } },
+          body: { point: of!.point, first: shown, last: shown, apart: true },
+        }),
+      ),
     enabled: of !== null && can && rests === frame && q.data?.held === false,
     structuralSharing: false,
     gcTime: 20_000,
     retry: 0,
   });
-  return { why: can && !q.isError ? q.data : undefined, parts: can ? parts.data : undefined, unparted: parts.error?.message, fault: q.error?.message, can, frame, coming: q.isFetching };
+  return {
+    why: can && !q.isError ? q.data : undefined,
+    parts: can ? parts.data : undefined,
+    unparted: parts.error?.message,
+    fault: q.error?.message,
+    can,
+    frame,
+    coming: q.isFetching,
+  };
 }
 
 export const useWeathers = () => useQuery({ queryKey: ['weathers'], queryFn: () => told(http.GET('/api/weathers')) }).data ?? [];
@@ -103,7 +132,9 @@ function fitted(scene: Scene, f: Field): Field {
   const there = (on: unknown) => {
     const [kind, of] = Object.entries((on ?? {}) as Record<string, unknown>)[0] ?? [];
     const key = typeof of === 'string' ? of : (of as { figure?: string } | undefined)?.figure;
-    return key !== undefined && Boolean({ handle: scene.handles, collider: scene.colliders }[kind as 'handle']?.[key] ?? scene.figures?.[key]);
+    return (
+      key !== undefined && Boolean({ handle: scene.handles, collider: scene.colliders }[kind as 'handle']?.[key] ?? scene.figures?.[key])
+    );
   };
   for (const node of [out.place, out.zone?.place, ...(out.zones ?? []).map((z) => z.zone.place as { on?: unknown } | undefined)]) {
     if (node?.on && !there(node.on)) delete node.on;
@@ -159,7 +190,10 @@ export const moveField = (id: string, by: 1 | -1) =>
     const other = all[k + by];
     if (k < 0 || !other) return null;
     [all[k], all[k + by]] = [other, all[k]!];
-    return { label: `${all[k + by]![1].name} moved in the list`, patch: [{ op: 'replace', path: '/fields', value: Object.fromEntries(all) }] };
+    return {
+      label: `${all[k + by]![1].name} moved in the list`,
+      patch: [{ op: 'replace', path: '/fields', value: Object.fromEntries(all) }],
+    };
   });
 
 /** Lets one field act alone, or all again. */
@@ -185,7 +219,12 @@ export async function readCurves(file: File) {
 }
 
 /** What a kind begins with beside its numbers. */
-export function beginsAt(scene: Scene, schema: Record<string, unknown> | null, kind: string, begins: Record<string, unknown>): Pick<Field, 'act'> & { place?: unknown } | null {
+export function beginsAt(
+  scene: Scene,
+  schema: Record<string, unknown> | null,
+  kind: string,
+  begins: Record<string, unknown>,
+): (Pick<Field, 'act'> & { place?: unknown }) | null {
   if (kind === 'skin') {
     const collider = Object.entries(scene.colliders ?? {}).find(([, c]) => !('plane' in c.form) && !('figure' in c.form))?.[0];
     const figure = Object.keys(scene.figures ?? {})[0];

@@ -28,16 +28,27 @@ const beyond = (frames: number[], way: 1 | -1) => {
 
 /** Goes to the next key, or the one before. */
 export function goToKey(way: 1 | -1) {
-  const to = beyond(moving().flatMap((m) => m.motion.keys?.map((k) => k.frame) ?? []), way);
+  const to = beyond(
+    moving().flatMap((m) => m.motion.keys?.map((k) => k.frame) ?? []),
+    way,
+  );
   if (to !== undefined) clock.halt(Math.min(clock.last, Math.max(clock.first, to)));
 }
 
 /** Goes to the next frame with a snag, or the one before, and chooses its worst point. */
 export function goToSnag(way: 1 | -1) {
   const all = now.lanes().flatMap((l) => l.snags.map((s) => ({ body: l.body, ...s })));
-  const frame = beyond(all.map((s) => s.frame), way);
+  const frame = beyond(
+    all.map((s) => s.frame),
+    way,
+  );
   const found = all.find((s) => s.frame === frame);
-  if (!found) return say({ title: all.length === 0 ? 'No snags' : 'No more snags on that side', detail: all.length === 0 ? 'Nothing is wrong with what is computed.' : 'Go the other way.', tone: 'note' });
+  if (!found)
+    return say({
+      title: all.length === 0 ? 'No snags' : 'No more snags on that side',
+      detail: all.length === 0 ? 'Nothing is wrong with what is computed.' : 'Go the other way.',
+      tone: 'note',
+    });
   clock.halt(found.frame);
   setView({ body: found.body, grip: null });
   const worst = found.snags.reduce((a, b) => (b.count > a.count ? b : a));
@@ -50,15 +61,22 @@ export async function keyHere() {
   const scene = now.scene();
   if (!thing || !scene) return;
   const path = `/${thing.kind}/${thing.id}`;
-  const own = movers(scene, now.schema()).filter((m) => m.thing === path).map((m) => m.path);
+  const own = movers(scene, now.schema())
+    .filter((m) => m.thing === path)
+    .map((m) => m.path);
   const stands = thing.kind === 'handles' || thing.kind === 'colliders';
   const paths = own.length > 0 ? own : stands ? ['position', 'turn'].flatMap((p) => [0, 1, 2].map((k) => `${path}/place/${p}/${k}`)) : [];
   const name = (scene[thing.kind]?.[thing.id] as { name?: string } | undefined)?.name ?? '';
-  if (paths.length === 0) return say({ title: `Nothing of ${name} moves`, detail: 'Let a number move first, by the thread at its field.', tone: 'note' });
+  if (paths.length === 0)
+    return say({ title: `Nothing of ${name} moves`, detail: 'Let a number move first, by the thread at its field.', tone: 'note' });
   try {
     const frame = clock.frame;
-    const { numbers } = await told(http.POST('/api/projects/{id}/values', { params: { path: { id: openId() } }, body: { paths, first: frame, last: frame } }));
-    const patch = await Promise.all(paths.map(async (p, k): Promise<Op> => ({ op: 'add', path: p, value: await keyed(p, frame, numbers[k]?.[0] ?? 0) })));
+    const { numbers } = await told(
+      http.POST('/api/projects/{id}/values', { params: { path: { id: openId() } }, body: { paths, first: frame, last: frame } }),
+    );
+    const patch = await Promise.all(
+      paths.map(async (p, k): Promise<Op> => ({ op: 'add', path: p, value: await keyed(p, frame, numbers[k]?.[0] ?? 0) })),
+    );
     await edit(`${name} key at ${frame}`, patch);
   } catch (e) {
     tell(e);

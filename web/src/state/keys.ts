@@ -30,7 +30,14 @@ export function movers(scene: Scene, schema: Record<string, unknown> | null): Mo
       const { unit } = facts(schema, path);
       // Of a coordinate the list has the name.
       const { title } = facts(schema, axis ? path.slice(0, path.lastIndexOf('/')) : path);
-      out.push({ path, motion: v, thing, of: (at(scene, thing) as { name?: string } | undefined)?.name ?? kind!, named: `${title}${axis}`, unit });
+      out.push({
+        path,
+        motion: v,
+        thing,
+        of: (at(scene, thing) as { name?: string } | undefined)?.name ?? kind!,
+        named: `${title}${axis}`,
+        unit,
+      });
     } else if (Array.isArray(v)) {
       // Long lists hold plain numbers and points.
       if (v.length <= 3) v.forEach((w, k) => walk(w, `${path}/${k}`));
@@ -66,7 +73,9 @@ export function changed(keys: Key[], frames: number[], how: (k: Key) => Key, cop
 /** Changes the chosen keys of all paths in one edit. */
 export function changeKeys(label: string, chosen: Chosen, how: (k: Key, path: string) => Key, copy = false): Promise<boolean> {
   const patch: Op[] = Object.entries(chosen).flatMap(([path, frames]) =>
-    frames.length === 0 ? [] : [{ op: 'replace' as const, path: `${path}/keys`, value: changed(keysAt(path), frames, (k) => how(k, path), copy) }],
+    frames.length === 0
+      ? []
+      : [{ op: 'replace' as const, path: `${path}/keys`, value: changed(keysAt(path), frames, (k) => how(k, path), copy) }],
   );
   return patch.length > 0 ? edit(label, patch) : Promise.resolve(false);
 }

@@ -37,7 +37,13 @@ export function useMap(body: string, map: string | null): { now: MapNow | undefi
 
 /** Whether a map is another at other frames: the server's word, once for what it follows from. */
 const useMoves = (id: number, body: string, map: string | null, of: string) =>
-  useQuery({ queryKey: ['map moves', id, body, map, of], queryFn: async () => (await readMap(id, body, map!, now.scene()?.frames.first ?? 0)).head.moves, enabled: of !== '', gcTime: 60_000, retry: 0 }).data ?? false;
+  useQuery({
+    queryKey: ['map moves', id, body, map, of],
+    queryFn: async () => (await readMap(id, body, map!, now.scene()?.frames.first ?? 0)).head.moves,
+    enabled: of !== '',
+    gcTime: 60_000,
+    retry: 0,
+  }).data ?? false;
 
 /** The map that is shown: the chosen one of a body, while it has one of that key. */
 export function useShownMap(body: string | null): string | null {
@@ -66,7 +72,14 @@ export async function addMap(body: string, wanted: string, weights: Layer['weigh
     const used = new Set(Object.values(all).map((m) => m.dye ?? 'woad'));
     const dye = (['woad', 'plum', 'moss', 'madder', 'weld', 'rust'] as Dye[]).find((d) => !used.has(d)) ?? 'woad';
     const value = { name, dye, layers: [{ weights }] };
-    return { label: `${name} added`, patch: [Object.keys(all).length > 0 ? { op: 'add', path: pathOf(body, id), value } : { op: 'add', path: `/bodies/${body}/maps`, value: { [id]: value } }] };
+    return {
+      label: `${name} added`,
+      patch: [
+        Object.keys(all).length > 0
+          ? { op: 'add', path: pathOf(body, id), value }
+          : { op: 'add', path: `/bodies/${body}/maps`, value: { [id]: value } },
+      ],
+    };
   });
   if (done) setView({ map: id, layer: 0 });
   return done ? id : null;
@@ -78,7 +91,8 @@ export async function removeMap(body: string, map: string) {
     const b = scene.bodies[body];
     if (!b?.maps?.[map]) return null;
     const patch: Op[] = [];
-    for (const [what, by] of Object.entries(b.scaled ?? {})) if (by.map === map) patch.push({ op: 'remove', path: `/bodies/${body}/scaled/${what}` });
+    for (const [what, by] of Object.entries(b.scaled ?? {}))
+      if (by.map === map) patch.push({ op: 'remove', path: `/bodies/${body}/scaled/${what}` });
     for (const [g, grip] of Object.entries(b.grips ?? {})) {
       if (grip.map !== map) continue;
       // One that holds by the map alone holds nothing without it.
@@ -120,14 +134,21 @@ export const moveLayer = (map: string, k: number, by: 1 | -1) =>
     if (!a || !b) return null;
     setView({ layer: k + by });
     const path = `${map}/layers`;
-    return { label: 'Layers changed places', patch: [{ op: 'replace', path: `${path}/${k}`, value: b }, { op: 'replace', path: `${path}/${k + by}`, value: a }] };
+    return {
+      label: 'Layers changed places',
+      patch: [
+        { op: 'replace', path: `${path}/${k}`, value: b },
+        { op: 'replace', path: `${path}/${k + by}`, value: a },
+      ],
+    };
   });
 
 /** The layer of a map that is painted on: the open one where it is painted, else the topmost that is; adds one where there is none. */
 export async function toPaint(body: string, map: string): Promise<number | null> {
   const layers = mapOf(now.scene()?.bodies[body], map)?.layers ?? [];
   const open = useView.getState().layer;
-  const found = open !== null && layers[open] && 'painted' in layers[open].weights ? open : layers.findLastIndex((l) => 'painted' in l.weights);
+  const found =
+    open !== null && layers[open] && 'painted' in layers[open].weights ? open : layers.findLastIndex((l) => 'painted' in l.weights);
   const at = found >= 0 ? found : await addLayer(pathOf(body, map), { painted: {} }, 'painted');
   if (at !== null) setView({ layer: at });
   return at;
@@ -142,7 +163,9 @@ export async function beginPainting(body: string, map: string) {
 export async function doWhole(body: string, map: string, layer: number, what: unknown, label: string) {
   try {
     const params = { path: { id: openId(), body, map, layer } };
-    const painted = await told(http.POST('/api/projects/{id}/bodies/{body}/maps/{map}/layers/{layer}/whole', { params, body: what as never }));
+    const painted = await told(
+      http.POST('/api/projects/{id}/bodies/{body}/maps/{map}/layers/{layer}/whole', { params, body: what as never }),
+    );
     await edit(label, [{ op: 'add', path: `${pathOf(body, map)}/layers/${layer}/weights/painted`, value: painted }]);
   } catch (e) {
     tell(e);

@@ -27,7 +27,8 @@ export const wayOn = (on: string) => WAYS.find((w) => w.value === on)?.label ?? 
 
 let halted = 0;
 /** The frame on screen, for who `asks`; while things play the one at which they began, for a field is no place to watch that. */
-export const useFrame = (asks = true) => useSyncExternalStore(clock.subscribe, () => (!asks ? 0 : clock.playing ? halted : (halted = clock.frame)));
+export const useFrame = (asks = true) =>
+  useSyncExternalStore(clock.subscribe, () => (!asks ? 0 : clock.playing ? halted : (halted = clock.frame)));
 
 /** What a number that moves is at all frames of the scene, and the first of them; `typed` is a formula in its place. */
 export function useNumbers(path: string, said: Value | undefined, typed?: string) {
@@ -53,7 +54,8 @@ export function useNumbers(path: string, said: Value | undefined, typed?: string
 }
 
 /** The value at a frame of a row that begins at `first`; the last where it is shorter. */
-export const valueAt = (row: number[] | undefined, first: number, frame: number) => row?.[Math.min(row.length - 1, Math.max(0, frame - first))];
+export const valueAt = (row: number[] | undefined, first: number, frame: number) =>
+  row?.[Math.min(row.length - 1, Math.max(0, frame - first))];
 
 /** What a number is at the frame on screen, also where it moves or is dragged. */
 export function useNow(path: string, said: Value | undefined): number {
@@ -104,12 +106,16 @@ export function removeKey(of: string, path: string, frame: number) {
 /** How it goes on from the key at or before a frame. */
 export function setWay(of: string, path: string, frame: number, on: string) {
   const m = motionOf(path);
-  const from = keysOf(m).filter((k) => k.frame <= frame).at(-1) ?? keysOf(m)[0];
+  const from =
+    keysOf(m)
+      .filter((k) => k.frame <= frame)
+      .at(-1) ?? keysOf(m)[0];
   const keys = keysOf(m).map((k) => (k === from ? { ...k, ...way(on) } : k));
   return setValue(`${of} from ${from?.frame ?? frame}: ${wayOn(on)}`, path, { ...m, keys });
 }
 
-export const setBeyond = (of: string, path: string, side: 'before' | 'after', how: string) => setValue(`${of} ${side} its keys`, path, { ...motionOf(path), [side]: how });
+export const setBeyond = (of: string, path: string, side: 'before' | 'after', how: string) =>
+  setValue(`${of} ${side} its keys`, path, { ...motionOf(path), [side]: how });
 
 /** Takes a formula as it was typed; none where nothing was. */
 export function setFormula(of: string, path: string, text: string, otherwise: number) {
@@ -130,17 +136,26 @@ export async function keyed(path: string, frame: number, wanted: number): Promis
   const value = Number((wanted - (await added(m, frame))).toPrecision(12));
   if (keysOf(m).length === 0 && frame > clock.first) {
     const was = typeof said === 'number' ? said : isMotion(said) ? 0 : (facts(now.schema(), path).initial ?? value);
-    return { ...m, keys: [{ frame: clock.first, value: was }, { frame, value }] };
+    return {
+      ...m,
+      keys: [
+        { frame: clock.first, value: was },
+        { frame, value },
+      ],
+    };
   }
   const was = keysOf(m).find((k) => k.frame === frame);
-  const before = keysOf(m).filter((k) => k.frame < frame).at(-1);
+  const before = keysOf(m)
+    .filter((k) => k.frame < frame)
+    .at(-1);
   const key: Key = { ...(was ?? way(before?.then)), frame, value };
   return { ...m, keys: [...keysOf(m).filter((k) => k.frame !== frame), key].sort((a, b) => a.frame - b.frame) };
 }
 
 /** Puts a handle where its arms left it in the world: by keys at the frame where they are wanted or it has some, by plain
  * numbers where it stands still. */
-export const placeHandle = (id: string, name: string, world: number[], turned: boolean) => placeAt(`/handles/${id}/place`, name, world, turned);
+export const placeHandle = (id: string, name: string, world: number[], turned: boolean) =>
+  placeAt(`/handles/${id}/place`, name, world, turned);
 
 /** The same of any place. */
 export async function placeAt(path: string, name: string, world: number[], turned: boolean) {
@@ -154,7 +169,8 @@ export async function placeAt(path: string, name: string, world: number[], turne
     const next = await Promise.all(placed[of].map((v: number, k: number) => (keys ? keyed(`${path}/${of}/${k}`, frame, v) : v)));
     const label = `${name} ${keys ? `key at ${frame}` : 'placed'}`;
     // What stood nowhere yet gets a place.
-    if (at(now.scene(), path) === undefined) return await edit(label, [{ op: 'add', path, value: { position: [0, 0, 0], turn: [0, 0, 0], [of]: next } }]);
+    if (at(now.scene(), path) === undefined)
+      return await edit(label, [{ op: 'add', path, value: { position: [0, 0, 0], turn: [0, 0, 0], [of]: next } }]);
     return await edit(label, [{ op: 'add', path: `${path}/${of}`, value: next }]);
   } catch (e) {
     tell(e);
@@ -168,8 +184,12 @@ export async function standOn(path: string, name: string, on: Parent | null) {
     const node = at(now.scene(), path) as Node | undefined;
     const still = ![...(node?.position ?? []), ...(node?.turn ?? [])].some(isMotion);
     const body = { path, frame: clock.frame, on } as never;
-    const placed = still ? await told(http.POST('/api/projects/{id}/place', { params: { path: { id: openId() } }, body })) : { position: node?.position, turn: node?.turn };
-    return await edit(`${name} stands ${on ? 'on another' : 'in the world'}`, [{ op: 'add', path, value: { ...placed, ...(on ? { on } : {}) } }]);
+    const placed = still
+      ? await told(http.POST('/api/projects/{id}/place', { params: { path: { id: openId() } }, body }))
+      : { position: node?.position, turn: node?.turn };
+    return await edit(`${name} stands ${on ? 'on another' : 'in the world'}`, [
+      { op: 'add', path, value: { ...placed, ...(on ? { on } : {}) } },
+    ]);
   } catch (e) {
     tell(e);
     return false;
@@ -177,9 +197,13 @@ export async function standOn(path: string, name: string, on: Parent | null) {
 }
 
 /** Lets what waits for it stand on a spot of a figure's surface. */
-export async function standOnSpot({ base, of }: { base: string; of: string }, spot: { figure: string; triangle: number; second: number; third: number } | null) {
+export async function standOnSpot(
+  { base, of }: { base: string; of: string },
+  spot: { figure: string; triangle: number; second: number; third: number } | null,
+) {
   if (!spot) return say({ title: 'No surface there', detail: 'Press where a figure is.', tone: 'note' });
-  if (base === `/figures/${spot.figure}`) return say({ title: 'A figure can’t stand on itself', detail: 'Press another, or leave it where it is.', tone: 'note' });
+  if (base === `/figures/${spot.figure}`)
+    return say({ title: 'A figure can’t stand on itself', detail: 'Press another, or leave it where it is.', tone: 'note' });
   const { figure, ...query } = spot;
   try {
     const found = await told(http.GET('/api/projects/{id}/figures/{figure}/spot', { params: { path: { id: openId(), figure }, query } }));

@@ -1,6 +1,10 @@
 /** JSON Pointers (RFC 6901) into the scene and into its schema. */
 
-const parts = (path: string) => path.split('/').slice(1).map((p) => p.replaceAll('~1', '/').replaceAll('~0', '~'));
+const parts = (path: string) =>
+  path
+    .split('/')
+    .slice(1)
+    .map((p) => p.replaceAll('~1', '/').replaceAll('~0', '~'));
 
 /** The value at a pointer; `undefined` where there is none. */
 export function at(root: unknown, path: string): unknown {
@@ -121,15 +125,18 @@ export function kinds(schema: Schema | null, of: 'Act' | 'Form' | 'Kind' | 'Shap
 }
 
 /** Whether a kind of field stands somewhere. */
-export const isPlaced = (schema: Schema | null, kind: string) => (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at['placed'] === true;
+export const isPlaced = (schema: Schema | null, kind: string) =>
+  (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at['placed'] === true;
 
 /** Whether a kind of field pushes unless it is told otherwise, and whether the scene says where it is. */
-const told = (schema: Schema | null, kind: string, what: string) => (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at[what] === true;
+const told = (schema: Schema | null, kind: string, what: string) =>
+  (schema ? walk(schema, `/fields/-/act/${kind}`) : undefined)?.at[what] === true;
 export const pushes = (schema: Schema | null, kind: string) => told(schema, kind, 'pushes');
 export const isFixed = (schema: Schema | null, kind: string) => told(schema, kind, 'fixed');
 
 /** In what a field is told by what it does; of its kind where nothing is said. */
-export const unitBy = (schema: Schema | null, kind: string, by: string | null | undefined) => UNITS[by ?? (pushes(schema, kind) ? 'push' : 'air')] ?? 'm/s';
+export const unitBy = (schema: Schema | null, kind: string, by: string | null | undefined) =>
+  UNITS[by ?? (pushes(schema, kind) ? 'push' : 'air')] ?? 'm/s';
 const UNITS: Record<string, string> = { air: 'm/s', push: 'm/s²', force: 'Pa' };
 
 /** The unit of a number where it stands: what a field that pushes has in m/s is in m/s², or in Pa where it does by force. */

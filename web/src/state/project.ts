@@ -13,7 +13,8 @@ import { see, setView, useView } from './view';
 export function tell(error: unknown, of?: number) {
   if (error instanceof DOMException && error.name === 'AbortError') return;
   if (error instanceof Problem) say({ title: error.title, detail: error.message, tone: 'fault', of });
-  else say({ title: 'Something failed', detail: 'It was not done. Try again, and reload the page if it fails once more.', tone: 'fault', of });
+  else
+    say({ title: 'Something failed', detail: 'It was not done. Try again, and reload the page if it fails once more.', tone: 'fault', of });
 }
 
 let unfollow: (() => void) | undefined;
@@ -23,7 +24,21 @@ export async function show(id: number): Promise<void> {
   const project = await client.fetchQuery({ ...asks.project(id), staleTime: 0 });
   leave();
   setHere({ project: id, message: null, faults: {} });
-  setView({ body: null, field: null, collider: null, handle: null, figure: null, grip: null, map: null, layer: null, hatch: null, points: [], tool: 'look', keyAsDragged: false, step: useView.getState().seen[id]?.step ?? 'Shape' });
+  setView({
+    body: null,
+    field: null,
+    collider: null,
+    handle: null,
+    figure: null,
+    grip: null,
+    map: null,
+    layer: null,
+    hatch: null,
+    points: [],
+    tool: 'look',
+    keyAsDragged: false,
+    step: useView.getState().seen[id]?.step ?? 'Shape',
+  });
   take(project);
   clock.go(useView.getState().seen[id]?.frame ?? clock.first);
   unfollow = follow(id);
@@ -132,7 +147,8 @@ export async function refresh() {
     const away = useHere.getState().message?.title;
     if (away === 'The server is away' || away === 'The database is away') say(null);
   } catch (e) {
-    if (e instanceof Problem && e.status === 404) say({ title: 'This project was removed', detail: 'It can be brought back on the page of projects for thirty days.', tone: 'note' });
+    if (e instanceof Problem && e.status === 404)
+      say({ title: 'This project was removed', detail: 'It can be brought back on the page of projects for thirty days.', tone: 'note' });
     else tell(e);
   }
 }
@@ -191,7 +207,11 @@ async function tryEdit(label: string, patch: Op[], tries: number): Promise<boole
       take(theirs);
       if (clash.length === 0 && tries > 0) return tryEdit(label, patch, tries - 1);
       const path = clash[0]?.path ?? '';
-      say({ title: 'Changed in another window', detail: `${label} was set to ${spoken(theirs.scene, path)} there meanwhile, so yours was not set. Set it again if you still want it.`, tone: 'note' });
+      say({
+        title: 'Changed in another window',
+        detail: `${label} was set to ${spoken(theirs.scene, path)} there meanwhile, so yours was not set. Set it again if you still want it.`,
+        tone: 'note',
+      });
       return false;
     }
     if (e instanceof Problem && e.faults.length > 0) {

@@ -1,6 +1,17 @@
 /** What the server knows, as it was last told: kept once and shown everywhere. */
 import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
-import { http, Problem, told, type Body, type Collider, type Figure, type FigureLook, type Lane, type Project, type Run } from '../api/http';
+import {
+  http,
+  Problem,
+  told,
+  type Body,
+  type Collider,
+  type Figure,
+  type FigureLook,
+  type Lane,
+  type Project,
+  type Run,
+} from '../api/http';
 import { clothOf } from './value';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
@@ -40,7 +51,10 @@ const projects = (removed: boolean) =>
     queryFn: () => told(http.GET('/api/projects', { params: { query: { removed } } })),
     staleTime: 0,
   });
-const schema = queryOptions({ queryKey: ['schema'], queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown> });
+const schema = queryOptions({
+  queryKey: ['schema'],
+  queryFn: async () => (await told(http.GET('/api/schema'))) as Record<string, unknown>,
+});
 const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.GET('/api/matters')) });
 /** What bodies may stand on: where those that do start follows from it. */
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
@@ -48,7 +62,15 @@ const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.fra
 const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}));
 const shapeKey = (b: Body) => {
   const scene = rides(b) && now.scene();
-  return JSON.stringify([clothOf(b)?.shape ?? b.kind, b.place, b.grips, b.choices, clothOf(b)?.layers, Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 ? [b.maps, b.scaled] : 0, ...(scene ? under(scene) : [])]);
+  return JSON.stringify([
+    clothOf(b)?.shape ?? b.kind,
+    b.place,
+    b.grips,
+    b.choices,
+    clothOf(b)?.layers,
+    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 ? [b.maps, b.scaled] : 0,
+    ...(scene ? under(scene) : []),
+  ]);
 };
 const shape = (id: number, key: string, body: Body) =>
   queryOptions({
@@ -117,7 +139,9 @@ export function useFeel(key: string) {
   const id = useOpen();
   const of = useScene((s) => {
     const b = s.bodies[key];
-    return b && clothOf(b) && JSON.stringify([shapeKey(b), clothOf(b)?.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
+    return (
+      b && clothOf(b) && JSON.stringify([shapeKey(b), clothOf(b)?.matter, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)])
+    );
   });
   return useQuery({
     queryKey: ['feel', id, key, of],
@@ -155,7 +179,14 @@ const figureKey = (f: Figure) => JSON.stringify([f.from, f.points, f.size, f.cli
 export const fetchFigure = (id: number, key: string, f: Figure) => client.fetchQuery(figure(id, key, figureKey(f)));
 /** Where its points are at some frames. */
 export const fetchFigureFrames = async (id: number, key: string, first: number, last: number) =>
-  decode(await told(http.GET('/api/projects/{id}/figures/{figure}/frames', { params: { path: { id, figure: key }, query: { first, last } }, parseAs: 'arrayBuffer' })));
+  decode(
+    await told(
+      http.GET('/api/projects/{id}/figures/{figure}/frames', {
+        params: { path: { id, figure: key }, query: { first, last } },
+        parseAs: 'arrayBuffer',
+      }),
+    ),
+  );
 /** What a figure's file holds, and why it can't be had. */
 export function useFigure(key: string): { look: FigureLook | undefined; fault: string | undefined } {
   const id = useOpen();

@@ -35,7 +35,9 @@ export function useFilled(body: string) {
   const frame = useFrame(true);
   const of = useScene((s) => JSON.stringify([s.bodies[body]?.kind, s.frames])) ?? '';
   const revision = useScene((s) => s) as unknown;
-  const computed = useLanes((all) => all.find((l) => l.body === body)?.stretches.some((s) => s.state === 'true' && s.first <= frame && frame <= s.last));
+  const computed = useLanes((all) =>
+    all.find((l) => l.body === body)?.stretches.some((s) => s.state === 'true' && s.first <= frame && frame <= s.last),
+  );
   return useQuery({
     queryKey: ['filled', id, body, of, frame, revision, computed],
     queryFn: () => told(http.GET('/api/projects/{id}/bodies/{body}/filled', { params: { path: { id, body }, query: { frame } } })),
@@ -72,8 +74,14 @@ export const addChamber = (body: string) =>
     if (!own) return null;
     const name = freeName('Inside', own.chambers ?? {});
     const first = scene.frames.first;
-    const keys = [{ frame: first, value: 0 }, { frame: first + 24, value: 60 }];
-    return { label: `${name} of ${scene.bodies[body]!.name}`, patch: put(own, body, 'chambers', freeKey(name, own.chambers ?? {}), { name, fill: { pressure: { keys } } }) };
+    const keys = [
+      { frame: first, value: 0 },
+      { frame: first + 24, value: 60 },
+    ];
+    return {
+      label: `${name} of ${scene.bodies[body]!.name}`,
+      patch: put(own, body, 'chambers', freeKey(name, own.chambers ?? {}), { name, fill: { pressure: { keys } } }),
+    };
   });
 
 /** Takes one of a list away, and the list with its last. */
@@ -82,13 +90,25 @@ export const takeAway = (body: string, list: 'seams' | 'chambers', id: string) =
     const own = clothOf(scene.bodies[body]!)?.[list];
     if (!own?.[id]) return null;
     const last = Object.keys(own).length === 1;
-    return { label: `${own[id].name} taken away`, patch: [{ op: 'remove', path: last ? `${pathOf(body)}/${list}` : `${pathOf(body)}/${list}/${id}` }] };
+    return {
+      label: `${own[id].name} taken away`,
+      patch: [{ op: 'remove', path: last ? `${pathOf(body)}/${list}` : `${pathOf(body)}/${list}/${id}` }],
+    };
   });
 
 /** Cuts a seam at a frame: it holds until then. */
 export const cutAt = (body: string, id: string, name: string, frame: number) =>
   edit(`${name} cut at ${frame}`, [
-    { op: 'add', path: `${pathOf(body)}/seams/${id}/hold`, value: { keys: [{ frame: frame - 1, value: 1 }, { frame, value: 0 }] } },
+    {
+      op: 'add',
+      path: `${pathOf(body)}/seams/${id}/hold`,
+      value: {
+        keys: [
+          { frame: frame - 1, value: 1 },
+          { frame, value: 0 },
+        ],
+      },
+    },
   ]);
 
 /** Makes a sewn shape another, with its seams and its chamber. */
@@ -104,7 +124,9 @@ export async function freeze(body: string, name: string, frame: number, smooth: 
   const id = openId();
   let made: MeshHead;
   try {
-    made = await told(http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id, body } }, body: { frame, smooth, as_is: false } }));
+    made = await told(
+      http.POST('/api/projects/{id}/bodies/{body}/freeze', { params: { path: { id, body } }, body: { frame, smooth, as_is: false } }),
+    );
   } catch (error) {
     return tell(error);
   }

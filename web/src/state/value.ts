@@ -1,14 +1,22 @@
 /** Numbers that may move, as a scene has them. What they are at a frame only the core works out. */
 import type { Body, Node } from '../api/http';
 
-export type Key = { frame: number; value: number; then?: string; arrive?: { frames: number; value: number }; leave?: { frames: number; value: number } };
+export type Key = {
+  frame: number;
+  value: number;
+  then?: string;
+  arrive?: { frames: number; value: number };
+  leave?: { frames: number; value: number };
+};
 export type Motion = { keys?: Key[]; formula?: string | null; before?: string; after?: string; seed?: number };
 export type Value = number | Motion;
 
-export const isMotion = (v: unknown): v is Motion => typeof v === 'object' && v !== null && !Array.isArray(v) && ('keys' in v || 'formula' in v);
+export const isMotion = (v: unknown): v is Motion =>
+  typeof v === 'object' && v !== null && !Array.isArray(v) && ('keys' in v || 'formula' in v);
 
 /** The plain number, or the first that is said of one that moves. */
-export const plain = (v: unknown, otherwise = 0): number => (typeof v === 'number' ? v : isMotion(v) ? (v.keys?.[0]?.value ?? otherwise) : otherwise);
+export const plain = (v: unknown, otherwise = 0): number =>
+  typeof v === 'number' ? v : isMotion(v) ? (v.keys?.[0]?.value ?? otherwise) : otherwise;
 
 /** How a number moves, in words. */
 export function motionWords(m: Motion): string {

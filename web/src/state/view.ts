@@ -9,7 +9,14 @@ export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint';
 /** How air is drawn: as streaks about the bodies, or as arrows on a slice across an axis. */
 export type AirAs = { as: 'streaks' | 'slice'; across: 0 | 1 | 2; at: number; alone: boolean };
 /** What a brush does, in metres along the surface and weights. */
-export type Brush = { does: 'add' | 'take' | 'smooth' | 'level' | 'flood'; radius: number; strength: number; level: number; edge: 'soft' | 'straight' | 'round' | 'hard'; mirror: 0 | 1 | 2 | null };
+export type Brush = {
+  does: 'add' | 'take' | 'smooth' | 'level' | 'flood';
+  radius: number;
+  strength: number;
+  level: number;
+  edge: 'soft' | 'straight' | 'round' | 'hard';
+  mirror: 0 | 1 | 2 | null;
+};
 export type Arms = 'none' | 'translate' | 'rotate';
 
 /** What is kept of a project: where one looks from, at which frame, and at which step one was. */
@@ -106,7 +113,20 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }),
+      partialize: ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
+        brush,
+        wire,
+        air,
+        airAs,
+        dusk,
+        benchWidth,
+        loomHeight,
+        folded,
+        seen,
+        through,
+        snap,
+        curves,
+      }),
     },
   ),
 );

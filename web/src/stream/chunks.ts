@@ -42,7 +42,13 @@ export function decode(bytes: ArrayBuffer): Chunk {
     at += Math.ceil(grid.byteLength / 4) * 4;
     return { ...c, grid };
   });
-  const position = channels.find((c) => c.name === 'position') ?? { name: 'position', origin: [0, 0, 0], step: 1, points: [0], grid: new Uint16Array() };
+  const position = channels.find((c) => c.name === 'position') ?? {
+    name: 'position',
+    origin: [0, 0, 0],
+    step: 1,
+    points: [0],
+    grid: new Uint16Array(),
+  };
   return { frames: head.frames, bytes: bytes.byteLength, position, id: channels.find((c) => c.name === 'id') ?? null };
 }
 

@@ -5,7 +5,19 @@ import { nextMap, paintShown, scaleBrush, strengthen } from '../bench/brush';
 import { goToKey, goToSnag, keyHere } from '../state/along';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
-import { addCollider, addField, addHandle, addKind, addShape, copyThing, removeChosen, setDown, showAlone, theBody, type Kind } from '../bench/things';
+import {
+  addCollider,
+  addField,
+  addHandle,
+  addKind,
+  addShape,
+  copyThing,
+  removeChosen,
+  setDown,
+  showAlone,
+  theBody,
+  type Kind,
+} from '../bench/things';
 import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
@@ -55,14 +67,33 @@ export const fixed: Action[] = [
   { name: 'Choose all that hangs together', can: () => useView.getState().points.length > 0, act: () => connectedChoice() },
   { name: 'The row that two chosen points lie in', key: 'r', can: () => useView.getState().points.length > 1, act: () => chosenRow() },
   { name: 'What moves a point?', act: () => (goTo('Air'), setView({ tool: 'pick' })) },
-  { name: 'The open field alone, or all again', can: () => useView.getState().step === 'Air' && useView.getState().field !== null, act: () => fieldAlone() },
+  {
+    name: 'The open field alone, or all again',
+    can: () => useView.getState().step === 'Air' && useView.getState().field !== null,
+    act: () => fieldAlone(),
+  },
   { name: 'Copy all air', can: () => Object.keys(now.scene()?.fields ?? {}).length > 0, act: () => copyAir() },
   { name: 'Bring in the air that was copied', can: () => copiedAir() !== null, act: () => void pasteAir() },
   { name: 'Copy what is chosen', key: 'Mod+d', act: chosen((kind, id) => void copyThing(kind, id)) },
   { name: 'Set down what is chosen', act: chosen((kind, id) => (kind === 'bodies' || kind === 'colliders') && void setDown(kind, id)) },
   { name: 'Show alone, or all again', act: chosen((kind, id) => kind !== 'fields' && kind !== 'handles' && showAlone(id)) },
   { name: 'Remove what is chosen', key: 'Delete', act: () => void removeChosen() },
-  { name: 'Choose no points', key: 'Escape', act: () => (useView.getState().spotFor ? setView({ spotFor: null }) : useView.getState().drawing ? setView({ drawing: null }) : useView.getState().placing ? setView({ placing: null }) : useView.getState().step === 'Air' && useView.getState().why ? setView({ why: null, points: [] }) : useView.getState().tool === 'paint' ? setView({ tool: 'look' }) : choosePoints([])) },
+  {
+    name: 'Choose no points',
+    key: 'Escape',
+    act: () =>
+      useView.getState().spotFor
+        ? setView({ spotFor: null })
+        : useView.getState().drawing
+          ? setView({ drawing: null })
+          : useView.getState().placing
+            ? setView({ placing: null })
+            : useView.getState().step === 'Air' && useView.getState().why
+              ? setView({ why: null, points: [] })
+              : useView.getState().tool === 'paint'
+                ? setView({ tool: 'look' })
+                : choosePoints([]),
+  },
   { name: 'Bring into view', key: 'f', act: frameChosen },
   { name: 'Key what is chosen here', key: 'k', act: () => void keyHere() },
   { name: 'Next key', key: '.', act: () => goToKey(1) },
@@ -103,6 +134,11 @@ export function actions(): Action[] {
   const open = projects.map((p): Action => ({ name: `Open: ${p.name} (${p.id})`, act: () => openProject(p.id) }));
   const adding = (of: 'Shape' | 'Kind' | 'Form' | 'Act', what: string, add: (kind: string) => unknown) =>
     kinds(now.schema(), of).map(({ kind }): Action => ({ name: `Add ${what}: ${kind}`, act: () => void add(kind) }));
-  const fields = [...adding('Shape', 'a body', addShape), ...adding('Kind', 'a body', addKind), ...adding('Form', 'a collider', addCollider), ...adding('Act', 'a field', addField)];
+  const fields = [
+    ...adding('Shape', 'a body', addShape),
+    ...adding('Kind', 'a body', addKind),
+    ...adding('Form', 'a collider', addCollider),
+    ...adding('Act', 'a field', addField),
+  ];
   return [...fixed, ...fields, ...open].filter((a) => a.can?.() ?? true);
 }

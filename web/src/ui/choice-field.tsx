@@ -6,7 +6,14 @@ import { setValue } from '../state/project';
 import { useScene } from '../state/queries';
 import { Line } from './section';
 
-type Props = { label: string; of?: string; value: string; options: { value: string; label: string }[]; onChoose: (v: string) => void; placeholder?: string };
+type Props = {
+  label: string;
+  of?: string;
+  value: string;
+  options: { value: string; label: string }[];
+  onChoose: (v: string) => void;
+  placeholder?: string;
+};
 
 /** One of a few words, on a row. */
 export const ChoiceField = (props: Props) => (
@@ -22,12 +29,23 @@ export function Choice({ label, of, value, options, onChoose, placeholder }: Pro
   if (options.length > MANY) return <Sought {...{ label, value, options, onChoose }} of={of ?? ''} placeholder={placeholder ?? ''} />;
   return (
     <Select.Root value={value} onValueChange={onChoose}>
-      <Select.Trigger aria-label={of ? `${of} ${label}` : label} className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2">
-        <span className="truncate"><Select.Value placeholder={placeholder} /></span>
-        <Select.Icon className="text-faded" aria-hidden>⌄</Select.Icon>
+      <Select.Trigger
+        aria-label={of ? `${of} ${label}` : label}
+        className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2"
+      >
+        <span className="truncate">
+          <Select.Value placeholder={placeholder} />
+        </span>
+        <Select.Icon className="text-faded" aria-hidden>
+          ⌄
+        </Select.Icon>
       </Select.Trigger>
       <Select.Portal>
-        <Select.Content position="popper" sideOffset={3} className="z-50 max-h-[60vh] min-w-32 overflow-auto rounded-md border border-line-strong bg-raised p-1 shadow-md">
+        <Select.Content
+          position="popper"
+          sideOffset={3}
+          className="z-50 max-h-[60vh] min-w-32 overflow-auto rounded-md border border-line-strong bg-raised p-1 shadow-md"
+        >
           <Select.Viewport>
             {options.map((o) => (
               <Select.Item key={o.value} value={o.value} className="rounded px-2 py-1 outline-none data-[highlighted]:bg-woad-wash">
@@ -42,7 +60,17 @@ export function Choice({ label, of, value, options, onChoose, placeholder }: Pro
 }
 
 /** A switch for a yes or no in the scene; `says` is what undo calls turning it on and off. */
-export function SwitchField({ label, path, of, says = [label.toLowerCase(), `not ${label.toLowerCase()}`] }: { label: string; path: string; of: string; says?: [string, string] }) {
+export function SwitchField({
+  label,
+  path,
+  of,
+  says = [label.toLowerCase(), `not ${label.toLowerCase()}`],
+}: {
+  label: string;
+  path: string;
+  of: string;
+  says?: [string, string];
+}) {
   const on = useScene((s) => Boolean(at(s, path))) ?? false;
   return (
     <Line label={label}>
@@ -53,7 +81,12 @@ export function SwitchField({ label, path, of, says = [label.toLowerCase(), `not
 
 export function Toggle({ label, on, onTurn }: { label: string; on: boolean; onTurn: (on: boolean) => void }) {
   return (
-    <Switch.Root aria-label={label} checked={on} onCheckedChange={onTurn} className="h-4.5 w-8 shrink-0 rounded-full border border-line-strong bg-sunk data-[state=checked]:border-moss data-[state=checked]:bg-moss">
+    <Switch.Root
+      aria-label={label}
+      checked={on}
+      onCheckedChange={onTurn}
+      className="h-4.5 w-8 shrink-0 rounded-full border border-line-strong bg-sunk data-[state=checked]:border-moss data-[state=checked]:bg-moss"
+    >
       <Switch.Thumb className="block size-3.5 translate-x-px rounded-full bg-raised shadow transition-transform data-[state=checked]:translate-x-[15px]" />
     </Switch.Root>
   );
@@ -64,14 +97,29 @@ function Sought({ label, of, value, options, onChoose, placeholder }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger role="combobox" aria-label={of ? `${of} ${label}` : label} className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2">
+      <Popover.Trigger
+        role="combobox"
+        aria-label={of ? `${of} ${label}` : label}
+        className="flex h-6 min-w-0 items-center justify-between gap-2 rounded-[5px] border border-line-strong bg-field px-2"
+      >
         <span className="truncate">{options.find((o) => o.value === value)?.label ?? placeholder}</span>
-        <span className="text-faded" aria-hidden>⌄</span>
+        <span className="text-faded" aria-hidden>
+          ⌄
+        </span>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content sideOffset={3} collisionPadding={8} className="z-50 w-64 rounded-md border border-line-strong bg-raised p-1 shadow-md">
+        <Popover.Content
+          sideOffset={3}
+          collisionPadding={8}
+          className="z-50 w-64 rounded-md border border-line-strong bg-raised p-1 shadow-md"
+        >
           <Command label={label}>
-            <Command.Input autoFocus aria-label={`Search ${label.toLowerCase()}`} placeholder={`Search ${options.length}`} className="mb-1 h-7 w-full rounded-[5px] border border-line-strong bg-field px-2" />
+            <Command.Input
+              autoFocus
+              aria-label={`Search ${label.toLowerCase()}`}
+              placeholder={`Search ${options.length}`}
+              className="mb-1 h-7 w-full rounded-[5px] border border-line-strong bg-field px-2"
+            />
             <Command.List className="max-h-[50vh] overflow-auto">
               <Command.Empty className="px-2 py-1 text-faded">Nothing is called so.</Command.Empty>
               {options.map((o) => (

@@ -18,10 +18,17 @@ export function CommandLine() {
     <Dialog.Root open={open} onOpenChange={(palette) => setView({ palette })}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
-        <Dialog.Content aria-describedby={undefined} className="fixed top-[12vh] left-1/2 z-50 w-[min(480px,94vw)] -translate-x-1/2 overflow-hidden rounded-xl bg-raised shadow-xl">
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-[12vh] left-1/2 z-50 w-[min(480px,94vw)] -translate-x-1/2 overflow-hidden rounded-xl bg-raised shadow-xl"
+        >
           <Dialog.Title className="sr-only">Command line</Dialog.Title>
           <Command label="What to do" filter={fits} loop>
-            <Command.Input aria-label="What to do" placeholder="What to do" className="w-full border-b border-line bg-transparent px-5 py-3.5 text-[15px] outline-none" />
+            <Command.Input
+              aria-label="What to do"
+              placeholder="What to do"
+              className="w-full border-b border-line bg-transparent px-5 py-3.5 text-[15px] outline-none"
+            />
             <Command.List className="max-h-[min(320px,60vh)] overflow-auto py-1.5">
               <Command.Empty className="px-5 py-2 text-faded">Nothing is called that.</Command.Empty>
               {open &&

@@ -5,7 +5,16 @@ import { setView, useView } from '../state/view';
 import { fixed } from './actions';
 
 /** As the hook writes a key of ours. */
-const HOOKED: Record<string, string> = { ArrowRight: 'right', ArrowLeft: 'left', Escape: 'esc', Space: 'space', '-': 'minus', '=': 'equal', '.': 'period', ',': 'comma' };
+const HOOKED: Record<string, string> = {
+  ArrowRight: 'right',
+  ArrowLeft: 'left',
+  Escape: 'esc',
+  Space: 'space',
+  '-': 'minus',
+  '=': 'equal',
+  '.': 'period',
+  ',': 'comma',
+};
 const hooked = (key: string) =>
   key
     .split('+')
@@ -14,7 +23,10 @@ const hooked = (key: string) =>
 
 const keyed = fixed.filter((a) => a.key);
 const MORE: Record<string, string> = { backspace: 'Delete', 'mod+y': 'Mod+Shift+z' };
-const BY_KEY = new Map([...keyed.map((a) => [hooked(a.key!), a] as const), ...Object.entries(MORE).map(([k, of]) => [k, keyed.find((a) => a.key === of)!] as const)]);
+const BY_KEY = new Map([
+  ...keyed.map((a) => [hooked(a.key!), a] as const),
+  ...Object.entries(MORE).map(([k, of]) => [k, keyed.find((a) => a.key === of)!] as const),
+]);
 
 /** Whether a menu, a list or a dialog is open: its keys are its own. */
 const menuIsOpen = () => document.querySelector('[role=dialog], [role=menu], [role=listbox]') !== null;
@@ -31,7 +43,10 @@ function isTheirs(e: KeyboardEvent): boolean {
   // The view's own arrows and Enter go from point to point while picking; an edge's arrows move it.
   if (at?.matches?.('[data-testid=view]') && useView.getState().tool !== 'look') return /^(Arrow|Enter)/.test(e.key);
   // Keys of numbers are taken out and nudged where they stand.
-  if (at?.matches?.('[data-testid=lines], [data-knot]')) return /^(Delete|Backspace|Escape)$/.test(e.key) || (e.altKey && e.key.startsWith('Arrow')) || ((e.ctrlKey || e.metaKey) && e.key === 'a');
+  if (at?.matches?.('[data-testid=lines], [data-knot]'))
+    return (
+      /^(Delete|Backspace|Escape)$/.test(e.key) || (e.altKey && e.key.startsWith('Arrow')) || ((e.ctrlKey || e.metaKey) && e.key === 'a')
+    );
   if (at?.matches?.('[role=separator], [role=radio]')) return /^(Arrow|Home|End)/.test(e.key);
   return false;
 }
@@ -72,7 +87,10 @@ const mac = /Mac|iPhone|iPad/.test(navigator.userAgent);
 
 /** A key as it is read aloud and printed on keyboards. */
 export const showKey = (key: string) =>
-  key.split('+').map((k) => (k === 'Mod' ? (mac ? 'Cmd' : 'Ctrl') : (SIGNS[k] ?? (k.length === 1 ? k.toUpperCase() : k)))).join(' ');
+  key
+    .split('+')
+    .map((k) => (k === 'Mod' ? (mac ? 'Cmd' : 'Ctrl') : (SIGNS[k] ?? (k.length === 1 ? k.toUpperCase() : k))))
+    .join(' ');
 
 export const Key = ({ children }: { children: string }) => (
   <kbd className="num rounded border border-line-strong bg-field px-1.5 py-px whitespace-nowrap text-faded">{showKey(children)}</kbd>
@@ -84,13 +102,18 @@ export function KeyList() {
     <Dialog.Root open={open} onOpenChange={(keys) => setView({ keys })}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
-        <Dialog.Content aria-describedby={undefined} className="fixed top-1/2 left-1/2 z-50 flex max-h-[86vh] w-[min(600px,94vw)] -translate-1/2 flex-col overflow-hidden rounded-xl bg-raised p-6 shadow-xl">
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 flex max-h-[86vh] w-[min(600px,94vw)] -translate-1/2 flex-col overflow-hidden rounded-xl bg-raised p-6 shadow-xl"
+        >
           <Dialog.Title className="mb-3 text-[17px] font-semibold">Keys</Dialog.Title>
           <dl tabIndex={0} aria-label="All keys" className="grid min-h-0 grid-cols-2 gap-x-8 gap-y-1.5 overflow-auto">
             {keyed.map((a) => (
               <div key={a.name} className="flex justify-between gap-2">
                 <dt>{a.name}</dt>
-                <dd><Key>{a.key!}</Key></dd>
+                <dd>
+                  <Key>{a.key!}</Key>
+                </dd>
               </div>
             ))}
           </dl>

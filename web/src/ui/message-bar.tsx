@@ -7,9 +7,15 @@ export function MessageBar({ page = false }: { page?: boolean }) {
   if (!message) return null;
   const edge = message.tone === 'fault' ? 'border-madder' : 'border-weld';
   return (
-    <div role="alert" data-testid="message" className={`${page ? 'fixed bottom-6' : 'absolute bottom-14'} inset-x-0 z-20 mx-auto flex max-h-[45%] w-fit max-w-[min(620px,90%)] items-start gap-4 overflow-auto rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}>
+    <div
+      role="alert"
+      data-testid="message"
+      className={`${page ? 'fixed bottom-6' : 'absolute bottom-14'} inset-x-0 z-20 mx-auto flex max-h-[45%] w-fit max-w-[min(620px,90%)] items-start gap-4 overflow-auto rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}
+    >
       <div className="min-w-0">
-        <p className="line-clamp-2 font-semibold break-words" title={message.title}>{message.title}</p>
+        <p className="line-clamp-2 font-semibold break-words" title={message.title}>
+          {message.title}
+        </p>
         <p className="max-h-40 overflow-auto break-words text-faded">{message.detail}</p>
         {message.cure && (
           <Button
@@ -23,7 +29,12 @@ export function MessageBar({ page = false }: { page?: boolean }) {
           </Button>
         )}
       </div>
-      <button type="button" aria-label="Put the message away" className="rounded px-1.5 text-[15px] text-faded hover:text-ink" onClick={() => say(null)}>
+      <button
+        type="button"
+        aria-label="Put the message away"
+        className="rounded px-1.5 text-[15px] text-faded hover:text-ink"
+        onClick={() => say(null)}
+      >
         ×
       </button>
     </div>

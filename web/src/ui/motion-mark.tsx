@@ -37,12 +37,25 @@ export function MotionMark(props: Props) {
         className={`h-full shrink-0 place-items-center rounded-r-[5px] hover:bg-woad-wash ${props.narrow ? `w-4 ${motion || open ? 'grid' : 'hidden group-focus-within/num:grid group-hover/num:grid'}` : 'grid w-5'}`}
       >
         <svg width="14" height="12" aria-hidden>
-          <path d={motion ? 'M1 8c2-6 4-6 6-2s4 4 6-2' : 'M2 6h10'} fill="none" stroke={motion ? 'var(--plum)' : 'var(--line-strong)'} strokeWidth="1.500" strokeLinecap="round" />
+          <path
+            d={motion ? 'M1 8c2-6 4-6 6-2s4 4 6-2' : 'M2 6h10'}
+            fill="none"
+            stroke={motion ? 'var(--plum)' : 'var(--line-strong)'}
+            strokeWidth="1.500"
+            strokeLinecap="round"
+          />
           {key && <circle cx="7" cy="6" r="2.600" fill="var(--plum)" />}
         </svg>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content side="right" align="start" sideOffset={6} collisionPadding={8} className="z-40 w-72 rounded-md border border-line-strong bg-raised py-2 text-[13px] shadow-md" onOpenAutoFocus={(e) => e.preventDefault()}>
+        <Popover.Content
+          side="right"
+          align="start"
+          sideOffset={6}
+          collisionPadding={8}
+          className="z-40 w-72 rounded-md border border-line-strong bg-raised py-2 text-[13px] shadow-md"
+          onOpenAutoFocus={(e) => e.preventDefault()}
+        >
           <MotionCard {...props} said={said} />
         </Popover.Content>
       </Popover.Portal>
@@ -72,7 +85,11 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
   const [back, forth] = [keys.filter((k) => k.frame < frame).at(-1), keys.find((k) => k.frame > frame)];
   const told = typed !== null && asked === keptFormula(typed, unit) ? trial?.fault : undefined;
   // Brackets that the page puts about it are not the person's.
-  const fault = told && typed !== null && { ...told, at: Math.min(typed.length, Math.max(0, told.at - (asked?.startsWith(`(${typed})`) && asked !== typed ? 1 : 0))) };
+  const fault = told &&
+    typed !== null && {
+      ...told,
+      at: Math.min(typed.length, Math.max(0, told.at - (asked?.startsWith(`(${typed})`) && asked !== typed ? 1 : 0))),
+    };
   const refused = useHere((h) => h.faults[`${path}/formula`]);
   const take = () => {
     if (typed === null || typed === kept || here === undefined) return setTyped(null);
@@ -82,24 +99,50 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
     <>
       <p className="flex justify-between gap-3 px-4 pb-1">
         <span className="font-semibold">{named}</span>
-        <span className="num text-faded">{here === undefined ? '' : `${showNumber(here * factor)} ${unit}`} at {frame}</span>
+        <span className="num text-faded">
+          {here === undefined ? '' : `${showNumber(here * factor)} ${unit}`} at {frame}
+        </span>
       </p>
       {row && row.length > 1 && <Plot row={row} first={first} frame={frame} keys={keys.map((k) => k.frame)} factor={factor} unit={unit} />}
       <div className="flex gap-1 px-4 py-1">
         {on ? (
           <Button onClick={() => void removeKey(thing, path, frame)}>Take the key out</Button>
         ) : (
-          <Button disabled={here === undefined} onClick={() => here !== undefined && void setKey(thing, path, frame, here)}>Key here</Button>
+          <Button disabled={here === undefined} onClick={() => here !== undefined && void setKey(thing, path, frame, here)}>
+            Key here
+          </Button>
         )}
         <span className="flex-1" />
-        <Button aria-label="The key before" hint="The key before" disabled={!back} onClick={() => back && clock.halt(back.frame)}>‹</Button>
-        <Button aria-label="The key after" hint="The key after" disabled={!forth} onClick={() => forth && clock.halt(forth.frame)}>›</Button>
+        <Button aria-label="The key before" hint="The key before" disabled={!back} onClick={() => back && clock.halt(back.frame)}>
+          ‹
+        </Button>
+        <Button aria-label="The key after" hint="The key after" disabled={!forth} onClick={() => forth && clock.halt(forth.frame)}>
+          ›
+        </Button>
       </div>
       {keys.length > 1 && from && (
         <>
-          <ChoiceField label={`From ${from.frame}`} of={thing} value={from.then ?? 'straight'} options={WAYS} onChoose={(w) => void setWay(thing, path, frame, w)} />
-          <ChoiceField label="Before" of={thing} value={motion.before ?? 'hold'} options={BEYOND} onChoose={(w) => void setBeyond(thing, path, 'before', w)} />
-          <ChoiceField label="After" of={thing} value={motion.after ?? 'hold'} options={BEYOND} onChoose={(w) => void setBeyond(thing, path, 'after', w)} />
+          <ChoiceField
+            label={`From ${from.frame}`}
+            of={thing}
+            value={from.then ?? 'straight'}
+            options={WAYS}
+            onChoose={(w) => void setWay(thing, path, frame, w)}
+          />
+          <ChoiceField
+            label="Before"
+            of={thing}
+            value={motion.before ?? 'hold'}
+            options={BEYOND}
+            onChoose={(w) => void setBeyond(thing, path, 'before', w)}
+          />
+          <ChoiceField
+            label="After"
+            of={thing}
+            value={motion.after ?? 'hold'}
+            options={BEYOND}
+            onChoose={(w) => void setBeyond(thing, path, 'after', w)}
+          />
         </>
       )}
       <label className="block px-4 pt-1">
@@ -126,15 +169,28 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
       </label>
       {fault && typed !== null && (
         <p role="alert" className="px-4 text-[12px] text-madder">
-          <span className="num whitespace-pre">{typed.slice(0, fault.at)}<mark className="bg-madder/25 text-madder">{typed.slice(fault.at, fault.at + 1) || ' '}</mark>{typed.slice(fault.at + 1)}</span>
-          <br />It {fault.why}.
+          <span className="num whitespace-pre">
+            {typed.slice(0, fault.at)}
+            <mark className="bg-madder/25 text-madder">{typed.slice(fault.at, fault.at + 1) || ' '}</mark>
+            {typed.slice(fault.at + 1)}
+          </span>
+          <br />
+          It {fault.why}.
         </p>
       )}
-      {!fault && refused && <p role="alert" className="px-4 text-[12px] text-madder">It {refused}.</p>}
-      <p className="px-4 pt-0.5 text-[12px] text-faded">t in seconds, f in frames; sin, noise, sqrt and others.{unit && ` It is in ${unit}.`}</p>
+      {!fault && refused && (
+        <p role="alert" className="px-4 text-[12px] text-madder">
+          It {refused}.
+        </p>
+      )}
+      <p className="px-4 pt-0.5 text-[12px] text-faded">
+        t in seconds, f in frames; sin, noise, sqrt and others.{unit && ` It is in ${unit}.`}
+      </p>
       {motion.formula?.includes('seed') && <NumberField path={`${path}/seed`} label="Seed" of={thing} whole />}
       {isMotion(said) && here !== undefined && (
-        <div className="px-4 pt-1"><Button onClick={() => void stay(thing, path, here)}>Let it stay at {showNumber(here * factor)}</Button></div>
+        <div className="px-4 pt-1">
+          <Button onClick={() => void stay(thing, path, here)}>Let it stay at {showNumber(here * factor)}</Button>
+        </div>
       )}
     </>
   );
@@ -143,7 +199,21 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
 const [WIDE, HIGH] = [254, 62];
 
 /** The way through the frames, in pencil on linen. */
-function Plot({ row, first, frame, keys, factor, unit }: { row: number[]; first: number; frame: number; keys: number[]; factor: number; unit: string }) {
+function Plot({
+  row,
+  first,
+  frame,
+  keys,
+  factor,
+  unit,
+}: {
+  row: number[];
+  first: number;
+  frame: number;
+  keys: number[];
+  factor: number;
+  unit: string;
+}) {
   const [low, high] = row.reduce(([a, b], v) => [Math.min(a!, v), Math.max(b!, v)], [Infinity, -Infinity]) as [number, number];
   const room = high - low || Math.abs(high) || 1;
   const x = (f: number) => 4 + ((WIDE - 8) * (f - first)) / Math.max(1, row.length - 1);
@@ -156,7 +226,19 @@ function Plot({ row, first, frame, keys, factor, unit }: { row: number[]; first:
       <title>{told}</title>
       <path d={`M${x(frame)} 0V${HIGH}`} stroke="var(--ink)" strokeWidth="1" opacity="0.5" />
       <polyline points={points.join(' ')} fill="none" stroke="var(--plum)" strokeWidth="1.500" strokeLinejoin="round" />
-      {keys.filter((k) => k >= first && k < first + row.length).map((k) => <circle key={k} cx={x(k)} cy={y(row[k - first]!)} r="3" fill={k === frame ? 'var(--plum)' : 'var(--raised)'} stroke="var(--plum)" strokeWidth="1.500" />)}
+      {keys
+        .filter((k) => k >= first && k < first + row.length)
+        .map((k) => (
+          <circle
+            key={k}
+            cx={x(k)}
+            cy={y(row[k - first]!)}
+            r="3"
+            fill={k === frame ? 'var(--plum)' : 'var(--raised)'}
+            stroke="var(--plum)"
+            strokeWidth="1.500"
+          />
+        ))}
     </svg>
   );
 }

@@ -38,7 +38,18 @@ type Props = {
 const STARTS = /^\/bodies\/[^/]+\/place\//;
 
 /** One number on a row of its own. */
-export function NumberField({ path, otherwise, ...rest }: { path: string; otherwise?: number; label?: string; of: string; whole?: boolean; frames?: { rate: number; zero: number } }) {
+export function NumberField({
+  path,
+  otherwise,
+  ...rest
+}: {
+  path: string;
+  otherwise?: number;
+  label?: string;
+  of: string;
+  whole?: boolean;
+  frames?: { rate: number; zero: number };
+}) {
   return <NumberRow parts={[{ path, ...(otherwise === undefined ? {} : { otherwise }) }]} {...rest} />;
 }
 
@@ -67,12 +78,22 @@ export function NumberRow({ label, of, parts, whole, frames }: Props) {
               frames={frames}
               alone={parts.length === 1}
               bad={Boolean(bad[p.path] ?? faults[p.path])}
-              onBad={(b) => setBad((all) => (b === null && !(p.path in all) ? all : { ...Object.fromEntries(Object.entries(all).filter(([k]) => k !== p.path)), ...(b ? { [p.path]: b } : {}) }))}
+              onBad={(b) =>
+                setBad((all) =>
+                  b === null && !(p.path in all)
+                    ? all
+                    : { ...Object.fromEntries(Object.entries(all).filter(([k]) => k !== p.path)), ...(b ? { [p.path]: b } : {}) },
+                )
+              }
             />
           ))}
         </span>
       </div>
-      {told && <p role="alert" className="pb-1 pl-[96px] text-[12px] text-madder">{told}</p>}
+      {told && (
+        <p role="alert" className="pb-1 pl-[96px] text-[12px] text-madder">
+          {told}
+        </p>
+      )}
     </div>
   );
 }
@@ -96,7 +117,8 @@ function Num(props: {
   const schemaNow = useSchema();
   const f = facts(schemaNow, path);
   // What is not said is what it begins as.
-  const value = typeof said === 'number' ? said : moves ? undefined : (part.otherwise ?? (typeof f.initial === 'number' ? f.initial : undefined));
+  const value =
+    typeof said === 'number' ? said : moves ? undefined : (part.otherwise ?? (typeof f.initial === 'number' ? f.initial : undefined));
   const own = useScene((s) => unitAt(s, schemaNow, path)) ?? f.unit;
   const [unit, factor] = shownIn(own);
   const numbers = useNumbers(path, said);
@@ -115,7 +137,9 @@ function Num(props: {
   /** Whether anything was typed since it has the focus. */
   const struck = useRef(false);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
-  const shown = draft?.text ?? (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
+  const shown =
+    draft?.text ??
+    (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
 
   useEffect(() => onBad(null), [said]);
@@ -268,7 +292,9 @@ function Num(props: {
   };
 
   return (
-    <span className={`group/num flex h-6 min-w-0 flex-1 items-center rounded-[5px] border bg-field ${bad ? 'border-madder' : 'border-line-strong'}`}>
+    <span
+      className={`group/num flex h-6 min-w-0 flex-1 items-center rounded-[5px] border bg-field ${bad ? 'border-madder' : 'border-line-strong'}`}
+    >
       <span
         aria-hidden
         title={`${f.note ? `${f.note}\n` : ''}Drag to change, double-click to reset`}
@@ -276,7 +302,11 @@ function Num(props: {
         {...handle}
         onDoubleClick={reset}
       >
-        {part.name ?? <svg width="7" height="10"><path d="M1.500 1v8M5.500 1v8" stroke="var(--line-strong)" strokeWidth="1.500" /></svg>}
+        {part.name ?? (
+          <svg width="7" height="10">
+            <path d="M1.500 1v8M5.500 1v8" stroke="var(--line-strong)" strokeWidth="1.500" />
+          </svg>
+        )}
       </span>
       <input
         id={path}
@@ -288,7 +318,11 @@ function Num(props: {
         aria-label={`${of} ${named}${unit ? `, ${unit}` : ''}`.trim()}
         aria-invalid={bad}
         value={shown}
-        title={moves ? `${motionWords(moves)}. ${moves.keys?.length ? 'A number typed here is a key at this frame.' : 'A number typed here takes its place.'}` : undefined}
+        title={
+          moves
+            ? `${motionWords(moves)}. ${moves.keys?.length ? 'A number typed here is a key at this frame.' : 'A number typed here takes its place.'}`
+            : undefined
+        }
         {...onText}
         onBeforeInput={() => (struck.current = true)}
         onPaste={() => (struck.current = true)}
@@ -317,7 +351,9 @@ function Num(props: {
         onDoubleClick={(e) => e.currentTarget.select()}
       />
       {unit && <span className={`shrink-0 ${f.moves ? 'pr-0.5' : 'pr-1.5'} text-[12px] text-faded ${alone ? '' : 'hidden'}`}>{unit}</span>}
-      {f.moves && !STARTS.test(path) && <MotionMark path={path} otherwise={part.otherwise} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />}
+      {f.moves && !STARTS.test(path) && (
+        <MotionMark path={path} otherwise={part.otherwise} of={of} named={named} unit={unit} factor={factor} narrow={!alone} />
+      )}
     </span>
   );
 }

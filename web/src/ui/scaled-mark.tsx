@@ -14,7 +14,9 @@ export function ScaledMark({ path }: { path: string }) {
     const b = found ? s.bodies[found[1]!] : undefined;
     const own = b?.scaled?.[scaledBy(found?.[2]) as 'bend'];
     const map = own && b?.maps?.[own.map];
-    return own && map ? { body: found![1]!, map: own.map, name: map.name, dye: map.dye ?? 'woad', least: own.least ?? 0, most: own.most ?? 1 } : null;
+    return own && map
+      ? { body: found![1]!, map: own.map, name: map.name, dye: map.dye ?? 'woad', least: own.least ?? 0, most: own.most ?? 1 }
+      : null;
   });
   if (!by) return null;
   return (

@@ -73,9 +73,7 @@ export const Note = ({ children, tone }: { children: ReactNode; tone?: 'care' })
   <p className={`px-4 pl-9 py-1 text-[12px] ${tone ? 'text-weld' : 'text-faded'}`}>{children}</p>
 );
 
-export const Actions = ({ children }: { children: ReactNode }) => (
-  <div className="flex flex-wrap gap-2 px-4 pt-1.5 pl-9">{children}</div>
-);
+export const Actions = ({ children }: { children: ReactNode }) => <div className="flex flex-wrap gap-2 px-4 pt-1.5 pl-9">{children}</div>;
 
 /** A label and what stands beside it. */
 export const Line = ({ label, children }: { label: string; children: ReactNode }) => (

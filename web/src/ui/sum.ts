@@ -6,7 +6,7 @@ const UNITS: Record<string, Record<string, number>> = {
   s: { s: 1, ms: 1e-3, min: 60 },
   'm/s': { 'm/s': 1, 'km/h': 1 / 3.6, kn: 1852 / 3600, mph: 0.44704 },
   '°': { '°': 1, deg: 1, rad: 180 / Math.PI },
-  'µN·m': { 'µN·m': 1, 'uN·m': 1, 'µNm': 1, 'mN·m': 1e3, 'N·m': 1e6, Nm: 1e6 },
+  'µN·m': { 'µN·m': 1, 'uN·m': 1, µNm: 1, 'mN·m': 1e3, 'N·m': 1e6, Nm: 1e6 },
   g: { g: 1, kg: 1000, mg: 1e-3 },
   'kg/m²': { 'kg/m²': 1, 'kg/m2': 1, 'g/m²': 1e-3, 'g/m2': 1e-3 },
 };
@@ -58,9 +58,14 @@ export type Read = { value: number } | { fault: string };
 /** The value, or what is wrong with the words. */
 export function readSum(text: string, { unit, now, frames }: Reading): Read {
   const units: Record<string, number> = { [unit]: 1, ...UNITS[unit] };
-  const names = Object.keys(units).filter(Boolean).sort((a, b) => b.length - a.length);
+  const names = Object.keys(units)
+    .filter(Boolean)
+    .sort((a, b) => b.length - a.length);
   // As numbers are printed here: thousands apart by a thin space.
-  let rest = text.trim().replace(/(\d)[\u2009\u202f\u00a0](?=\d{3})/g, '$1').replaceAll('−', '-');
+  let rest = text
+    .trim()
+    .replace(/(\d)[\u2009\u202f\u00a0](?=\d{3})/g, '$1')
+    .replaceAll('−', '-');
   const thousands = /(^|[^\d.,])(\d{1,3}),(\d{3})(?![\d,])/.exec(rest);
   if (thousands) {
     const [whole, part] = [thousands[2]!, thousands[3]!];
@@ -114,14 +119,20 @@ export function readSum(text: string, { unit, now, frames }: Reading): Read {
   if (v !== null && change && now !== undefined) {
     v = { '+': now + v, '-': now - v, '*': now * v, '/': now / v }[change]!;
   }
-  return skip() === '' && v !== null && Number.isFinite(v) ? { value: v } : { fault: `“${text}” is not a number${unit ? ` of ${unit}` : ''}` };
+  return skip() === '' && v !== null && Number.isFinite(v)
+    ? { value: v }
+    : { fault: `“${text}” is not a number${unit ? ` of ${unit}` : ''}` };
 }
 
 /** Up to five significant digits, plainly where that is short. */
 export function showNumber(v: number): string {
   if (v === 0) return '0';
   const size = Math.abs(v);
-  if (size < 1e-3 || size >= 1e7) return v.toExponential(2).replace(/\.?0+e/, 'e').replace('e+', 'e');
+  if (size < 1e-3 || size >= 1e7)
+    return v
+      .toExponential(2)
+      .replace(/\.?0+e/, 'e')
+      .replace('e+', 'e');
   if (size >= 1000) return apart(Math.round(v * 100) / 100);
   return String(Number(v.toPrecision(5)));
 }

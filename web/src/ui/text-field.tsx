@@ -65,7 +65,11 @@ export function TextField({ label, path, of, taken = [], onName }: Props) {
           }}
         />
       </label>
-      {told && <p role="alert" className="pb-1 pl-[96px] text-[12px] text-madder">{told}</p>}
+      {told && (
+        <p role="alert" className="pb-1 pl-[96px] text-[12px] text-madder">
+          {told}
+        </p>
+      )}
     </div>
   );
 }

@@ -53,7 +53,7 @@ export function useAirShown(step: string) {
   const schema = useSchema();
   const of = useScene((s) => {
     const f = open ? s.fields?.[open] : undefined;
-    return f && [open!, unitBy(schema, Object.keys(f.act)[0]!, f.by)] as const;
+    return f && ([open!, unitBy(schema, Object.keys(f.act)[0]!, f.by)] as const);
   });
   const one = step === 'Air' && as.alone && of ? of : null;
   useEffect(() => {
@@ -66,7 +66,11 @@ export function useAirShown(step: string) {
 export function useVane(step: string) {
   const open = useView((v) => v.field);
   const path = `/fields/${open}/act/wind/heading`;
-  const said = useScene((s) => (step === 'Air' && open && s.fields?.[open] && 'wind' in s.fields[open].act && !s.fields[open].place ? (s.fields[open].act.wind.heading as Value) : undefined));
+  const said = useScene((s) =>
+    step === 'Air' && open && s.fields?.[open] && 'wind' in s.fields[open].act && !s.fields[open].place
+      ? (s.fields[open].act.wind.heading as Value)
+      : undefined,
+  );
   const heading = useNow(path, said);
   const { shapes } = useShapes();
   useEffect(() => {
@@ -85,7 +89,12 @@ export function turnWind(heading: number) {
   if (!isMotion(said)) return void setValue(`${field.name} heading`, path, Number(heading.toFixed(4)));
   // Counted on from where it is, so that a turn goes the short way.
   const was = stage.vane.heading;
-  void setKey(`${field.name} heading`, path, clock.frame, was + ((((heading - was) % (2 * Math.PI)) + 3 * Math.PI) % (2 * Math.PI)) - Math.PI);
+  void setKey(
+    `${field.name} heading`,
+    path,
+    clock.frame,
+    was + ((((heading - was) % (2 * Math.PI)) + 3 * Math.PI) % (2 * Math.PI)) - Math.PI,
+  );
 }
 
 /** Takes a number by its bead: what it is at the frame, also where it moves. */
@@ -100,7 +109,13 @@ export function dropBead() {
   const done = stage.beads.drop(false);
   if (!done) return;
   const { title, min, max } = facts(now.schema(), done.number);
-  const whose = valueAt(now.scene(), done.number.split('/').slice(0, done.number.startsWith('/fields') ? 3 : 5).join('/')) as { name: string } | undefined;
+  const whose = valueAt(
+    now.scene(),
+    done.number
+      .split('/')
+      .slice(0, done.number.startsWith('/fields') ? 3 : 5)
+      .join('/'),
+  ) as { name: string } | undefined;
   const to = Number(Math.min(max, Math.max(min, done.to)).toPrecision(4));
   const of = `${whose?.name ?? ''} ${title.toLowerCase()}`;
   const said = valueAt(now.scene(), done.number) as Value | undefined;

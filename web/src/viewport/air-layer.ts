@@ -12,7 +12,9 @@ import { clock } from '../stream/clock';
 type Vec3 = [number, number, number];
 
 const askAir = (id: number, frame: number, places: Vec3[], field: string | null) =>
-  told(http.POST('/api/projects/{id}/air', { params: { path: { id } }, body: { frame, places, ...(field ? { field } : {}) } })) as Promise<{ velocities: Vec3[] }>;
+  told(http.POST('/api/projects/{id}/air', { params: { path: { id } }, body: { frame, places, ...(field ? { field } : {}) } })) as Promise<{
+    velocities: Vec3[];
+  }>;
 
 const STREAKS = 110;
 /** Seconds of way that half a streak shows. */
@@ -90,7 +92,8 @@ export class AirLayer {
     const project = now.project();
     const w = this.wanted;
     this.wanted = null;
-    const key = project && w ? `${project.id}/${project.revision}/${w.frame}/${JSON.stringify([this.as, this.field, this.unit])}` : this.shown;
+    const key =
+      project && w ? `${project.id}/${project.revision}/${w.frame}/${JSON.stringify([this.as, this.field, this.unit])}` : this.shown;
     if (!w || !project || key === this.shown) {
       this.asking = false;
       return;
@@ -137,7 +140,13 @@ export class AirLayer {
     const size = w.box.getSize(new T.Vector3()).addScalar(1.4);
     const low = w.box.getCenter(new T.Vector3()).addScaledVector(size, -0.5);
     low.y = Math.max(low.y, 0.02);
-    const [u, v] = ([[1, 2], [0, 2], [0, 1]] as const)[across]!;
+    const [u, v] = (
+      [
+        [1, 2],
+        [0, 2],
+        [0, 1],
+      ] as const
+    )[across]!;
     const [s, o] = [size.toArray(), low.toArray()];
     const step = Math.max(s[u]!, s[v]!) / ARROWS;
     const from: Vec3[] = [];
@@ -169,7 +178,7 @@ export class AirLayer {
     const t = (frame - clock.first) / clock.rate;
     // Fractions by the powers of the plastic number: even in three dimensions (M. Roberts, 2018).
     return Array.from({ length: STREAKS }, (_, k): Vec3 => {
-      const f = (a: number, drift: number) => (((k + 1) * a + drift * t) % 1 + 1) % 1;
+      const f = (a: number, drift: number) => ((((k + 1) * a + drift * t) % 1) + 1) % 1;
       return [low.x + f(0.8191725, 0.5) * size.x, Math.max(0.05, low.y + f(0.6710436, 0.05) * size.y), low.z + f(0.5497005, 0.13) * size.z];
     });
   }

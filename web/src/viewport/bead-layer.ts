@@ -21,7 +21,10 @@ export class BeadLayer {
     this.clear();
     for (const bead of all.filter((o) => chosen.some((c) => o.path === c || o.path.startsWith(`${c}/`))).flatMap((o) => o.beads)) {
       const ball = new T.Mesh(this.geometry, new T.MeshBasicMaterial({ color: LINEN, depthTest: false, transparent: true }));
-      const rim = new T.Mesh(this.geometry, new T.MeshBasicMaterial({ color: PLUM, depthTest: false, transparent: true, side: T.BackSide }));
+      const rim = new T.Mesh(
+        this.geometry,
+        new T.MeshBasicMaterial({ color: PLUM, depthTest: false, transparent: true, side: T.BackSide }),
+      );
       rim.scale.setScalar(1.4);
       rim.renderOrder = 18;
       ball.renderOrder = 19;

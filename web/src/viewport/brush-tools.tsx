@@ -33,26 +33,59 @@ const change = (b: Partial<Brush>) => setView((v) => ({ brush: { ...v.brush, ...
 export function BrushTools() {
   const brush = useView((v) => v.brush);
   return (
-    <div role="toolbar" aria-label="Brush" className="flex w-fit max-w-full flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5">
-      <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>Done</Button>
+    <div
+      role="toolbar"
+      aria-label="Brush"
+      className="flex w-fit max-w-full flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5"
+    >
+      <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>
+        Done
+      </Button>
       <span className="contents">
         {DOES.map((d) => (
-          <Button key={d.key} hint={d.hint} aria-pressed={brush.does === d.key} className={`!border-0 ${brush.does === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => change({ does: d.key })}>
+          <Button
+            key={d.key}
+            hint={d.hint}
+            aria-pressed={brush.does === d.key}
+            className={`!border-0 ${brush.does === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`}
+            onClick={() => change({ does: d.key })}
+          >
             {d.name}
           </Button>
         ))}
       </span>
-      {(brush.does === 'level' || brush.does === 'flood') && <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />}
+      {(brush.does === 'level' || brush.does === 'flood') && (
+        <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />
+      )}
       <Number label="Radius" unit="m" value={brush.radius} least={0.0005} most={10} onSet={(radius) => change({ radius })} />
       <Number label="Strength" unit="" value={brush.strength} least={0} most={1} onSet={(strength) => change({ strength })} />
       <Choice label="Edge of the brush" value={brush.edge} options={EDGES} onChoose={(edge) => change({ edge: edge as Brush['edge'] })} />
-      <Choice label="Mirror" value={brush.mirror === null ? 'none' : String(brush.mirror)} options={MIRRORS} onChoose={(m) => change({ mirror: m === 'none' ? null : (globalThis.Number(m) as 0 | 1 | 2) })} />
+      <Choice
+        label="Mirror"
+        value={brush.mirror === null ? 'none' : String(brush.mirror)}
+        options={MIRRORS}
+        onChoose={(m) => change({ mirror: m === 'none' ? null : (globalThis.Number(m) as 0 | 1 | 2) })}
+      />
     </div>
   );
 }
 
 /** A number of the brush: dragged, or typed. */
-function Number({ label, unit, value, least, most, onSet }: { label: string; unit: string; value: number; least: number; most: number; onSet: (v: number) => void }) {
+function Number({
+  label,
+  unit,
+  value,
+  least,
+  most,
+  onSet,
+}: {
+  label: string;
+  unit: string;
+  value: number;
+  least: number;
+  most: number;
+  onSet: (v: number) => void;
+}) {
   const drag = useRef<{ x: number; from: number } | null>(null);
   const fit = (v: number) => Math.min(most, Math.max(least, globalThis.Number(v.toPrecision(3))));
   return (
@@ -124,7 +157,14 @@ export function BrushRing({ body }: { body: string }) {
         const size = hit && paints && useView.getState().brush.does !== 'flood' ? 2 * stage.painter.pixels(hit.point) : 0;
         // It lies on the cloth: as a circle there is seen from here.
         const [turn, narrow] = hit ? stage.painter.slant(hit) : [0, 1];
-        Object.assign(ring.current.style, { display: size > 0 ? 'block' : 'none', width: `${size}px`, height: `${size}px`, left: `${at.x}px`, top: `${at.y}px`, transform: `translate(-50%, -50%) rotate(${turn.toFixed(3)}rad) scaleX(${narrow.toFixed(3)})` });
+        Object.assign(ring.current.style, {
+          display: size > 0 ? 'block' : 'none',
+          width: `${size}px`,
+          height: `${size}px`,
+          left: `${at.x}px`,
+          top: `${at.y}px`,
+          transform: `translate(-50%, -50%) rotate(${turn.toFixed(3)}rad) scaleX(${narrow.toFixed(3)})`,
+        });
       }
       if (word.current) {
         word.current.textContent = value === null ? '' : value.toFixed(2);
@@ -145,7 +185,8 @@ export function BrushRing({ body }: { body: string }) {
       e.preventDefault();
       e.stopImmediatePropagation();
       const by = Math.exp(-0.002 * (e.deltaY || e.deltaX));
-      if (e.altKey) change({ strength: Math.min(1, Math.max(0.01, globalThis.Number((useView.getState().brush.strength * by).toFixed(2)))) });
+      if (e.altKey)
+        change({ strength: Math.min(1, Math.max(0.01, globalThis.Number((useView.getState().brush.strength * by).toFixed(2)))) });
       else scaleBrush(by);
       if (!due) requestAnimationFrame(draw);
       due = true;
@@ -168,8 +209,16 @@ export function BrushRing({ body }: { body: string }) {
   }, [body, map, paints]);
   return (
     <>
-      <div ref={ring} aria-hidden className="pointer-events-none absolute hidden rounded-full border-[1.500px] border-ink/70 shadow-[0_0_0_1px_var(--raised)]" />
-      <p ref={word} data-testid="weight" className="num pointer-events-none absolute hidden rounded bg-raised/95 px-1.5 text-[12px] shadow-sm" />
+      <div
+        ref={ring}
+        aria-hidden
+        className="pointer-events-none absolute hidden rounded-full border-[1.500px] border-ink/70 shadow-[0_0_0_1px_var(--raised)]"
+      />
+      <p
+        ref={word}
+        data-testid="weight"
+        className="num pointer-events-none absolute hidden rounded bg-raised/95 px-1.5 text-[12px] shadow-sm"
+      />
     </>
   );
 }

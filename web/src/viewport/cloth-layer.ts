@@ -38,7 +38,12 @@ export class ClothLayer implements BodyLayer {
   private treeIsOld = true;
 
   /** `plain` where drawing is slow: a simpler light. `redraw` where it looks other by itself, when a picture has come. */
-  constructor(private shape: Shape, plain: boolean, colour: string, private redraw: () => void) {
+  constructor(
+    private shape: Shape,
+    plain: boolean,
+    colour: string,
+    private redraw: () => void,
+  ) {
     this.colour = colour;
     const { triangles, uvTriangles, uvs } = shape;
     this.positions = shape.placed.slice();
@@ -74,7 +79,9 @@ export class ClothLayer implements BodyLayer {
     g.setAttribute('hollow', moving(1));
     // Hatching runs across the rest shape, so that it stays on the threads.
     const whole = new T.Box3().setFromArray(shape.placed).getSize(new T.Vector3()).length() || 1;
-    const across = pointOf.map((p) => (55 * (shape.placed[3 * p]! + 0.9 * shape.placed[3 * p + 1]! + 0.8 * shape.placed[3 * p + 2]!)) / whole);
+    const across = pointOf.map(
+      (p) => (55 * (shape.placed[3 * p]! + 0.9 * shape.placed[3 * p + 1]! + 0.8 * shape.placed[3 * p + 2]!)) / whole,
+    );
     g.setAttribute('run', new T.BufferAttribute(new Float32Array(across), 1));
     g.setAttribute('soak', moving(1));
     g.setAttribute('hatch', moving(1));
@@ -85,14 +92,22 @@ export class ClothLayer implements BodyLayer {
     this.material.defines = { ...this.material.defines, USE_UV: '' };
     this.material.onBeforeCompile = (s) => {
       s.vertexShader = s.vertexShader
-        .replace('#include <common>', '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;')
+        .replace(
+          '#include <common>',
+          '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;',
+        )
         .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;\nvSoak = soak;\nvHatch = hatch;\nvRun = run;');
       Object.assign(s.uniforms, this.dyes, { bands: this.bands });
       // Two dyed bands by the borders across v show that the texture travels with the threads. Less of the sky reaches
       // into a fold, from whichever side it is seen; a ridge has more.
-      s.fragmentShader = s.fragmentShader.replace('#include <common>', '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;').replace(
-        '#include <color_fragment>',
-        `#include <color_fragment>
+      s.fragmentShader = s.fragmentShader
+        .replace(
+          '#include <common>',
+          '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;',
+        )
+        .replace(
+          '#include <color_fragment>',
+          `#include <color_fragment>
         float edge = min(vUv.y, 1.0 - vUv.y);
         float soft = fwidth(vUv.y);
         float band = smoothstep(0.06 - soft, 0.06 + soft, edge) - smoothstep(0.085 - soft, 0.085 + soft, edge);
@@ -113,7 +128,7 @@ export class ClothLayer implements BodyLayer {
         }
         float deep = gl_FrontFacing ? vHollow : -vHollow;
         diffuseColor.rgb *= deep > 0.0 ? 1.0 - 0.5 * deep : 1.0 - 0.1 * deep;`,
-      );
+        );
     };
     this.mesh = new T.Mesh(g, this.material);
     this.mesh.castShadow = true;

@@ -64,7 +64,11 @@ export class ColliderLayer {
       let d = this.drawn.get(id);
       if (!d) {
         const material = new T.MeshStandardMaterial({ color: '#c9ab93', roughness: 0.9, transparent: true, side: T.DoubleSide });
-        d = { mesh: new T.Mesh(formOf(c) === 'plane' ? new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2) : new T.BufferGeometry(), material), key: JSON.stringify(c.form), collider: c };
+        d = {
+          mesh: new T.Mesh(formOf(c) === 'plane' ? new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2) : new T.BufferGeometry(), material),
+          key: JSON.stringify(c.form),
+          collider: c,
+        };
         d.mesh.rotation.order = 'ZYX';
         d.mesh.userData = { kind: 'colliders', id };
         d.mesh.castShadow = formOf(c) !== 'plane';
@@ -100,7 +104,8 @@ export class ColliderLayer {
 
   /** Marks the chosen one. */
   choose(id: string | null) {
-    for (const [k, d] of this.drawn) (d.mesh.material as T.MeshStandardMaterial).emissive.set(k === id ? RUST : '#000000').multiplyScalar(0.22);
+    for (const [k, d] of this.drawn)
+      (d.mesh.material as T.MeshStandardMaterial).emissive.set(k === id ? RUST : '#000000').multiplyScalar(0.22);
     this.ask(false);
   }
 

@@ -13,7 +13,11 @@ export class DriftLayer implements BodyLayer {
   private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
   private place = new T.Matrix4();
 
-  constructor(private shape: Shape, plain: boolean, colour: string) {
+  constructor(
+    private shape: Shape,
+    plain: boolean,
+    colour: string,
+  ) {
     this.positions = shape.placed.slice();
     const look = { color: colour };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.85 });
@@ -66,7 +70,8 @@ export class DriftLayer implements BodyLayer {
   bounds(): T.Box3 {
     const box = new T.Box3();
     const at = new T.Vector3();
-    for (let k = 0; k < this.positions.length; k += 3) if (!Number.isNaN(this.positions[k]!)) box.expandByPoint(at.fromArray(this.positions, k));
+    for (let k = 0; k < this.positions.length; k += 3)
+      if (!Number.isNaN(this.positions[k]!)) box.expandByPoint(at.fromArray(this.positions, k));
     return box.expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
   }
 

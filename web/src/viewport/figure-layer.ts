@@ -55,7 +55,14 @@ export class FigureLayer {
         continue;
       }
       const material = new T.MeshStandardMaterial({ color: BODY, roughness: 0.95, side: T.DoubleSide });
-      const d: Drawn = { mesh: new T.Mesh(new T.BufferGeometry(), material), figure, key: keyOf(figure), triangles: [], runs: new Map(), shown: NaN };
+      const d: Drawn = {
+        mesh: new T.Mesh(new T.BufferGeometry(), material),
+        figure,
+        key: keyOf(figure),
+        triangles: [],
+        runs: new Map(),
+        shown: NaN,
+      };
       d.mesh.castShadow = d.mesh.receiveShadow = true;
       d.mesh.frustumCulled = false;
       d.mesh.visible = false;

@@ -12,7 +12,12 @@ type Drawn = { group: T.Group; button: T.Mesh<T.BufferGeometry, T.MeshBasicMater
 /** A disc with four holes and a rim. */
 function outline(): T.Shape {
   const disc = new T.Shape().absarc(0, 0, 1, 0, 2 * Math.PI);
-  for (const [x, y] of [[-1, -1], [1, -1], [1, 1], [-1, 1]] as const) {
+  for (const [x, y] of [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ] as const) {
     disc.holes.push(new T.Path().absarc(0.32 * x, 0.32 * y, 0.16, 0, 2 * Math.PI, true));
   }
   return disc;

@@ -26,7 +26,8 @@ function thinned(points: number[], p: Float32Array, apart: number): number[] {
     const [x, y, z] = [cell(q, 0), cell(q, 1), cell(q, 2)];
     for (let k = 0; k < 27; k++) {
       const near = taken.get(`${x - 1 + (k % 3)} ${y - 1 + (Math.floor(k / 3) % 3)} ${z - 1 + Math.floor(k / 9)}`);
-      if (near?.some((o) => Math.hypot(p[3 * o]! - p[3 * q]!, p[3 * o + 1]! - p[3 * q + 1]!, p[3 * o + 2]! - p[3 * q + 2]!) < apart)) return false;
+      if (near?.some((o) => Math.hypot(p[3 * o]! - p[3 * q]!, p[3 * o + 1]! - p[3 * q + 1]!, p[3 * o + 2]! - p[3 * q + 2]!) < apart))
+        return false;
     }
     const own = taken.get(`${x} ${y} ${z}`);
     if (own) own.push(q);
@@ -42,10 +43,16 @@ export class MarkLayer {
   /** A knot at rest, and while things move where drawing is slow. */
   private tied: T.BufferGeometry;
   private rough: T.BufferGeometry;
-  private dots = new T.Points(new T.BufferGeometry(), new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }));
+  private dots = new T.Points(
+    new T.BufferGeometry(),
+    new T.PointsMaterial({ color: '#2e5f82', size: 9, sizeAttenuation: false, map: disc(), transparent: true, depthTest: false }),
+  );
   private chosen: number[] = [];
   /** The edges of triangles that are at fault in the frame on screen. */
-  private faulty = new T.LineSegments(new T.BufferGeometry(), new T.LineBasicMaterial({ color: '#a13a22', depthTest: false, transparent: true }));
+  private faulty = new T.LineSegments(
+    new T.BufferGeometry(),
+    new T.LineBasicMaterial({ color: '#a13a22', depthTest: false, transparent: true }),
+  );
   private corners: number[] = [];
   private cordSize: number;
   private cords: { points: number[]; mesh: T.Mesh; drawn: string }[] = [];

@@ -78,7 +78,10 @@ export class OutlineLayer {
     const color = this.dusk ? DUSK : PLUM;
     for (const o of this.all) {
       if (!this.chosen.some((c) => o.path === c || o.path.startsWith(`${c}/`))) continue;
-      for (const [lines, opacity] of [[o.core, 0.85], [o.soft, 0.28]] as const) {
+      for (const [lines, opacity] of [
+        [o.core, 0.85],
+        [o.soft, 0.28],
+      ] as const) {
         if (lines.length === 0) continue;
         const geometry = new T.BufferGeometry().setAttribute('position', new T.BufferAttribute(new Float32Array(lines), 3));
         const drawn = new T.LineSegments(geometry, new T.LineBasicMaterial({ color, transparent: true, opacity, depthTest: false }));

@@ -94,7 +94,7 @@ export class Picker {
         const [u, v] = at(other);
         // Beyond the point itself the edge goes on the same way: a press on either side of it means the same row.
         const long = Math.hypot(u - a, v - b) || 1;
-        const off = Math.abs((x - a) * (v - b) - (y - b) * (u - a)) / long - 0.02 * ((x - a) * (u - a) + (y - b) * (v - b)) / long;
+        const off = Math.abs((x - a) * (v - b) - (y - b) * (u - a)) / long - (0.02 * ((x - a) * (u - a) + (y - b) * (v - b))) / long;
         if (!best || off < best[1]) best = [other, off];
       }
     }

@@ -14,7 +14,10 @@ export class Places {
   onNews: () => void = () => {};
 
   /** What places follow from: the colliders, handles, figures and frames of a scene. */
-  follow(project: number, { colliders = {}, handles = {}, figures = {}, frames }: Pick<Scene, 'colliders' | 'handles' | 'figures' | 'frames'>) {
+  follow(
+    project: number,
+    { colliders = {}, handles = {}, figures = {}, frames }: Pick<Scene, 'colliders' | 'handles' | 'figures' | 'frames'>,
+  ) {
     const things = [...Object.entries(colliders), ...Object.entries(handles), ...Object.entries(figures)] as [string, Placed][];
     if (!things.some(([, t]) => nodeMoves(t.place))) return;
     const key = JSON.stringify([things.map(([id, t]) => [id, t.place]), figures, frames]);

@@ -54,7 +54,11 @@ export class SeamLayer {
         before = middle;
       });
     }
-    for (const [layer, ends] of [[this.sewn, sewn], [this.pale, pale], [this.open, open]] as const) {
+    for (const [layer, ends] of [
+      [this.sewn, sewn],
+      [this.pale, pale],
+      [this.open, open],
+    ] as const) {
       layer.geometry.dispose();
       layer.geometry = new T.BufferGeometry().setAttribute('position', new T.BufferAttribute(new Float32Array(ends), 3));
     }

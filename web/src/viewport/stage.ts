@@ -80,7 +80,11 @@ function sky(dusk: boolean): T.Texture {
 }
 
 /** The map that is shown on a body, and another that is hatched over it. */
-export type ShownMaps = { body: string; soak: { weights: Float32Array; colour: string } | null; hatch: { weights: Float32Array; colour: string } | null };
+export type ShownMaps = {
+  body: string;
+  soak: { weights: Float32Array; colour: string } | null;
+  hatch: { weights: Float32Array; colour: string } | null;
+};
 
 export type Layer = { drawn: BodyLayer; marks: MarkLayer; shape: Shape; shown: string };
 
@@ -169,7 +173,23 @@ export class Stage {
     controls.update();
     this.sun.castShadow = true;
     this.sun.shadow.radius = 2.5;
-    this.scene.add(this.sun, this.sun.target, new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25), this.ground.group, this.air.group, this.colliders.group, this.figures.group, this.handles.group, this.ties.lines, this.seams.group, this.outlines.group, this.outlines.anchor, this.vane.group, this.beads.group, this.start);
+    this.scene.add(
+      this.sun,
+      this.sun.target,
+      new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25),
+      this.ground.group,
+      this.air.group,
+      this.colliders.group,
+      this.figures.group,
+      this.handles.group,
+      this.ties.lines,
+      this.seams.group,
+      this.outlines.group,
+      this.outlines.anchor,
+      this.vane.group,
+      this.beads.group,
+      this.start,
+    );
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -241,7 +261,7 @@ export class Stage {
     const camera = this.sun.shadow.camera;
     const texel = (camera.right - camera.left) / shadow;
     this.sun.shadow.normalBias = 2.2 * texel;
-    this.sun.shadow.bias = -1.5 * texel / (camera.far - camera.near);
+    this.sun.shadow.bias = (-1.5 * texel) / (camera.far - camera.near);
   }
 
   /** Draws with the next picture of the screen; `moves` where more pictures will follow soon. */
@@ -335,7 +355,9 @@ export class Stage {
     if (box.isEmpty()) return true;
     const ball = box.getBoundingSphere(new T.Sphere());
     this.camera.updateMatrixWorld();
-    const seen = new T.Frustum().setFromProjectionMatrix(new T.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse));
+    const seen = new T.Frustum().setFromProjectionMatrix(
+      new T.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse),
+    );
     const high = ball.radius / (ball.center.distanceTo(this.camera.position) * Math.tan(T.MathUtils.degToRad(this.camera.fov / 2)));
     const middle = ball.center.clone().project(this.camera);
     return seen.intersectsSphere(ball) && high > 0.12 && Math.abs(middle.x) < 0.8 && Math.abs(middle.y) < 0.8;
@@ -351,7 +373,15 @@ export class Stage {
   }
 
   /** What stands in the scene beside bodies. */
-  setThings(project: number, scene: { colliders: Record<string, Collider>; figures: Record<string, Figure>; handles: Record<string, Handle>; frames: Scene['frames'] }) {
+  setThings(
+    project: number,
+    scene: {
+      colliders: Record<string, Collider>;
+      figures: Record<string, Figure>;
+      handles: Record<string, Handle>;
+      frames: Scene['frames'];
+    },
+  ) {
     this.places.follow(project, scene);
     this.colliders.set(project, scene.colliders);
     this.figures.set(project, scene.figures, scene.frames);
@@ -430,16 +460,19 @@ export class Stage {
     if (kind === 'handles') {
       const found = this.handles.objectOf(id);
       return (
-        found && {
+        (found && {
           object: found.object,
           onMove: () => this.draw(),
           onHold: (held) => (this.handles.held = held ? id : null),
           onDone: (_position, _turn, turned) => {
             const { position, quaternion } = found.object;
-            void placeHandle(id, found.handle.name, [...position.toArray(), ...quaternion.toArray()], turned).then(() => this.handles.go(clock.frame));
+            void placeHandle(id, found.handle.name, [...position.toArray(), ...quaternion.toArray()], turned).then(() =>
+              this.handles.go(clock.frame),
+            );
           },
-        }
-      ) ?? null;
+        }) ??
+        null
+      );
     }
     if (kind === 'figures') return null;
     const [layer, body] = [this.layers.get(id), this.bodies[id]];
@@ -523,7 +556,16 @@ export class Stage {
     this.showFrame();
   }
 
-  setLook(look: { wire: boolean; air: boolean; dusk: boolean; floor: number | null; chosen: string | null; points: number[]; tool: Tool; hidden: string[] }) {
+  setLook(look: {
+    wire: boolean;
+    air: boolean;
+    dusk: boolean;
+    floor: number | null;
+    chosen: string | null;
+    points: number[];
+    tool: Tool;
+    hidden: string[];
+  }) {
     this.chosen = look.chosen;
     for (const [id, l] of this.layers) {
       l.drawn.setWire(look.wire);
@@ -648,7 +690,13 @@ export class Stage {
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.ground.group.position.y;
     if (box.min.y > ground && box.min.y - ground < 0.25 * size) box.min.y = ground;
-    this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
+    this.lookAt(
+      box,
+      this.camera.position
+        .clone()
+        .sub(this.controls?.target ?? new T.Vector3())
+        .normalize(),
+    );
   }
 
   /** Brings a thing into view from where one looks; all, where nothing of it is anywhere. */
@@ -663,12 +711,23 @@ export class Stage {
       if (at) box.setFromCenterAndSize(at, new T.Vector3(near, near, near));
     } else box.copy(this.outlines.bounds(`/fields/${id}`));
     if (box.isEmpty()) return this.frame(null);
-    this.lookAt(box, this.camera.position.clone().sub(this.controls?.target ?? new T.Vector3()).normalize());
+    this.lookAt(
+      box,
+      this.camera.position
+        .clone()
+        .sub(this.controls?.target ?? new T.Vector3())
+        .normalize(),
+    );
   }
 
   /** Looks at all, or the chosen body, from a side. */
   lookFrom(from: From) {
-    const ways: Record<From, [number, number, number]> = { 'the front': [0, 0, 1], 'the side': [1, 0, 0], above: [0, 1, 0.0001], 'a corner': [0.5, 0.36, 0.79] };
+    const ways: Record<From, [number, number, number]> = {
+      'the front': [0, 0, 1],
+      'the side': [1, 0, 0],
+      above: [0, 1, 0.0001],
+      'a corner': [0.5, 0.36, 0.79],
+    };
     this.lookAt(this.bounds().union(this.colliders.bounds()).union(this.figures.bounds()), new T.Vector3(...ways[from]).normalize());
   }
 
@@ -717,7 +776,11 @@ export class Stage {
     if (button) return { kind: 'handles', id: button };
     const ray = this.picker.ray(x, y);
     for (const l of this.layers.values()) l.drawn.ready();
-    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes(), ...this.figures.meshes()];
+    const meshes = [
+      ...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
+      ...this.colliders.meshes(),
+      ...this.figures.meshes(),
+    ];
     const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
     return found ? (found.object.userData as Hit) : null;
   }
@@ -741,9 +804,14 @@ export class Stage {
   placeUnder(x: number, y: number, near: number[] | null): number[] | null {
     const ray = this.picker.ray(x, y);
     for (const l of this.layers.values()) l.drawn.ready();
-    const meshes = [...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh), ...this.colliders.meshes(), ...this.figures.meshes()];
+    const meshes = [
+      ...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
+      ...this.colliders.meshes(),
+      ...this.figures.meshes(),
+    ];
     const met = ray.intersectObjects(meshes, false)[0]?.point;
-    const facing = near && new T.Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new T.Vector3()), new T.Vector3().fromArray(near));
+    const facing =
+      near && new T.Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new T.Vector3()), new T.Vector3().fromArray(near));
     const ground = new T.Plane(new T.Vector3(0, 1, 0), -this.ground.group.position.y);
     const at = met ?? (facing && ray.ray.intersectPlane(facing, new T.Vector3())) ?? ray.ray.intersectPlane(ground, new T.Vector3());
     return at && at.length() < 500 ? at.toArray().map((c) => Number(c.toFixed(3))) : null;
@@ -754,7 +822,10 @@ export class Stage {
     const ray = this.picker.ray(x, y);
     const shown = [...this.layers].filter(([, l]) => l.drawn.group.visible);
     for (const [, l] of shown) l.drawn.ready();
-    const met = ray.intersectObjects(shown.map(([, l]) => l.drawn.mesh), false)[0];
+    const met = ray.intersectObjects(
+      shown.map(([, l]) => l.drawn.mesh),
+      false,
+    )[0];
     const id = met && (met.object.userData as Hit).id;
     const p = id ? this.layers.get(id)?.drawn.positions : undefined;
     if (!id || !p || !met) return null;
@@ -787,7 +858,6 @@ export class Stage {
     const { clientWidth: w, clientHeight: h } = this.canvas!;
     return q.z > 1 ? [-1e6, -1e6] : [0.5 * (q.x + 1) * w, 0.5 * (1 - q.y) * h];
   };
-
 
   /** Whether a press on the canvas is the arms' own. */
   get armsAreNear(): boolean {

@@ -12,7 +12,10 @@ const MOST = 24;
 const NEAR = 0.04;
 
 export class TieLayer {
-  readonly lines = new T.LineSegments(new T.BufferGeometry(), new T.LineBasicMaterial({ color: THREAD, transparent: true, opacity: 0.55, depthTest: false }));
+  readonly lines = new T.LineSegments(
+    new T.BufferGeometry(),
+    new T.LineBasicMaterial({ color: THREAD, transparent: true, opacity: 0.55, depthTest: false }),
+  );
   private grips: { handle: string; points: number[]; open: boolean }[] = [];
   private size = 1;
 

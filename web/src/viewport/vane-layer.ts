@@ -39,8 +39,23 @@ export class VaneLayer {
   turn(heading: number) {
     this.heading = heading;
     const [c, s, r, m] = [Math.cos(heading), -Math.sin(heading), this.size, this.middle];
-    const at = (along: number, side: number): [number, number, number] => [m.x + r * (along * c - side * s), m.y, m.z + r * (along * s + side * c)];
-    const lines = [at(-1, 0), at(1, 0), at(-1, 0), at(-1.18, 0.14), at(-0.86, 0), at(-1.04, 0.14), at(-0.72, 0), at(-0.9, 0.14), [m.x, m.y, m.z], [m.x, m.y - 0.3 * r, m.z]];
+    const at = (along: number, side: number): [number, number, number] => [
+      m.x + r * (along * c - side * s),
+      m.y,
+      m.z + r * (along * s + side * c),
+    ];
+    const lines = [
+      at(-1, 0),
+      at(1, 0),
+      at(-1, 0),
+      at(-1.18, 0.14),
+      at(-0.86, 0),
+      at(-1.04, 0.14),
+      at(-0.72, 0),
+      at(-0.9, 0.14),
+      [m.x, m.y, m.z],
+      [m.x, m.y - 0.3 * r, m.z],
+    ];
     this.arrow.geometry.dispose();
     this.arrow.geometry = new LineSegmentsGeometry().setPositions(lines.flat());
     this.head.position.fromArray(at(1, 0));

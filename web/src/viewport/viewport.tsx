@@ -36,7 +36,14 @@ export function Viewport() {
   const colliders = useScene((s) => s.colliders) ?? NONE;
   const floor = useScene((s) => (s.floor ? (s.floor.height ?? 0) : null)) ?? null;
   const revision = useProject((p) => p.revision);
-  const [wire, air, dusk, points, tool, step] = [useView((v) => v.wire), useView((v) => v.air), useView((v) => v.dusk), useView((v) => v.points), useView((v) => v.tool), useView((v) => v.step)];
+  const [wire, air, dusk, points, tool, step] = [
+    useView((v) => v.wire),
+    useView((v) => v.air),
+    useView((v) => v.dusk),
+    useView((v) => v.points),
+    useView((v) => v.tool),
+    useView((v) => v.step),
+  ];
   const hidden = useView((v) => v.seen[id]?.hidden) ?? NOTHING;
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
@@ -75,7 +82,9 @@ export function Viewport() {
   useEffect(() => stage.setTies(step === 'Hold' ? body : null, grip), [step, body, grip, bodies, shapes, handles, id]);
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
-    stage.labels.set(body && borders && borders.length <= 8 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : []);
+    stage.labels.set(
+      body && borders && borders.length <= 8 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : [],
+    );
     stage.draw(false);
   }, [borders, body, id]);
 
@@ -95,12 +104,23 @@ export function Viewport() {
       {drag && (
         <div
           className="pointer-events-none absolute border border-woad bg-woad/10"
-          style={{ left: Math.min(drag.x, drag.u), top: Math.min(drag.y, drag.v), width: Math.abs(drag.u - drag.x), height: Math.abs(drag.v - drag.y) }}
+          style={{
+            left: Math.min(drag.x, drag.u),
+            top: Math.min(drag.y, drag.v),
+            width: Math.abs(drag.u - drag.x),
+            height: Math.abs(drag.v - drag.y),
+          }}
         />
       )}
       {line.length > 1 && (
         <svg aria-hidden className="pointer-events-none absolute inset-0 h-full w-full">
-          <polygon points={line.map((p) => p.join()).join(' ')} fill="var(--woad)" fillOpacity="0.1" stroke="var(--woad)" strokeDasharray="4 3" />
+          <polygon
+            points={line.map((p) => p.join()).join(' ')}
+            fill="var(--woad)"
+            fillOpacity="0.1"
+            stroke="var(--woad)"
+            strokeDasharray="4 3"
+          />
         </svg>
       )}
       {step === 'Hold' && body && <BrushRing body={body} />}
@@ -135,7 +155,15 @@ function useMapsShown(body: string | null, on: boolean, shapes: unknown) {
   const colour = (key: string | null) => DYED_DEEP[(key && maps?.[key]?.dye) || 'woad'];
   const [soaked, over] = [colour(map), colour(hatched)];
   useEffect(() => {
-    stage.setMaps(body && (soak || hatch) ? { body, soak: soak ? { weights: soak.weights, colour: soaked } : null, hatch: hatch ? { weights: hatch.weights, colour: over } : null } : null);
+    stage.setMaps(
+      body && (soak || hatch)
+        ? {
+            body,
+            soak: soak ? { weights: soak.weights, colour: soaked } : null,
+            hatch: hatch ? { weights: hatch.weights, colour: over } : null,
+          }
+        : null,
+    );
   }, [body, soak, hatch, soaked, over, shapes]);
 }
 
@@ -184,7 +212,13 @@ function paintedOn(body: string | null) {
 }
 
 /** Clicks choose: points while points are chosen, things else. Drags are the camera's, or a box around points. */
-function pointer(body: string | null, tool: Tool, setDrag: (b: Box | null) => void, drag: Box | null, setLine: (l: [number, number][]) => void) {
+function pointer(
+  body: string | null,
+  tool: Tool,
+  setDrag: (b: Box | null) => void,
+  drag: Box | null,
+  setLine: (l: [number, number][]) => void,
+) {
   const at = (e: React.PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
     return [e.clientX - r.left, e.clientY - r.top] as const;
@@ -356,11 +390,29 @@ function choose(hit: Hit | null) {
 const BAR = 'flex w-fit max-w-full flex-wrap rounded-lg border border-line bg-raised/95 p-0.5 shadow-sm';
 
 /** A row of words of which one is pressed. */
-function Words<K extends string>({ label, of, is, onPick, more }: { label: string; of: readonly { key: K; name: string; hint: string }[]; is: K; onPick: (k: K) => void; more?: React.ReactNode }) {
+function Words<K extends string>({
+  label,
+  of,
+  is,
+  onPick,
+  more,
+}: {
+  label: string;
+  of: readonly { key: K; name: string; hint: string }[];
+  is: K;
+  onPick: (k: K) => void;
+  more?: React.ReactNode;
+}) {
   return (
     <div role="toolbar" aria-label={label} className={BAR}>
       {of.map((t) => (
-        <Button key={t.key} hint={t.hint} aria-pressed={is === t.key} className={`!border-0 ${is === t.key ? '!bg-ink text-ground' : '!bg-transparent'}`} onClick={() => onPick(t.key)}>
+        <Button
+          key={t.key}
+          hint={t.hint}
+          aria-pressed={is === t.key}
+          className={`!border-0 ${is === t.key ? '!bg-ink text-ground' : '!bg-transparent'}`}
+          onClick={() => onPick(t.key)}
+        >
           {t.name}
         </Button>
       ))}
@@ -388,7 +440,12 @@ function PickTools() {
       onPick={(t) => setView({ tool: t })}
       more={
         tool !== 'look' && (
-          <Button hint={through ? 'Points that others hide are taken too' : 'Only points that can be seen are taken'} aria-pressed={through} className={`!border-0 border-l ${through ? '!bg-woad-wash' : '!bg-transparent'}`} onClick={() => setView({ through: !through })}>
+          <Button
+            hint={through ? 'Points that others hide are taken too' : 'Only points that can be seen are taken'}
+            aria-pressed={through}
+            className={`!border-0 border-l ${through ? '!bg-woad-wash' : '!bg-transparent'}`}
+            onClick={() => setView({ through: !through })}
+          >
             Through
           </Button>
         )
@@ -423,9 +480,22 @@ function ArmTools() {
   useEffect(() => clock.subscribe(() => setStart(clock.frame === clock.first)), []);
   const placing = useView((v) => v.placing);
   const outlined = useOutlines(placing !== null);
-  const placed = useScene((s) => (placing ? (valueAt(s, placing.split('/').slice(0, placing.startsWith('/fields') ? 3 : 5).join('/')) as { name?: string } | undefined)?.name : undefined));
+  const placed = useScene((s) =>
+    placing
+      ? (
+          valueAt(
+            s,
+            placing
+              .split('/')
+              .slice(0, placing.startsWith('/fields') ? 3 : 5)
+              .join('/'),
+          ) as { name?: string } | undefined
+        )?.name
+      : undefined,
+  );
   const on = useMemo<Armed | null>(() => {
-    if (placing && placed !== undefined && (step === 'Air' || step === 'Hold') && outlined.some((o) => o.path === placing)) return { kind: 'places', id: placing, name: placed };
+    if (placing && placed !== undefined && (step === 'Air' || step === 'Hold') && outlined.some((o) => o.path === placing))
+      return { kind: 'places', id: placing, name: placed };
     if (step === 'Contact' && collider && still) return { kind: 'colliders', id: collider };
     if (step === 'Hold') return handle && held ? { kind: 'handles', id: handle } : null;
     return step === 'Shape' && body && !cut ? { kind: 'bodies', id: body } : null;
@@ -446,16 +516,30 @@ function ArmTools() {
       more={
         <>
           {mode !== 'none' && (
-            <Button hint="By 0.1 m and 15°" aria-pressed={snap} className={`!border-0 ${snap ? '!bg-woad-wash' : '!bg-transparent'}`} onClick={() => setView({ snap: !snap })}>
+            <Button
+              hint="By 0.1 m and 15°"
+              aria-pressed={snap}
+              className={`!border-0 ${snap ? '!bg-woad-wash' : '!bg-transparent'}`}
+              onClick={() => setView({ snap: !snap })}
+            >
               Snap
             </Button>
           )}
           {on.kind === 'handles' || on.kind === 'places' ? (
-            <Button hint="Where it is let go becomes a key at the frame" aria-pressed={keys} className={`!border-0 ${keys ? '!bg-madder text-on-madder' : '!bg-transparent'}`} onClick={() => setView({ keyAsDragged: !keys })}>
+            <Button
+              hint="Where it is let go becomes a key at the frame"
+              aria-pressed={keys}
+              className={`!border-0 ${keys ? '!bg-madder text-on-madder' : '!bg-transparent'}`}
+              onClick={() => setView({ keyAsDragged: !keys })}
+            >
               Key as I drag
             </Button>
           ) : (
-            <Button hint="On what lies below it" className="!border-0 !bg-transparent" onClick={() => void setDown(on.kind as 'bodies' | 'colliders', on.id)}>
+            <Button
+              hint="On what lies below it"
+              className="!border-0 !bg-transparent"
+              onClick={() => void setDown(on.kind as 'bodies' | 'colliders', on.id)}
+            >
               Set down
             </Button>
           )}
@@ -468,13 +552,38 @@ function ArmTools() {
 function ViewControls() {
   const [wire, air, dusk] = [useView((v) => v.wire), useView((v) => v.air), useView((v) => v.dusk)];
   const controls = [
-    { name: 'Wireframe', key: 'W', on: wire, act: () => setView({ wire: !wire }), colour: 'var(--ink)', d: 'M2 6h16M2 12h16M6 2v16M13 2v16' },
+    {
+      name: 'Wireframe',
+      key: 'W',
+      on: wire,
+      act: () => setView({ wire: !wire }),
+      colour: 'var(--ink)',
+      d: 'M2 6h16M2 12h16M6 2v16M13 2v16',
+    },
     { name: 'Air', key: 'A', on: air, act: () => setView({ air: !air }), colour: 'var(--plum)', d: 'M2 7c5-5 8 4 16-1M2 13c5-5 8 4 16-1' },
-    { name: 'Bring into view', key: 'F', on: undefined, act: frameChosen, colour: 'var(--woad)', d: 'M2 7V2h5M13 2h5v5M18 13v5h-5M7 18H2v-5M10 10h.01' },
-    { name: dusk ? 'Daylight' : 'Dusk', key: '', on: undefined, act: () => setView({ dusk: !dusk }), colour: 'var(--rust)', d: 'M3 14h14M6 14a4 4 0 0 1 8 0M10 3v3M3.500 7l2 2M16.500 7l-2 2M6 17h8' },
+    {
+      name: 'Bring into view',
+      key: 'F',
+      on: undefined,
+      act: frameChosen,
+      colour: 'var(--woad)',
+      d: 'M2 7V2h5M13 2h5v5M18 13v5h-5M7 18H2v-5M10 10h.01',
+    },
+    {
+      name: dusk ? 'Daylight' : 'Dusk',
+      key: '',
+      on: undefined,
+      act: () => setView({ dusk: !dusk }),
+      colour: 'var(--rust)',
+      d: 'M3 14h14M6 14a4 4 0 0 1 8 0M10 3v3M3.500 7l2 2M16.500 7l-2 2M6 17h8',
+    },
   ];
   return (
-    <div role="toolbar" aria-label="View" className="absolute top-3.5 right-3.5 flex flex-col gap-1 rounded-lg border border-line bg-raised/95 p-1">
+    <div
+      role="toolbar"
+      aria-label="View"
+      className="absolute top-3.5 right-3.5 flex flex-col gap-1 rounded-lg border border-line bg-raised/95 p-1"
+    >
       {controls.map((c) => (
         <Button
           key={c.name}

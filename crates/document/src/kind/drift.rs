@@ -61,7 +61,7 @@ pub struct Source {
     pub uneven: f64,
     /// The speed that a piece comes with, along the place's own axes.
     #[serde(default = "no_speed")]
-    #[schemars(title = "First speed", inner(range(min = -1000, max = 1000)), extend("unit" = "m/s"))]
+    #[schemars(title = "Speed", inner(range(min = -1000, max = 1000)), extend("unit" = "m/s"))]
     pub velocity: [Value; 3],
     /// And away from the surface that it comes from.
     #[serde(default)]

@@ -54,7 +54,7 @@ fn a_cushion_swells_by_its_keys_is_told_of_and_frozen_whole() {
         (told.chambers[0].volume / gas.volume - 1.0).abs() < 1e-3 && told.chambers[0].pressure == Some(20.0)
     );
     assert!(told.chambers[0].lift.abs() < 0.01 * told.chambers[0].fill * 9.81);
-    let sewn = shaped.sewn.clone().unwrap();
+    let sewn = shaped.sewn().cloned().unwrap();
     for smooth in [0, 2] {
         let still = freeze(&sewn, &shaped.mesh, &at, smooth);
         let n = 121 + 81;
@@ -96,7 +96,7 @@ fn a_seam_that_closes_or_is_cut_by_key_is_sewn_by_threads() {
     let s = scene(cushion(json!({ "closes": 8 }), json!({})), json!({})).unwrap();
     let stage = Stage::new(&s, &NoMeshes);
     let shaped = shape(&stage, &s.bodies[&BodyId::from("b")], &NoMeshes).unwrap();
-    let sewn = shaped.sewn.unwrap();
+    let sewn = shaped.sewn().cloned().unwrap();
     assert!(sewn.welds.is_empty() && sewn.seams.len() == 1 && sewn.threads[0].len() == 40);
     let cut = json!({ "hold": { "keys": [{ "frame": 10, "value": 1, "then": "step" }, { "frame": 16, "value": 0 }] } });
     let s = scene(cushion(cut, json!({})), json!({})).unwrap();

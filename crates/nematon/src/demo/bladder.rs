@@ -35,7 +35,7 @@ pub fn frozen_cushion() -> Result<String, String> {
     let stands: Vec<[f32; 3]> =
         run.positions(0).iter().map(|p| std::array::from_fn(|c| p[c] - at[c])).collect();
     let shaped = &run.members[0].shaped;
-    let sewn = shaped.sewn.clone().unwrap_or_default();
+    let sewn = shaped.sewn().cloned().unwrap_or_default();
     let mesh = freeze(&sewn, &shaped.mesh, &stands, BEST.1);
     let with = With { normals: false, triangles: false, exact: false };
     Ok(write_obj("frozen cushion", &mesh, &mesh.positions, with))

@@ -97,7 +97,10 @@ async fn read(
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
         let (mesh, comes) = match apart(move || own.bodies.get(&key).map(|b| shape(&own, b, &meshes))).await?
         {
-            Some(Ok(s)) => (s.mesh, s.coming.is_some()),
+            Some(Ok(s)) => {
+                let comes = s.coming().is_some();
+                (s.mesh, comes)
+            }
             Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
             None => return Err(Problem::missing("body")),
         };

@@ -168,7 +168,7 @@ async fn frozen(
         let none = Arc::new(Sewn::default());
         let mesh = match as_is {
             true => still(&s.mesh, &at),
-            false => freeze(s.sewn.as_ref().unwrap_or(&none), &s.mesh, &at, smooth),
+            false => freeze(s.sewn().unwrap_or(&none), &s.mesh, &at, smooth),
         };
         let name = format!("{} at {frame}", own.name);
         let text = Still::Obj.write(&name, &mesh).map_err(|e| Problem::inside(e.to_string()))?;

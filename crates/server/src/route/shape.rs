@@ -244,7 +244,7 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
     };
     let seams = body.kind.cloth().into_iter().flat_map(|c| c.seams.keys()).enumerate();
     let sewn = |(k, id): (usize, &nematon_document::SeamId)| {
-        let own = s.sewn.as_ref()?;
+        let own = s.sewn()?;
         let threads = own.threads.get(k)?;
         Some(SeamHead {
             seam: id.0.clone(),

@@ -4,6 +4,7 @@
 //!
 //! Tiles follow places at rest, pieces that hang together one after another. The tree is in levels without
 //! pointers: node k of one level has the nodes 8k to 8k+7 of the level below; level 0 is the tiles.
+use crate::body::Features;
 use crate::simd::Record;
 use std::collections::BTreeMap;
 
@@ -12,8 +13,8 @@ pub const EIGHT: usize = 8;
 
 /// Topology of a surface; made once.
 pub struct Surface {
-    /// In the order of the tiles: triangle 8k + l is the one in lane l of tile k. A loose point is one with three equal
-    /// corners.
+    /// In the order of the tiles: triangle 8k + l is the one in lane l of tile k. Segments and points alone stand among them, with a
+    /// corner twice or three times, and have no face.
     pub triangles: Vec<[u32; 3]>,
     /// Each once, those that a tile stands for together.
     pub edges: Vec<[u32; 2]>,
@@ -80,13 +81,26 @@ pub fn run([from, to]: [u32; 2]) -> std::ops::Range<usize> {
 }
 
 impl Surface {
+    /// Of what a body touches others with.
+    pub fn of(features: &Features, rest: &[Record], points: usize) -> Surface {
+        let Features { points: alone, segments, triangles } = features;
+        let elements = triangles.iter().copied().chain(segments.iter().map(|[a, b]| [*a, *b, *b]));
+        Surface::new(elements.chain(alone.iter().map(|p| [*p; 3])).collect(), rest, points)
+    }
+
     /// Over points where they stand at rest.
     pub fn new(triangles: Vec<[u32; 3]>, rest: &[Record], points: usize) -> Surface {
         let order = in_tiles(&triangles, rest, points);
         let triangles: Vec<[u32; 3]> = order.into_iter().map(|t| triangles[t as usize]).collect();
         let mut beside: Vec<Vec<u32>> = vec![vec![]; points];
         for (t, tri) in triangles.iter().enumerate() {
-            let distinct = if tri[0] == tri[1] { 1 } else { 3 };
+            let distinct = if tri[0] == tri[1] {
+                1
+            } else if tri[1] == tri[2] {
+                2
+            } else {
+                3
+            };
             tri[..distinct].iter().for_each(|&p| beside[p as usize].push(t as u32));
         }
         let mut s = Surface {

@@ -4,8 +4,10 @@
 //! where it cuts off none, the line is shortened. Once nothing crosses any more all is watched as ever, and
 //! nothing is looked for again.
 use super::boxes::Placed;
-use super::cross::{Crossing, crossings, shorter};
+use super::cross::{Crossing, shorter};
 use super::surface::Surface;
+use super::touch::apart;
+use crate::couple::Tied;
 use crate::simd::Record;
 use crate::state::State;
 use std::collections::{BTreeMap, BTreeSet};
@@ -59,6 +61,7 @@ impl Tangle {
         &mut self,
         sides: &[[usize; 2]],
         placed: impl Fn(usize) -> (Placed<'a>, &'a [Record]),
+        tied: &[Tied],
         bodies: usize,
     ) {
         self.bodies.clear();
@@ -66,7 +69,7 @@ impl Tangle {
             let (pa, pb) = (placed(a), placed(b));
             // What has no triangles crosses nothing.
             let loose = [pa, pb].iter().any(|p| p.0.surface.loose());
-            self.crossings[k] = if loose { vec![] } else { crossings(pa, pb, a == b) };
+            self.crossings[k] = if loose { vec![] } else { apart(tied, [pa, pb], [a, b]) };
             let (pa, pb) = (pa.0, pb.0);
             self.free[k] = Default::default();
             self.pieces[k].clear();

@@ -2,7 +2,7 @@
 //!
 //! Long, because all of it shares one set of arrays that a sub-step walks through in one order.
 use super::boxes::{Boxes, Placed, Ways};
-use super::cross::crossings;
+use super::cross::{Crossing, crossings};
 use super::inside;
 use super::keep::{Side, Watched, keep_apart};
 use super::pairs::{Arrays, FOUND, KINDS, Kind, LISTS, List, Pair, Parting, Presses, Touch, prepare, solve};
@@ -12,7 +12,7 @@ use super::solids::{Met, look, meet_solids, solids};
 use super::surface::Surface;
 use super::tangle::Tangle;
 use crate::body::{Body, Outside};
-use crate::couple::tied;
+use crate::couple::{Tied, tied};
 use crate::inputs::{ColliderRest, FrameInputs, Solid};
 use crate::race;
 use crate::simd::Record;
@@ -99,7 +99,7 @@ pub struct Contact {
     pub(super) mended: Vec<usize>,
     words: Vec<u64>,
     /// Pairs of bodies that are tied, with the points of each that don't meet the other's.
-    tied: Vec<([usize; 2], [Vec<bool>; 2])>,
+    tied: Vec<Tied>,
     first: Vec<usize>,
     pub(crate) tangle: Tangle,
     touching: Vec<usize>,
@@ -123,7 +123,7 @@ impl Contact {
             check(k, c, count)?;
         }
         let mut surfaces: Vec<Surface> =
-            bodies.iter().map(|c| Surface::new(c.outside.elements.clone(), &c.rest, c.points())).collect();
+            bodies.iter().map(|c| Surface::of(&c.outside.features, &c.rest, c.points())).collect();
         let rest: Vec<Vec<Record>> =
             bodies.iter().map(|c| c.outside.shape.as_ref().unwrap_or(&c.rest).clone()).collect();
         let mut maps: Vec<[Vec<f32>; 2]> = bodies.iter().map(|b| b.outside.shares()).collect();
@@ -227,6 +227,7 @@ impl Contact {
         for k in 0..self.skins.len() {
             self.place_skin(k, frame, 1.0);
         }
+        self.tied = tied(bodies, &frame.ties);
         let x = shown(states, &self.skins);
         let mut boxes = std::mem::take(&mut self.boxes);
         let still = self.fit_still(&x, &mut boxes);
@@ -237,7 +238,7 @@ impl Contact {
                 // What has no triangles crosses nothing.
                 return None;
             }
-            let found = crossings(at(b.a), at(b.b), b.a == b.b);
+            let found = apart(&self.tied, [at(b.a), at(b.b)], [b.a, b.b]);
             let first = found.first()?;
             let p = self.pairings[b.pairing];
             let place = self.surfaces[b.a].triangles[first.triangles[0] as usize][0];
@@ -281,12 +282,7 @@ impl Contact {
 
     /// Whether the points of two features of a pair of surfaces are tied to each other; `sides` are theirs.
     pub(super) fn is_tied(&self, index: &[u32; 4], sides: &[usize; 4]) -> bool {
-        self.tied.iter().any(|(pair, near)| {
-            (0..2).all(|k| {
-                let mut own = index.iter().zip(sides).filter(|(_, s)| **s == pair[k]);
-                own.any(|(p, _)| near[k][*p as usize])
-            })
-        })
+        self.tied.iter().any(|t| t.meet(index.iter().copied().zip(sides.iter().copied())))
     }
 
     /// Whether any of it is of loose points.
@@ -331,7 +327,7 @@ impl Contact {
                 let sides: Vec<[usize; 2]> = self.between.iter().map(|b| [b.a, b.b]).collect();
                 let (surfaces, boxes) = (&self.surfaces, &self.boxes);
                 let placed = |k: usize| standing(&surfaces[k], &boxes[k], x[k], &still);
-                self.tangle.look(&sides, placed, self.bodies);
+                self.tangle.look(&sides, placed, &self.tied, self.bodies);
             });
             self.tangle.note(states);
         }
@@ -638,6 +634,18 @@ fn meetings(
         pairings.push(Pairing { body: k, with: With::Floor });
     }
     (pairings, between)
+}
+
+/// What crosses of two surfaces, each with its number, but for what is tied to each other.
+pub(super) fn apart(tied: &[Tied], at: [(Placed, &[Record]); 2], sides: [usize; 2]) -> Vec<Crossing> {
+    let mut found = crossings(at[0], at[1], sides[0] == sides[1]);
+    found.retain(|c| {
+        let corners = (0..2).flat_map(|k| {
+            at[k].0.surface.triangles[c.triangles[k] as usize].into_iter().map(move |p| (p, sides[k]))
+        });
+        !tied.iter().any(|t| t.meet(corners.clone()))
+    });
+    found
 }
 
 /// Where the points of all surfaces are.

@@ -4,7 +4,7 @@
 //! aerodynamischen Versuchsanstalt zu Göttingen", 1923, for the quadratic law), wholly implicit, so that a feather in a
 //! gale never overshoots the gale.
 use crate::AIR_DENSITY;
-use crate::body::{Body, BuildError, Outside};
+use crate::body::{Body, BuildError, Features, Outside};
 use crate::carriage::BALANCES;
 use crate::inputs::{FrameInputs, Gas};
 use crate::measure::{Energy, Strain};
@@ -99,7 +99,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
         damped: vec![],
         airy: rest.drag > 0.0,
         outside: Outside {
-            elements: (0..radii.len() as u32).map(|p| [p; 3]).collect(),
+            features: Features { points: (0..radii.len() as u32).collect(), ..Features::default() },
             shape: None,
             half: most,
             friction: rest.friction,

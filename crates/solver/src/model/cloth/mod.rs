@@ -18,7 +18,7 @@ pub use gas::Gas;
 pub(crate) use relax::Begun;
 pub use rest::{ChamberRest, ClothRest, Folds, Maps, Matter, Scaled, SeamRest, StitchRest};
 
-use crate::body::{Body, BuildError, Outside};
+use crate::body::{Body, BuildError, Features, Outside};
 use crate::inputs::FrameInputs;
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Model};
@@ -286,7 +286,7 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
         damped: of(Scaled::Damping),
         airy: m.drag > 0.0 || m.lift > 0.0,
         outside: Outside {
-            elements: triangles,
+            features: Features { triangles, ..Features::default() },
             shape,
             half: 0.5 * m.thickness,
             friction: m.friction,
