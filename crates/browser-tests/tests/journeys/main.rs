@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)]
 mod air;
 mod axe;
+mod coming;
 mod first;
 mod hand;
 mod maps;

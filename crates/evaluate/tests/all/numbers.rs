@@ -141,7 +141,12 @@ fn all_there_is_at_once_runs_and_is_the_same_bits_again_and_from_a_snapshot() {
         run.advance(&NoWatch).unwrap();
     }
     let straight = bits(&run);
-    assert!(straight.iter().all(|b| f32::from_bits(*b).is_finite()));
+    // What comes and goes has a place while it is there.
+    for m in 0..run.members.len() {
+        let there = run.there(m).unwrap_or_else(|| (0..run.positions(m).len() as u32).collect());
+        assert!(!there.is_empty());
+        assert!(there.iter().all(|p| run.positions(m)[*p as usize].iter().all(|c| c.is_finite())));
+    }
     let (index, snapshot) = kept.unwrap();
     let (_, mut other) = start(&scene);
     other.resume(index, &snapshot).unwrap();

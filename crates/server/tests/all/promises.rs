@@ -688,7 +688,7 @@ async fn a_mesh_is_looked_at_by_the_rules_of_its_use_and_mended_where_that_is_as
     };
     let cloth = look("").await;
     assert!(!cloth["faults"].as_array().unwrap().is_empty());
-    assert_eq!(cloth["mends"], json!({"loose": 1, "no_area": 1, "doubled": 1, "turned": 1}));
+    assert_eq!(cloth["mends"], json!({"loose": 1, "no_area": 1, "split": 0, "doubled": 1, "turned": 1}));
     assert_eq!((&cloth["left"], &cloth["pieces"]), (&json!([]), &json!(1)));
     assert_eq!(look("&for=mesh").await["faults"], json!([]), "a collider's triangles may lie as they like");
     let hull = look("&for=hull").await["faults"].to_string();
