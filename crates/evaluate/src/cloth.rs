@@ -102,7 +102,7 @@ fn shape(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> 
         }
     };
     let weather = Weather::of(&ground, body)?;
-    let own = Own::Cloth { rest, sewn };
+    let own = Own::Cloth { rest: rest.map(Box::new), sewn };
     Ok(Shaped { mesh, placed, maps, grips, follow, weather, own, density })
 }
 

@@ -129,7 +129,7 @@ pub struct Shaped {
 pub enum Own {
     Cloth {
         /// What its lengths and folds come from, placed, if that is another mesh.
-        rest: Option<Mesh>,
+        rest: Option<Box<Mesh>>,
         /// What it is sewn of, where it has seams or chambers.
         sewn: Option<Arc<Sewn>>,
     },
@@ -143,7 +143,7 @@ impl Shaped {
     /// What its lengths and folds come from, where that is another mesh.
     pub fn rest(&self) -> Option<&Mesh> {
         match &self.own {
-            Own::Cloth { rest, .. } => rest.as_ref(),
+            Own::Cloth { rest, .. } => rest.as_deref(),
             Own::Drift { .. } => None,
         }
     }
