@@ -10,7 +10,7 @@ export function MessageBar({ page = false }: { page?: boolean }) {
     <div
       role="alert"
       data-testid="message"
-      className={`${page ? 'fixed bottom-6' : 'absolute bottom-14'} inset-x-0 z-20 mx-auto flex max-h-[45%] w-fit max-w-[min(620px,90%)] items-start gap-4 overflow-auto rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}
+      className={`${page ? 'fixed bottom-6' : 'absolute bottom-14'} left-3 right-16 z-20 mx-auto flex max-h-[45%] w-fit max-w-[620px] items-start gap-4 overflow-auto rounded-lg border-2 ${edge} bg-raised px-4 py-3 shadow-lg`}
     >
       <div className="min-w-0">
         <p className="line-clamp-2 font-semibold break-words" title={message.title}>

@@ -22,6 +22,8 @@ export interface BodyLayer {
   ready(): void;
   /** Shows maps on it, where it can have any. */
   setMaps?(soak: { weights: Float32Array; colour: string } | null, hatch: { weights: Float32Array; colour: string } | null): void;
+  /** How many points there are in what is shown, where some may not be. */
+  there?(): number;
   bounds(): T.Box3;
   dispose(): void;
 }

@@ -65,6 +65,12 @@ export class DriftLayer implements BodyLayer {
     this.mesh.boundingSphere = null;
   }
 
+  there(): number {
+    let count = 0;
+    for (let k = 0; k < this.positions.length; k += 3) if (!Number.isNaN(this.positions[k]!)) count += 1;
+    return count;
+  }
+
   ready() {}
 
   bounds(): T.Box3 {

@@ -34,7 +34,12 @@ import { VaneLayer } from './vane-layer';
 
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
-export type Shown = { state: Stretch['state'] | 'coming' | 'trial'; reasons: string[] };
+export type Shown = {
+  state: Stretch['state'] | 'coming' | 'trial';
+  reasons: string[];
+  /** How many pieces there are in the frame, where they come and go. */
+  there?: number | null;
+};
 export type From = 'the front' | 'the side' | 'above' | 'a corner';
 /** What stands where one clicked. */
 export type Hit = { kind: 'bodies' | 'colliders' | 'handles' | 'figures'; id: string };
@@ -642,7 +647,7 @@ export class Stage {
       if (layer.shown === 'ghost') this.ghostShown = true;
       if (moved || blamed) marks.follow(drawn.positions);
       any ||= moved;
-      if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown(shown);
+      if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown({ ...shown, there: drawn.there?.() ?? null });
       for (const x of stretches) {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) ahead.push({ first: x.first, chunk: x.chunk });
       }

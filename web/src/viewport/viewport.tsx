@@ -57,7 +57,8 @@ export function Viewport() {
 
   useEffect(() => {
     if (!canvas.current || !labels.current || id === 0) return;
-    stage.onShown = (s) => setShown((was) => (was.state === s.state && was.reasons.join() === s.reasons.join() ? was : s));
+    stage.onShown = (s) =>
+      setShown((was) => (was.state === s.state && was.reasons.join() === s.reasons.join() && was.there === s.there ? was : s));
     stage.onLook = (camera) => see(id, { camera });
     stage.onRest = () => keepPicture(id);
     stage.labels.mount(labels.current);
@@ -134,7 +135,9 @@ export function Viewport() {
       {body && shapes[body] && (
         <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
           <span className="truncate text-faded">{bodies[body]?.name}</span>
-          <span className="num shrink-0">{count(shapes[body].head.points, shapes[body].radii.length ? 'piece' : 'point')}</span>
+          <span className="num shrink-0">
+            {count(shown.there ?? shapes[body].head.points, shapes[body].radii.length ? 'piece' : 'point')}
+          </span>
         </p>
       )}
       <div className="pointer-events-none absolute bottom-3.5 left-3.5 flex max-w-[50%] flex-col items-start gap-2">
