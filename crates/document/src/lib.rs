@@ -10,6 +10,7 @@ mod describe;
 mod edit;
 mod field;
 mod figure;
+mod hanging;
 mod ids;
 mod kind;
 mod map;

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Map, Node, Outlet,
-    Scaled, Scene, Shape, SurfaceOf, VERSION, Weights, describe::whose, ids::is_key, migrate,
+    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Map, Node, Scaled, Scene,
+    Shape, SurfaceOf, VERSION, Weights, describe::whose, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -269,7 +269,7 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
                 faults.push(Fault::new(format!("/bodies/{id}/place"), message));
             }
         }
-        drawn(scene, id, body, faults);
+        crate::hanging::source(scene, id, body, faults);
         if !body.place.is_still() && body.kind.drift().is_none_or(|d| d.source.is_none()) {
             let message = "is where the body starts: it does not move. Hold it to a handle that does";
             faults.push(Fault::new(format!("/bodies/{id}/place"), message));
@@ -278,7 +278,7 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
             sheet_names(id, body, faults);
         }
     }
-    rings(scene, faults);
+    crate::hanging::rings(scene, faults);
     shapes_in_order(scene, faults);
     crate::moving::parents(scene, faults);
     for (id, c) in &scene.colliders {
@@ -410,67 +410,6 @@ fn handles(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
         let (what, name) = missing;
         let message = format!("names the {what} \"{name}\", which there is not");
         faults.push(Fault::new(format!("/bodies/{id}/grips/{grip}/to/{what}"), message));
-    }
-}
-
-/// What pieces come from is there.
-fn drawn(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
-    let source = body.kind.drift().and_then(|d| d.source.as_ref());
-    let at = |what: &str| format!("/bodies/{id}/kind/drift/source/from/{what}");
-    match source.map(|s| &s.from) {
-        Some(Outlet::Figure(f)) if !scene.figures.contains_key(f.figure.as_str()) => {
-            let message = format!("names the figure \"{}\", which there is not", f.figure);
-            faults.push(Fault::new(at("figure"), message));
-        }
-        Some(Outlet::Collider(c)) => match scene.colliders.get(c) {
-            None => {
-                let message = format!("names the collider \"{c}\", which there is not");
-                faults.push(Fault::new(at("collider"), message));
-            }
-            Some(own) if matches!(own.form, Form::Plane(_) | Form::Figure(_)) => {
-                let message = match own.form {
-                    Form::Plane(_) => "has no end, so that nothing can come from all of it alike",
-                    _ => "is a figure's: let them come from the figure",
-                };
-                faults.push(Fault::new(at("collider"), format!("names \"{}\", which {message}", own.name)));
-            }
-            Some(_) => {}
-        },
-        Some(Outlet::Space | Outlet::Points(_) | Outlet::Figure(_)) | None => {}
-    }
-}
-
-/// No ring of bodies hangs on itself.
-fn rings(scene: &Scene, faults: &mut Vec<Fault>) {
-    let on = |id: &BodyId| -> Vec<(String, BodyId)> {
-        let grips = scene.bodies.get(id).into_iter().flat_map(|b| b.grips.iter().filter(|(_, g)| g.on));
-        let held = grips.filter_map(|(k, g)| match &g.to {
-            HeldTo::Body(b) => Some((format!("/bodies/{id}/grips/{k}/to/body"), b.clone())),
-            _ => None,
-        });
-        held.collect()
-    };
-    for (id, body) in &scene.bodies {
-        for (path, to) in on(id) {
-            // Depth first, with the way there.
-            let mut todo = vec![vec![to]];
-            let mut seen = vec![];
-            while let Some(way) = todo.pop() {
-                let Some(last) = way.last().filter(|l| !seen.contains(*l)).cloned() else { continue };
-                if last == *id {
-                    let ring: Vec<&str> = way
-                        .iter()
-                        .map(|b| scene.bodies.get(b).map_or(b.0.as_str(), |b| b.name.as_str()))
-                        .collect();
-                    let message =
-                        format!("makes a ring: {} hangs on {}", body.name, ring.join(", which hangs on "));
-                    faults.push(Fault::new(path.clone(), message));
-                    break;
-                }
-                seen.push(last.clone());
-                todo.extend(on(&last).into_iter().map(|(_, next)| [way.clone(), vec![next]].concat()));
-            }
-        }
     }
 }
 

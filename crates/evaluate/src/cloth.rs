@@ -3,7 +3,7 @@ use crate::kind::{Matters, Shapes};
 use crate::maps::Ground;
 use crate::resolve::place_body;
 use crate::sewn::Sewn;
-use crate::shape::{Follow, Gripped, Own, begins, chosen};
+use crate::shape::{Follow, Gripped, OfKind, begins, chosen};
 use crate::weather::Weather;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::{
@@ -102,7 +102,7 @@ fn shape(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> 
         }
     };
     let weather = Weather::of(&ground, body)?;
-    let own = Own::Cloth { rest: rest.map(Box::new), sewn };
+    let own = OfKind::Cloth { rest: rest.map(Box::new), sewn };
     Ok(Shaped { mesh, placed, maps, grips, follow, weather, own, density })
 }
 

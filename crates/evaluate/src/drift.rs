@@ -2,7 +2,7 @@
 use crate::kind::{Matters, Shapes};
 use crate::maps::Ground;
 use crate::resolve::place_body;
-use crate::shape::Own;
+use crate::shape::OfKind;
 use crate::source::Coming;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::{Body, Drift, Moment, Value};
@@ -61,7 +61,7 @@ fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> 
     };
     let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
-    let own = Own::Drift { coming };
+    let own = OfKind::Drift { coming };
     Ok(Shaped { mesh, placed, maps, grips: vec![], follow: None, weather, own, density })
 }
 

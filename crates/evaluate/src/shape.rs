@@ -120,13 +120,13 @@ pub struct Shaped {
     /// What gravity and still air do to it, where that is not as to others.
     pub weather: Option<Weather>,
     /// What only its kind has.
-    pub own: Own,
+    pub own: OfKind,
     pub density: Density,
 }
 
 /// What of a shape only a kind of body has.
 #[derive(Clone, Debug)]
-pub enum Own {
+pub enum OfKind {
     Cloth {
         /// What its lengths and folds come from, placed, if that is another mesh.
         rest: Option<Box<Mesh>>,
@@ -143,24 +143,24 @@ impl Shaped {
     /// What its lengths and folds come from, where that is another mesh.
     pub fn rest(&self) -> Option<&Mesh> {
         match &self.own {
-            Own::Cloth { rest, .. } => rest.as_deref(),
-            Own::Drift { .. } => None,
+            OfKind::Cloth { rest, .. } => rest.as_deref(),
+            OfKind::Drift { .. } => None,
         }
     }
 
     /// What it is sewn of, where it is.
     pub fn sewn(&self) -> Option<&Arc<Sewn>> {
         match &self.own {
-            Own::Cloth { sewn, .. } => sewn.as_ref(),
-            Own::Drift { .. } => None,
+            OfKind::Cloth { sewn, .. } => sewn.as_ref(),
+            OfKind::Drift { .. } => None,
         }
     }
 
     /// When its points come and go, where they do.
     pub fn coming(&self) -> Option<&Arc<Coming>> {
         match &self.own {
-            Own::Cloth { .. } => None,
-            Own::Drift { coming } => coming.as_ref(),
+            OfKind::Cloth { .. } => None,
+            OfKind::Drift { coming } => coming.as_ref(),
         }
     }
 

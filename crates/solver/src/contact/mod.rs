@@ -18,11 +18,14 @@ mod pairs;
 mod renew;
 mod rules;
 mod search;
+mod skins;
 mod snug;
 mod solids;
+mod sub_step;
 mod surface;
 mod sweep;
 mod tangle;
+mod told;
 mod touch;
 
 pub use rules::{ContactError, Pairing, Rules, With};

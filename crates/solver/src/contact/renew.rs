@@ -3,7 +3,8 @@
 use super::boxes::{Placed, Ways};
 use super::pairs::{LISTS, List};
 use super::search::Meeting;
-use super::touch::{Between, Contact, PlacedSkin};
+use super::skins::PlacedSkin;
+use super::touch::{Between, Contact};
 use crate::simd::Record;
 use crate::state::State;
 use rayon::prelude::*;

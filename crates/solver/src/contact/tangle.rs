@@ -6,7 +6,7 @@
 use super::boxes::Placed;
 use super::cross::{Crossing, shorter};
 use super::surface::Surface;
-use super::touch::apart;
+use super::told::apart;
 use crate::couple::Tied;
 use crate::simd::Record;
 use crate::state::State;

@@ -4,7 +4,7 @@ use super::constraint::prolonged::Prolonged;
 use super::constraint::{Points, Scale, bend, cell, membrane, patch, yarn};
 use super::elimination::Factor;
 use super::gas::{Filling, Gas};
-use super::taut::Places;
+use super::taut::Gains;
 use super::{Cloth, Own, Rests, Work, coarse, taut};
 use crate::body::Body;
 use crate::carriage::BALANCES;
@@ -120,7 +120,7 @@ impl Steps for Begun<'_> {
             let State { start, gained, x, free, v, .. } = state;
             let Own { gas, taut, .. } = own;
             let before = x.clone();
-            let mut at = Places { start, gained, x };
+            let mut at = Gains { start, gained, x };
             at.take_up();
             let far = self.pulls(moment, gas, |pulls, fill| pulls.settle(scale, fill, free, &mut at, taut));
             if far > 0.0 {
@@ -207,7 +207,7 @@ impl<'a> Begun<'a> {
             let State { start, gained, x, .. } = state;
             x.iter_mut().zip(&*gained).for_each(|(x, gained)| x.0[3] = gained.0[3]);
             self.pulls(moment, gas, |pulls, fill| {
-                pulls.balance(scale, fill, &mut Places { start, gained, x }, own)
+                pulls.balance(scale, fill, &mut Gains { start, gained, x }, own)
             });
             x.iter_mut().zip(&*start).for_each(|(x, start)| x.0[3] = start.0[3]);
         });

@@ -69,13 +69,13 @@ pub struct Pulls<'a> {
 }
 
 /// Where points were when the sub-step began, what they gained since, and where that is.
-pub struct Places<'a> {
+pub struct Gains<'a> {
     pub start: &'a [Record],
     pub gained: &'a mut [Record],
     pub x: &'a mut [Record],
 }
 
-impl Places<'_> {
+impl Gains<'_> {
     /// Contact moved the points: they gained that.
     pub fn take_up(&mut self) {
         for ((x, start), gained) in self.x.iter().zip(self.start).zip(self.gained.iter_mut()) {
@@ -173,7 +173,7 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        at: &mut Places,
+        at: &mut Gains,
         own: &mut System,
     ) {
         own.goes.clear();
@@ -205,7 +205,7 @@ impl Pulls<'_> {
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
         free: &[Record],
-        at: &mut Places,
+        at: &mut Gains,
         own: &mut System,
     ) -> f32 {
         let n = self.parts.order.len();
@@ -238,7 +238,7 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        at: &mut Places,
+        at: &mut Gains,
         own: &mut System,
     ) {
         let n = self.parts.order.len();
@@ -275,7 +275,7 @@ impl Pulls<'_> {
         &self,
         scale: Scale,
         (gas, filling): (&mut [Gas], &[Filling]),
-        at: &mut Places,
+        at: &mut Gains,
         own: &mut System,
         first: f64,
     ) -> f64 {

@@ -148,7 +148,7 @@ pub fn lattices(
     out
 }
 
-/// Places of the points along warp and weft, if all triangles agree on them.
+/// Gains of the points along warp and weft, if all triangles agree on them.
 pub fn lay_flat(rest: &ClothRest) -> Option<Vec<[f64; 2]>> {
     let n = rest.positions.len();
     let mut beside = vec![vec![]; n];

@@ -1,0 +1,63 @@
+//! What must fit where a body comes from, or hangs on, another thing.
+use crate::{Body, BodyId, Fault, Form, HeldTo, Outlet, Scene};
+
+/// What pieces come from is there.
+pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    let source = body.kind.drift().and_then(|d| d.source.as_ref());
+    let at = |what: &str| format!("/bodies/{id}/kind/drift/source/from/{what}");
+    match source.map(|s| &s.from) {
+        Some(Outlet::Figure(f)) if !scene.figures.contains_key(f.figure.as_str()) => {
+            let message = format!("names the figure \"{}\", which there is not", f.figure);
+            faults.push(Fault::new(at("figure"), message));
+        }
+        Some(Outlet::Collider(c)) => match scene.colliders.get(c) {
+            None => {
+                let message = format!("names the collider \"{c}\", which there is not");
+                faults.push(Fault::new(at("collider"), message));
+            }
+            Some(own) if matches!(own.form, Form::Plane(_) | Form::Figure(_)) => {
+                let message = match own.form {
+                    Form::Plane(_) => "has no end, so that nothing can come from all of it alike",
+                    _ => "is a figure's: let them come from the figure",
+                };
+                faults.push(Fault::new(at("collider"), format!("names \"{}\", which {message}", own.name)));
+            }
+            Some(_) => {}
+        },
+        Some(Outlet::Space | Outlet::Points(_) | Outlet::Figure(_)) | None => {}
+    }
+}
+
+/// No ring of bodies hangs on itself.
+pub(crate) fn rings(scene: &Scene, faults: &mut Vec<Fault>) {
+    let on = |id: &BodyId| -> Vec<(String, BodyId)> {
+        let grips = scene.bodies.get(id).into_iter().flat_map(|b| b.grips.iter().filter(|(_, g)| g.on));
+        let held = grips.filter_map(|(k, g)| match &g.to {
+            HeldTo::Body(b) => Some((format!("/bodies/{id}/grips/{k}/to/body"), b.clone())),
+            _ => None,
+        });
+        held.collect()
+    };
+    for (id, body) in &scene.bodies {
+        for (path, to) in on(id) {
+            // Depth first, with the way there.
+            let mut todo = vec![vec![to]];
+            let mut seen = vec![];
+            while let Some(way) = todo.pop() {
+                let Some(last) = way.last().filter(|l| !seen.contains(*l)).cloned() else { continue };
+                if last == *id {
+                    let ring: Vec<&str> = way
+                        .iter()
+                        .map(|b| scene.bodies.get(b).map_or(b.0.as_str(), |b| b.name.as_str()))
+                        .collect();
+                    let message =
+                        format!("makes a ring: {} hangs on {}", body.name, ring.join(", which hangs on "));
+                    faults.push(Fault::new(path.clone(), message));
+                    break;
+                }
+                seen.push(last.clone());
+                todo.extend(on(&last).into_iter().map(|(_, next)| [way.clone(), vec![next]].concat()));
+            }
+        }
+    }
+}
