@@ -4821,7 +4821,7 @@ export interface components {
              */
             uneven: number;
             /**
-             * First speed
+             * Speed
              * @description The speed that a piece comes with, along the place's own axes.
              * @default [
              *       0,
