@@ -1,6 +1,6 @@
 import { useRef, useState } from 'react';
 import { download } from '../api/download';
-import type { Lane } from '../api/http';
+import type { Body, Lane } from '../api/http';
 import { tell } from '../state/project';
 import { openId, useLanes, useScene } from '../state/queries';
 import { chunkAtHand } from '../stream/chunks';
@@ -17,12 +17,26 @@ const FORMATS = [
   { format: 'still', name: 'Still', note: 'the frame on screen, as OBJ', many: 'the frame on screen, a zip of OBJs' },
 ] as const;
 
+/** What else a file holds of some bodies: the pictures that they are seen with, and which pieces are there. */
+function more(format: (typeof FORMATS)[number]['format'], bodies: (Body | undefined)[]): string {
+  const pictured = bodies.some((b) => b?.picture);
+  const comes = bodies.some((b) => b && 'drift' in b.kind && b.kind.drift.source);
+  const parts = [
+    pictured && format === 'usda' && 'in a zip with its pictures',
+    pictured && (format === 'obj' || format === 'still') && 'a zip, with its pictures',
+    comes && format === 'npy' && 'an npz of count, id and position where pieces come and go',
+    comes && format === 'usda' && 'with the number of each piece that is there',
+  ].filter(Boolean);
+  return parts.map((p) => `; ${String(p)}`).join('');
+}
+
 const NONE: Lane[] = [];
 type Busy = { format: string; share: number };
 
 export function DeliverStep() {
   const lanes = useLanes((l) => l) ?? NONE;
   const frames = useScene((s) => s.frames);
+  const bodies = useScene((s) => s.bodies) ?? {};
   const [chosen, setChosen] = useState<string[] | null>(null);
   const [range, setRange] = useState<{ first: string; last: string } | null>(null);
   const [normals, setNormals] = useState(true);
@@ -141,7 +155,13 @@ export function DeliverStep() {
             <div key={format} className="flex items-center justify-between gap-3 px-4 py-1.5">
               <span className="min-w-0">
                 {name}
-                <span className="block text-[12px] text-faded">{taken.length > 1 ? many : note}</span>
+                <span className="block text-[12px] text-faded">
+                  {taken.length > 1 ? many : note}
+                  {more(
+                    format,
+                    taken.map((l) => bodies[l.body]),
+                  )}
+                </span>
                 {mine && (
                   <span
                     role="progressbar"

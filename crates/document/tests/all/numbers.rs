@@ -87,6 +87,11 @@ fn every_number_out_of_its_limits_is_a_fault_at_its_own_path() {
             met += 1;
         }
         for wrong in [json!("much"), json!(null), json!([1])] {
+            // A life may be left out, which is for good.
+            if wrong.is_null() && path.ends_with("/source/life") {
+                assert!(validate(&with(&path, wrong)).is_ok());
+                continue;
+            }
             let faults = validate(&with(&path, wrong.clone())).unwrap_err();
             // What may be left out is faulted where something needs it.
             let left_out = wrong.is_null() && path == "/bodies/canopy/follow";
