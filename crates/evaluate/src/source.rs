@@ -160,12 +160,18 @@ impl<'a> Surface<'a> {
     fn place(&self, scene: &Stage, [which, u, v]: [f64; 3], frame: f64) -> ([f64; 3], [f64; 3]) {
         let all = self.sums[self.sums.len() - 1];
         let at = self.sums.partition_point(|s| *s <= which * all).min(self.sums.len() - 1);
+        // Where the corners are on what stands there. A figure is posed as often as a rate is looked at, and no more.
+        let t = self.mesh.triangles[at];
         let (own, stands) = match &self.moved {
-            Moved::Figure(plays) => (plays.points(plays.time(scene, frame)), &plays.own.place),
-            Moved::Stands(node) => (std::sync::Arc::new(self.mesh.positions.clone()), *node),
+            Moved::Figure(plays) => {
+                let looked = (frame * LOOKS as f64).round() / LOOKS as f64;
+                let points = plays.points(plays.time(scene, looked));
+                (t.map(|p| points[p as usize]), &plays.own.place)
+            }
+            Moved::Stands(node) => (t.map(|p| self.mesh.positions[p as usize]), *node),
         };
         let world = World::of(scene, stands, frame);
-        let corners = self.mesh.triangles[at].map(|p| world.place(own[p as usize].map(f64::from)));
+        let corners = own.map(|p| world.place(p.map(f64::from)));
         // Evenly over a triangle (G. Turk, "Generating random points in triangles", 1990).
         let (s, t) = (u.sqrt(), v);
         let shares = [1.0 - s, s * (1.0 - t), s * t];
