@@ -81,10 +81,18 @@ pub async fn scene(site: &Site, id: i64) -> Value {
 /// # Panics
 /// When the server refuses it.
 pub async fn edit(site: &Site, id: i64, patch: Value) {
-    let now = get(site, &format!("/projects/{id}")).await;
-    let body = json!({"revision": now["revision"], "label": "edit", "patch": patch});
-    let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
-    let answer = sent.send().await.expect("an answer");
-    let (ok, text) = (answer.status().is_success(), answer.text().await.unwrap_or_default());
-    assert!(ok, "{text}");
+    // What the page is still sending may come in between: the edit is then made on what is there.
+    for _ in 0..20 {
+        let now = get(site, &format!("/projects/{id}")).await;
+        let body = json!({"revision": now["revision"], "label": "edit", "patch": patch});
+        let sent = reqwest::Client::new().patch(format!("{}/api/projects/{id}", site.address)).json(&body);
+        let answer = sent.send().await.expect("an answer");
+        let status = answer.status();
+        if status.is_success() {
+            return;
+        }
+        let text = answer.text().await.unwrap_or_default();
+        assert!(status == reqwest::StatusCode::CONFLICT, "{text}");
+    }
+    panic!("something else kept editing project {id}");
 }
