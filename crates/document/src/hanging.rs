@@ -1,30 +1,30 @@
 //! What must fit where a body comes from, or hangs on, another thing.
 use crate::{Body, BodyId, Fault, Form, HeldTo, Outlet, Scene};
 
-/// What pieces come from is there.
+/// What pieces come from, or strands grow on, is there.
 pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
-    let source = body.kind.drift().and_then(|d| d.source.as_ref());
-    let at = |what: &str| format!("/bodies/{id}/kind/drift/source/from/{what}");
-    match source.map(|s| &s.from) {
-        Some(Outlet::Figure(f)) if !scene.figures.contains_key(f.figure.as_str()) => {
+    let Some((path, from)) = body.kind.outlet() else { return };
+    let at = |what: &str| format!("/bodies/{id}/kind/{path}/{what}");
+    match from {
+        Outlet::Figure(f) if !scene.figures.contains_key(f.figure.as_str()) => {
             let message = format!("names the figure \"{}\", which there is not", f.figure);
             faults.push(Fault::new(at("figure"), message));
         }
-        Some(Outlet::Collider(c)) => match scene.colliders.get(c) {
+        Outlet::Collider(c) => match scene.colliders.get(c) {
             None => {
                 let message = format!("names the collider \"{c}\", which there is not");
                 faults.push(Fault::new(at("collider"), message));
             }
             Some(own) if matches!(own.form, Form::Plane(_) | Form::Figure(_)) => {
                 let message = match own.form {
-                    Form::Plane(_) => "has no end, so that nothing can come from all of it alike",
-                    _ => "is a figure's: let them come from the figure",
+                    Form::Plane(_) => "has no end, so that it can't be all over alike",
+                    _ => "is a figure's: name the figure",
                 };
                 faults.push(Fault::new(at("collider"), format!("names \"{}\", which {message}", own.name)));
             }
             Some(_) => {}
         },
-        Some(Outlet::Space | Outlet::Points(_) | Outlet::Figure(_)) | None => {}
+        Outlet::Space | Outlet::Points(_) | Outlet::Figure(_) => {}
     }
 }
 

@@ -33,8 +33,8 @@ pub use figure::*;
 pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Cushion, Disc, Discs, Drift, Elsewhere, Gores, ImportedMesh,
-    Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf, Source, Star, Tube,
-    Warp,
+    Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf, Source, Star, Strands,
+    Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

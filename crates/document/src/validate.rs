@@ -270,7 +270,8 @@ fn together(scene: &Scene, faults: &mut Vec<Fault>) {
             }
         }
         crate::hanging::source(scene, id, body, faults);
-        if !body.place.is_still() && body.kind.drift().is_none_or(|d| d.source.is_none()) {
+        // What comes from a place, or is held to it by its roots, goes with it.
+        if !body.place.is_still() && body.kind.outlet().is_none() {
             let message = "is where the body starts: it does not move. Hold it to a handle that does";
             faults.push(Fault::new(format!("/bodies/{id}/place"), message));
         }

@@ -3,7 +3,7 @@ use crate::kind::{Matters, Shapes};
 use crate::maps::Ground;
 use crate::resolve::place_body;
 use crate::sewn::Sewn;
-use crate::shape::{Follow, Gripped, OfKind, begins, chosen};
+use crate::shape::{Follow, OfKind, begins, gripped};
 use crate::weather::Weather;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::{
@@ -73,25 +73,7 @@ fn shape(scene: &Stage, body: &Body, own: &Cloth, library: &dyn MeshLibrary) -> 
     };
     let mut placed = mesh.positions.clone();
     place_body(scene, begins(scene, body), &mut placed);
-    let mut grips = vec![];
-    for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
-        let mut points = vec![];
-        for choice in &grip.points {
-            let found = chosen(&mesh, choice).map_err(|(name, known)| ShapeError::NoSuchPlace {
-                grip: grip.name.clone(),
-                name,
-                known,
-            })?;
-            points.extend(found);
-        }
-        if grip.points.is_empty() {
-            points.extend(0..mesh.positions.len() as u32);
-        }
-        points.sort_unstable();
-        points.dedup();
-        let by = grip.map.as_ref().and_then(|m| ground.named(body, m)).transpose()?;
-        grips.extend(Gripped::of(scene, id, grip, points, by));
-    }
+    let grips = gripped(&ground, body)?;
     let density = density(&mesh);
     let sewn = match own.seams.is_empty() && own.chambers.is_empty() {
         true => None,

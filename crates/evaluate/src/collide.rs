@@ -3,16 +3,17 @@ use crate::maps::Dyed;
 use crate::resolve::{World, pose_at};
 use crate::shape::begins;
 use crate::{MeshLibrary, Playing, Shaped, Stage};
+use glam::{DMat3, DQuat};
 use nematon_air::{Marks, word};
 use nematon_document::{
     Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource,
-    Moment, Node, Value,
+    Moment, Node, Outlet, Strands, Value,
 };
 use nematon_figure::{Spot, spots};
 use nematon_geometry::Mesh;
 use nematon_solid::{Fetch, Shaped as AtFrame, Solid, Standing};
 use nematon_solver::{
-    ColliderMotion, ColliderRest, Draws, FrictionNow, GripMotion, Holder, Places, Pull, Rules, Way,
+    ColliderMotion, ColliderRest, Draws, FrictionNow, GripMotion, Holder, Places, Pull, Rules, Turns, Way,
 };
 use std::sync::Arc;
 
@@ -46,6 +47,8 @@ pub struct Carried {
     surface: Option<Surface>,
     /// How it pulls, where it only does.
     pull: Option<Pulls>,
+    /// Whether its body asks how its points are turned.
+    turns: bool,
 }
 
 /// How points are pulled.
@@ -353,6 +356,10 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
     let mut out = vec![];
     for (body, (id, shaped)) in bodies.iter().enumerate() {
         let Some(whole) = scene.bodies.get(*id) else { continue };
+        let turns = whole.kind.strands().is_some();
+        if let Some(own) = whole.kind.strands() {
+            out.push(rooted(scene, (body, whole, own), shaped)?);
+        }
         for g in &shaped.grips {
             let Some(own) = whole.grips.get(&g.id) else { continue };
             let points = Arc::new(g.points.clone());
@@ -361,7 +368,14 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
             match &own.to {
                 HeldTo::Handle(h) => {
                     if let Some(h) = scene.handles.get(h) {
-                        out.push(Carried { place: h.place.clone(), body, points, surface: None, pull });
+                        out.push(Carried {
+                            place: h.place.clone(),
+                            body,
+                            points,
+                            surface: None,
+                            pull,
+                            turns,
+                        });
                     }
                 }
                 HeldTo::Figure(f) => {
@@ -370,11 +384,11 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
                         (body, NoHold { grip: own.name.clone(), to: figure.name.clone(), why })
                     })?;
                     let place = figure.place.clone();
-                    out.push(Carried { place, body, points, surface: Some(surface), pull });
+                    out.push(Carried { place, body, points, surface: Some(surface), pull, turns });
                 }
                 // What stays where it is, is held before the body moves; what only pulls is told of each frame.
                 HeldTo::World if pull.is_some() => {
-                    out.push(Carried { place: Node::default(), body, points, surface: None, pull });
+                    out.push(Carried { place: Node::default(), body, points, surface: None, pull, turns });
                 }
                 // Told by `tied`.
                 HeldTo::World | HeldTo::Body(_) => {}
@@ -392,10 +406,32 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
                     .map_err(|why| (body, NoHold { grip: "follow".into(), to: figure.name.clone(), why }))
             });
             let place = begins(scene, whole).clone();
-            out.push(Carried { place, body, points, surface: surface.transpose()?, pull });
+            out.push(Carried { place, body, points, surface: surface.transpose()?, pull, turns });
         }
     }
     Ok(out)
+}
+
+/// The roots of strands, held to what they grow on.
+fn rooted(
+    scene: &Stage,
+    (body, whole, own): (usize, &Body, &Strands),
+    shaped: &Shaped,
+) -> Result<Carried, (usize, NoHold)> {
+    let points = Arc::new(shaped.roots());
+    let (place, surface) = match &own.from {
+        Outlet::Space | Outlet::Points(_) => (whole.place.clone(), None),
+        Outlet::Collider(c) => (scene.colliders.get(c).map_or_else(Node::default, |c| c.place.clone()), None),
+        Outlet::Figure(f) => match scene.figures.get(f.figure.as_str()) {
+            Some(figure) => {
+                let surface = surface(scene, figure, f, &shaped.placed, &points)
+                    .map_err(|why| (body, NoHold { grip: "roots".into(), to: figure.name.clone(), why }))?;
+                (figure.place.clone(), Some(surface))
+            }
+            None => (Node::default(), None),
+        },
+    };
+    Ok(Carried { place, body, points, surface, pull: None, turns: true })
 }
 
 fn surface(
@@ -424,7 +460,13 @@ impl Carried {
         let by = match &self.surface {
             None => Holder::Thing { first, way: way(scene, &self.place, frame) },
             Some(s) => {
-                Holder::Spots(Places(self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect()))
+                let places = self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect();
+                let first = self.turns.then(|| s.axes(&scene.at_home(), self, scene.frames.first as f64));
+                let turned = first.map(|first| {
+                    let moments = self.moments(scene, frame);
+                    moments.map(|f| Arc::new(turned(&first, &s.axes(scene, self, f)))).collect()
+                });
+                Holder::Spots(Places(places), Turns(turned.unwrap_or_default()))
             }
         };
         let pull = self.pull.as_ref().map(|p| p.pull(scene, &self.points, frame));
@@ -447,7 +489,8 @@ impl Carried {
         numbers: &mut Vec<f32>,
         hashes: &mut Vec<[u8; 32]>,
     ) {
-        let Carried { place, body, points, surface, pull } = self;
+        // How points are turned follows from the same.
+        let Carried { place, body, points, surface, pull, turns: _ } = self;
         words.extend([if surface.is_some() { word::GRIP_ON_SPOTS } else { word::GRIP }, *body as u32]);
         words.extend(points.iter());
         if let Some(pull) = pull {
@@ -471,7 +514,23 @@ impl Carried {
     }
 }
 
+/// The turns from axes to axes, as unit quaternions: x, y, z, w.
+fn turned(from: &[DMat3], to: &[DMat3]) -> Vec<[f32; 4]> {
+    let turn = |(a, b): (&DMat3, &DMat3)| DQuat::from_mat3(&(*b * a.transpose())).as_quat().to_array();
+    from.iter().zip(to).map(turn).collect()
+}
+
 impl Surface {
+    /// The axes that its spots have in the world.
+    fn axes(&self, scene: &Stage, of: &Carried, frame: f64) -> Vec<DMat3> {
+        let now = self.plays.points(self.plays.time(scene, frame));
+        let at = World::of(scene, &of.place, frame);
+        let turn = DMat3::from_cols_array_2d(
+            &[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]].map(|v| at.direction(v)),
+        );
+        self.spots.iter().map(|s| turn * s.axes(&now)).collect()
+    }
+
     fn places(&self, scene: &Stage, of: &Carried, frame: f64) -> Arc<Vec<[f32; 3]>> {
         let now = self.plays.points(self.plays.time(scene, frame));
         let at = World::of(scene, &of.place, frame);

@@ -16,8 +16,8 @@ use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
     Born, ChamberRest, ClothRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
-    FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest, Tie, TieNow,
-    TieSpot,
+    FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest, StrandRest, Tie,
+    TieNow, TieSpot,
 };
 use std::sync::Arc;
 
@@ -114,6 +114,7 @@ fn of_rest(scene: &Stage, island: &Island, version: u32) -> Fingerprint {
 fn of_body(s: &mut Sink, rest: &Rest) {
     match rest {
         Rest::Cloth(rest) => of_cloth(s, rest),
+        Rest::Strands(rest) => of_strands(s, rest),
         Rest::Free(rest) => {
             let FreeRest { positions, radii, masses, drag, friction, over, comes } = rest;
             if let Some(Comes { there, largest }) = comes {
@@ -136,6 +137,40 @@ fn of_body(s: &mut Sink, rest: &Rest) {
                 s.f32(map);
             }
         }
+    }
+}
+
+fn of_strands(s: &mut Sink, rest: &StrandRest) {
+    let StrandRest {
+        positions,
+        shape,
+        counts,
+        held,
+        set,
+        line_density,
+        stretch,
+        bend,
+        twist,
+        width,
+        radius,
+        drag,
+        along,
+        over,
+        damping,
+        friction,
+    } = rest;
+    s.u32(&[u32::MAX, 3, positions.len() as u32, shape.len() as u32, counts.len() as u32]);
+    positions.iter().chain(shape).for_each(|p| s.f32(p));
+    s.u32(counts);
+    held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
+    s.u32(&[u32::from(*set)]);
+    for list in [line_density, stretch, bend, twist, width, radius] {
+        s.f32(list);
+    }
+    s.f32(&[*drag, *along, *damping, *friction]);
+    for (k, map) in over.iter().enumerate().filter(|(_, map)| !map.is_empty()) {
+        s.u32(&[k as u32, map.len() as u32]);
+        s.f32(map);
     }
 }
 

@@ -35,5 +35,6 @@ pub(crate) fn of(kind: &Kind) -> &dyn Shapes {
     match kind {
         Kind::Cloth(c) => c.as_ref(),
         Kind::Drift(d) => d.as_ref(),
+        Kind::Strands(s) => s.as_ref(),
     }
 }

@@ -24,6 +24,7 @@ mod source;
 mod stage;
 mod stand_ins;
 mod stopwatch;
+mod strands;
 mod tied;
 mod weather;
 mod why;

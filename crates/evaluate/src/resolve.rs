@@ -288,10 +288,15 @@ impl World {
         turned(self.turn, p)
     }
 
+    /// A direction in the world as the thing's own.
+    pub fn back(&self, p: [f64; 3]) -> [f64; 3] {
+        let [x, y, z, w] = self.turn;
+        turned([-x, -y, -z, w], p)
+    }
+
     /// A place in the world as the thing's own.
     pub fn inverse(&self, p: [f64; 3]) -> [f64; 3] {
-        let [x, y, z, w] = self.turn;
-        turned([-x, -y, -z, w], std::array::from_fn(|k| p[k] - self.position[k]))
+        self.back(std::array::from_fn(|k| p[k] - self.position[k]))
     }
 
     pub fn place(&self, p: [f64; 3]) -> [f64; 3] {

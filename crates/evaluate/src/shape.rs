@@ -1,5 +1,5 @@
 //! The shape of a body: its points where they start, and what is found on them. How a kind of body makes its own is in its own file.
-use crate::maps::Dyed;
+use crate::maps::{Dyed, Ground};
 use crate::sewn::Sewn;
 use crate::source::Coming;
 use crate::weather::Weather;
@@ -79,8 +79,10 @@ pub enum ShapeError {
     Chamber { chamber: String, why: String },
     #[error("its pieces come from {0}")]
     Source(String),
-    #[error("it is loose pieces; only cloth is like something in the hand")]
+    #[error("only cloth is like something in the hand")]
     Loose,
+    #[error("it grows on {0}")]
+    Ground(String),
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
 }
@@ -137,6 +139,8 @@ pub enum OfKind {
         /// When its pieces come and go, where they do.
         coming: Option<Arc<Coming>>,
     },
+    /// Held by their roots, the first point of each.
+    Strands,
 }
 
 impl Shaped {
@@ -144,7 +148,7 @@ impl Shaped {
     pub fn rest(&self) -> Option<&Mesh> {
         match &self.own {
             OfKind::Cloth { rest, .. } => rest.as_deref(),
-            OfKind::Drift { .. } => None,
+            OfKind::Drift { .. } | OfKind::Strands => None,
         }
     }
 
@@ -152,23 +156,30 @@ impl Shaped {
     pub fn sewn(&self) -> Option<&Arc<Sewn>> {
         match &self.own {
             OfKind::Cloth { sewn, .. } => sewn.as_ref(),
-            OfKind::Drift { .. } => None,
+            OfKind::Drift { .. } | OfKind::Strands => None,
         }
     }
 
     /// When its points come and go, where they do.
     pub fn coming(&self) -> Option<&Arc<Coming>> {
         match &self.own {
-            OfKind::Cloth { .. } => None,
+            OfKind::Cloth { .. } | OfKind::Strands => None,
             OfKind::Drift { coming } => coming.as_ref(),
         }
     }
 
-    /// For each point, whether a grip holds it for good.
+    /// The first point of each strand; none of other kinds.
+    pub fn roots(&self) -> Vec<u32> {
+        let next = |at: &mut u32, count: &u32| Some(std::mem::replace(at, *at + count));
+        self.mesh.strands.iter().scan(0, next).collect()
+    }
+
+    /// For each point, whether it is held for good: by a grip, or as a root.
     pub fn held(&self) -> Vec<bool> {
         let mut held = vec![false; self.placed.len()];
         let firm = self.grips.iter().filter(|g| !g.pulls);
         firm.flat_map(|g| &g.points).for_each(|&p| held[p as usize] = true);
+        self.roots().into_iter().for_each(|p| held[p as usize] = true);
         held
     }
 
@@ -221,6 +232,34 @@ impl Gripped {
         let drawn = (!drawn.is_empty()).then(|| alike(drawn, true, Some(by)));
         held.into_iter().chain(drawn).collect()
     }
+}
+
+/// The grips of a body that are on, with the points that each holds.
+///
+/// # Errors
+/// When one names what the shape has not, or its map can't be had.
+pub(crate) fn gripped(ground: &Ground, body: &Body) -> Result<Vec<Gripped>, ShapeError> {
+    let mesh = ground.mesh;
+    let mut grips = vec![];
+    for (id, grip) in body.grips.iter().filter(|(_, g)| g.on) {
+        let mut points = vec![];
+        for choice in &grip.points {
+            let found = chosen(mesh, choice).map_err(|(name, known)| ShapeError::NoSuchPlace {
+                grip: grip.name.clone(),
+                name,
+                known,
+            })?;
+            points.extend(found);
+        }
+        if grip.points.is_empty() {
+            points.extend(0..mesh.positions.len() as u32);
+        }
+        points.sort_unstable();
+        points.dedup();
+        let by = grip.map.as_ref().and_then(|m| ground.named(body, m)).transpose()?;
+        grips.extend(Gripped::of(ground.stage, id, grip, points, by));
+    }
+    Ok(grips)
 }
 
 /// The weight from which on a grip's map means all of it.

@@ -85,8 +85,8 @@ impl Stage {
             acts().any(|a| matches!(a, Act::Skin(s) if s.of == SurfaceOf::Collider(id.0.clone())))
         };
         let gives = |id: &ColliderId| {
-            let sources = bare.bodies.values().filter_map(|b| b.kind.drift()?.source.as_ref());
-            sources.map(|s| &s.from).any(|from| matches!(from, Outlet::Collider(c) if c == id))
+            let from = bare.bodies.values().filter_map(|b| b.kind.outlet());
+            from.into_iter().any(|(_, from)| matches!(from, Outlet::Collider(c) if c == id))
         };
         let asked = bare.colliders.iter().filter(|(id, _)| all || named(id) || gives(id));
         let surfaces = asked.filter_map(|(id, c)| {

@@ -5,7 +5,7 @@
 //! Non-Atomic Games", 1974): the mean slope of the force times what the field moves, which adds up exactly. What is left is what
 //! the cloth itself, what holds it and what it touches do; at one frame these are told apart by computing it once more.
 use crate::resolve::fields_at;
-use crate::{MeshLibrary, RunError, Split, Stage, body_rest, shape};
+use crate::{MeshLibrary, RunError, Split, Stage, body_rest, shape, strands};
 use nematon_air::{Air, By, FieldNow};
 use nematon_document::{Body, BodyId};
 use nematon_solver::Rest;
@@ -108,13 +108,15 @@ enum Caught {
     Panels(Vec<([u32; 3], [f64; 2])>, f64),
     /// A ball, its area as drag sees it, and as it is, m².
     Ball(u32, f64, f64),
+    /// Halves of the segments about a point: their ends, and what of each drag sees across and along, m²; and all that is of the skin.
+    Rods(u32, Vec<([u32; 2], [f64; 2])>, f64),
 }
 
 impl Caught {
     /// What of the skin is the point's, m².
     fn skin(&self) -> f64 {
         match self {
-            Caught::Panels(_, skin) | Caught::Ball(_, _, skin) => *skin,
+            Caught::Panels(_, skin) | Caught::Ball(_, _, skin) | Caught::Rods(_, _, skin) => *skin,
         }
     }
 }
@@ -175,7 +177,7 @@ pub fn why(asked: &Asked, library: &dyn MeshLibrary) -> Result<Why, RunError> {
                 all.dedup();
                 all
             }
-            Caught::Ball(..) => vec![p],
+            Caught::Ball(..) | Caught::Rods(..) => vec![p],
         };
         let spots: Vec<[f32; 3]> = near.iter().map(|p| single(three[1][*p as usize])).collect();
         let slow: Vec<FieldNow> = fields.each.iter().map(|f| &f.now).filter(|f| slows(f)).cloned().collect();
@@ -261,6 +263,25 @@ fn caught(rest: &Rest, point: usize) -> (f64, Caught) {
             }
             (mass.max(1e-12), Caught::Panels(panels, skin))
         }
+        Rest::Strands(r) => {
+            let mut sum = (0.0, 0.0, vec![]);
+            let of_one = r.strands().find(|(from, count)| (*from..from + count).contains(&point));
+            let (from, count) = of_one.unwrap_or((0, 0));
+            let segments = (from + 1..from + count).map(|k| [k - 1, k]).filter(|s| s.contains(&point));
+            for [a, b] in segments {
+                let length = strands::apart(r.shape_at(a), r.shape_at(b));
+                let other = a + b - point;
+                let mean = |of: &[f32]| 0.5 * (f64::from(of[a]) + f64::from(of[b]));
+                let here = |of: &[f32]| 0.75 * f64::from(of[point]) + 0.25 * f64::from(of[other]);
+                let over = if r.over[0].is_empty() { 1.0 } else { mean(&r.over[0]) };
+                let seen = 0.5 * length * mean(&r.width) * over;
+                sum.0 += 0.5 * length * here(&r.line_density);
+                sum.1 += 0.5 * length * here(&r.width);
+                sum.2.push(([a as u32, b as u32], [seen, f64::from(r.along) * seen]));
+            }
+            let (mass, skin, rods) = sum;
+            (mass.max(1e-12), Caught::Rods(point as u32, rods, skin))
+        }
         Rest::Free(r) => {
             let area = std::f64::consts::PI * f64::from(r.radii[point]).powi(2);
             let over = r.over[0].get(point).map_or(1.0, |o| f64::from(*o));
@@ -329,6 +350,20 @@ fn aerial(
                 };
                 let own = moves.iter().map(|(_, v)| mean(&|p| v[place(p)])).collect();
                 panel(&force, times(mean(speed), -1.0), own);
+            }
+        }
+        Caught::Rods(point, rods, _) => {
+            for ([a, b], [across, along]) in rods {
+                let t = sub(at(*b), at(*a));
+                let t = times(t, 1.0 / dot(t, t).sqrt().max(1e-15));
+                let force = |r: Vec3| {
+                    let on = dot(r, t);
+                    let off = sub(r, times(t, on));
+                    let size = half * drag * dot(off, off).sqrt();
+                    add(times(off, across * size), times(t, along * size * on))
+                };
+                let own = moves.iter().map(|(_, v)| v[0]).collect();
+                panel(&force, times(speed(*point), -1.0), own);
             }
         }
         Caught::Ball(point, area, _) => {

@@ -38,6 +38,11 @@ impl Spot {
         Some(spot)
     }
 
+    /// The axes of its triangle: along its first side, across, and out of it.
+    pub fn axes(&self, positions: &[[f32; 3]]) -> DMat3 {
+        self.frame(positions).1
+    }
+
     /// Where it lies on its triangle, and the triangle's axes: along its first side, across, and out of it.
     fn frame(&self, positions: &[[f32; 3]]) -> (DVec3, DMat3) {
         let [a, b, c] = self.triangle.map(|k| DVec3::from(positions[k as usize].map(f64::from)));

@@ -115,6 +115,15 @@ pub(crate) fn beside(
     for t in &mesh.uvs {
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
     }
+    if !mesh.strands.is_empty() {
+        let mut from = 1;
+        for count in &mesh.strands {
+            let points = (from..from + count).map(|p| p.to_string()).collect::<Vec<_>>();
+            let _ = writeln!(out, "l {}", points.join(" "));
+            from += count;
+        }
+        return out;
+    }
     if !mesh.radii.is_empty() {
         (1..=there().count()).for_each(|p| {
             let _ = writeln!(out, "p {p}");

@@ -69,6 +69,9 @@ fn mesh(
     frames: Again,
 ) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
+    if !mesh.strands.is_empty() {
+        return curves(sink, name, motion, frames);
+    }
     if !mesh.radii.is_empty() {
         return points(sink, name, motion, frames);
     }
@@ -183,6 +186,26 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     if motion.count == 1 {
         by_default(sink, &mut *frames, most)?;
     }
+    samples(sink, first, frames, most)
+}
+
+/// Strands, as curves that go straight from point to point, each as wide as it is there.
+fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
+    let Motion { mesh, first, .. } = *motion;
+    writeln!(sink, "def BasisCurves \"{name}\"\n{{\n    uniform token type = \"linear\"")?;
+    writeln!(sink, "    int[] curveVertexCounts = [{}]", list(mesh.strands.iter()))?;
+    let widths = list(mesh.radii.iter().map(|r| 2.0 * r));
+    writeln!(sink, "    float[] widths = [{widths}] (\n        interpolation = \"vertex\"\n    )")?;
+    beside(sink, motion.origin)?;
+    let most = mesh.radii.iter().copied().fold(0.0, f32::max);
+    if motion.count == 1 {
+        by_default(sink, &mut *frames, most)?;
+    }
+    samples(sink, first, frames, most)
+}
+
+/// Places of points by frame, and how far they reach.
+fn samples(sink: &mut dyn Write, first: i64, frames: Again, most: f32) -> Result<()> {
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
     for (number, frame) in (first..).zip(frames()) {

@@ -19,8 +19,10 @@ pub struct Mesh {
     pub faces: Vec<u32>,
     /// Names of the pieces that do not hang together, in the order of their triangles; empty where they have none.
     pub panels: Vec<String>,
-    /// Of loose points, metres; empty where points belong to triangles.
+    /// Of loose points and of points of strands, metres; empty where points belong to triangles.
     pub radii: Vec<f32>,
+    /// How many points each strand has, one after the other from its root to its tip; empty where points are not those of strands.
+    pub strands: Vec<u32>,
 }
 
 /// A face: its points in turn, and their texture coordinates where the mesh has any.

@@ -89,8 +89,18 @@ pub fn lay_apart(mesh: &mut Mesh, least: f32) -> bool {
 impl Mesh {
     /// Takes in another as further pieces; its borders and corners get `name` before their own.
     pub fn take_in(&mut self, name: &str, other: Mesh) {
-        let Mesh { positions, triangles, uvs, uv_triangles, borders, corners, faces, radii: _, panels: _ } =
-            other;
+        let Mesh {
+            positions,
+            triangles,
+            uvs,
+            uv_triangles,
+            borders,
+            corners,
+            faces,
+            radii: _,
+            strands: _,
+            panels: _,
+        } = other;
         let (first, uv) = (self.positions.len() as u32, self.uvs.len() as u32);
         let faced = self.faces.iter().sum::<u32>() as usize == self.triangles.len();
         let named = |own: String| format!("{name} {own}");

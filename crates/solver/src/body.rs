@@ -7,6 +7,7 @@ use crate::measure::{Energy, Strain};
 use crate::model::Model;
 use crate::model::cloth::{self, ClothRest};
 use crate::model::free::{self, FreeRest};
+use crate::model::rod::{self, StrandRest};
 use crate::parts::Parts;
 use crate::simd::Record;
 use crate::state::State;
@@ -20,6 +21,8 @@ pub enum BuildError {
     Lengths { what: &'static str, found: usize, expected: usize },
     #[error("triangle {triangle} has no rest area")]
     NoArea { triangle: usize },
+    #[error("from point {point} to the next there is no way")]
+    NoLength { point: usize },
     #[error("point {point} is not at a finite place")]
     NotFinite { point: usize },
     #[error("{what} is {value}; it must be finite and {limit}")]
@@ -117,6 +120,7 @@ impl Body {
         match rest {
             Rest::Cloth(rest) => Body::cloth(rest),
             Rest::Free(rest) => Body::free(rest),
+            Rest::Strands(rest) => Body::strands(rest),
         }
     }
 
@@ -134,6 +138,14 @@ impl Body {
     /// As for [`Body::build`].
     pub fn free(rest: &FreeRest) -> Result<Body, BuildError> {
         free::build(rest)
+    }
+
+    /// Thin rods that stretch, bend and twist.
+    ///
+    /// # Errors
+    /// As for [`Body::build`].
+    pub fn strands(rest: &StrandRest) -> Result<Body, BuildError> {
+        rod::build(rest)
     }
 
     /// The state at rest, where every run begins.

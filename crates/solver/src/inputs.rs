@@ -3,6 +3,7 @@ pub use crate::model::cloth::{
     ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
 };
 pub use crate::model::free::{Comes, FreeRest};
+pub use crate::model::rod::StrandRest;
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
 use std::sync::Arc;
@@ -12,6 +13,7 @@ use std::sync::Arc;
 pub enum Rest {
     Cloth(Box<ClothRest>),
     Free(FreeRest),
+    Strands(Box<StrandRest>),
 }
 
 impl Rest {
@@ -20,6 +22,7 @@ impl Rest {
         match self {
             Rest::Cloth(r) => &r.positions,
             Rest::Free(r) => &r.positions,
+            Rest::Strands(r) => &r.positions,
         }
     }
 }
@@ -160,6 +163,12 @@ impl Way {
     }
 }
 
+/// The turn that leads from one to another.
+fn turned(to: [f32; 4], from: [f32; 4]) -> [f32; 4] {
+    let of = |q: [f32; 4]| glam::DQuat::from_array(q.map(f64::from));
+    (of(to) * of(from).inverse()).to_array().map(|c| c as f32)
+}
+
 /// Which of so many evenly spaced moments of a frame come before one, from 0 to 1, and how far it is to the next.
 fn between(moments: usize, t: f32) -> (usize, f32) {
     let gaps = moments.saturating_sub(1);
@@ -244,20 +253,49 @@ pub enum Holder {
     /// With a thing: its pose over that of the first frame.
     Thing { first: Pose, way: Way },
     /// Each to a place of its own, metres.
-    Spots(Places),
+    Spots(Places, Turns),
 }
+
+/// How some points are turned from how they were at first, at evenly spaced moments of a frame: unit quaternions, x, y, z, w. None where
+/// nobody asks.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Turns(pub Vec<Arc<Vec<[f32; 4]>>>);
 
 impl GripMotion {
     /// Where one of its points is at a moment, from 0 to 1 through the frame; `rest` is where it started.
     pub(crate) fn places(&self, t: f32) -> impl Fn(usize, [f32; 3]) -> [f32; 3] {
         let (thing, spots) = match &self.by {
             Holder::Thing { first, way } => (Some((*first, way.at(t))), None),
-            Holder::Spots(places) => (None, places.at(t)),
+            Holder::Spots(places, _) => (None, places.at(t)),
         };
         move |k, rest| match (&thing, &spots) {
             (Some((first, now)), _) => now.place(first.inverse(rest)),
             (None, Some(at)) => at(k),
             (None, None) => rest,
+        }
+    }
+
+    /// How one of its points is turned at a moment, from how it was at first.
+    pub(crate) fn turns(&self, t: f32) -> impl Fn(usize) -> [f32; 4] {
+        let whole = match &self.by {
+            Holder::Thing { first, way } => turned(way.at(t).turn, first.turn),
+            Holder::Spots(..) => Pose::default().turn,
+        };
+        let each = match &self.by {
+            Holder::Spots(_, turns) if !turns.0.is_empty() => {
+                let (k, t) = between(turns.0.len(), t);
+                let a = turns.0[k].clone();
+                let b = turns.0.get(k + 1).unwrap_or(&a).clone();
+                Some((a, b, t))
+            }
+            _ => None,
+        };
+        move |k| match &each {
+            Some((a, b, t)) => {
+                let pose = |turn| Pose { turn, ..Pose::default() };
+                pose(a[k]).toward(&pose(b[k]), *t).turn
+            }
+            None => whole,
         }
     }
 
@@ -270,7 +308,7 @@ impl GripMotion {
         };
         match &self.by {
             Holder::Thing { way, .. } => [way.from(), way.to()],
-            Holder::Spots(p) => [p.0.first(), p.0.last()].map(|p| p.map(middle).unwrap_or_default()),
+            Holder::Spots(p, _) => [p.0.first(), p.0.last()].map(|p| p.map(middle).unwrap_or_default()),
         }
     }
 
@@ -278,7 +316,10 @@ impl GripMotion {
     pub(crate) fn arrive(&mut self) {
         match &mut self.by {
             Holder::Thing { way, .. } => *way = way.arrived(),
-            Holder::Spots(p) => p.0 = p.0.last().cloned().into_iter().collect(),
+            Holder::Spots(p, t) => {
+                p.0 = p.0.last().cloned().into_iter().collect();
+                t.0 = t.0.last().cloned().into_iter().collect();
+            }
         }
     }
 }

@@ -31,8 +31,8 @@ pub use exploded::{Cause, Exploded};
 pub use inputs::{
     Born, ChamberRest, ClothRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, FillNow,
     Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter, MatterNow,
-    Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, Tie, TieNow,
-    TieSpot, Way, Weathered,
+    Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, StrandRest,
+    Tie, TieNow, TieSpot, Turns, Way, Weathered,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -3037,11 +3037,44 @@ export interface components {
          *         "seed": 0
          *       }
          *     }
+         * @example {
+         *       "strands": {
+         *         "size": [
+         *           0.3,
+         *           0.3
+         *         ],
+         *         "count": 200,
+         *         "points": 12,
+         *         "length": 0.25,
+         *         "variation": 0.15,
+         *         "lean": [
+         *           0,
+         *           0,
+         *           0
+         *         ],
+         *         "bow": 0.4,
+         *         "windings": 0,
+         *         "winding_radius": 0.004,
+         *         "diameter": 0.0004,
+         *         "taper": 0.5,
+         *         "density": 1300,
+         *         "modulus": 3000000000,
+         *         "twist": 0.75,
+         *         "damping": 1,
+         *         "drag": 1.2,
+         *         "along": 0.02,
+         *         "friction": 0.3,
+         *         "around": 0.001,
+         *         "seed": 0
+         *       }
+         *     }
          */
         Kind: {
             cloth: components["schemas"]["Cloth"];
         } | {
             drift: components["schemas"]["Drift"];
+        } | {
+            strands: components["schemas"]["Strands"];
         };
         /**
          * @description A surface that bends and hardly stretches.
@@ -4870,7 +4903,7 @@ export interface components {
             };
         };
         /**
-         * @description Where pieces come from.
+         * @description What pieces come from, or strands grow on.
          * @example space
          */
         Outlet: "space" | {
@@ -4892,6 +4925,184 @@ export interface components {
         };
         /** @description Key of a collider in its scene. */
         ColliderId: string;
+        /** @description Thin elastic rods that grow from something: hair, tassels, plumes, grass. */
+        Strands: {
+            /**
+             * Grow on
+             * @description What they grow on, and are held to by their roots. Left out, a rectangle about the body's place, upward from it.
+             */
+            from?: components["schemas"]["Outlet"];
+            /**
+             * Patch
+             * @description That rectangle.
+             * @default [
+             *       0.3,
+             *       0.3
+             *     ]
+             */
+            size: number[];
+            /**
+             * Strands
+             * Format: uint32
+             */
+            count: number;
+            /**
+             * Points a strand
+             * Format: uint32
+             * @description Of a strand, its root and its tip among them.
+             */
+            points: number;
+            /**
+             * Length
+             * Format: double
+             * @description Of a strand of the mean length.
+             */
+            length: number;
+            /**
+             * Variation
+             * Format: double
+             * @description By how much of it the longest are longer, and the shortest shorter.
+             * @default 0
+             */
+            variation: number;
+            /**
+             * Lean
+             * @description Added to the way out of what they grow on, which is 1 long, along the axes of the body's place.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            lean: number[];
+            /**
+             * Bow
+             * Format: double
+             * @description How far a strand turns over from its root to its tip, as it is at rest: toward its lean, or to a side of its own.
+             * @default 0
+             */
+            bow: number;
+            /**
+             * Windings
+             * Format: double
+             * @description How often a strand winds about its way, as it is at rest.
+             * @default 0
+             */
+            windings: number;
+            /**
+             * Winding radius
+             * Format: double
+             * @description How far from its way that takes it.
+             * @default 0.004
+             */
+            winding_radius: number;
+            /**
+             * Diameter
+             * Format: double
+             * @description At the root.
+             * @default 0.0004
+             */
+            diameter: number;
+            /**
+             * Taper
+             * Format: double
+             * @description How much thinner it is at its tip, as a share.
+             * @default 0.5
+             */
+            taper: number;
+            /**
+             * Density
+             * Format: double
+             * @description Of what it is made of.
+             * @default 1300
+             */
+            density: number;
+            /**
+             * Young's modulus
+             * Format: double
+             * @description Young's modulus: how it resists stretch and, by the fourth power of how thick it is, bends.
+             * @default 3000000000
+             */
+            modulus: number;
+            /**
+             * Twist
+             * Format: double
+             * @description Rigidity against twist, as a share of that against bends: 1 / (1 + Poisson's ratio) of a round one.
+             * @default 0.75
+             */
+            twist: number;
+            /**
+             * Damping
+             * Format: double
+             * @description 1/s, relative to what its roots go along with.
+             * @default 0
+             */
+            damping: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Drag
+             * Format: double
+             * @description Drag coefficient of a cylinder across the flow.
+             * @default 1.2
+             */
+            drag: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Drag along
+             * Format: double
+             * @description The share of it that acts along a strand.
+             * @default 0.02
+             */
+            along: number;
+            /**
+             * Friction
+             * Format: double
+             * @description Coulomb friction; the larger of two acts.
+             * @default 0.3
+             */
+            friction: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Kept apart by
+             * Format: double
+             * @description How far others are kept from its middle.
+             * @default 0.001
+             */
+            around: number;
+            /**
+             * Roots turn freely
+             * @description Roots, and ends that grips hold, may turn: held as by a ring and not as in a wall.
+             */
+            hinged?: boolean;
+            /**
+             * Seed
+             * Format: uint32
+             * @description Another is another growth of the same kind.
+             * @default 0
+             */
+            seed: number;
+        };
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
          *     a place has one.
@@ -7454,7 +7665,7 @@ export interface components {
         };
         /**
          * @description Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points (radii f32, metres), `triangles` (triangles x 3 u32), and where there are
+         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), `triangles` (triangles x 3 u32), and where there are
          *     UVs their corners (triangles x 3 u32).
          */
         ShapeHead: {
@@ -7466,9 +7677,14 @@ export interface components {
             uvs: number;
             /**
              * Format: uint
-             * @description As many as points where these are loose, or none.
+             * @description As many as points where these are loose or of strands, or none.
              */
             radii: number;
+            /**
+             * Format: uint
+             * @description How many strands there are, one after the other.
+             */
+            strands: number;
             /**
              * Format: float
              * @description Metres.

@@ -6,8 +6,10 @@ export type Shape = {
   /** Where the points start in the world, metres. */
   placed: Float32Array;
   uvs: Float32Array;
-  /** Of loose points, metres; empty where points belong to triangles. */
+  /** Of loose points and those of strands, metres; empty where points belong to triangles. */
   radii: Float32Array;
+  /** How many points each strand has, one after the other. */
+  strands: Uint32Array;
   triangles: Uint32Array;
   uvTriangles: Uint32Array;
 };
@@ -32,7 +34,8 @@ export async function readShape(id: number, body: string, signal?: AbortSignal):
   floats(3 * head.points);
   const uvs = floats(2 * head.uvs);
   const radii = floats(head.radii);
+  const strands = words(head.strands);
   const triangles = words(3 * head.triangles);
   const uvTriangles = head.uvs > 0 ? words(3 * head.triangles) : new Uint32Array();
-  return { head, placed, uvs, radii, triangles, uvTriangles };
+  return { head, placed, uvs, radii, strands, triangles, uvTriangles };
 }

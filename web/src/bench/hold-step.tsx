@@ -3,7 +3,7 @@ import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
 import { edit, setValue } from '../state/project';
 import { useFigure, useScene, useShape } from '../state/queries';
-import { clothOf } from '../state/value';
+import { clothOf, isLoose } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, SwitchField, Toggle } from '../ui/choice-field';
@@ -39,7 +39,7 @@ export function HoldStep() {
   const { shape } = useShape(id);
   const open = useView((v) => v.grip);
   const points = useView((v) => v.points.length);
-  const loose = useScene((s) => Boolean(s.bodies[id] && !clothOf(s.bodies[id]))) ?? false;
+  const loose = useScene((s) => Boolean(s.bodies[id] && isLoose(s.bodies[id]))) ?? false;
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
   const figures = useScene((s) => s.figures) ?? {};
   const to = (g: Grip) => {

@@ -3,7 +3,7 @@ import { DYED } from '../state/dyes';
 import { edit, editBy } from '../state/project';
 import { kinds } from '../state/pointer';
 import { useMatters, useScene, useSchema, useShape } from '../state/queries';
-import { clothOf, kindOf } from '../state/value';
+import { clothOf, isLoose, kindOf } from '../state/value';
 import { setView } from '../state/view';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
@@ -20,6 +20,7 @@ import { PlaceRows } from './place';
 import { sewnShapes } from '../state/sewn';
 import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
+import { GrowRows } from './grow';
 import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
@@ -82,14 +83,25 @@ export function ShapeStep() {
 }
 
 /** What kinds of bodies are, in a few words. */
-const KINDS: Record<string, string> = { drift: 'Loose pieces that fall and pile up: pods, beads, crumbs' };
+const KINDS: Record<string, string> = {
+  drift: 'Loose pieces that fall and pile up: pods, beads, crumbs',
+  strands: 'Thin rods that grow from something: hair, tassels, plumes, grass',
+};
 
 function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) {
   const { shape, fault } = useShape(id);
   return (
     <Row
       name={body.name}
-      note={shape ? count(shape.head.points, clothOf(body) ? 'point' : 'piece') : fault ? 'no shape' : '…'}
+      note={
+        shape
+          ? shape.head.strands
+            ? count(shape.head.strands, 'strand')
+            : count(shape.head.points, isLoose(body) ? 'piece' : 'point')
+          : fault
+            ? 'no shape'
+            : '…'
+      }
       mark={<Swatch dye={body.dye ?? 'linen'} kind={kindOf(body)} />}
       open={open}
       onOpen={() => setView({ body: id, points: [], grip: null })}
@@ -103,6 +115,7 @@ function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) 
 /** The outlines of the kinds. */
 const OUTLINES: Record<string, string> = {
   cloth: 'M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z',
+  strands: 'M2 15C2.500 9 4 5 3 1M6 15c0-6 1-9 1-13M10 15c0-5 2-9 3-12M14 15c-.500-4 1-7 1-9',
   drift:
     'M2 5a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M9 4a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M5.500 11.500a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0',
 };
@@ -149,9 +162,10 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         <>
           <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
           {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
+          {'strands' in body.kind && <GrowRows id={id} of={of} own={body.kind.strands} />}
           <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
           {fault && <Note tone="care">{fault}</Note>}
-          <Passing id={id} body={body} />
+          {isLoose(body) && <Passing id={id} body={body} />}
         </>
       )}
       {shape?.head.coarse && (

@@ -1,10 +1,10 @@
 /** Where loose pieces come from: all of them are there at first, or they come a few at a time. */
 import type { Body } from '../api/http';
-import { edit, setValue } from '../state/project';
-import { useScene } from '../state/queries';
+import { edit } from '../state/project';
 import { ChoiceField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Fold } from '../ui/section';
+import { Outlet } from './outlet';
 
 type Drift = Extract<Body['kind'], { drift: unknown }>['drift'];
 type Source = NonNullable<Drift['source']>;
@@ -31,7 +31,7 @@ export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift
       />
       {source && (
         <Fold name="Source">
-          <From path={`${path}/from`} of={of} source={source} />
+          <Outlet label="From" path={`${path}/from`} of={of} from={source.from} space="its own box" said="come from" />
           <NumberField path={`${path}/rate`} of={of} />
           <ChoiceField
             label="They stay"
@@ -59,35 +59,5 @@ export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift
         </Fold>
       )}
     </>
-  );
-}
-
-const SPACE = '·';
-
-function From({ path, of, source }: { path: string; of: string; source: Source }) {
-  const figures = useScene((s) => s.figures) ?? {};
-  const colliders = useScene((s) => s.colliders) ?? {};
-  const key = (from: unknown) => (from === undefined || from === 'space' ? SPACE : JSON.stringify(from));
-  const all = [
-    { from: 'space' as unknown, label: 'its own box' },
-    ...Object.entries(figures).map(([k, f]) => ({ from: { figure: { figure: k } } as unknown, label: `${f.name}, its skin` })),
-    ...Object.entries(colliders)
-      .filter(([, c]) => !('plane' in c.form || 'figure' in c.form))
-      .map(([k, c]) => ({ from: { collider: k } as unknown, label: `${c.name}, its surface` })),
-  ];
-  const now = key(source.from);
-  if (!all.some((o) => key(o.from) === now))
-    all.push({ from: source.from, label: 'points' in Object(source.from) ? 'points of the scene file' : 'a part of a figure' });
-  return (
-    <ChoiceField
-      label="From"
-      of={of}
-      value={now}
-      options={all.map((o) => ({ value: key(o.from), label: o.label }))}
-      onChoose={(v) => {
-        const found = all.find((o) => key(o.from) === v);
-        if (found) void setValue(`${of} come from ${found.label}`, path, found.from);
-      }}
-    />
   );
 }

@@ -125,7 +125,8 @@ export const addKind = (kind: string) => {
     name,
     kind: { [kind]: begins },
     place: { position: [0, above(high), 0], turn: [0, 0, 0] },
-    touch: { itself: true, others: true, group: 'cloth' },
+    // Strands are many: that they meet each other is asked for.
+    touch: { itself: kind !== 'strands', others: true, group: 'cloth' },
   }));
 };
 

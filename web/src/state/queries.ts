@@ -59,7 +59,7 @@ const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.G
 /** What bodies may stand on: where those that do start follows from it. */
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
 /** Whether where it starts follows from others. */
-const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}));
+const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}) || 'strands' in b.kind);
 const shapeKey = (b: Body) => {
   const scene = rides(b) && now.scene();
   return JSON.stringify([

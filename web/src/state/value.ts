@@ -38,5 +38,8 @@ export const placeOf = (n: Node | undefined) => ({
 /** What kind of body it is. */
 export const kindOf = (b: Body) => Object.keys(b.kind)[0]!;
 
+/** Whether it is loose pieces, that nothing holds together. */
+export const isLoose = (b: Body) => 'drift' in b.kind;
+
 /** What a cloth has of its kind; nothing of another kind. */
 export const clothOf = (b: Body) => ('cloth' in b.kind ? b.kind.cloth : undefined);

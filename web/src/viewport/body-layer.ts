@@ -3,6 +3,7 @@ import type * as T from 'three';
 import type { Shape } from '../api/shape';
 import { ClothLayer } from './cloth-layer';
 import { DriftLayer } from './drift-layer';
+import { StrandLayer } from './strand-layer';
 
 export interface BodyLayer {
   readonly group: T.Group;
@@ -29,5 +30,7 @@ export interface BodyLayer {
 }
 
 /** `plain` where drawing is slow. */
-export const layerOf = (shape: Shape, plain: boolean, colour: string, redraw: () => void): BodyLayer =>
-  shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour, redraw);
+export const layerOf = (shape: Shape, plain: boolean, colour: string, redraw: () => void): BodyLayer => {
+  if (shape.strands.length > 0) return new StrandLayer(shape, colour);
+  return shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour, redraw);
+};

@@ -38,7 +38,8 @@ export class Picker {
 
   /** The same of a body whose points can be held: not of loose pieces. */
   private held(id: string): Float32Array | null {
-    return this.stage.layers.get(id)?.shape.radii.length ? null : this.projected(id);
+    const shape = this.stage.layers.get(id)?.shape;
+    return shape?.radii.length && !shape.strands.length ? null : this.projected(id);
   }
 
   /** Tells whether nothing stands between a point and the eye. */

@@ -136,7 +136,7 @@ export function Viewport() {
         <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
           <span className="truncate text-faded">{bodies[body]?.name}</span>
           <span className="num shrink-0">
-            {count(shown.there ?? shapes[body].head.points, shapes[body].radii.length ? 'piece' : 'point')}
+            {count(shown.there ?? shapes[body].head.points, shapes[body].radii.length && !shapes[body].strands.length ? 'piece' : 'point')}
           </span>
         </p>
       )}

@@ -291,6 +291,24 @@ async fn it_tells_what_moves_a_point_at_the_frame_and_over_the_take() -> WebDriv
         let sum: f64 = shares.iter().map(|s| s["by"][k][1].as_f64().unwrap()).sum();
         assert!((sum - all[1].as_f64().unwrap()).abs() < 0.02, "{sum} of {all}");
     }
+    // The plot says its height, and what of it is cut off.
+    let words =
+        w.script("return document.querySelector('[data-testid=why] svg').getAttribute('aria-label')").await?;
+    let words = words.as_str().unwrap_or_default().to_owned();
+    assert!(words.starts_with("Frames 1 to 23, up to "), "{words}");
+    let whole = ask(&site, &path, &json!({"point": 60 * 36 + 40, "first": 1, "last": 23})).await;
+    let mut sizes: Vec<f64> = vec![];
+    for share in whole["shares"].as_array().unwrap() {
+        for v in share["by"].as_array().unwrap() {
+            sizes.push((0..3).map(|k| v[k].as_f64().unwrap().powi(2)).sum::<f64>().sqrt());
+        }
+    }
+    let most = sizes.into_iter().fold(0.0, f64::max);
+    let number = |t: &str| t.split(' ').next().and_then(|n| n.parse::<f64>().ok());
+    let high = number(&words["Frames 1 to 23, up to ".len()..]).expect("a number");
+    let top = words.split("at most ").nth(1).map_or(high, |t| number(t).expect("a number"));
+    assert!((top / most - 1.0).abs() < 0.06, "{top} is told, {most} is the most");
+    assert!(high <= top);
     // Of the frame that rests on screen what pulls and what it touches is told apart from the body.
     w.until("the body is told alone", async || Ok(!told().await?.contains("what it touches"))).await?;
     let one =

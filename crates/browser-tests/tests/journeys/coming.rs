@@ -26,7 +26,8 @@ async fn seeds_come_and_go_are_scrubbed_both_ways_and_taken_away() -> WebDriverR
     w.until("they stay for a time", async || Ok(source().await["life"].is_number())).await?;
     w.set("/bodies/drift/kind/drift/source/rate", "48").await?;
     w.set("/bodies/drift/kind/drift/source/life", "0.5").await?;
-    w.until("both are kept", async || Ok(source().await["rate"] == 48.0 && source().await["life"] == 0.5)).await?;
+    w.until("both are kept", async || Ok(source().await["rate"] == 48.0 && source().await["life"] == 0.5))
+        .await?;
     edit(&site, id, json!([{"op": "add", "path": "/frames/last", "value": 36}])).await;
     w.run().await?;
     w.all_true().await?;

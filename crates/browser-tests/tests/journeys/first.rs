@@ -403,5 +403,14 @@ async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() 
     let frame = w.script(go).await?.as_i64().unwrap();
     w.until("the playhead is at the snag", async || Ok(w.frame().await? == frame)).await?;
     assert!(frame > 0);
+    // There the triangles at fault are outlined, where the cloth lies; a frame without any shows none.
+    let outlined = "const m = nematonStage.layers.get('blanket').marks.faulty; return m.visible ? m.geometry.getAttribute('position').count / 6 : 0";
+    w.until("what is torn is outlined", async || Ok(w.script(outlined).await?.as_u64() > Some(0))).await?;
+    let on = "const s = nematonStage, l = s.layers.get('blanket'), p = l.marks.faulty.geometry.getAttribute('position'), all = l.drawn.positions;
+              const has = (i) => { for (let k = 0; k < all.length; k += 3) if (Math.hypot(all[k] - p.getX(i), all[k + 1] - p.getY(i), all[k + 2] - p.getZ(i)) < 1e-6) return true; return false };
+              return Array.from({ length: p.count }, (_, i) => i).every(has)";
+    assert_eq!(w.script(on).await?, true, "the outline is on the cloth");
+    w.press("First frame").await?;
+    w.until("at rest none is", async || Ok(w.script(outlined).await? == 0)).await?;
     w.close().await
 }

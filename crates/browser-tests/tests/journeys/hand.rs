@@ -627,6 +627,32 @@ async fn things_are_hidden_dyed_set_down_moved_by_arms_and_chosen_in_the_view() 
 }
 
 #[tokio::test]
+async fn a_hollow_box_is_looked_at_from_outside() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.rest().await?;
+    let c = w.camera().await?;
+    let c: Vec<f64> = (0..3).map(|k| c[k].as_f64().unwrap()).collect();
+    // A room about all there is, and about the eye.
+    let side: Vec<f64> = c.iter().map(|v| 2.0 * v.abs() + 2.0).collect();
+    let room = json!({"name": "Room", "form": {"box": {"size": side}}, "hollow": true});
+    edit(&site, w.id, json!([{"op": "add", "path": "/colliders/room", "value": room}])).await;
+    let outside = async |w: &nematon_browser_tests::Window| {
+        let c = w.camera().await?;
+        Ok((0..3).any(|k| c[k].as_f64().unwrap().abs() > side[k] / 2.0))
+    };
+    w.until("what comes in about the eye is seen from outside", async || outside(&w).await).await?;
+    // Who never looked before comes to it from outside, and sees the room whole.
+    let second = site.window(false).await?;
+    second.go(&format!("/projects/{}", w.id)).await?;
+    second.until("it is opened from outside", async || outside(&second).await).await?;
+    let whole = "const s = nematonStage, b = s.colliders.bounds(); let all = true;
+        for (const x of [b.min.x, b.max.x]) for (const y of [b.min.y, b.max.y]) for (const z of [b.min.z, b.max.z]) { const p = s.camera.position.clone().set(x, y, z).project(s.camera); if (Math.abs(p.x) > 1 || Math.abs(p.y) > 1) all = false } return all";
+    second.until("the room is seen whole", async || Ok(second.script(whole).await? == true)).await?;
+    second.close().await?;
+    w.close().await
+}
+
+#[tokio::test]
 async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.step("Air").await?;

@@ -92,7 +92,7 @@ impl Source {
     }
 }
 
-/// Where pieces come from.
+/// What pieces come from, or strands grow on.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 #[schemars(extend("examples" = [Outlet::Space]))]
@@ -112,7 +112,7 @@ pub enum Outlet {
 }
 
 impl Outlet {
-    fn is_space(&self) -> bool {
+    pub(super) fn is_space(&self) -> bool {
         *self == Outlet::Space
     }
 }
@@ -144,6 +144,10 @@ impl Traits for Drift {
             seed: 0,
             source: None,
         })
+    }
+
+    fn outlet(&self) -> Option<(&'static str, &Outlet)> {
+        self.source.as_ref().map(|s| ("source/from", &s.from))
     }
 
     fn faults(&self, body: &Body) -> Vec<Fault> {

@@ -1,9 +1,11 @@
 //! What a body is: one kind a file, with what only it has and what must fit there.
 mod cloth;
 mod drift;
+mod strands;
 
 pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
+pub use strands::Strands;
 
 use crate::Body;
 use schemars::JsonSchema;
@@ -37,6 +39,10 @@ trait Traits: Sized {
     fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
         vec![]
     }
+    /// What its points come from, with its path in it.
+    fn outlet(&self) -> Option<(&'static str, &Outlet)> {
+        None
+    }
     /// What the schema can't say.
     fn faults(&self, body: &Body) -> Vec<Fault>;
 }
@@ -68,6 +74,15 @@ macro_rules! kinds {
             pub fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
                 match self { $(Kind::$kind(k) => k.sources_mut(),)* }
             }
+            /// What its points come from, with its path in it.
+            pub fn outlet(&self) -> Option<(String, &Outlet)> {
+                match self {
+                    $(Kind::$kind(k) => {
+                        let at = |path: &str| format!("{}/{path}", stringify!($kind).to_lowercase());
+                        k.outlet().map(|(path, from)| (at(path), from))
+                    })*
+                }
+            }
             /// What doesn't fit, with its path in the body.
             pub fn faults(&self, body: &Body) -> Vec<(String, String)> {
                 match self {
@@ -82,20 +97,27 @@ macro_rules! kinds {
             pub fn drift(&self) -> Option<&Drift> {
                 match self {
                     Kind::Drift(d) => Some(d.as_ref()),
-                    Kind::Cloth(_) => None,
+                    Kind::Cloth(_) | Kind::Strands(_) => None,
+                }
+            }
+            /// Strands, where it is those.
+            pub fn strands(&self) -> Option<&Strands> {
+                match self {
+                    Kind::Strands(s) => Some(s.as_ref()),
+                    Kind::Cloth(_) | Kind::Drift(_) => None,
                 }
             }
             /// A cloth, where it is one.
             pub fn cloth(&self) -> Option<&Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_ref()),
-                    Kind::Drift(_) => None,
+                    Kind::Drift(_) | Kind::Strands(_) => None,
                 }
             }
             pub fn cloth_mut(&mut self) -> Option<&mut Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_mut()),
-                    Kind::Drift(_) => None,
+                    Kind::Drift(_) | Kind::Strands(_) => None,
                 }
             }
         }
@@ -105,4 +127,5 @@ macro_rules! kinds {
 kinds! {
     Cloth,
     Drift,
+    Strands,
 }

@@ -71,15 +71,17 @@ struct SetDown {
 }
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points (radii f32, metres), `triangles` (triangles x 3 u32), and where there are
+/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), `triangles` (triangles x 3 u32), and where there are
 /// UVs their corners (triangles x 3 u32).
 #[derive(Serialize, JsonSchema)]
 pub struct ShapeHead {
     pub points: usize,
     pub triangles: usize,
     pub uvs: usize,
-    /// As many as points where these are loose, or none.
+    /// As many as points where these are loose or of strands, or none.
     pub radii: usize,
+    /// How many strands there are, one after the other.
+    pub strands: usize,
     /// Metres.
     pub shortest_edge: f32,
     pub longest_edge: f32,
@@ -262,6 +264,7 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
         triangles: m.triangles.len(),
         uvs: m.uvs.len(),
         radii: m.radii.len(),
+        strands: m.strands.len(),
         shortest_edge: s.density.shortest_edge,
         longest_edge: s.density.longest_edge,
         smallest_fold: s.density.smallest_fold,
@@ -281,6 +284,7 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
     let floats = s.placed.iter().flatten().chain(m.positions.iter().flatten()).chain(m.uvs.iter().flatten());
     let floats = floats.chain(&m.radii);
     out.extend(floats.flat_map(|c| c.to_le_bytes()));
+    out.extend(m.strands.iter().flat_map(|k| k.to_le_bytes()));
     out.extend(m.triangles.iter().chain(&m.uv_triangles).flatten().flat_map(|k| k.to_le_bytes()));
     Ok(out)
 }

@@ -4,6 +4,7 @@
 //! sees no other, nor who touches its points.
 pub mod cloth;
 pub mod free;
+pub mod rod;
 
 use crate::body::Body;
 use crate::inputs::{FrameInputs, Gas};
@@ -195,4 +196,5 @@ const ALIEN: &str = "a state belongs to the body that made it";
 models! {
     Cloth: cloth::Cloth,
     Free: free::Free,
+    Rods: rod::Rods,
 }

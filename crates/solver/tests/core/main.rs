@@ -15,6 +15,7 @@ mod matter;
 mod membrane;
 mod motion;
 mod pull;
+mod rods;
 mod rules;
 mod sewn;
 mod shapes;

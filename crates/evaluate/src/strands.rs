@@ -1,0 +1,245 @@
+//! Strands: where they grow, what they are like at rest, and what the solver is told of them.
+use crate::kind::{Matters, Shapes};
+use crate::maps::Ground;
+use crate::resolve::{World, place_body};
+use crate::shape::{OfKind, gripped};
+use crate::weather::Weather;
+use crate::{MeshLibrary, ShapeError, Shaped, Stage};
+use nematon_document::{Body, Moment, Outlet, Strands, Value};
+use nematon_geometry::{Border, Density, Mesh, fill, scatter};
+use nematon_solver::{Maps, Rest, Scaled, StrandRest};
+use std::f64::consts::{PI, TAU};
+
+/// Numbers of one strand, each by a seed of its own.
+const DICE: u64 = 8;
+/// A strand goes along its way at least so much of its length, however it winds.
+const LEAST_ONWARD: f64 = 0.1;
+
+impl Shapes for Strands {
+    fn shape(&self, scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
+        shape(scene, body, self, library)
+    }
+
+    fn rest(&self, body: &Body, shaped: &Shaped, first: &Moment) -> Rest {
+        Rest::Strands(Box::new(rest(body, self, shaped, first)))
+    }
+
+    fn matters(&self) -> Matters {
+        Matters {
+            damping: self.damping.clone(),
+            drag: self.drag.clone(),
+            lift: Value::default(),
+            friction: self.friction.clone(),
+        }
+    }
+
+    fn around(&self) -> f64 {
+        self.around
+    }
+}
+
+/// Where a strand grows, and the way out of what it grows on there; in the world but for its origin.
+struct Root {
+    at: [f64; 3],
+    out: [f64; 3],
+}
+
+fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
+    let first = scene.frames.first as f64;
+    let at = World::of(scene, &body.place, first);
+    let stands = matches!(own.from, Outlet::Space | Outlet::Points(_));
+    let (mut positions, mut strands) = (vec![], vec![]);
+    for (k, root) in roots(scene, own, first)?.into_iter().enumerate() {
+        // About the body's own place, wherever it grows.
+        let root = match stands {
+            true => root,
+            false => Root { at: at.inverse(root.at), out: at.back(root.out) },
+        };
+        grow(own, k, &root, &mut positions);
+        strands.push(own.points);
+    }
+    let ends = |name: &str, of: &dyn Fn(u32) -> u32| Border {
+        name: name.into(),
+        points: (0..strands.len() as u32).map(|k| of(k * own.points)).collect(),
+        closed: false,
+    };
+    let borders = vec![ends("roots", &|k| k), ends("tips", &|k| k + own.points - 1)];
+    let thin = |k: usize| 0.5 * own.diameter * narrows(own, k % own.points as usize);
+    let radii = (0..positions.len()).map(|k| thin(k) as f32).collect();
+    let mesh = Mesh { positions, radii, strands, borders, ..Mesh::default() };
+    let mut placed = mesh.positions.clone();
+    place_body(scene, &body.place, &mut placed);
+    let segment = own.length / f64::from(own.points - 1);
+    let density = Density {
+        points: placed.len(),
+        triangles: 0,
+        shortest_edge: (segment * (1.0 - own.variation)) as f32,
+        longest_edge: (segment * (1.0 + own.variation)) as f32,
+        smallest_fold: 0.0,
+        coarse: false,
+    };
+    let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+    let (maps, weather) = (crate::maps::maps(&ground, body)?, Weather::of(&ground, body)?);
+    let grips = gripped(&ground, body)?;
+    Ok(Shaped { mesh, placed, maps, grips, follow: None, weather, own: OfKind::Strands, density })
+}
+
+/// Where strands grow: about the body's own place, or on what there is at the first frame.
+fn roots(scene: &Stage, own: &Strands, first: f64) -> Result<Vec<Root>, ShapeError> {
+    let up = [0.0, 1.0, 0.0];
+    let (mesh, stands, name) = match &own.from {
+        Outlet::Points(points) => return Ok(points.iter().map(|p| Root { at: *p, out: up }).collect()),
+        Outlet::Space => {
+            let [x, z] = own.size.map(|s| (0.5 * s) as f32);
+            let positions = vec![[-x, 0.0, -z], [-x, 0.0, z], [x, 0.0, z], [x, 0.0, -z]];
+            let found = scatter(&positions, &[[0, 1, 2], [0, 2, 3]], own.count as usize, own.seed);
+            if found.is_empty() {
+                // A patch that is a point or a line.
+                let along = |k: u32| (f64::from(k) + 0.5) / f64::from(own.count) - 0.5;
+                let at = |k: u32| [own.size[0] * along(k), 0.0, own.size[1] * along(k)];
+                return Ok((0..own.count).map(|k| Root { at: at(k), out: up }).collect());
+            }
+            let mesh = Mesh { positions, triangles: vec![[0, 1, 2], [0, 2, 3]], ..Mesh::default() };
+            return Ok(found.iter().map(|on| on_surface(&mesh, on, None)).collect());
+        }
+        Outlet::Figure(f) => {
+            let name = scene.figures.get(f.figure.as_str()).map_or(f.figure.as_str(), |f| &f.name);
+            let named = |why: String| ShapeError::Ground(format!("\"{name}\", which {why}"));
+            let plays = scene.figure(&f.figure).map_err(named)?;
+            let positions = (*plays.points(plays.time(scene, first))).clone();
+            let triangles = plays.triangles(&f.parts).map_err(named)?;
+            (Mesh { positions, triangles, ..Mesh::default() }, &plays.own.place, name)
+        }
+        Outlet::Collider(id) => {
+            let found = scene.colliders.get(id.0.as_str());
+            let name = found.map_or(id.0.as_str(), |c| &c.name);
+            let gone = |why: &str| ShapeError::Ground(format!("\"{name}\", which {why}"));
+            let found = found.ok_or_else(|| gone("there is not"))?;
+            let seen = scene.surface(&id.0).ok_or_else(|| gone("has no surface"))?;
+            (seen.as_ref().map_err(|why| gone(why))?.as_ref().clone(), &found.place, name)
+        }
+    };
+    // Where they grow follows from the surface as nothing moves it.
+    let found = scatter(&mesh.positions, &mesh.triangles, own.count as usize, own.seed);
+    if found.is_empty() {
+        return Err(ShapeError::Ground(format!("\"{name}\", which has a surface without any area")));
+    }
+    let world = World::of(scene, stands, first);
+    Ok(found.iter().map(|on| on_surface(&mesh, on, Some(&world))).collect())
+}
+
+fn on_surface(mesh: &Mesh, on: &nematon_geometry::On, world: Option<&World>) -> Root {
+    let corners = mesh.triangles[on.triangle].map(|p| mesh.positions[p as usize].map(f64::from));
+    let corners = world.map_or(corners, |w| corners.map(|p| w.place(p)));
+    let side = |k: usize| std::array::from_fn(|c| corners[k][c] - corners[0][c]);
+    Root {
+        at: std::array::from_fn(|c| (0..3).map(|k| on.shares[k] * corners[k][c]).sum()),
+        out: unit(cross(side(1), side(2)), [0.0, 1.0, 0.0]),
+    }
+}
+
+/// How thick it is at a point, as a share of how thick it is at its root.
+fn narrows(own: &Strands, point: usize) -> f64 {
+    1.0 - own.taper * point as f64 / f64::from(own.points - 1)
+}
+
+/// The points of a strand at rest: as long as it is, each segment along the way at its middle.
+fn grow(own: &Strands, k: usize, root: &Root, out: &mut Vec<[f32; 3]>) {
+    let chance = |of: u64| fill::chance(own.seed, (1 << 40) + DICE * k as u64 + of);
+    let n = own.points as usize - 1;
+    let length = own.length * fill::varied(own.variation, k, own.seed);
+    let way = unit(std::array::from_fn(|c| root.out[c] + own.lean[c]), root.out);
+    // It bows toward its lean; one that has none, to a side of its own.
+    let any = {
+        let (sin, cos) = libm::sincos(TAU * chance(0));
+        let a = unit(
+            cross(root.out, if root.out[0].abs() < 0.9 { [1.0, 0.0, 0.0] } else { [0.0, 0.0, 1.0] }),
+            [1.0, 0.0, 0.0],
+        );
+        let b = cross(root.out, a);
+        std::array::from_fn(|c| cos * a[c] + sin * b[c])
+    };
+    let leans = off(own.lean, way);
+    let side = unit(if dot(leans, leans) > 1e-12 { leans } else { off(any, way) }, off(any, way));
+    let across = cross(way, side);
+    // sin of how far a winding turns it off its way.
+    let winds =
+        (TAU * own.windings * own.winding_radius / length).min((1.0 - LEAST_ONWARD * LEAST_ONWARD).sqrt());
+    let (winds, onward) = if own.windings > 0.0 { (winds, (1.0 - winds * winds).sqrt()) } else { (0.0, 1.0) };
+    let phase = TAU * chance(1);
+    let mut at = root.at;
+    out.push(at.map(|c| c as f32));
+    for j in 0..n {
+        let s = (j as f64 + 0.5) / n as f64;
+        let (sin, cos) = libm::sincos(own.bow * s);
+        let (ahead, beside): ([f64; 3], [f64; 3]) = (
+            std::array::from_fn(|c| cos * way[c] + sin * side[c]),
+            std::array::from_fn(|c| cos * side[c] - sin * way[c]),
+        );
+        let (sin, cos) = libm::sincos(phase + TAU * own.windings * s);
+        for c in 0..3 {
+            let t = onward * ahead[c] + winds * (cos * beside[c] + sin * across[c]);
+            at[c] += length / n as f64 * t;
+        }
+        out.push(at.map(|c| c as f32));
+    }
+}
+
+fn rest(body: &Body, own: &Strands, shaped: &Shaped, first: &Moment) -> StrandRest {
+    let thicker = crate::matters::thicker(body, first);
+    let n = own.points as usize;
+    let all = 0..shaped.placed.len();
+    let width = |k: usize| own.diameter * narrows(own, k % n);
+    let over = |what: Scaled, k: usize| of_map(&shaped.maps, what, k);
+    let area = |k: usize| 0.25 * PI * width(k).powi(2);
+    // EI of a round one, I = π d⁴ / 64.
+    let bend = |k: usize| own.modulus * PI * width(k).powi(4) / 64.0 * over(Scaled::Bend, k);
+    let list = |number: &dyn Fn(usize) -> f64| all.clone().map(|k| number(k) as f32).collect::<Vec<f32>>();
+    StrandRest {
+        positions: shaped.placed.clone(),
+        shape: vec![],
+        counts: shaped.mesh.strands.clone(),
+        held: shaped.held(),
+        set: !own.hinged,
+        line_density: list(&|k| own.density * area(k) * over(Scaled::ArealWeight, k).max(LEAST)),
+        stretch: list(&|k| own.modulus * area(k)),
+        bend: list(&bend),
+        twist: list(&|k| own.twist * bend(k)),
+        width: list(&width),
+        radius: vec![own.around as f32; shaped.placed.len()],
+        drag: (own.drag.at(first) * thicker) as f32,
+        along: own.along as f32,
+        over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
+        damping: own.damping.at(first) as f32,
+        friction: own.friction.at(first) as f32,
+    }
+}
+
+/// What it weighs at least, as a share of its own weight: what weighs nothing can't be moved.
+const LEAST: f64 = 1e-3;
+
+fn of_map(maps: &Maps, what: Scaled, k: usize) -> f64 {
+    maps.of(what).get(k).map_or(1.0, |t| f64::from(*t))
+}
+
+/// How far two points are from each other, metres.
+pub(crate) fn apart(a: [f32; 3], b: [f32; 3]) -> f64 {
+    let d: [f64; 3] = std::array::from_fn(|c| f64::from(b[c]) - f64::from(a[c]));
+    dot(d, d).sqrt()
+}
+
+fn dot(a: [f64; 3], b: [f64; 3]) -> f64 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+fn cross(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
+    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+}
+/// What of a vector is not along a way.
+fn off(v: [f64; 3], way: [f64; 3]) -> [f64; 3] {
+    let on = dot(v, way);
+    std::array::from_fn(|c| v[c] - on * way[c])
+}
+fn unit(v: [f64; 3], or: [f64; 3]) -> [f64; 3] {
+    let size = dot(v, v).sqrt();
+    if size > 1e-12 { v.map(|c| c / size) } else { or }
+}

@@ -1,0 +1,132 @@
+//! Places on a surface: even, in no pattern, and apart.
+use crate::fill::chance;
+use glam::DVec3;
+use std::collections::{BinaryHeap, HashMap};
+
+/// A place on a triangle of a surface.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct On {
+    /// Its number.
+    pub triangle: usize,
+    /// Shares of its corners, 1 together.
+    pub shares: [f64; 3],
+}
+
+/// Candidates for each place.
+const CANDIDATES: usize = 5;
+
+/// So many places on a surface, by a seed; none where it has no area. Of many at random, which come evenly by area (G. Turk, "Generating
+/// random points in triangles", 1990), those that crowd the others most go one by one (C. Yuksel, "Sample Elimination for Generating
+/// Poisson Disk Sample Sets", 2015).
+pub fn scatter(positions: &[[f32; 3]], triangles: &[[u32; 3]], count: usize, seed: u32) -> Vec<On> {
+    let corner = |p: u32| DVec3::from(positions[p as usize].map(f64::from));
+    let mut area = 0.0;
+    let sums: Vec<f64> = (triangles.iter())
+        .map(|t| {
+            let [a, b, c] = t.map(corner);
+            let own = 0.5 * (b - a).cross(c - a).length();
+            area += if own.is_finite() { own } else { 0.0 };
+            area
+        })
+        .collect();
+    if area <= 0.0 || count == 0 {
+        return vec![];
+    }
+    let on: Vec<On> = (0..(count * CANDIDATES) as u64)
+        .map(|k| {
+            let dice = [0, 1, 2].map(|c| chance(seed, 3 * k + c));
+            let triangle = sums.partition_point(|s| *s <= dice[0] * area).min(sums.len() - 1);
+            let (s, t) = (dice[1].sqrt(), dice[2]);
+            On { triangle, shares: [1.0 - s, s * (1.0 - t), s * t] }
+        })
+        .collect();
+    let place = |o: &On| {
+        let [a, b, c] = triangles[o.triangle].map(corner);
+        a * o.shares[0] + b * o.shares[1] + c * o.shares[2]
+    };
+    let places: Vec<DVec3> = on.iter().map(place).collect();
+    kept(&places, count, area).into_iter().map(|k| on[k]).collect()
+}
+
+/// The numbers of those that stay, in order.
+fn kept(places: &[DVec3], count: usize, area: f64) -> Vec<usize> {
+    // As far apart as so many could be at most, and twice that is how far they mind each other.
+    let reach = 2.0 * (area / (2.0 * 3f64.sqrt() * count as f64)).sqrt();
+    let cell = |p: DVec3| (p / reach).floor().to_array().map(|c| c as i64);
+    let mut cells: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
+    for (k, p) in places.iter().enumerate() {
+        cells.entry(cell(*p)).or_default().push(k as u32);
+    }
+    let minds = |a: usize, b: usize| {
+        let by = 1.0 - places[a].distance(places[b]) / reach;
+        if by > 0.0 { by.powi(8) } else { 0.0 }
+    };
+    let beside = |k: usize| {
+        let [x, y, z] = cell(places[k]);
+        let about = (0..27).map(move |n: i64| [x + n % 3 - 1, y + n / 3 % 3 - 1, z + n / 9 - 1]);
+        let near = about.filter_map(|c| cells.get(&c)).flatten().map(|o| *o as usize);
+        near.filter(|o| *o != k).collect::<Vec<_>>()
+    };
+    let mut crowded: Vec<f64> =
+        (0..places.len()).map(|k| beside(k).into_iter().map(|o| minds(k, o)).sum()).collect();
+    let mut there = vec![true; places.len()];
+    // By how crowded each is, told in whole numbers so that they have an order; an entry that is no longer so is put back.
+    let told = |w: f64| (w * 1e12) as u64;
+    let mut heap: BinaryHeap<(u64, usize)> = crowded.iter().enumerate().map(|(k, w)| (told(*w), k)).collect();
+    let mut left = places.len();
+    while left > count {
+        let Some((w, k)) = heap.pop() else { break };
+        if !there[k] {
+            continue;
+        }
+        if told(crowded[k]) < w {
+            heap.push((told(crowded[k]), k));
+            continue;
+        }
+        there[k] = false;
+        left -= 1;
+        for o in beside(k) {
+            crowded[o] -= minds(k, o);
+        }
+    }
+    (0..places.len()).filter(|k| there[*k]).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_are_as_many_as_asked_for_apart_and_the_same_for_a_seed() {
+        let positions = [[0.0, 0.0, 0.0], [2.0, 0.0, 0.0], [2.0, 0.0, 1.0], [0.0, 0.0, 1.0]];
+        let triangles = [[0, 1, 2], [0, 2, 3]];
+        let on = scatter(&positions, &triangles, 400, 3);
+        assert_eq!(on.len(), 400);
+        assert_eq!(on, scatter(&positions, &triangles, 400, 3));
+        assert_ne!(on, scatter(&positions, &triangles, 400, 4));
+        let at = |o: &On| {
+            let mut p = DVec3::ZERO;
+            for (k, c) in triangles[o.triangle].iter().enumerate() {
+                p += o.shares[k] * DVec3::from(positions[*c as usize].map(f64::from));
+            }
+            p
+        };
+        let p: Vec<DVec3> = on.iter().map(at).collect();
+        let nearest = |k: usize| {
+            (0..p.len()).filter(|o| *o != k).map(|o| p[k].distance(p[o])).fold(f64::INFINITY, f64::min)
+        };
+        // Of a random lot the nearest two would be a hundredth of this apart.
+        let most = 2.0 * (2.0 / (2.0 * 3f64.sqrt() * 400.0)).sqrt();
+        let least = (0..p.len()).map(nearest).fold(f64::INFINITY, f64::min);
+        assert!(least > 0.55 * most, "{least} of {most}");
+        // And as many on each half.
+        let half = p.iter().filter(|p| p.x < 1.0).count();
+        assert!(half.abs_diff(200) < 15, "{half}");
+    }
+
+    #[test]
+    fn what_has_no_area_has_no_places() {
+        assert!(scatter(&[[0.0; 3]; 3], &[[0, 1, 2]], 10, 0).is_empty());
+        assert!(scatter(&[], &[], 10, 0).is_empty());
+    }
+}

@@ -1,0 +1,226 @@
+//! Strands: thin elastic rods that stretch, bend and twist, each solved as a whole.
+//!
+//! A rod is its points and a director to each segment, at right angles to it: the segment's frame. What bends and twists between two
+//! segments is the turn from one's frame to the other's, as the vector 2 tan(φ/2) along its axis, less that at rest (discrete elastic rods:
+//! M. Bergou, M. Wardetzky, S. Robinson, B. Audoly, E. Grinspun, "Discrete Elastic Rods", 2008, sec. 4, with the curvature of their eq. 1
+//! and twist measured alike). Directors go along with their segments by the shortest turn (M. Bergou, B. Audoly, E. Vouga, M. Wardetzky,
+//! E. Grinspun, "Discrete Viscous Threads", 2010, sec. 4); twist is in balance at every moment, for a thin rod has no inertia against it.
+//!
+//! An end that is clamped has half a segment to the wall, and so twice the rigidity there; a free one carries half a segment's mass.
+mod build;
+mod lanes;
+mod rest;
+mod solve;
+
+pub(crate) use build::build;
+pub use rest::StrandRest;
+
+use crate::body::Body;
+use crate::inputs::{FrameInputs, Gas, GripMotion};
+use crate::measure::{Energy, Strain};
+use crate::model::{Holds, Lasts, Steps};
+use crate::snags::{Fault, OVERSTRETCH, Snag};
+use crate::state::State;
+use crate::watch::{Phase, Watch};
+use lanes::{L, LANES, V};
+use rayon::prelude::*;
+use solve::{Reach, Scratch, Told};
+
+/// Strands of one number of points, side by side in the lanes. A lane without one has the first one's.
+struct Block {
+    /// The place of each one's first point.
+    first: [u32; LANES],
+    /// How many of the lanes have a strand of their own.
+    own: usize,
+    points: usize,
+    /// By segment: its length, metres, and what a stretch by a metre pulls with, N/m.
+    length: Vec<L>,
+    pull: Vec<L>,
+    /// By point, of the turn there from the segment before it to the one after: its rigidity over the length that it is for, N·m; that
+    /// of twist; and what it is at rest.
+    bend: Vec<L>,
+    twist: Vec<L>,
+    turn: Vec<V>,
+    /// By segment: ½ ρ d l for one of its ends, kg/m.
+    caught: Vec<L>,
+    /// The frames that the ends have at rest: the way and the director of the first segment, and of the last.
+    ends: [[V; 2]; 2],
+}
+
+/// What holds strands together.
+pub(crate) struct Rods {
+    blocks: Vec<Block>,
+    /// Whether ends that are held are held in their turns.
+    set: bool,
+    drag: f32,
+    along: f32,
+    /// Segments, by the place of their first point; length, m, and rigidities: N, N·m².
+    segments: Vec<(u32, [f32; 4])>,
+    directors: Vec<[f32; 3]>,
+}
+
+/// What lasts of strands: a director for each segment, by the place of its first point.
+#[derive(Clone, Debug)]
+pub(crate) struct Own {
+    directors: Vec<[f32; 3]>,
+}
+
+impl Lasts for Own {
+    fn write(&self, out: &mut Vec<u8>) {
+        self.directors.iter().flatten().for_each(|c| out.extend(c.to_le_bytes()));
+    }
+    fn read(&mut self, from: &[u8]) {
+        let mut numbers = from.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b));
+        self.directors.iter_mut().flatten().zip(&mut numbers).for_each(|(to, n)| *to = n);
+    }
+    fn gas(&self) -> &[Gas] {
+        &[]
+    }
+}
+
+impl Holds for Rods {
+    type Own = Own;
+    type Begun<'a> = Begun<'a>;
+
+    fn own(&self, _: &Body) -> Own {
+        Own { directors: self.directors.clone() }
+    }
+
+    fn size(&self) -> usize {
+        12 * self.directors.len()
+    }
+
+    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
+        let mut by = vec![None; if self.set { body.points() } else { 0 }];
+        let grips = frame.grips.iter().filter(|g| self.set && g.body == number && g.pull.is_none());
+        for g in grips {
+            let each = g.points.iter().enumerate();
+            each.for_each(|(k, p)| by[body.place(*p) as usize] = Some((g, k)));
+        }
+        let drag = frame.matter_of(number).map_or(self.drag, |now| now.drag);
+        let airy = body.airy && drag > 0.0;
+        Begun { rods: self, dt, drag, airy, by }
+    }
+
+    fn constraints(&self) -> usize {
+        4 * self.segments.len()
+    }
+
+    fn strain(&self, state: &State, _: &Own) -> Strain {
+        let mut out = Strain::default();
+        let mut whole = 0.0;
+        for s in self.strains(state) {
+            out.mean[0] += s.by * s.length;
+            whole += s.length;
+            out.largest = out.largest.max(s.by);
+        }
+        out.mean[0] /= whole.max(1e-12);
+        out
+    }
+
+    fn energy(&self, state: &State, own: &Own, sum: &mut Energy) {
+        for (k, s) in self.strains(state).enumerate() {
+            let (_, [length, pull, ..]) = self.segments[k];
+            sum.membrane += 0.5 * f64::from(pull) * f64::from(length) * s.by * s.by;
+        }
+        sum.bend += self.blocks.iter().map(|b| solve::bent(b, state, own)).sum::<f64>();
+    }
+
+    fn snags(
+        &self,
+        (body, number): (&Body, usize),
+        state: &State,
+        _: &Own,
+        _: Option<&[[f32; 3]]>,
+    ) -> Vec<Snag> {
+        let over = self.strains(state).filter(|s| s.by > OVERSTRETCH);
+        let found = over.fold((0usize, 0.0f64, 0u32), |(count, worst, at), s| match s.by > worst {
+            true => (count + 1, s.by, s.place),
+            false => (count + 1, worst, at),
+        });
+        let (count, worst, place) = found;
+        let snag = || Snag {
+            fault: Fault::Overstretch,
+            body: number,
+            with: None,
+            count,
+            worst,
+            point: body.given(place as usize),
+            triangles: vec![],
+        };
+        (count > 0).then(snag).into_iter().collect()
+    }
+}
+
+struct Stretched {
+    place: u32,
+    length: f64,
+    by: f64,
+}
+
+impl Rods {
+    fn strains<'a>(&'a self, state: &'a State) -> impl Iterator<Item = Stretched> + 'a {
+        self.segments.iter().map(|(place, [length, ..])| {
+            let at = |k: usize| -> [f64; 3] {
+                std::array::from_fn(|c| f64::from(state.x[k].0[c]) + f64::from(state.remainder[k].0[c]))
+            };
+            let (a, b) = (at(*place as usize), at(*place as usize + 1));
+            let long = (0..3).map(|c| (b[c] - a[c]).powi(2)).sum::<f64>().sqrt();
+            let length = f64::from(*length);
+            Stretched { place: *place, length, by: long / length - 1.0 }
+        })
+    }
+}
+
+/// What the sub-steps of a frame have in common.
+pub(crate) struct Begun<'a> {
+    rods: &'a Rods,
+    dt: f32,
+    drag: f32,
+    airy: bool,
+    /// What holds each point and its number there, by place; empty where turns are not held.
+    by: Vec<Option<(&'a GripMotion, usize)>>,
+}
+
+impl Begun<'_> {
+    /// How the point at a place is turned at a moment of the frame, from how it was at first: x, y, z, w.
+    fn turned(&self, place: u32, moment: f32) -> [f32; 4] {
+        match self.by.get(place as usize) {
+            Some(Some((grip, k))) => grip.turns(moment)(*k),
+            _ => [0.0, 0.0, 0.0, 1.0],
+        }
+    }
+}
+
+impl Steps for Begun<'_> {
+    type Own = Own;
+
+    fn start(&self, _: &mut Own) {}
+    fn look(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) {}
+    fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
+        let h = crate::carriage::BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let reach = Reach::of(state, own);
+        let each = self.rods.blocks.par_iter().enumerate();
+        crate::race::phase();
+        let task = crate::race::task();
+        each.for_each_init(Scratch::default, |scratch, (k, block)| {
+            let ends = [block.first, block.first.map(|p| p + block.points as u32 - 1)];
+            let turns = ends.map(|at| at.map(|p| self.turned(p, moment)));
+            let told = Told {
+                h: f64::from(h),
+                drag: if self.airy { f64::from(self.drag) } else { 0.0 },
+                along: f64::from(self.rods.along),
+                set: self.rods.set,
+                turns,
+            };
+            crate::race::within(&task, k, || {
+                watch.during(Phase::Yarn, || scratch.solve(block, &told, &reach));
+            });
+        });
+    }
+    fn settle(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) -> f32 {
+        0.0
+    }
+    fn met(&self, _: &mut State, _: &mut Own) {}
+    fn finish(&self, _: &mut Own) {}
+}

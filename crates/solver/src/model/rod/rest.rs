@@ -1,0 +1,144 @@
+//! Strands before they move.
+use crate::body::BuildError;
+
+/// Strands one after the other, each from its root to its tip. Arrays are by point.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct StrandRest {
+    /// Where each point starts, metres.
+    pub positions: Vec<[f32; 3]>,
+    /// Where they are in the shape that lengths and bends are measured from; empty where they start.
+    pub shape: Vec<[f32; 3]>,
+    /// How many points each strand has, at least 2.
+    pub counts: Vec<u32>,
+    pub held: Vec<bool>,
+    /// Whether an end that is held is held in its turn too.
+    pub set: bool,
+    /// kg/m, above 0.
+    pub line_density: Vec<f32>,
+    /// N: a pull of so much would make it twice as long.
+    pub stretch: Vec<f32>,
+    /// N·m², of bends and of twist.
+    pub bend: Vec<f32>,
+    pub twist: Vec<f32>,
+    /// How thick it is, metres, and how far others are kept from its middle.
+    pub width: Vec<f32>,
+    pub radius: Vec<f32>,
+    /// Drag coefficient of a cylinder across the flow, and the share of it that acts along.
+    pub drag: f32,
+    pub along: f32,
+    /// What drag and friction are multiplied by for each; empty is 1 for all.
+    pub over: [Vec<f32>; 2],
+    /// 1/s.
+    pub damping: f32,
+    /// Coulomb; the larger of this and the other's acts.
+    pub friction: f32,
+}
+
+impl StrandRest {
+    /// The first point of each strand, and how many it has.
+    pub fn strands(&self) -> impl Iterator<Item = (usize, usize)> + '_ {
+        self.counts.iter().scan(0, |from, count| {
+            let at = *from;
+            *from += *count as usize;
+            Some((at, *count as usize))
+        })
+    }
+
+    /// Where a point is in that shape.
+    pub fn shape_at(&self, point: usize) -> [f32; 3] {
+        self.shape()[point]
+    }
+
+    /// Where the points are in the shape that lengths and bends are measured from.
+    pub(super) fn shape(&self) -> &Vec<[f32; 3]> {
+        if self.shape.is_empty() { &self.positions } else { &self.shape }
+    }
+
+    pub(super) fn check(&self) -> Result<(), BuildError> {
+        let StrandRest {
+            positions,
+            shape,
+            counts,
+            held,
+            set: _,
+            line_density,
+            stretch,
+            bend,
+            twist,
+            width,
+            radius,
+            drag,
+            along,
+            over,
+            damping,
+            friction,
+        } = self;
+        let n = positions.len();
+        if n == 0 || counts.is_empty() {
+            return Err(BuildError::Empty("strand"));
+        }
+        if counts.iter().any(|c| *c < 2) {
+            return Err(BuildError::Empty("strand of two points"));
+        }
+        let lengths = [
+            ("held", held.len()),
+            ("the points of strands", counts.iter().map(|c| *c as usize).sum()),
+            ("line density", line_density.len()),
+            ("stretch", stretch.len()),
+            ("bend", bend.len()),
+            ("twist", twist.len()),
+            ("width", width.len()),
+            ("radius", radius.len()),
+        ];
+        if let Some((what, found)) = lengths.into_iter().find(|(_, found)| *found != n) {
+            return Err(BuildError::Lengths { what, found, expected: n });
+        }
+        for (what, list) in [("drag by a map", &over[0]), ("friction by a map", &over[1])] {
+            if !list.is_empty() && list.len() != n {
+                return Err(BuildError::Lengths { what, found: list.len(), expected: n });
+            }
+            refuse(what, list, "not below 0", |v| v >= 0.0)?;
+        }
+        if !shape.is_empty() && shape.len() != n {
+            return Err(BuildError::Lengths { what: "the rest shape", found: shape.len(), expected: n });
+        }
+        if let Some(point) = positions.iter().chain(shape).position(|p| p.iter().any(|c| !c.is_finite())) {
+            return Err(BuildError::NotFinite { point: point % n });
+        }
+        let solid =
+            [("line density", line_density), ("stretch", stretch), ("width", width), ("radius", radius)];
+        for (what, list) in solid {
+            refuse(what, list, "above 0", |v| v > 0.0)?;
+        }
+        for (what, list) in [("bend", bend), ("twist", twist)] {
+            refuse(what, list, "not below 0", |v| v >= 0.0)?;
+        }
+        for (what, value) in [("drag", drag), ("along", along), ("damping", damping), ("friction", friction)]
+        {
+            refuse(what, &[*value], "not below 0", |v| v >= 0.0)?;
+        }
+        for (from, count) in self.strands() {
+            let none = |k: &usize| [positions, self.shape()].iter().any(|p| apart(p[*k], p[k + 1]) < 1e-9);
+            if let Some(point) = (from..from + count - 1).find(none) {
+                return Err(BuildError::NoLength { point });
+            }
+        }
+        Ok(())
+    }
+}
+
+fn refuse(
+    what: &'static str,
+    list: &[f32],
+    limit: &'static str,
+    good: impl Fn(f32) -> bool,
+) -> Result<(), BuildError> {
+    match list.iter().find(|v| !(v.is_finite() && good(**v))) {
+        Some(&value) => Err(BuildError::Matter { what, value, limit }),
+        None => Ok(()),
+    }
+}
+
+pub(super) fn apart(a: [f32; 3], b: [f32; 3]) -> f64 {
+    (0..3).map(|c| (f64::from(b[c]) - f64::from(a[c])).powi(2)).sum::<f64>().sqrt()
+}
