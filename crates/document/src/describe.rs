@@ -135,7 +135,7 @@ fn show(v: &Value, unit: Option<&str>) -> Option<String> {
         }
         Value::String(s) => Some(s.clone()),
         Value::Object(m) if m.contains_key("keys") || m.contains_key("formula") => Some("moving".into()),
-        Value::Array(a) if a.len() == 3 => {
+        Value::Array(a) if matches!(a.len(), 2 | 3) => {
             a.iter().map(|v| show(v, unit)).collect::<Option<Vec<_>>>().map(|v| format!("({})", v.join(", ")))
         }
         _ => None,

@@ -8,6 +8,7 @@ mod body;
 mod collider;
 mod describe;
 mod edit;
+mod fibres;
 mod field;
 mod figure;
 mod hanging;
@@ -28,13 +29,14 @@ pub use body::*;
 pub use collider::*;
 pub use describe::{Change, changes, whose};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse, same};
+pub use fibres::{Fibre, fibres};
 pub use field::*;
 pub use figure::*;
 pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Cushion, Disc, Discs, Drift, Elsewhere, Gores, ImportedMesh,
-    Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf, Source, Star, Strands,
-    Tube, Warp,
+    Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf, Source, Star,
+    Strands, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

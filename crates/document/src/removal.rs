@@ -89,6 +89,9 @@ fn let_go(next: &mut Value, path: &str, stands: &impl Fn(&str) -> Option<Value>)
         ["bodies", _, "kind", _, "source", "from", ..] => {
             (up(6), Some(format!("the pieces of {} come from its own box then", own(&up(2)))))
         }
+        ["bodies", _, "kind", _, "spread"] => {
+            (up(5), Some(format!("{} grows all over alike then", own(&up(2)))))
+        }
         ["bodies", _, "kind", _, "from", ..] => {
             (up(2), Some(format!("{} is removed too: it grows on it", own(&up(2)))))
         }

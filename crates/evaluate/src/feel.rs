@@ -35,13 +35,7 @@ pub struct Feel {
 pub fn feel(scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Feel, ShapeError> {
     let own = body.kind.cloth().ok_or(ShapeError::Loose)?;
     let shaped = shape(scene, body, library)?;
-    let first = scene.frames.moment(scene.frames.first as f64);
-    let strength = |f: &nematon_document::Field| match &f.act {
-        Act::Gravity(g) if f.on => g.strength.at(&first) * f.share.at(&first),
-        _ => 0.0,
-    };
-    let pull: f64 = scene.fields.values().map(strength).sum();
-    let gravity = if pull.abs() > 1e-3 { pull.abs() } else { STANDARD };
+    let gravity = pull(scene);
     let area: f64 = material_coordinates(&shaped.mesh, WarpAlong::U)
         .iter()
         .map(|[_, b, c]| 0.5 * f64::from(b[0] * c[1] - b[1] * c[0]).abs())
@@ -64,6 +58,57 @@ pub fn feel(scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Fee
     })
 }
 
+/// What one of a body's strands would be like in the hand.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct FibreFeel {
+    /// A straight one of the mean length held level: out and up from where it is held, metres.
+    pub droop: Vec<[f64; 2]>,
+    /// m.
+    pub length: f64,
+    /// Of all strands, kg.
+    pub mass: f64,
+    /// How fast it springs to and fro where it is held, Hz.
+    pub frequency: f64,
+}
+
+/// # Errors
+/// When the body is not of strands.
+pub fn fibre_feel(scene: &Stage, body: &Body) -> Result<FibreFeel, ShapeError> {
+    let own = body.kind.strands().ok_or(ShapeError::Loose)?;
+    let gravity = pull(scene);
+    let width = |s: f64| own.diameter * (1.0 - own.taper * s);
+    let line = |s: f64| own.density * 0.25 * std::f64::consts::PI * width(s).powi(2);
+    let bend = |s: f64| own.modulus * std::f64::consts::PI * width(s).powi(4) / 64.0;
+    let h = own.length / PARTS as f64;
+    let middle = |k: usize| (k as f64 + 0.5) / PARTS as f64;
+    let beyond: Vec<f64> = (0..=PARTS).map(|k| (k..PARTS).map(|j| h * line(middle(j))).sum()).collect();
+    // By Rayleigh's quotient, with the shape that its own weight would bend it to if that were little: g ∫ λ y / ∫ λ y².
+    let (mut slope, mut y, mut sums) = (0.0, 0.0, (0.0, 0.0));
+    for k in 0..PARTS {
+        let moment: f64 = (k..PARTS).map(|j| h * line(middle(j)) * h * (j - k) as f64).sum();
+        slope += h * moment * STANDARD / bend(middle(k)).max(1e-18);
+        y += h * slope;
+        sums = (sums.0 + h * line(middle(k)) * y, sums.1 + h * line(middle(k)) * y * y);
+    }
+    Ok(FibreFeel {
+        droop: drooped(bend, |k| gravity * beyond[k], own.length),
+        length: own.length,
+        mass: beyond[0] * f64::from(own.count),
+        frequency: (STANDARD * sums.0 / sums.1.max(1e-30)).sqrt() / std::f64::consts::TAU,
+    })
+}
+
+/// What pulls a scene's bodies down at first, m/s²; standard gravity where nothing does.
+fn pull(scene: &Stage) -> f64 {
+    let first = scene.frames.moment(scene.frames.first as f64);
+    let strength = |f: &nematon_document::Field| match &f.act {
+        Act::Gravity(g) if f.on => g.strength.at(&first) * f.share.at(&first),
+        _ => 0.0,
+    };
+    let pull: f64 = scene.fields.values().map(strength).sum();
+    if pull.abs() > 1e-3 { pull.abs() } else { STANDARD }
+}
+
 /// Seconds of the slowest swing of a sheet of height `hang`, that of a hanging chain: 2 L^1/2 / (j g^1/2) x 2 pi, j the first
 /// zero of J0 (D. Bernoulli 1732; H. Lamb, Statics, 1912).
 pub fn swing(hang: f64, gravity: f64) -> f64 {
@@ -75,8 +120,14 @@ pub fn swing(hang: f64, gravity: f64) -> f64 {
 /// t(0) = 0, t'(L) = 0 (W. G. Bickley 1934), by Newton's steps on centred differences.
 pub fn droop(bend: f64, weight: f64, length: f64) -> Vec<[f64; 2]> {
     let h = length / PARTS as f64;
-    let d = bend.max(1e-12) / (h * h);
-    let load = |k: usize| weight * (length - k as f64 * h);
+    drooped(|_| bend, |k| weight * (length - k as f64 * h), length)
+}
+
+/// The same of what is not alike from end to end: its rigidity at a share of its length, and the weight beyond each part of it.
+fn drooped(bend: impl Fn(f64) -> f64, load: impl Fn(usize) -> f64, length: f64) -> Vec<[f64; 2]> {
+    let h = length / PARTS as f64;
+    // Between a part and the one before it.
+    let d = |k: usize| bend((k as f64 - 0.5) / PARTS as f64).max(1e-18) / (h * h);
     // Angles below level; the limp answer to begin with, from where Newton's steps don't overshoot.
     let mut t = vec![std::f64::consts::FRAC_PI_2; PARTS + 1];
     t[0] = 0.0;
@@ -84,10 +135,11 @@ pub fn droop(bend: f64, weight: f64, length: f64) -> Vec<[f64; 2]> {
         let mut sweep: Vec<(f64, f64)> = vec![(0.0, 0.0)];
         for k in 1..=PARTS {
             // At the free end the next angle is the one before it.
-            let (next, upper) = if k == PARTS { (t[k - 1], 0.0) } else { (t[k + 1], d) };
-            let lower = if k == PARTS { 2.0 * d } else { d };
-            let rest = d * (t[k - 1] - 2.0 * t[k] + next) + load(k) * t[k].cos();
-            let diagonal = -2.0 * d - load(k) * t[k].sin();
+            let (before, after) = (d(k), if k == PARTS { d(k) } else { d(k + 1) });
+            let (next, upper) = if k == PARTS { (t[k - 1], 0.0) } else { (t[k + 1], after) };
+            let lower = if k == PARTS { 2.0 * before } else { before };
+            let rest = before * (t[k - 1] - t[k]) + after * (next - t[k]) + load(k) * t[k].cos();
+            let diagonal = -before - after - load(k) * t[k].sin();
             let (c, r) = sweep[k - 1];
             let pivot = diagonal - lower * c;
             sweep.push((upper / pivot, (-rest - lower * r) / pivot));

@@ -31,7 +31,7 @@ mod why;
 
 pub use air::air_at;
 pub use collide::{ColliderError, ColliderSkin, skin};
-pub use feel::{Feel, droop, feel, swing};
+pub use feel::{Feel, FibreFeel, droop, feel, fibre_feel, swing};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
 pub use maps::{Dyed, Ground, Rows, fits};

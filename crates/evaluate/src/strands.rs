@@ -5,8 +5,9 @@ use crate::resolve::{World, place_body};
 use crate::shape::{OfKind, gripped};
 use crate::weather::Weather;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
+use glam::DVec3;
 use nematon_document::{Body, Moment, Outlet, Strands, Value};
-use nematon_geometry::{Border, Density, Mesh, fill, scatter};
+use nematon_geometry::{Border, Density, Mesh, On, fill, scatter};
 use nematon_solver::{Maps, Rest, Scaled, StrandRest};
 use std::f64::consts::{PI, TAU};
 
@@ -49,7 +50,7 @@ fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -
     let at = World::of(scene, &body.place, first);
     let stands = matches!(own.from, Outlet::Space | Outlet::Points(_));
     let (mut positions, mut strands) = (vec![], vec![]);
-    for (k, root) in roots(scene, own, first)?.into_iter().enumerate() {
+    for (k, root) in roots((scene, library), body, own, &at)?.into_iter().enumerate() {
         // About the body's own place, wherever it grows.
         let root = match stands {
             true => root,
@@ -85,22 +86,32 @@ fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -
 }
 
 /// Where strands grow: about the body's own place, or on what there is at the first frame.
-fn roots(scene: &Stage, own: &Strands, first: f64) -> Result<Vec<Root>, ShapeError> {
+fn roots(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Strands,
+    stands_at: &World,
+) -> Result<Vec<Root>, ShapeError> {
+    let first = scene.frames.first as f64;
     let up = [0.0, 1.0, 0.0];
     let (mesh, stands, name) = match &own.from {
         Outlet::Points(points) => return Ok(points.iter().map(|p| Root { at: *p, out: up }).collect()),
         Outlet::Space => {
             let [x, z] = own.size.map(|s| (0.5 * s) as f32);
             let positions = vec![[-x, 0.0, -z], [-x, 0.0, z], [x, 0.0, z], [x, 0.0, -z]];
-            let found = scatter(&positions, &[[0, 1, 2], [0, 2, 3]], own.count as usize, own.seed);
-            if found.is_empty() {
+            let triangles = vec![[0, 1, 2], [0, 2, 3]];
+            if x * z == 0.0 {
                 // A patch that is a point or a line.
                 let along = |k: u32| (f64::from(k) + 0.5) / f64::from(own.count) - 0.5;
                 let at = |k: u32| [own.size[0] * along(k), 0.0, own.size[1] * along(k)];
                 return Ok((0..own.count).map(|k| Root { at: at(k), out: up }).collect());
             }
-            let mesh = Mesh { positions, triangles: vec![[0, 1, 2], [0, 2, 3]], ..Mesh::default() };
-            return Ok(found.iter().map(|on| on_surface(&mesh, on, None)).collect());
+            let mesh = Mesh { positions, triangles, ..Mesh::default() };
+            let found = spread((scene, library), body, own, &mesh, &|p| p)?;
+            return match found.is_empty() {
+                true => Err(ShapeError::Ground(NOWHERE.into())),
+                false => Ok(found.iter().map(|on| on_surface(&mesh, on, None)).collect()),
+            };
         }
         Outlet::Figure(f) => {
             let name = scene.figures.get(f.figure.as_str()).map_or(f.figure.as_str(), |f| &f.name);
@@ -119,16 +130,45 @@ fn roots(scene: &Stage, own: &Strands, first: f64) -> Result<Vec<Root>, ShapeErr
             (seen.as_ref().map_err(|why| gone(why))?.as_ref().clone(), &found.place, name)
         }
     };
-    // Where they grow follows from the surface as nothing moves it.
-    let found = scatter(&mesh.positions, &mesh.triangles, own.count as usize, own.seed);
-    if found.is_empty() {
-        return Err(ShapeError::Ground(format!("\"{name}\", which has a surface without any area")));
-    }
     let world = World::of(scene, stands, first);
+    // About the body's own place, as its maps are told.
+    let found = spread((scene, library), body, own, &mesh, &|p| stands_at.inverse(world.place(p)))?;
+    if found.is_empty() {
+        let why = if own.spread.is_some() { NOWHERE } else { "which has a surface without any area" };
+        return Err(ShapeError::Ground(format!("\"{name}\", {why}")));
+    }
     Ok(found.iter().map(|on| on_surface(&mesh, on, Some(&world))).collect())
 }
 
-fn on_surface(mesh: &Mesh, on: &nematon_geometry::On, world: Option<&World>) -> Root {
+const NOWHERE: &str = "where the map that they are spread by is 0 all over it";
+
+/// Places on a surface, spread by the body's map where it names one; `own` is where a place is about the body's own.
+fn spread(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Strands,
+    mesh: &Mesh,
+    about: &dyn Fn([f64; 3]) -> [f64; 3],
+) -> Result<Vec<On>, ShapeError> {
+    let all = (&mesh.positions[..], &mesh.triangles[..]);
+    let Some(map) = own.spread.as_ref().and_then(|id| body.maps.get(id)) else {
+        return Ok(scatter(all, own.count as usize, own.seed, None));
+    };
+    let dyed = |positions: Vec<[f32; 3]>| {
+        let mesh = Mesh { positions, ..Mesh::default() };
+        let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+        ground.dyed(map).map(|d| d.at(scene, scene.frames.first as f64))
+    };
+    // What can't be had is told of one place; then it is there for all.
+    dyed(vec![[0.0; 3]])?;
+    let weigh = |at: &[DVec3]| {
+        let own = at.iter().map(|p| about(p.to_array()).map(|c| c as f32)).collect();
+        dyed(own).unwrap_or_else(|_| vec![0.0; at.len()])
+    };
+    Ok(scatter(all, own.count as usize, own.seed, Some(&weigh)))
+}
+
+fn on_surface(mesh: &Mesh, on: &On, world: Option<&World>) -> Root {
     let corners = mesh.triangles[on.triangle].map(|p| mesh.positions[p as usize].map(f64::from));
     let corners = world.map_or(corners, |w| corners.map(|p| w.place(p)));
     let side = |k: usize| std::array::from_fn(|c| corners[k][c] - corners[0][c]);

@@ -12,13 +12,20 @@ pub struct On {
     pub shares: [f64; 3],
 }
 
-/// Candidates for each place.
+/// Candidates for each place, and how often as many are looked at where few of them may be.
 const CANDIDATES: usize = 5;
+const LOOKS: usize = 64;
 
-/// So many places on a surface, by a seed; none where it has no area. Of many at random, which come evenly by area (G. Turk, "Generating
+/// So many places on a surface, by a seed; none where it has no area. `weigh` tells of places how likely each is, 0 to 1, where not all
+/// are alike; there are fewer than asked for where that leaves next to nothing. Of many at random, which come evenly by area (G. Turk, "Generating
 /// random points in triangles", 1990), those that crowd the others most go one by one (C. Yuksel, "Sample Elimination for Generating
 /// Poisson Disk Sample Sets", 2015).
-pub fn scatter(positions: &[[f32; 3]], triangles: &[[u32; 3]], count: usize, seed: u32) -> Vec<On> {
+pub fn scatter(
+    (positions, triangles): (&[[f32; 3]], &[[u32; 3]]),
+    count: usize,
+    seed: u32,
+    weigh: Option<&dyn Fn(&[DVec3]) -> Vec<f32>>,
+) -> Vec<On> {
     let corner = |p: u32| DVec3::from(positions[p as usize].map(f64::from));
     let mut area = 0.0;
     let sums: Vec<f64> = (triangles.iter())
@@ -32,20 +39,34 @@ pub fn scatter(positions: &[[f32; 3]], triangles: &[[u32; 3]], count: usize, see
     if area <= 0.0 || count == 0 {
         return vec![];
     }
-    let on: Vec<On> = (0..(count * CANDIDATES) as u64)
-        .map(|k| {
-            let dice = [0, 1, 2].map(|c| chance(seed, 3 * k + c));
-            let triangle = sums.partition_point(|s| *s <= dice[0] * area).min(sums.len() - 1);
-            let (s, t) = (dice[1].sqrt(), dice[2]);
-            On { triangle, shares: [1.0 - s, s * (1.0 - t), s * t] }
-        })
-        .collect();
+    let any = |k: u64| {
+        let dice = [0, 1, 2].map(|c| chance(seed, 4 * k + c));
+        let triangle = sums.partition_point(|s| *s <= dice[0] * area).min(sums.len() - 1);
+        let (s, t) = (dice[1].sqrt(), dice[2]);
+        On { triangle, shares: [1.0 - s, s * (1.0 - t), s * t] }
+    };
     let place = |o: &On| {
         let [a, b, c] = triangles[o.triangle].map(corner);
         a * o.shares[0] + b * o.shares[1] + c * o.shares[2]
     };
-    let places: Vec<DVec3> = on.iter().map(place).collect();
-    kept(&places, count, area).into_iter().map(|k| on[k]).collect()
+    let enough = count * CANDIDATES;
+    let (mut on, mut places, mut looked) = (vec![], vec![], 0);
+    while on.len() < enough && looked < LOOKS {
+        let from = looked * enough;
+        let all: Vec<On> = (from..from + enough).map(|k| any(k as u64)).collect();
+        let at: Vec<DVec3> = all.iter().map(place).collect();
+        let weights = weigh.map(|w| w(&at));
+        let stays = |k: usize| {
+            weights.as_ref().is_none_or(|w| chance(seed, 4 * (from + k) as u64 + 3) < f64::from(w[k]))
+        };
+        let stay: Vec<usize> = (0..enough).filter(|k| stays(*k)).collect();
+        on.extend(stay.iter().map(|k| all[*k]));
+        places.extend(stay.iter().map(|k| at[*k]));
+        looked += 1;
+    }
+    // What of the area they are spread over.
+    let share = on.len() as f64 / (looked * enough) as f64;
+    kept(&places, count.min(on.len()), (area * share).max(1e-30)).into_iter().map(|k| on[k]).collect()
 }
 
 /// The numbers of those that stay, in order.
@@ -100,10 +121,11 @@ mod tests {
     fn places_are_as_many_as_asked_for_apart_and_the_same_for_a_seed() {
         let positions = [[0.0, 0.0, 0.0], [2.0, 0.0, 0.0], [2.0, 0.0, 1.0], [0.0, 0.0, 1.0]];
         let triangles = [[0, 1, 2], [0, 2, 3]];
-        let on = scatter(&positions, &triangles, 400, 3);
+        let all = (&positions[..], &triangles[..]);
+        let on = scatter(all, 400, 3, None);
         assert_eq!(on.len(), 400);
-        assert_eq!(on, scatter(&positions, &triangles, 400, 3));
-        assert_ne!(on, scatter(&positions, &triangles, 400, 4));
+        assert_eq!(on, scatter(all, 400, 3, None));
+        assert_ne!(on, scatter(all, 400, 4, None));
         let at = |o: &On| {
             let mut p = DVec3::ZERO;
             for (k, c) in triangles[o.triangle].iter().enumerate() {
@@ -122,11 +144,19 @@ mod tests {
         // And as many on each half.
         let half = p.iter().filter(|p| p.x < 1.0).count();
         assert!(half.abs_diff(200) < 15, "{half}");
+        // Weighed, most are where it is likely, and none where it can't be.
+        let right =
+            |all: &[DVec3]| all.iter().map(|p| if p.x < 1.0 { 0.0 } else { 0.3 }).collect::<Vec<f32>>();
+        let on = scatter(all, 400, 3, Some(&right));
+        assert_eq!(on.len(), 400);
+        assert!(on.iter().all(|o| at(o).x >= 1.0));
+        let never = |all: &[DVec3]| vec![0.0f32; all.len()];
+        assert!(scatter(all, 400, 3, Some(&never)).is_empty());
     }
 
     #[test]
     fn what_has_no_area_has_no_places() {
-        assert!(scatter(&[[0.0; 3]; 3], &[[0, 1, 2]], 10, 0).is_empty());
-        assert!(scatter(&[], &[], 10, 0).is_empty());
+        assert!(scatter((&[[0.0; 3]; 3], &[[0, 1, 2]]), 10, 0, None).is_empty());
+        assert!(scatter((&[], &[]), 10, 0, None).is_empty());
     }
 }

@@ -827,6 +827,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/bodies/{body}/fibre": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What one of a body's strands would be like in the hand */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FibreFeel"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/bodies/{body}/feel": {
         parameters: {
             query?: never;
@@ -1978,6 +2026,51 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Preset"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fibres": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What strands are made of, to start from */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Fibre"][];
                     };
                 };
                 /** @description what went wrong */
@@ -4947,6 +5040,11 @@ export interface components {
              */
             count: number;
             /**
+             * Spread by the map
+             * @description Where of it they grow: more where the map has more. Left out, all over it alike.
+             */
+            spread?: components["schemas"]["MapId"] | null;
+            /**
              * Points a strand
              * Format: uint32
              * @description Of a strand, its root and its tip among them.
@@ -5018,7 +5116,7 @@ export interface components {
              */
             density: number;
             /**
-             * Young's modulus
+             * Modulus
              * Format: double
              * @description Young's modulus: how it resists stretch and, by the fourth power of how thick it is, bends.
              * @default 3000000000
@@ -5103,6 +5201,8 @@ export interface components {
              */
             seed: number;
         };
+        /** @description Key of a map in its scene. */
+        MapId: string;
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
          *     a place has one.
@@ -5274,8 +5374,6 @@ export interface components {
         };
         /** @description Key of a body in its scene. */
         BodyId: string;
-        /** @description Key of a map in its scene. */
-        MapId: string;
         /** @description A set of points, kept by a name. */
         Kept: {
             /** Name */
@@ -6853,6 +6951,26 @@ export interface components {
             /** Format: uint32 */
             to: number;
         };
+        /** @description What one of a body's strands would be like in the hand. */
+        FibreFeel: {
+            /** @description A straight one of the mean length held level: out and up from where it is held, metres. */
+            droop: number[][];
+            /**
+             * Format: double
+             * @description m.
+             */
+            length: number;
+            /**
+             * Format: double
+             * @description Of all strands, kg.
+             */
+            mass: number;
+            /**
+             * Format: double
+             * @description How fast it springs to and fro where it is held, Hz.
+             */
+            frequency: number;
+        };
         /** @description What a body would be like in the hand. */
         Feel: {
             /** @description A strip along the warp that hangs over a table's edge by 40 mm: out and up from the edge, metres. */
@@ -7385,6 +7503,30 @@ export interface components {
             /** @description Where the numbers come from, in a line. */
             source: string;
             matter: components["schemas"]["Matter"];
+        };
+        /** @description A fibre with its source. */
+        Fibre: {
+            id: string;
+            name: string;
+            /** @description Where the numbers come from, in a line. */
+            source: string;
+            /**
+             * Format: double
+             * @description As of strands: m, a share, kg/m³, Pa, a share, 1/s, Coulomb.
+             */
+            diameter: number;
+            /** Format: double */
+            taper: number;
+            /** Format: double */
+            density: number;
+            /** Format: double */
+            modulus: number;
+            /** Format: double */
+            twist: number;
+            /** Format: double */
+            damping: number;
+            /** Format: double */
+            friction: number;
         };
         /** @description A few fields that make a weather together. */
         Weather: {

@@ -160,10 +160,15 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         </>
       ) : (
         <>
-          <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
-          {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
-          {'strands' in body.kind && <GrowRows id={id} of={of} own={body.kind.strands} />}
-          <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
+          {'strands' in body.kind ? (
+            <GrowRows id={id} of={of} own={body.kind.strands} />
+          ) : (
+            <>
+              <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
+              {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
+              <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
+            </>
+          )}
           {fault && <Note tone="care">{fault}</Note>}
           {isLoose(body) && <Passing id={id} body={body} />}
         </>

@@ -87,7 +87,9 @@ export function entries(schema: Schema | null, path: string): Entry[] {
   const properties = (found?.at['properties'] ?? {}) as Record<string, Schema>;
   return Object.entries(properties).flatMap(([key, s]): Entry[] => {
     const own = schema ? (walk(schema, `${path}/${key}`)?.at ?? s) : s;
-    const words = ((own['oneOf'] ?? []) as Schema[]).filter((o) => typeof o['const'] === 'string');
+    const options = (own['oneOf'] ?? []) as Schema[];
+    // What may be more than a word has rows of its own.
+    const words = options.every((o) => typeof o['const'] === 'string') ? options : [];
     const three = s['type'] === 'array';
     const inner = (s['items'] ?? {}) as Schema;
     // What is no number and no word has rows of its own, where it has any.

@@ -68,7 +68,9 @@ const shapeKey = (b: Body) => {
     b.grips,
     b.choices,
     clothOf(b)?.layers,
-    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 ? [b.maps, b.scaled] : 0,
+    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 || 'strands' in b.kind
+      ? [b.maps, b.scaled]
+      : 0,
     ...(scene ? under(scene) : []),
   ]);
 };
@@ -103,6 +105,8 @@ export function useRuns<T>(pick: (r: Run[]) => T): T | undefined {
   return useQuery({ ...runs(id), enabled: id > 0, select: pick }).data;
 }
 export const useSchema = () => useQuery(schema).data ?? null;
+const fibres = queryOptions({ queryKey: ['fibres'], queryFn: () => told(http.GET('/api/fibres')) });
+export const useFibres = () => useQuery(fibres).data ?? [];
 export const useMatters = () => useQuery(matters).data ?? [];
 export const useProjects = (removed: boolean) => useQuery(projects(removed));
 
@@ -134,6 +138,22 @@ export function useShape(key: string): { shape: Shape | undefined; fault: string
   const q = useQuery({ ...shape(id, key, body as Body), enabled: Boolean(body) });
   return { shape: q.isError ? undefined : q.data, fault: q.error?.message };
 }
+/** What one of a body's strands is like in the hand. */
+export function useFibre(key: string) {
+  const id = useOpen();
+  const of = useScene((s) => {
+    const b = s.bodies[key];
+    return b && 'strands' in b.kind && JSON.stringify([b.kind, Object.values(s.fields ?? {}).filter((f) => 'gravity' in f.act)]);
+  });
+  return useQuery({
+    queryKey: ['fibre', id, key, of],
+    queryFn: ({ signal }) => told(http.GET('/api/projects/{id}/bodies/{body}/fibre', { params: { path: { id, body: key } }, signal })),
+    enabled: Boolean(of),
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+  }).data;
+}
+
 /** What a body's matter is like in the hand. */
 export function useFeel(key: string) {
   const id = useOpen();

@@ -10,3 +10,4 @@ mod maps;
 mod mend;
 mod motion;
 mod sewn;
+mod strands;

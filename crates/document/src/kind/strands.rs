@@ -1,5 +1,5 @@
 use super::{Fault, Outlet, Traits};
-use crate::{Body, MAX_POINTS, Scaled, Value};
+use crate::{Body, MAX_POINTS, MapId, Scaled, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -17,6 +17,10 @@ pub struct Strands {
     pub size: [f64; 2],
     #[schemars(title = "Strands", range(min = 1, max = 50_000))]
     pub count: u32,
+    /// Where of it they grow: more where the map has more. Left out, all over it alike.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Spread by the map")]
+    pub spread: Option<MapId>,
     /// Of a strand, its root and its tip among them.
     #[schemars(title = "Points a strand", range(min = 2, max = 500))]
     pub points: u32,
@@ -57,7 +61,7 @@ pub struct Strands {
     pub density: f64,
     /// Young's modulus: how it resists stretch and, by the fourth power of how thick it is, bends.
     #[serde(default = "modulus")]
-    #[schemars(title = "Young's modulus", range(min = 1000, max = 1e12), extend("unit" = "Pa"))]
+    #[schemars(title = "Modulus", range(min = 1000, max = 1e12), extend("unit" = "Pa"))]
     pub modulus: f64,
     /// Rigidity against twist, as a share of that against bends: 1 / (1 + Poisson's ratio) of a round one.
     #[serde(default = "twist")]
@@ -127,12 +131,13 @@ fn around() -> f64 {
     0.001
 }
 
-impl Traits for Strands {
-    fn begin() -> Option<Strands> {
-        Some(Strands {
+impl Default for Strands {
+    fn default() -> Strands {
+        Strands {
             from: Outlet::Space,
             size: size(),
             count: 200,
+            spread: None,
             points: 12,
             length: 0.25,
             variation: 0.15,
@@ -152,7 +157,13 @@ impl Traits for Strands {
             around: around(),
             hinged: false,
             seed: 0,
-        })
+        }
+    }
+}
+
+impl Traits for Strands {
+    fn begin() -> Option<Strands> {
+        Some(Strands::default())
     }
 
     fn outlet(&self) -> Option<(&'static str, &Outlet)> {
@@ -174,6 +185,10 @@ impl Traits for Strands {
         {
             let why = format!("is {}, and there are {} places to grow from", self.count, points.len());
             out.push(Fault::own("count", why));
+        }
+        if let Some(map) = self.spread.as_ref().filter(|m| !body.maps.contains_key(*m)) {
+            let why = format!("names the map \"{map}\", which the body does not have");
+            out.push(Fault::own("spread", why));
         }
         if body.follow.is_some() {
             out.push(Fault::common(

@@ -45,7 +45,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (7, 7, 10));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (8, 7, 10));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -64,6 +64,7 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("FrameSpan", "/frames"),
         ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),
         ("Drift", "/bodies/pods/kind/drift"),
+        ("Strands", "/bodies/fringe/kind/strands"),
         ("Ring", "/bodies/float/kind/cloth/shape/ring"),
     ] {
         let full = full();

@@ -9,8 +9,8 @@ use std::f64::consts::PI;
 use std::sync::Arc;
 
 /// A plate of a metre a side that a joint carries up at 1 m/s, or turns about x by half a turn a second.
-struct Plates {
-    turns: bool,
+pub(crate) struct Plates {
+    pub turns: bool,
 }
 
 impl MeshLibrary for Plates {

@@ -12,4 +12,5 @@ mod numbers;
 mod places;
 mod promises;
 mod sewn;
+mod strands;
 mod trials;

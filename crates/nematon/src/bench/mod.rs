@@ -7,8 +7,8 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Chamber, Choice, Cloth, Collider, Cushion, Field, Fill, Floor, Form, Grip, Node, Scene,
-    Shape, Sheet, Warp, Wind, presets,
+    Act, BallForm, Body, Chamber, Choice, Cloth, Collider, Cushion, Field, Fill, Floor, Form, Formula, Grip,
+    Kind, Motion, Node, Scene, Shape, Sheet, Strands, Value, Warp, Wind, presets,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
 use serde_json::json;
@@ -24,8 +24,8 @@ pub struct BenchArgs {
     /// contact of all with all, and `cloth_folds` the same once it lies there; `cushion` two such panels, sewn and filled, and `cushion_loose` the same without;
     /// `figure` a deforming collider of 20,000
     /// triangles, by the sub-step; `dab` a brush; `air` the places a second at which each kind of field can be asked, and
-    /// `canopy_air` the canopy in all the air of the landing.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "cushion", "cushion_loose", "figure", "dab", "air", "canopy_air"])]
+    /// `canopy_air` the canopy in all the air of the landing; `strands` so many strands of so many points that a ball goes through.
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "cushion", "cushion_loose", "figure", "dab", "air", "canopy_air", "strands"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -82,6 +82,7 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
         let own: &[(u32, u32)] = match case.as_str() {
             "canopy_air" => &[(120, 80)],
             "canopy" => &[(60, 40), (120, 80), (240, 160)],
+            "strands" => &[(1_000, 16), (1_000, 32), (10_000, 32)],
             _ => &[(64, 64), (128, 128), (256, 256)],
         };
         for &n in if args.n.is_empty() { own } else { &args.n } {
@@ -188,6 +189,7 @@ fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
             scene.fields.extend(air::stack());
             (scene, 2)
         }
+        "strands" => (strands(m.n), 2),
         "cloth" => (square(m.n, false), 2),
         "cloth_air" => (square(m.n, true), 2),
         "cloth_falls" => (folds(m.n), 40),
@@ -271,6 +273,30 @@ fn folds(n: (u32, u32)) -> Scene {
         group: "solid".into(),
     };
     scene.colliders.insert("ball".into(), ball);
+    scene
+}
+
+/// A patch of a metre of upright strands, and a ball that goes through them at a metre a second.
+fn strands((count, points): (u32, u32)) -> Scene {
+    let mut scene = folds((2, 2));
+    scene.floor = None;
+    for body in scene.bodies.values_mut() {
+        let own = Strands {
+            size: [1.0; 2],
+            count,
+            points,
+            length: 0.25,
+            diameter: 0.0006,
+            drag: 0.0.into(),
+            ..Strands::default()
+        };
+        *body = Body::of("Strands", Kind::Strands(Box::new(own)));
+        body.touch.others = true;
+    }
+    for ball in scene.colliders.values_mut() {
+        ball.place.position = [Formula::new("t - 0.5"), Formula::new("0.3"), Formula::new("0")]
+            .map(|f| Value::Moving(Motion { formula: Some(f), ..Motion::default() }));
+    }
     scene
 }
 

@@ -199,9 +199,14 @@ pub fn courier() -> Scene {
     Scene {
         name: "The Courier lands".into(),
         frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
-        bodies: [("canopy".into(), canopy), ("cape".into(), cape), ("satchel".into(), satchel)]
-            .into_iter()
-            .collect(),
+        bodies: [
+            ("canopy".into(), canopy),
+            ("cape".into(), cape),
+            ("satchel".into(), satchel),
+            ("ruff".into(), ruff(&moth())),
+        ]
+        .into_iter()
+        .collect(),
         fields: super::weather(&moth()).into_iter().collect(),
         colliders: [
             ("moth".into(), touched("Moth", &["body"], "moth")),
@@ -235,11 +240,54 @@ pub fn courier() -> Scene {
             ("satchel", "legs"),
             ("cape", "legs"),
             ("satchel", "cape"),
+            // It grows on the one and lies over the other.
+            ("ruff", "moth"),
+            ("ruff", "wings"),
+            ("ruff", "legs"),
         ]
         .map(|(a, b)| [a.to_owned(), b.to_owned()])
         .into(),
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
         ..Scene::default()
+    }
+}
+
+/// A ruff round the neck, that sweeps back over the shoulders.
+fn ruff(moth: &FigureId) -> Body {
+    let on = || Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() }));
+    let neck = Weights::Zone(Box::new(Zone {
+        place: Node {
+            position: stills([0.0, 0.02, 0.145]),
+            turn: stills([std::f64::consts::FRAC_PI_2, 0.0, 0.0]),
+            on: on(),
+        },
+        form: ZoneForm::Slab(ZoneSlab { thickness: 0.03.into() }),
+        edge: 0.03.into(),
+        profile: Profile::Smooth,
+        outside: false,
+    }));
+    let strands = Strands {
+        from: Outlet::Figure(FigureForm { figure: moth.0.clone(), parts: vec!["body".into()] }),
+        spread: Some("neck".into()),
+        count: 900,
+        points: 12,
+        length: 0.085,
+        variation: 0.25,
+        lean: [0.0, 0.15, -0.7],
+        bow: 0.7,
+        diameter: 0.00024,
+        taper: 0.6,
+        density: 1150.0,
+        modulus: 2.5e9,
+        damping: 2.5.into(),
+        ..Strands::default()
+    };
+    Body {
+        dye: Some(Dye::Linen),
+        place: Node { on: on(), ..Node::default() },
+        touch: Touch { itself: false, others: false, group: "ruff".into() },
+        maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
+        ..Body::of("Ruff", Kind::Strands(Box::new(strands)))
     }
 }
 

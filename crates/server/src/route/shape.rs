@@ -9,7 +9,9 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Area, BodyId, Choice, ColliderId, GripId};
-use nematon_evaluate::{Feel, Shaped, Thing, chosen, feel, set_down, shape, shape_to_see};
+use nematon_evaluate::{
+    Feel, FibreFeel, Shaped, Thing, chosen, feel, fibre_feel, set_down, shape, shape_to_see,
+};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -29,6 +31,11 @@ pub fn routes() -> Api {
             "/projects/{id}/bodies/{body}/row",
             Says::gives::<Points>("The row of edges that one of them lies in").takes::<Edge>(),
             row,
+        )
+        .get(
+            "/projects/{id}/bodies/{body}/fibre",
+            Says::gives::<FibreFeel>("What one of a body's strands would be like in the hand"),
+            read_fibre,
         )
         .get(
             "/projects/{id}/bodies/{body}/feel",
@@ -201,6 +208,16 @@ async fn read_feel(
         feel(&scene, body, &meshes).map_err(|e| Problem::unfit("The body has no shape", e.to_string()))
     });
     Ok(Json(found.await??))
+}
+
+async fn read_fibre(
+    State(app): State<App>,
+    Path((id, body)): Path<(i64, String)>,
+) -> Result<Json<FibreFeel>, Problem> {
+    let scene = stage(&app, id).await?;
+    let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
+    let told = fibre_feel(&scene, body);
+    Ok(Json(told.map_err(|_| Problem::unfit("It has no strands", "Only strands are held one by one."))?))
 }
 
 async fn rest(

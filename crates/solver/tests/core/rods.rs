@@ -2,8 +2,8 @@
 use crate::harness::within;
 use nematon_air::{FieldNow, WindNow};
 use nematon_solver::{
-    AIR_DENSITY, Body, BuildError, Contact, Fault, FrameInputs, GripMotion, Holder, NoWatch, Pose, State,
-    StrandRest, Way, snags, step,
+    AIR_DENSITY, Body, BuildError, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs, GripMotion,
+    Holder, NoWatch, Pose, Rules, Solid, State, StrandRest, Way, snags, step,
 };
 use std::f64::consts::{PI, TAU};
 use std::slice::{from_mut, from_ref};
@@ -361,7 +361,7 @@ fn a_helix_keeps_its_shape_and_a_turned_root_turns_what_stands_on_it() {
             [0.02 * (12.0 * s).cos(), 0.2 * s, 0.02 * (12.0 * s).sin()]
         })
         .collect();
-    let mut r = Rod::new(&strands(&[helix.clone()], 1e-6, 0.8e-6));
+    let mut r = Rod::new(&strands(from_ref(&helix), 1e-6, 0.8e-6));
     r.frame.gravity = [0.0; 3];
     let before = r.at();
     r.run(48);
@@ -511,4 +511,51 @@ fn what_can_not_be_is_told_and_what_is_torn_is_a_snag() {
     r.run(24);
     let told = snags(from_ref(&r.body), from_ref(&r.state), &mut r.contact, &r.frame, &[]);
     assert!(told.iter().any(|s| s.fault == Fault::Overstretch && s.worst > 0.15), "{told:?}");
+}
+
+/// A curtain of strands that a ball goes through, and comes back; the most that a point was inside of it, metres, the worst stretch, and
+/// where all are at the end.
+fn curtain(threads: usize) -> (f32, f64, Vec<[f64; 3]>) {
+    let hung =
+        |k: i32| (0..=16).map(|j| [0.012 * f64::from(k - 12), 0.5 - 0.025 * f64::from(j), 0.0]).collect();
+    let lines: Vec<Vec<[f64; 3]>> = (0..24).map(hung).collect();
+    let rest = StrandRest { damping: 0.5, friction: 0.3, ..strands(&lines, 2e-5, 2e-5) };
+    let body = Body::strands(&rest).unwrap();
+    let mut state = body.start();
+    let rules = Rules { own: vec![false], between: vec![] };
+    let ball = ColliderRest {
+        solid: Some(Solid::Ball { radius: 0.08 }),
+        skin: None,
+        thickness: 0.001,
+        friction: 0.3,
+        meets: vec![true],
+    };
+    let mut contact = Contact::new(from_ref(&body), &rules, vec![ball]).unwrap();
+    let mut frame = FrameInputs { substeps: 20, ..FrameInputs::default() };
+    let at =
+        |f: f64| Pose { position: [0.0, 0.25, (0.25 * (f / 24.0 * PI).cos()) as f32], ..Pose::default() };
+    let (mut deep, mut stretch) = (0.0f32, 0.0f64);
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+    for f in 0..48 {
+        let f = f64::from(f);
+        let way = Way::straight(at(f), at(f + 1.0));
+        frame.colliders = vec![ColliderMotion { way, ..ColliderMotion::default() }];
+        pool.install(|| step(from_ref(&body), from_mut(&mut state), &mut contact, &frame, &NoWatch)).unwrap();
+        frame.start += frame.duration;
+        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[]);
+        for s in told.iter().filter(|s| s.fault == Fault::Inside) {
+            deep = deep.max(s.worst as f32);
+        }
+        stretch = stretch.max(body.strain(&state).largest);
+    }
+    (deep, stretch, state.places(&body, [0.0; 3]))
+}
+
+#[test]
+fn a_ball_goes_through_a_curtain_and_none_is_inside_or_torn() {
+    let (deep, stretch, places) = curtain(1);
+    println!("inside by {:.3} mm, stretched by {:.2} %", 1e3 * deep, 100.0 * stretch);
+    assert!(deep <= 1e-4, "a point is {deep} m inside");
+    assert!(stretch < 0.05, "a strand is stretched by {stretch}");
+    assert_eq!(places, curtain(2).2, "threads give other bits");
 }

@@ -180,6 +180,7 @@ fn block(rest: &StrandRest, directors: &[[f32; 3]], of: &[(usize, usize)]) -> Bl
         own: of.len(),
         points,
         length: by_segment(&length),
+        inverse: by_segment(&|k| 1.0 / length(k)),
         pull: by_segment(&|k| mean(&rest.stretch, k) / length(k)),
         bend: rigid(&rest.bend),
         twist: rigid(&rest.twist),

@@ -19,6 +19,7 @@ use crate::body::Body;
 use crate::inputs::{FrameInputs, Gas, GripMotion};
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Steps};
+use crate::simd::Record;
 use crate::snags::{Fault, OVERSTRETCH, Snag};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
@@ -35,6 +36,8 @@ struct Block {
     points: usize,
     /// By segment: its length, metres, and what a stretch by a metre pulls with, N/m.
     length: Vec<L>,
+    /// One over that.
+    inverse: Vec<L>,
     pull: Vec<L>,
     /// By point, of the turn there from the segment before it to the one after: its rigidity over the length that it is for, N·m; that
     /// of twist; and what it is at rest.
@@ -59,19 +62,19 @@ pub(crate) struct Rods {
     directors: Vec<[f32; 3]>,
 }
 
-/// What lasts of strands: a director for each segment, by the place of its first point.
+/// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of its first point.
 #[derive(Clone, Debug)]
 pub(crate) struct Own {
-    directors: Vec<[f32; 3]>,
+    directors: Vec<Record>,
 }
 
 impl Lasts for Own {
     fn write(&self, out: &mut Vec<u8>) {
-        self.directors.iter().flatten().for_each(|c| out.extend(c.to_le_bytes()));
+        self.directors.iter().flat_map(|d| d.0).for_each(|c| out.extend(c.to_le_bytes()));
     }
     fn read(&mut self, from: &[u8]) {
         let mut numbers = from.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b));
-        self.directors.iter_mut().flatten().zip(&mut numbers).for_each(|(to, n)| *to = n);
+        self.directors.iter_mut().flat_map(|d| &mut d.0).zip(&mut numbers).for_each(|(to, n)| *to = n);
     }
     fn gas(&self) -> &[Gas] {
         &[]
@@ -83,11 +86,11 @@ impl Holds for Rods {
     type Begun<'a> = Begun<'a>;
 
     fn own(&self, _: &Body) -> Own {
-        Own { directors: self.directors.clone() }
+        Own { directors: self.directors.iter().map(|[x, y, z]| Record([*x, *y, *z, 0.0])).collect() }
     }
 
     fn size(&self) -> usize {
-        12 * self.directors.len()
+        16 * self.directors.len()
     }
 
     fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {

@@ -14,8 +14,10 @@ use crate::state::State;
 /// Rounds of Newton's method at most, and how far a point that still moves less than this share of its segment may be left: what is left
 /// then is the square of it.
 const ROUNDS: usize = 8;
-const NEAR: f64 = 2e-4;
-/// A director turns no further in a round.
+const NEAR: f64 = 1e-3;
+/// What a point weighs that is held, N/m.
+const HELD: f64 = 1e24;
+/// A director turns no further in a sub-step.
 const MOST_TURN: f64 = 0.5;
 
 /// What a sub-step is told, the same for all points of a block.
@@ -37,7 +39,7 @@ pub(super) struct Reach {
     free: *const Record,
     v: *const Record,
     air: *const Record,
-    directors: *mut [f32; 3],
+    directors: *mut Record,
 }
 
 // Safety: a strand is one block's, and a block is one task's.
@@ -72,9 +74,8 @@ struct Point {
     /// Where its own motion leads, as what it gains; and what it gains.
     leads: V,
     gained: V,
-    /// m / h², N/m, and 1 where it moves, 0 where it is held.
+    /// m / h², N/m; as good as endless where it is held.
     weight: L,
-    free: L,
     /// What the air is faster than the point would be without a force, m/s.
     wind: V,
 }
@@ -83,18 +84,22 @@ struct Point {
 struct Segment {
     way: V,
     director: V,
+    /// Across both.
+    third: V,
     long: L,
+    /// One over that.
+    per: L,
+    /// What it was pulled with in the sub-step before, N; none where it was pressed.
+    tension: L,
 }
 
-/// What is left of a point's row once those before it are eliminated, and what of that is needed to come back.
+/// What is needed of a point's row to come back, once those before it are eliminated: the point's own way, and what of the next
+/// one's and of that after it goes off it.
 #[derive(Clone, Copy, Default)]
 struct Row {
-    own: S,
+    own: V,
     next: M,
-    /// To the one after the next: a number times the identity.
-    second: L,
-    force: V,
-    inverse: S,
+    second: S,
 }
 
 #[derive(Clone, Copy, Default)]
@@ -109,19 +114,19 @@ struct Moment {
 impl Scratch {
     pub fn solve(&mut self, block: &Block, told: &Told, reach: &Reach) {
         self.fetch(block, told, reach);
-        let walls = std::array::from_fn(|e| {
+        let walls: [Segment; 2] = std::array::from_fn(|e| {
             let turned = |v: usize| V::of(turn_all(told.turns[e], block.ends[e][v].array()));
-            [turned(0), turned(1)]
+            let (way, director) = (turned(0), turned(1));
+            Segment { way, director, third: way.cross(director), ..Segment::default() }
         });
+        // Directors once, to where the points are led; those to where they come are the next sub-step's.
+        self.twist(block, told, &walls);
+        self.untwist(block);
+        self.turn(block);
         for _ in 0..ROUNDS {
-            self.system(block, told, &walls);
-            let moved = self.eliminate(block);
-            self.carry_directors(block, false);
-            // Then directors to where points have come: each in turn, for where a strand is bent the one moves the other.
-            self.twist(block, told, &walls);
-            let turned = self.untwist(block);
-            self.carry_directors(block, true);
-            if moved < NEAR * NEAR && turned < 10.0 * NEAR {
+            let moved = self.round(block, told, &walls);
+            self.carry(block);
+            if moved < NEAR * NEAR {
                 break;
             }
         }
@@ -141,52 +146,51 @@ impl Scratch {
             let all = |of: *const Record| V::of(std::array::from_fn(|l| wide(&at(of, l))));
             let inverse: [f64; LANES] = std::array::from_fn(|l| f64::from(at(reach.gained, l).0[3]));
             let gained = all(reach.gained);
-            let (air, free, v) = (all(reach.air), all(reach.free), all(reach.v));
-            self.points.push(Point {
-                start: all(reach.start),
-                leads: gained,
-                gained,
-                weight: L::of(inverse.map(|w| if w > 0.0 { per * per / w } else { 0.0 })),
-                free: L::of(inverse.map(|w| if w > 0.0 { 1.0 } else { 0.0 })),
-                wind: free.fma(L::splat(per), air - v),
-            });
+            let wind = match told.drag > 0.0 {
+                true => all(reach.free).fma(L::splat(per), all(reach.air) - all(reach.v)),
+                false => V::default(),
+            };
+            let weight = L::of(inverse.map(|w| if w > 0.0 { per * per / w } else { HELD }));
+            self.points.push(Point { start: all(reach.start), leads: gained, gained, weight, wind });
         }
         for k in 0..block.points - 1 {
             // Safety: as above.
             let at = |l: usize| unsafe { *reach.directors.add(block.first[l] as usize + k) };
-            let director = V::of(std::array::from_fn(|l| at(l).map(f64::from)));
+            let [x, y, z, tension] =
+                [0, 1, 2, 3].map(|c| L::of(std::array::from_fn(|l| f64::from(at(l).0[c]))));
+            let director = V([x, y, z]);
             let (a, b) = (self.points[k], self.points[k + 1]);
             let way = (b.start - a.start).unit();
             let director = (director - way.times(director.dot(way))).unit();
-            self.segments.push(Segment { way, director, long: L::default() });
+            self.segments.push(Segment { way, director, tension, ..Segment::default() });
         }
-        self.carry_directors(block, false);
+        self.carry(block);
     }
 
-    /// Segments to where their points are; directors go along by the shortest turn, and by how much they are to be turned.
-    fn carry_directors(&mut self, block: &Block, turned: bool) {
+    /// Segments to where their points are; directors go along by the shortest turn.
+    fn carry(&mut self, block: &Block) {
+        let one = L::splat(1.0);
         for k in 0..block.points - 1 {
             let (a, b) = (&self.points[k], &self.points[k + 1]);
             let e = (b.start - a.start) + (b.gained - a.gained);
             let long = e.dot(e).sqrt().max(L::splat(1e-12));
             let s = &mut self.segments[k];
-            let way = e.times(L::splat(1.0) / long);
-            let per = (L::splat(1.0) + s.way.dot(way)).max(L::splat(1e-6));
-            let mut m = s.director - (s.way + way).times(s.director.dot(way) / per);
-            if turned {
-                m = way.cross(m).fma(self.twists[k][2], m);
-            }
-            let director = (m - way.times(m.dot(way))).unit();
-            *s = Segment { way, director, long };
+            let per = one / long;
+            let way = e.times(per);
+            let by = s.director.dot(way) / (one + s.way.dot(way)).max(L::splat(1e-6));
+            let director = s.director - (s.way + way).times(by);
+            *s = Segment { way, director, third: way.cross(director), long, per, tension: s.tension };
         }
     }
 
     /// What turns a segment's neighbour from it at a point, and how it resists.
     #[inline(always)]
-    fn moment(block: &Block, k: usize, [t, m]: [V; 2], [u, o]: [V; 2]) -> Moment {
-        let (n, p) = (t.cross(m), u.cross(o));
+    fn moment(block: &Block, k: usize, a: &Segment, b: &Segment) -> Moment {
+        let (m, n, t) = (a.director, a.third, a.way);
+        let (o, p, u) = (b.director, b.third, b.way);
         let one = L::splat(1.0);
-        let per = L::splat(2.0) / (one + m.dot(o) + n.dot(p) + t.dot(u)).max(L::splat(0.02));
+        let cos = t.dot(u);
+        let per = L::splat(2.0) / (one + m.dot(o) + n.dot(p) + cos).max(L::splat(0.02));
         let g = V([(t.dot(p) - n.dot(u)) * per, (m.dot(u) - t.dot(o)) * per, (n.dot(o) - m.dot(p)) * per]);
         let (bend, twist) = (block.bend[k], block.twist[k]);
         let off = g - block.turn[k];
@@ -196,7 +200,7 @@ impl Scratch {
         let grows = quarter.fma(g.dot(g), one);
         let grows = grows * grows;
         // Two directors that turn alike twist nothing, but bend anew what is bent.
-        let (half, cos) = (L::splat(0.5), t.dot(u));
+        let half = L::splat(0.5);
         let (twists, bends) = (twist * half * (one + cos) * grows, bend * half * (one - cos) * grows);
         Moment {
             of: m.fma(all.0[0], n.fma(all.0[1], t.times(all.0[2]))),
@@ -205,178 +209,142 @@ impl Scratch {
         }
     }
 
-    /// Forces, and how they change as points move.
-    fn system(&mut self, block: &Block, told: &Told, walls: &[[V; 2]; 2]) {
-        let n = block.points;
-        for (row, p) in self.rows[..n].iter_mut().zip(&self.points) {
-            *row = Row::default();
-            row.own.even(p.weight);
-            row.force = (p.leads - p.gained).times(p.weight);
-        }
-        let one = L::splat(1.0);
-        let frame = |s: &Segment| [s.way, s.director];
-        let mut before = match told.set {
-            true => Scratch::moment(block, 0, walls[0], frame(&self.segments[0])),
-            false => Moment::default(),
-        };
-        // The half of a turn at a clamp is the segment's alone.
-        let mut inverse = one / block.length[0];
-        let by = before.bend * inverse * inverse;
-        self.rows[0].own.even(by);
-        self.rows[1].own.even(by);
-        self.rows[0].next.even(-by);
-        for k in 0..n - 1 {
-            let s = self.segments[k];
-            let last = k + 2 == n;
-            let after = match (last, told.set) {
-                (false, _) => Scratch::moment(block, k + 1, frame(&s), frame(&self.segments[k + 1])),
-                (true, true) => Scratch::moment(block, k + 1, frame(&s), walls[1]),
-                (true, false) => Moment::default(),
-            };
-            // What turns the segment: across it that moves its ends, along it its director.
-            let turns = before.of - after.of;
-            let stretch = block.pull[k] * (s.long - block.length[k]);
-            let across = turns.cross(s.way).times(one / s.long);
-            let force = s.way.fma(stretch, across);
-            self.rows[k].force = self.rows[k].force + force;
-            self.rows[k + 1].force = self.rows[k + 1].force - force;
-            let resists = (stretch / s.long).max(L::default());
-            let along = block.pull[k] - resists;
-            for end in [k, k + 1] {
-                self.rows[end].own.even(resists);
-                self.rows[end].own.along(s.way, along);
-            }
-            self.rows[k].next.even(-resists);
-            self.rows[k].next.along(s.way, -along);
-            // Bends: c |δe₊/l₊ - δe₋/l₋|².
-            let c = after.bend;
-            if last {
-                let by = c * inverse * inverse;
-                self.rows[k].own.even(by);
-                self.rows[k + 1].own.even(by);
-                self.rows[k].next.even(-by);
-            } else {
-                let on = one / block.length[k + 1];
-                let both = inverse + on;
-                self.rows[k].own.even(c * inverse * inverse);
-                self.rows[k + 1].own.even(c * both * both);
-                self.rows[k + 2].own.even(c * on * on);
-                self.rows[k].next.even(-(c * inverse * both));
-                self.rows[k + 1].next.even(-(c * on * both));
-                self.rows[k].second = c * inverse * on;
-                inverse = on;
-            }
-            if told.drag > 0.0 {
-                self.drag(block, told, k);
-            }
-            before = after;
+    /// The moments at a segment's ends, where the one before it is known.
+    #[inline(always)]
+    fn after(&self, block: &Block, told: &Told, wall: &Segment, k: usize) -> Moment {
+        match (k + 2 == block.points, told.set) {
+            (false, _) => Scratch::moment(block, k + 1, &self.segments[k], &self.segments[k + 1]),
+            (true, true) => Scratch::moment(block, k + 1, &self.segments[k], wall),
+            (true, false) => Moment::default(),
         }
     }
 
-    /// What turns each director, and how that changes with the two beside it.
-    fn twist(&mut self, block: &Block, told: &Told, walls: &[[V; 2]; 2]) {
-        let n = block.points;
-        let frame = |s: &Segment| [s.way, s.director];
-        let mut before = match told.set {
-            true => Scratch::moment(block, 0, walls[0], frame(&self.segments[0])),
+    #[inline(always)]
+    fn first(&self, block: &Block, told: &Told, wall: &Segment) -> Moment {
+        match told.set {
+            true => Scratch::moment(block, 0, wall, &self.segments[0]),
             false => Moment::default(),
+        }
+    }
+
+    /// A round of Newton's method: each point's row is put together from what is about it, and eliminated at once; then all points come
+    /// back from the tip, and go where that says. Gives the square of the most that one went, as a share of its segment.
+    fn round(&mut self, block: &Block, told: &Told, walls: &[Segment; 2]) -> f64 {
+        let n = block.points;
+        let begin = |p: &Point| {
+            let mut own = S::default();
+            own.even(p.weight);
+            (own, (p.leads - p.gained).times(p.weight))
         };
+        let mut before = self.first(block, told, &walls[0]);
+        // A row, the two after it, and what ties them.
+        let (mut own, mut force) = begin(&self.points[0]);
+        let (mut own1, mut force1) = begin(&self.points[1]);
+        let (mut next, mut next1) = (M::default(), M::default());
+        // The half of a turn at a clamp is the segment's alone.
+        let mut inverse = block.inverse[0];
+        let by = before.bend * inverse * inverse;
+        own.even(by);
+        own1.even(by);
+        next.even(-by);
         for k in 0..n - 1 {
+            let last = k + 2 == n;
+            let (mut own2, mut force2) =
+                if last { (S::default(), V::default()) } else { begin(&self.points[k + 2]) };
             let s = self.segments[k];
-            let after = match (k + 2 == n, told.set) {
-                (false, _) => Scratch::moment(block, k + 1, frame(&s), frame(&self.segments[k + 1])),
-                (true, true) => Scratch::moment(block, k + 1, frame(&s), walls[1]),
-                (true, false) => Moment::default(),
-            };
-            let force = (after.of - before.of).dot(s.way);
+            let after = self.after(block, told, &walls[1], k);
+            // What turns the segment: across it that moves its ends, along it its director.
+            let turns = before.of - after.of;
+            let stretch = block.pull[k] * (s.long - block.length[k]);
+            let by = s.way.fma(stretch, turns.cross(s.way).times(s.per));
+            force = force + by;
+            force1 = force1 - by;
+            // What is pulled resists across too: by its pull of the sub-step before, for where points are only led to is no pull.
+            let resists = s.tension * s.per;
+            let along = block.pull[k] - resists;
+            // Bends: c |δe₊/l₊ - δe₋/l₋|².
+            let c = after.bend;
+            let mut second = L::default();
+            if last {
+                let by = c.fma(inverse * inverse, resists);
+                own.even(by);
+                own1.even(by);
+                next.even(-by);
+            } else {
+                let on = block.inverse[k + 1];
+                let both = inverse + on;
+                let (a, b) = (c * inverse, c * on);
+                own.even(a.fma(inverse, resists));
+                own1.even((a + b).fma(both, resists));
+                own2.even(b * on);
+                next.even(-(a.fma(both, resists)));
+                next1.even(-(b * both));
+                second = a * on;
+                inverse = on;
+            }
+            own.along(s.way, along);
+            own1.along(s.way, along);
+            next.along(s.way, -along);
+            if told.drag > 0.0 {
+                let c = block.caught[k] * L::splat(told.drag);
+                drag(&self.points[k], told, (c, s.way), &mut own, &mut force);
+                drag(&self.points[k + 1], told, (c, s.way), &mut own1, &mut force1);
+            }
+            // All of the row is there: what of it goes into the two after it.
+            let solved = own.inverse();
+            let y = solved.by(force);
+            let w = [0, 1, 2].map(|c| solved.by(next.column(c)));
+            for (at, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2)].into_iter().enumerate() {
+                own1.0[at] -= next.column(i).dot(w[j]);
+            }
+            force1 = force1 - next.across(y);
+            let row = &mut self.rows[k];
+            row.own = y;
+            row.next = M(std::array::from_fn(|r| V(w.map(|column| column.0[r]))));
+            row.second = S(solved.0.map(|c| c * second));
+            if !last {
+                for r in 0..3 {
+                    for c in 0..3 {
+                        next1.0[r].0[c] = w[r].0[c].off(second, next1.0[r].0[c]);
+                    }
+                }
+                for (to, from) in own2.0.iter_mut().zip(row.second.0) {
+                    *to = from.off(second, *to);
+                }
+                force2 = force2 - y.times(second);
+            }
+            before = after;
+            (own, force, next) = (own1, force1, next1);
+            (own1, force1, next1) = (own2, force2, M::default());
+        }
+        self.rows[n - 1] = Row { own: own.inverse().by(force), ..Row::default() };
+        let mut most = L::default();
+        let (mut two, mut one_on) = (V::default(), V::default());
+        for k in (0..n).rev() {
+            let row = &self.rows[k];
+            let by = row.own - row.next.by(one_on) - row.second.by(two);
+            let share = by.times(block.inverse[k.min(n - 2)]);
+            most = most.max(share.dot(share));
+            let p = &mut self.points[k];
+            p.gained = p.gained + by;
+            (two, one_on) = (one_on, by);
+        }
+        most.array().into_iter().fold(0.0, f64::max)
+    }
+
+    /// What turns each director, and how that changes with the two beside it.
+    fn twist(&mut self, block: &Block, told: &Told, walls: &[Segment; 2]) {
+        let mut before = self.first(block, told, &walls[0]);
+        for k in 0..block.points - 1 {
+            let after = self.after(block, told, &walls[1], k);
+            let force = (after.of - before.of).dot(self.segments[k].way);
             self.twists[k] = [before.twist[0] + after.twist[0], after.twist[1], force];
             before = after;
         }
     }
 
-    /// The drag of a segment on both of its ends: across it as the square of the flow there, and a share of that along.
-    fn drag(&mut self, block: &Block, told: &Told, k: usize) {
-        let per = L::splat(1.0 / told.h);
-        let t = self.segments[k].way;
-        let c = block.caught[k] * L::splat(told.drag);
-        for end in [k, k + 1] {
-            let p = &self.points[end];
-            let flow = p.wind - p.gained.times(per);
-            let along = flow.dot(t);
-            let across = flow - t.times(along);
-            let by = c * across.dot(across).sqrt();
-            let share = L::splat(told.along);
-            let row = &mut self.rows[end];
-            row.force = row.force + across.times(by) + t.times(by * share * along);
-            row.own.even(by * per);
-            row.own.along(t, by * per * (share - L::splat(1.0)));
-        }
-    }
-
-    /// Solves for how points move, and moves them. Gives the square of the most that one did, as a share of its segment.
-    fn eliminate(&mut self, block: &Block) -> f64 {
-        let n = block.points;
-        for k in 0..n {
-            let free = self.points[k].free;
-            let row = self.rows[k];
-            // What is held stays where it is.
-            let mut own = S(row.own.0.map(|c| c * free));
-            own.even(L::splat(1.0) - free);
-            let inverse = own.inverse();
-            let force = row.force.times(free);
-            let y = inverse.by(force);
-            self.rows[k].inverse = inverse;
-            self.rows[k].force = y;
-            if k + 1 < n {
-                let next = M(row.next.0.map(|r| r.times(free * self.points[k + 1].free)));
-                // What of this row goes into the next: its columns, by the inverse.
-                let w = [0, 1, 2].map(|c| inverse.by(next.column(c)));
-                self.rows[k].next = M(std::array::from_fn(|r| V(w.map(|column| column.0[r]))));
-                let after = &mut self.rows[k + 1];
-                for (at, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2)].into_iter().enumerate() {
-                    after.own.0[at] -= next.column(i).dot(w[j]);
-                }
-                after.force = after.force - next.across(y);
-                if k + 2 < n {
-                    let second = row.second * free * self.points[k + 2].free;
-                    self.rows[k].second = second;
-                    let after = &mut self.rows[k + 1];
-                    for r in 0..3 {
-                        for c in 0..3 {
-                            let by = w[r].0[c] * second;
-                            after.next.0[r].0[c] -= by;
-                        }
-                    }
-                    let on = &mut self.rows[k + 2];
-                    for (to, from) in on.own.0.iter_mut().zip(inverse.0) {
-                        *to -= second * second * from;
-                    }
-                    on.force = on.force - y.times(second);
-                }
-            }
-        }
-        let mut most = L::default();
-        let (mut one, mut two) = (V::default(), V::default());
-        for k in (0..n).rev() {
-            let row = &self.rows[k];
-            let mut by = row.force;
-            if k + 1 < n {
-                by = by - row.next.by(one);
-            }
-            if k + 2 < n {
-                by = by - row.inverse.by(two).times(row.second);
-            }
-            let length = block.length[k.min(n - 2)];
-            most = most.max(by.dot(by) / (length * length));
-            let p = &mut self.points[k];
-            p.gained = p.gained + by;
-            (two, one) = (one, by);
-        }
-        most.array().into_iter().fold(0.0, f64::max)
-    }
-
-    /// Solves for how directors turn. Gives the most that one does.
-    fn untwist(&mut self, block: &Block) -> f64 {
+    /// Solves for how directors turn.
+    fn untwist(&mut self, block: &Block) {
         let n = block.points - 1;
         // A strand that no end holds may turn about itself as it will.
         let floor = L::splat(1e-30);
@@ -390,15 +358,21 @@ impl Scratch {
                 self.twists[k + 1] = [next.off(by, o), t, force.off(by, f)];
             }
         }
-        let (mut after, mut most) = (L::default(), L::default());
+        let mut after = L::default();
         let limit = L::splat(MOST_TURN);
         for k in (0..n).rev() {
             let [_, by, force] = self.twists[k];
             after = by.off(after, force);
             self.twists[k][2] = after.max(-limit).min(limit);
-            most = most.max(after).max(-after);
         }
-        most.array().into_iter().fold(0.0, f64::max)
+    }
+
+    /// Turns directors by that.
+    fn turn(&mut self, block: &Block) {
+        for (s, [.., by]) in self.segments.iter_mut().zip(&self.twists).take(block.points - 1) {
+            s.director = s.third.fma(*by, s.director).unit();
+            s.third = s.way.cross(s.director);
+        }
     }
 
     fn give_back(&mut self, block: &Block, reach: &Reach) {
@@ -413,12 +387,28 @@ impl Scratch {
             }
         }
         for (k, s) in self.segments.iter().enumerate() {
-            for (l, v) in s.director.array().into_iter().enumerate().take(block.own) {
+            let tension = (block.pull[k] * (s.long - block.length[k])).max(L::default()).array();
+            for (l, [x, y, z]) in s.director.array().into_iter().enumerate().take(block.own) {
+                let all = [x, y, z, tension[l]].map(|c| c as f32);
                 // Safety: as above.
-                unsafe { *reach.directors.add(block.first[l] as usize + k) = v.map(|c| c as f32) };
+                unsafe { *reach.directors.add(block.first[l] as usize + k) = Record(all) };
             }
         }
     }
+}
+
+/// The drag of a segment on one of its ends: across it as the square of the flow there, and a share of that along.
+#[inline(always)]
+fn drag(p: &Point, told: &Told, (c, t): (L, V), own: &mut S, force: &mut V) {
+    let per = L::splat(1.0 / told.h);
+    let flow = p.wind - p.gained.times(per);
+    let along = flow.dot(t);
+    let across = flow - t.times(along);
+    let by = c * across.dot(across).sqrt();
+    let share = L::splat(told.along);
+    *force = *force + across.times(by) + t.times(by * share * along);
+    own.even(by * per);
+    own.along(t, by * per * (share - L::splat(1.0)));
 }
 
 impl M {
@@ -446,7 +436,7 @@ pub(super) fn bent(block: &Block, state: &State, own: &Own) -> f64 {
     let wide = |r: &Record| glam::DVec3::from_array(r.xyz().map(f64::from));
     let frame = |k: usize| {
         let t = (wide(&state.x[k + 1]) - wide(&state.x[k])).normalize();
-        let m = glam::DVec3::from_array(own.directors[k].map(f64::from));
+        let m = glam::DVec3::from_array(own.directors[k].xyz().map(f64::from));
         [t, (m - m.dot(t) * t).normalize()]
     };
     let mut sum = 0.0;
