@@ -12,6 +12,9 @@ pub struct On {
     pub shares: [f64; 3],
 }
 
+/// Tells of places how likely each is, 0 to 1.
+pub type Weigh<'a> = &'a dyn Fn(&[DVec3]) -> Vec<f32>;
+
 /// Candidates for each place, and how often as many are looked at where few of them may be.
 const CANDIDATES: usize = 5;
 const LOOKS: usize = 64;
@@ -24,7 +27,7 @@ pub fn scatter(
     (positions, triangles): (&[[f32; 3]], &[[u32; 3]]),
     count: usize,
     seed: u32,
-    weigh: Option<&dyn Fn(&[DVec3]) -> Vec<f32>>,
+    weigh: Option<Weigh>,
 ) -> Vec<On> {
     let corner = |p: u32| DVec3::from(positions[p as usize].map(f64::from));
     let mut area = 0.0;
