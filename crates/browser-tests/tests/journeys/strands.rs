@@ -29,7 +29,7 @@ async fn strands_are_grown_made_of_something_run_and_delivered_as_curves() -> We
     w.until("it tells of one", async || Ok(hertz().await?.as_str().is_some_and(|t| t.contains("Hz"))))
         .await?;
     let before = hertz().await?;
-    w.choose("As", "Grass").await?;
+    w.choose("Strands As", "Grass").await?;
     w.until("they are of grass", async || Ok(own().await["diameter"] == 0.0011)).await?;
     w.until("that is told of otherwise", async || Ok(hertz().await? != before)).await?;
     w.bench_says("Mechanical Design of Grass").await?;
@@ -67,7 +67,8 @@ async fn strands_are_grown_made_of_something_run_and_delivered_as_curves() -> We
     );
     let counts = text.lines().find(|l| l.contains("curveVertexCounts")).unwrap();
     assert_eq!(counts.matches("12").count(), 40);
-    assert_eq!(text.matches("0.0011").count(), 40, "each is as wide at its root");
+    let widths = text.lines().find(|l| l.contains("widths")).unwrap();
+    assert_eq!(widths.matches("0.0011,").count(), 40, "each is as wide at its root");
     // As OBJ they are lines.
     let bytes =
         reqwest::get(format!("{}/api/projects/{id}/files/obj", site.address)).await.map_err(Error::other)?;
@@ -94,7 +95,7 @@ async fn a_ruff_rides_on_the_moth_and_is_spread_by_its_map() -> WebDriverResult<
     assert!(long(&band) < 0.25, "they grow about the neck: {band}");
     // All over it, where the map is left out.
     w.open_row("Ruff").await?;
-    w.choose("Spread", "all over it alike").await?;
+    w.choose("Ruff Spread", "all over it alike").await?;
     w.until("no map spreads them", async || Ok(body().await["kind"]["strands"]["spread"].is_null())).await?;
     w.until("they grow all over", async || Ok(long(&w.script(spread).await?) > 1.5 * long(&band))).await?;
     w.ctrl('z').await?;

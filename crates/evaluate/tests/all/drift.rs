@@ -65,7 +65,7 @@ fn pods_are_shaped_by_their_numbers_and_set_down_by_their_size() {
     let shaped = shape(&stage(&s), pods, &NoMeshes).unwrap();
     assert_eq!((shaped.placed.len(), shaped.mesh.radii.len(), shaped.mesh.triangles.len()), (80, 80, 0));
     assert!(shaped.mesh.radii.iter().all(|r| (0.0069..0.0131).contains(r)));
-    assert!(feel(&stage(&s), pods, &NoMeshes).unwrap_err().to_string().contains("loose pieces"));
+    assert!(feel(&stage(&s), pods, &NoMeshes).unwrap_err().to_string().contains("only cloth"));
     let up = set_down(&stage(&s), &Thing::Body(BodyId::from("pods")), &NoMeshes).unwrap();
     let low = shaped.placed.iter().map(|p| p[1]).fold(f32::INFINITY, f32::min);
     // Onto the cloth: half its thickness and the largest radius above its middle.
