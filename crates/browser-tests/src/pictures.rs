@@ -102,6 +102,13 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.open_row("The Courier").await?;
     tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
     w.driver.screenshot(&out.join("figure.png")).await?;
+    w.lanes_say("Ruff true").await?;
+    w.open_row("Ruff").await?;
+    w.scrub(60, 110).await?;
+    w.script("nematonStage.frame('ruff')").await?;
+    save("strands").await?;
+    w.scrub(110, 60).await?;
+    w.script("nematonStage.frame(null)").await?;
     w.step("Air").await?;
     let still = async |name: &str| {
         tokio::time::sleep(std::time::Duration::from_millis(2200)).await;

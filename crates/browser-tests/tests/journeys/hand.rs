@@ -635,7 +635,7 @@ async fn a_hollow_box_is_looked_at_from_outside() -> WebDriverResult<()> {
     // A room about all there is, and about the eye.
     let side: Vec<f64> = c.iter().map(|v| 2.0 * v.abs() + 2.0).collect();
     let room = json!({"name": "Room", "form": {"box": {"size": side}}, "hollow": true});
-    edit(&site, w.id, json!([{"op": "add", "path": "/colliders/room", "value": room}])).await;
+    edit(&site, w.id, json!([{"op": "add", "path": "/colliders", "value": {"room": room}}])).await;
     let outside = async |w: &nematon_browser_tests::Window| {
         let c = w.camera().await?;
         Ok((0..3).any(|k| c[k].as_f64().unwrap().abs() > side[k] / 2.0))

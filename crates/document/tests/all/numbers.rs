@@ -69,7 +69,9 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     ] {
         let full = full();
         let has = full.pointer(at).unwrap();
-        for (name, _) in defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| *n != "preset") {
+        for (name, _) in
+            defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| *n != "preset" && *n != "from")
+        {
             assert!(has.get(name).is_some(), "{at} lacks {name}");
         }
     }
