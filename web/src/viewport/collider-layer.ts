@@ -53,6 +53,10 @@ export class ColliderLayer {
     for (const [id, d] of this.drawn) d.mesh.visible = !hidden.includes(id);
   }
 
+  ids(): string[] {
+    return [...this.drawn.keys()];
+  }
+
   set(project: number, colliders: Record<string, Collider>) {
     for (const [id, d] of this.drawn) {
       if (colliders[id] && JSON.stringify(colliders[id].form) === d.key) continue;

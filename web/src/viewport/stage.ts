@@ -202,7 +202,10 @@ export class Stage {
       for (const l of [this.colliders, this.figures, this.handles]) l.go(clock.frame);
       this.drawAll();
     };
-    this.colliders.ask = (shadows) => (shadows ? this.drawAll() : this.draw());
+    this.colliders.ask = (shadows) => {
+      this.welcome(this.known.project, this.colliders.ids());
+      return shadows ? this.drawAll() : this.draw();
+    };
     this.air.draw = () => this.draw(false);
     this.arms.ask = () => this.drawAll();
     const unarm = this.arms.mount(this.camera, canvas, controls, this.scene);
@@ -395,17 +398,19 @@ export class Stage {
     this.welcome(project, Object.keys(scene.colliders));
   }
 
-  /** Colliders that are known of the open project. */
-  private known: { project: number; ids: Set<string> } = { project: 0, ids: new Set() };
+  /** Colliders of the open project: those that have been seen, and those that it was opened with. */
+  private known: { project: number; ids: Set<string>; first: Set<string> } = { project: 0, ids: new Set(), first: new Set() };
 
-  /** What is new comes into the picture; of a project that is opened all of it is there from outside. */
+  /** What is new comes into the picture once its shape is there; of a project that is opened all of it is there from outside. */
   private welcome(project: number, ids: string[]) {
-    const opened = this.known.project !== project;
-    const fresh = ids.filter((id) => !this.known.ids.has(id));
-    this.known = { project, ids: new Set(ids) };
-    if (!this.controls || fresh.length === 0) return;
-    const box = this.colliders.bounds();
-    const within = box.containsPoint(this.camera.position);
+    if (this.known.project !== project) this.known = { project, ids: new Set(), first: new Set(ids) };
+    if (!this.controls) return;
+    const { known } = this;
+    const fresh = ids.filter((id) => !known.ids.has(id) && !this.boxOf(id).isEmpty());
+    if (fresh.length === 0) return;
+    fresh.forEach((id) => known.ids.add(id));
+    const opened = fresh.every((id) => known.first.has(id));
+    const within = this.colliders.bounds().containsPoint(this.camera.position);
     if (opened ? within && !this.looked : within || fresh.some((id) => !this.shows(this.boxOf(id)))) this.frame(null);
   }
 
