@@ -110,6 +110,9 @@ async fn keys_are_chosen_dragged_stretched_copied_typed_and_taken_out_as_curves(
     w.until("taken out", async || Ok(frames().await == [0, 48, 96])).await?;
     // On its lane, with Alt, a copy.
     let knot = w.driver.find(By::Css("[aria-label='Canopy frame, key at 96']")).await?;
+    // Its lane may lie below those that fit.
+    knot.scroll_into_view().await?;
+    w.rest().await?;
     let k = knot.rect().await?;
     let (kx, ky) = ((k.x + k.width / 2.0) as i64, (k.y + k.height / 2.0) as i64);
     let by = x(126.0) - x(96.0);
