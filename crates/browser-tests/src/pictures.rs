@@ -65,13 +65,9 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
     w.press("woad").await?;
-    w.fit(1920, 1080).await?;
-    w.step("Contact").await?;
-    save("large").await?;
-    w.fit(1280, 800).await?;
     open(site, w, "The Courier lands", "Canopy").await?;
     w.run().await?;
-    w.lanes_say("Cape true").await?;
+    w.lanes_say("Ruff true").await?;
     w.step("Hold").await?;
     w.open_row("Canopy frame").await?;
     w.scrub(20, 101).await?;
@@ -102,7 +98,6 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.open_row("The Courier").await?;
     tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
     w.driver.screenshot(&out.join("figure.png")).await?;
-    w.lanes_say("Ruff true").await?;
     w.open_row("Ruff").await?;
     w.scrub(60, 110).await?;
     w.script("nematonStage.frame('ruff')").await?;

@@ -1,15 +1,14 @@
 //! Colliders, handles and who touches whom, from the document to the solver's plain arrays.
 use crate::maps::Dyed;
-use crate::resolve::{World, pose_at};
+use crate::resolve::pose_at;
+use crate::riding::{Surface, turned};
 use crate::shape::begins;
 use crate::{MeshLibrary, Playing, Shaped, Stage};
-use glam::{DMat3, DQuat};
 use nematon_air::{Marks, word};
 use nematon_document::{
-    Body, BodyId, Collider, ColliderId, Figure, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource,
-    Moment, Node, Outlet, Strands, Value,
+    Body, BodyId, Collider, ColliderId, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment,
+    Node, Outlet, Strands, Value,
 };
-use nematon_figure::{Spot, spots};
 use nematon_geometry::Mesh;
 use nematon_solid::{Fetch, Shaped as AtFrame, Solid, Standing};
 use nematon_solver::{
@@ -123,12 +122,6 @@ impl Pulls {
             hashes.push(*blake3::hash(&marks.0).as_bytes());
         }
     }
-}
-
-/// Spots of a figure's surface, one a point, where they were nearest at the first frame.
-struct Surface {
-    plays: Arc<Playing>,
-    spots: Vec<Spot>,
 }
 
 /// A grip that can't hold, in words that go on from its body's name.
@@ -380,7 +373,7 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
                 }
                 HeldTo::Figure(f) => {
                     let Some(figure) = scene.figures.get(f.figure.as_str()) else { continue };
-                    let surface = surface(scene, figure, f, &shaped.placed, &points).map_err(|why| {
+                    let surface = Surface::of(scene, figure, f, &shaped.placed, &points).map_err(|why| {
                         (body, NoHold { grip: own.name.clone(), to: figure.name.clone(), why })
                     })?;
                     let place = figure.place.clone();
@@ -402,7 +395,7 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
             let skin = whole.skin().map(|s| FigureForm { figure: s.figure.clone(), parts: s.parts.clone() });
             let on = skin.and_then(|form| Some((scene.figures.get(form.figure.as_str())?, form)));
             let surface = on.map(|(figure, form)| {
-                surface(scene, figure, &form, &shaped.placed, &points)
+                Surface::of(scene, figure, &form, &shaped.placed, &points)
                     .map_err(|why| (body, NoHold { grip: "follow".into(), to: figure.name.clone(), why }))
             });
             let place = begins(scene, whole).clone();
@@ -424,7 +417,7 @@ fn rooted(
         Outlet::Collider(c) => (scene.colliders.get(c).map_or_else(Node::default, |c| c.place.clone()), None),
         Outlet::Figure(f) => match scene.figures.get(f.figure.as_str()) {
             Some(figure) => {
-                let surface = surface(scene, figure, f, &shaped.placed, &points)
+                let surface = Surface::of(scene, figure, f, &shaped.placed, &points)
                     .map_err(|why| (body, NoHold { grip: "roots".into(), to: figure.name.clone(), why }))?;
                 (figure.place.clone(), Some(surface))
             }
@@ -434,25 +427,6 @@ fn rooted(
     Ok(Carried { place, body, points, surface, pull: None, turns: true })
 }
 
-fn surface(
-    scene: &Stage,
-    figure: &Figure,
-    of: &FigureForm,
-    placed: &[[f32; 3]],
-    points: &[u32],
-) -> Result<Surface, String> {
-    let plays = scene.figure(&of.figure)?.clone();
-    let first = scene.frames.first as f64;
-    let at = World::of(scene, &figure.place, first);
-    let own: Vec<[f32; 3]> =
-        points.iter().map(|p| at.inverse(placed[*p as usize].map(f64::from)).map(|c| c as f32)).collect();
-    let now = plays.points(plays.time(scene, first));
-    let triangles = plays.triangles(&of.parts)?;
-    let mesh = Mesh { positions: (*now).clone(), triangles, ..Mesh::default() };
-    let spots = spots(&mesh, &own).ok_or("has no surface")?;
-    Ok(Surface { plays, spots })
-}
-
 impl Carried {
     /// Its way from the frame before to this one; the pose of the scene's `first` frame moves nothing.
     pub fn motion(&self, scene: &Stage, frame: f64) -> GripMotion {
@@ -460,11 +434,12 @@ impl Carried {
         let by = match &self.surface {
             None => Holder::Thing { first, way: way(scene, &self.place, frame) },
             Some(s) => {
-                let places = self.moments(scene, frame).map(|f| s.places(scene, self, f)).collect();
-                let first = self.turns.then(|| s.axes(&scene.at_home(), self, scene.frames.first as f64));
+                let places = self.moments(scene, frame).map(|f| s.places(scene, &self.place, f)).collect();
+                let first =
+                    self.turns.then(|| s.axes(&scene.at_home(), &self.place, scene.frames.first as f64));
                 let turned = first.map(|first| {
                     let moments = self.moments(scene, frame);
-                    moments.map(|f| Arc::new(turned(&first, &s.axes(scene, self, f)))).collect()
+                    moments.map(|f| Arc::new(turned(&first, &s.axes(scene, &self.place, f)))).collect()
                 });
                 Holder::Spots(Places(places), Turns(turned.unwrap_or_default()))
             }
@@ -511,31 +486,6 @@ impl Carried {
                 numbers.extend(self.moments(scene, frame).flat_map(|f| bits(s.plays.time(scene, f))));
             }
         }
-    }
-}
-
-/// The turns from axes to axes, as unit quaternions: x, y, z, w.
-fn turned(from: &[DMat3], to: &[DMat3]) -> Vec<[f32; 4]> {
-    let turn = |(a, b): (&DMat3, &DMat3)| DQuat::from_mat3(&(*b * a.transpose())).as_quat().to_array();
-    from.iter().zip(to).map(turn).collect()
-}
-
-impl Surface {
-    /// The axes that its spots have in the world.
-    fn axes(&self, scene: &Stage, of: &Carried, frame: f64) -> Vec<DMat3> {
-        let now = self.plays.points(self.plays.time(scene, frame));
-        let at = World::of(scene, &of.place, frame);
-        let turn = DMat3::from_cols_array_2d(
-            &[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]].map(|v| at.direction(v)),
-        );
-        self.spots.iter().map(|s| turn * s.axes(&now)).collect()
-    }
-
-    fn places(&self, scene: &Stage, of: &Carried, frame: f64) -> Arc<Vec<[f32; 3]>> {
-        let now = self.plays.points(self.plays.time(scene, frame));
-        let at = World::of(scene, &of.place, frame);
-        let place = |s: &Spot| at.place(s.place(&now).to_array()).map(|c| c as f32);
-        Arc::new(self.spots.iter().map(place).collect())
     }
 }
 

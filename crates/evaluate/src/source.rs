@@ -3,6 +3,7 @@
 //! How many have come by a moment is the integral of the rate; the k-th comes where that is k + 1/2. What comes between two frames flies
 //! free until the later one and is met by others from there on, so that neither how finely time is cut nor what lies about the source
 //! counts for it. All of it is told by numbers that the scene gives, and by nothing that is simulated.
+use crate::outlet::{Ground, ground};
 use crate::resolve::World;
 use crate::{ShapeError, Stage};
 use nematon_document::{Body, Drift, FrameSpan, MAX_POINTS, Outlet, Source};
@@ -119,29 +120,10 @@ enum Moved<'a> {
 }
 
 impl<'a> Surface<'a> {
-    fn of(scene: &'a Stage, source: &Source) -> Result<Option<Surface<'a>>, ShapeError> {
-        let (mesh, off, moved) = match &source.from {
-            Outlet::Space | Outlet::Points(_) => return Ok(None),
-            Outlet::Figure(f) => {
-                let named = |why: String| {
-                    let name = scene.figures.get(f.figure.as_str()).map_or(f.figure.as_str(), |f| &f.name);
-                    ShapeError::Source(format!("\"{name}\", which {why}"))
-                };
-                let plays = scene.figure(&f.figure).map_err(named)?;
-                let triangles = plays.triangles(&f.parts).map_err(named)?;
-                let mesh = Mesh { positions: plays.rest().positions.clone(), triangles, ..Mesh::default() };
-                (mesh, 0.0, Moved::Figure(plays.as_ref()))
-            }
-            Outlet::Collider(id) => {
-                let own = scene.colliders.get(id.0.as_str());
-                let name = own.map_or(id.0.as_str(), |c| &c.name);
-                let gone = |why: &str| ShapeError::Source(format!("\"{name}\", which {why}"));
-                let own = own.ok_or_else(|| gone("there is not"))?;
-                let seen = scene.surface(&id.0).ok_or_else(|| gone("has no surface"))?;
-                let mesh = seen.as_ref().map_err(|why| gone(why))?.as_ref().clone();
-                (mesh, own.thickness, Moved::Stands(&own.place))
-            }
-        };
+    fn of(scene: &'a Stage, source: &'a Source) -> Result<Option<Surface<'a>>, ShapeError> {
+        let Some(ground) = ground(scene, &source.from).map_err(ShapeError::Source)? else { return Ok(None) };
+        let Ground { mesh, plays, node, around: off, name: _ } = ground;
+        let moved = plays.map_or(Moved::Stands(node), Moved::Figure);
         let mut sum = 0.0;
         let sums: Vec<f64> = (mesh.triangles.iter())
             .map(|t| {

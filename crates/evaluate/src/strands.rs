@@ -1,6 +1,7 @@
 //! Strands: where they grow, what they are like at rest, and what the solver is told of them.
 use crate::kind::{Matters, Shapes};
-use crate::maps::Ground;
+use crate::maps;
+use crate::outlet::{Ground, ground};
 use crate::resolve::{World, place_body};
 use crate::shape::{OfKind, gripped};
 use crate::weather::Weather;
@@ -41,8 +42,8 @@ impl Shapes for Strands {
 
 /// Where a strand grows, and the way out of what it grows on there; in the world but for its origin.
 struct Root {
-    at: [f64; 3],
-    out: [f64; 3],
+    at: DVec3,
+    out: DVec3,
 }
 
 fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
@@ -54,7 +55,9 @@ fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -
         // About the body's own place, wherever it grows.
         let root = match stands {
             true => root,
-            false => Root { at: at.inverse(root.at), out: at.back(root.out) },
+            false => {
+                Root { at: at.inverse(root.at.to_array()).into(), out: at.back(root.out.to_array()).into() }
+            }
         };
         grow(own, k, &root, &mut positions);
         strands.push(own.points);
@@ -79,7 +82,7 @@ fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -
         smallest_fold: 0.0,
         coarse: false,
     };
-    let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+    let ground = maps::Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, Weather::of(&ground, body)?);
     let grips = gripped(&ground, body)?;
     Ok(Shaped { mesh, placed, maps, grips, follow: None, weather, own: OfKind::Strands, density })
@@ -92,63 +95,63 @@ fn roots(
     own: &Strands,
     stands_at: &World,
 ) -> Result<Vec<Root>, ShapeError> {
-    let first = scene.frames.first as f64;
-    let up = [0.0, 1.0, 0.0];
-    let (mesh, stands, name) = match &own.from {
-        Outlet::Points(points) => return Ok(points.iter().map(|p| Root { at: *p, out: up }).collect()),
-        Outlet::Space => {
-            let [x, z] = own.size.map(|s| (0.5 * s) as f32);
-            let positions = vec![[-x, 0.0, -z], [-x, 0.0, z], [x, 0.0, z], [x, 0.0, -z]];
-            let triangles = vec![[0, 1, 2], [0, 2, 3]];
-            if x * z == 0.0 {
-                // A patch that is a point or a line.
-                let along = |k: u32| (f64::from(k) + 0.5) / f64::from(own.count) - 0.5;
-                let at = |k: u32| [own.size[0] * along(k), 0.0, own.size[1] * along(k)];
-                return Ok((0..own.count).map(|k| Root { at: at(k), out: up }).collect());
-            }
-            let mesh = Mesh { positions, triangles, ..Mesh::default() };
-            let found = spread((scene, library), body, own, &mesh, &|p| p)?;
-            return match found.is_empty() {
-                true => Err(ShapeError::Ground(NOWHERE.into())),
-                false => Ok(found.iter().map(|on| on_surface(&mesh, on, None)).collect()),
-            };
-        }
-        Outlet::Figure(f) => {
-            let name = scene.figures.get(f.figure.as_str()).map_or(f.figure.as_str(), |f| &f.name);
-            let named = |why: String| ShapeError::Ground(format!("\"{name}\", which {why}"));
-            let plays = scene.figure(&f.figure).map_err(named)?;
-            let positions = (*plays.points(plays.time(scene, first))).clone();
-            let triangles = plays.triangles(&f.parts).map_err(named)?;
-            (Mesh { positions, triangles, ..Mesh::default() }, &plays.own.place, name)
-        }
-        Outlet::Collider(id) => {
-            let found = scene.colliders.get(id.0.as_str());
-            let name = found.map_or(id.0.as_str(), |c| &c.name);
-            let gone = |why: &str| ShapeError::Ground(format!("\"{name}\", which {why}"));
-            let found = found.ok_or_else(|| gone("there is not"))?;
-            let seen = scene.surface(&id.0).ok_or_else(|| gone("has no surface"))?;
-            (seen.as_ref().map_err(|why| gone(why))?.as_ref().clone(), &found.place, name)
-        }
+    if let Outlet::Points(points) = &own.from {
+        return Ok(points.iter().map(|p| Root { at: DVec3::from(*p), out: DVec3::Y }).collect());
+    }
+    let Some(ground) = ground(scene, &own.from).map_err(ShapeError::Ground)? else {
+        return patch((scene, library), body, own);
     };
-    let world = World::of(scene, stands, first);
+    let Ground { mut mesh, plays, node, around: _, name } = ground;
+    let first = scene.frames.first as f64;
+    if let Some(plays) = plays {
+        mesh.positions.clone_from(&plays.points(plays.time(scene, first)));
+    }
+    let world = World::of(scene, node, first);
     // About the body's own place, as its maps are told.
-    let found = spread((scene, library), body, own, &mesh, &|p| stands_at.inverse(world.place(p)))?;
+    let about = |p: DVec3| DVec3::from(stands_at.inverse(world.place(p.to_array())));
+    let found = spread((scene, library), body, own, &mesh, &about)?;
     if found.is_empty() {
         let why = if own.spread.is_some() { NOWHERE } else { "which has a surface without any area" };
         return Err(ShapeError::Ground(format!("\"{name}\", {why}")));
     }
-    Ok(found.iter().map(|on| on_surface(&mesh, on, Some(&world))).collect())
+    let grown = |on: &On| {
+        let root = on_surface(&mesh, on);
+        Root { at: world.place(root.at.to_array()).into(), out: world.direction(root.out.to_array()).into() }
+    };
+    Ok(found.iter().map(grown).collect())
 }
 
-const NOWHERE: &str = "where the map that they are spread by is 0 all over it";
+/// On a rectangle about the body's own place, upward.
+fn patch(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Strands,
+) -> Result<Vec<Root>, ShapeError> {
+    let [x, z] = own.size.map(|s| (0.5 * s) as f32);
+    if x * z == 0.0 {
+        // One that is a point or a line.
+        let along = |k: u32| (f64::from(k) + 0.5) / f64::from(own.count) - 0.5;
+        let at = |k: u32| DVec3::new(own.size[0] * along(k), 0.0, own.size[1] * along(k));
+        return Ok((0..own.count).map(|k| Root { at: at(k), out: DVec3::Y }).collect());
+    }
+    let positions = vec![[-x, 0.0, -z], [-x, 0.0, z], [x, 0.0, z], [x, 0.0, -z]];
+    let mesh = Mesh { positions, triangles: vec![[0, 1, 2], [0, 2, 3]], ..Mesh::default() };
+    let found = spread((scene, library), body, own, &mesh, &|p| p)?;
+    match found.is_empty() {
+        true => Err(ShapeError::Ground(format!("a patch {NOWHERE}"))),
+        false => Ok(found.iter().map(|on| on_surface(&mesh, on)).collect()),
+    }
+}
 
-/// Places on a surface, spread by the body's map where it names one; `own` is where a place is about the body's own.
+const NOWHERE: &str = "where the map that spreads them is 0 everywhere";
+
+/// Places on a surface, spread by the body's map where it names one; `about` is where a place is about the body's own.
 fn spread(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
     own: &Strands,
     mesh: &Mesh,
-    about: &dyn Fn([f64; 3]) -> [f64; 3],
+    about: &dyn Fn(DVec3) -> DVec3,
 ) -> Result<Vec<On>, ShapeError> {
     let all = (&mesh.positions[..], &mesh.triangles[..]);
     let Some(map) = own.spread.as_ref().and_then(|id| body.maps.get(id)) else {
@@ -156,26 +159,23 @@ fn spread(
     };
     let dyed = |positions: Vec<[f32; 3]>| {
         let mesh = Mesh { positions, ..Mesh::default() };
-        let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+        let ground = maps::Ground { stage: scene, place: &body.place, mesh: &mesh, library };
         ground.dyed(map).map(|d| d.at(scene, scene.frames.first as f64))
     };
     // What can't be had is told of one place; then it is there for all.
     dyed(vec![[0.0; 3]])?;
     let weigh = |at: &[DVec3]| {
-        let own = at.iter().map(|p| about(p.to_array()).map(|c| c as f32)).collect();
+        let own = at.iter().map(|p| about(*p).as_vec3().to_array()).collect();
         dyed(own).unwrap_or_else(|_| vec![0.0; at.len()])
     };
     Ok(scatter(all, own.count as usize, own.seed, Some(&weigh)))
 }
 
-fn on_surface(mesh: &Mesh, on: &On, world: Option<&World>) -> Root {
-    let corners = mesh.triangles[on.triangle].map(|p| mesh.positions[p as usize].map(f64::from));
-    let corners = world.map_or(corners, |w| corners.map(|p| w.place(p)));
-    let side = |k: usize| std::array::from_fn(|c| corners[k][c] - corners[0][c]);
-    Root {
-        at: std::array::from_fn(|c| (0..3).map(|k| on.shares[k] * corners[k][c]).sum()),
-        out: unit(cross(side(1), side(2)), [0.0, 1.0, 0.0]),
-    }
+fn on_surface(mesh: &Mesh, on: &On) -> Root {
+    let [a, b, c] =
+        mesh.triangles[on.triangle].map(|p| DVec3::from(mesh.positions[p as usize].map(f64::from)));
+    let [u, v, w] = on.shares;
+    Root { at: u * a + v * b + w * c, out: (b - a).cross(c - a).normalize_or(DVec3::Y) }
 }
 
 /// How thick it is at a point, as a share of how thick it is at its root.
@@ -188,40 +188,29 @@ fn grow(own: &Strands, k: usize, root: &Root, out: &mut Vec<[f32; 3]>) {
     let chance = |of: u64| fill::chance(own.seed, (1 << 40) + DICE * k as u64 + of);
     let n = own.points as usize - 1;
     let length = own.length * fill::varied(own.variation, k, own.seed);
-    let way = unit(std::array::from_fn(|c| root.out[c] + own.lean[c]), root.out);
+    let lean = DVec3::from(own.lean);
+    let way = (root.out + lean).normalize_or(root.out);
     // It bows toward its lean; one that has none, to a side of its own.
-    let any = {
-        let (sin, cos) = libm::sincos(TAU * chance(0));
-        let a = unit(
-            cross(root.out, if root.out[0].abs() < 0.9 { [1.0, 0.0, 0.0] } else { [0.0, 0.0, 1.0] }),
-            [1.0, 0.0, 0.0],
-        );
-        let b = cross(root.out, a);
-        std::array::from_fn(|c| cos * a[c] + sin * b[c])
-    };
-    let leans = off(own.lean, way);
-    let side = unit(if dot(leans, leans) > 1e-12 { leans } else { off(any, way) }, off(any, way));
-    let across = cross(way, side);
+    let (a, b) = root.out.any_orthonormal_pair();
+    let (sin, cos) = libm::sincos(TAU * chance(0));
+    let any = (cos * a + sin * b).reject_from_normalized(way).normalize_or(way.any_orthonormal_vector());
+    let side = lean.reject_from_normalized(way);
+    let side = if side.length_squared() > 1e-12 { side.normalize() } else { any };
+    let across = way.cross(side);
     // sin of how far a winding turns it off its way.
-    let winds =
-        (TAU * own.windings * own.winding_radius / length).min((1.0 - LEAST_ONWARD * LEAST_ONWARD).sqrt());
-    let (winds, onward) = if own.windings > 0.0 { (winds, (1.0 - winds * winds).sqrt()) } else { (0.0, 1.0) };
+    let winds = TAU * own.windings * own.winding_radius / length;
+    let winds = winds.min((1.0 - LEAST_ONWARD * LEAST_ONWARD).sqrt());
+    let onward = (1.0 - winds * winds).sqrt();
     let phase = TAU * chance(1);
     let mut at = root.at;
-    out.push(at.map(|c| c as f32));
+    out.push(at.as_vec3().to_array());
     for j in 0..n {
         let s = (j as f64 + 0.5) / n as f64;
         let (sin, cos) = libm::sincos(own.bow * s);
-        let (ahead, beside): ([f64; 3], [f64; 3]) = (
-            std::array::from_fn(|c| cos * way[c] + sin * side[c]),
-            std::array::from_fn(|c| cos * side[c] - sin * way[c]),
-        );
+        let (ahead, beside) = (cos * way + sin * side, cos * side - sin * way);
         let (sin, cos) = libm::sincos(phase + TAU * own.windings * s);
-        for c in 0..3 {
-            let t = onward * ahead[c] + winds * (cos * beside[c] + sin * across[c]);
-            at[c] += length / n as f64 * t;
-        }
-        out.push(at.map(|c| c as f32));
+        at += length / n as f64 * (onward * ahead + winds * (cos * beside + sin * across));
+        out.push(at.as_vec3().to_array());
     }
 }
 
@@ -264,22 +253,6 @@ fn of_map(maps: &Maps, what: Scaled, k: usize) -> f64 {
 
 /// How far two points are from each other, metres.
 pub(crate) fn apart(a: [f32; 3], b: [f32; 3]) -> f64 {
-    let d: [f64; 3] = std::array::from_fn(|c| f64::from(b[c]) - f64::from(a[c]));
-    dot(d, d).sqrt()
-}
-
-fn dot(a: [f64; 3], b: [f64; 3]) -> f64 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-fn cross(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
-    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
-}
-/// What of a vector is not along a way.
-fn off(v: [f64; 3], way: [f64; 3]) -> [f64; 3] {
-    let on = dot(v, way);
-    std::array::from_fn(|c| v[c] - on * way[c])
-}
-fn unit(v: [f64; 3], or: [f64; 3]) -> [f64; 3] {
-    let size = dot(v, v).sqrt();
-    if size > 1e-12 { v.map(|c| c / size) } else { or }
+    let wide = |p: [f32; 3]| DVec3::from(p.map(f64::from));
+    wide(a).distance(wide(b))
 }

@@ -18,8 +18,11 @@ export function Outlet(props: { label: string; path: string; of: string; from: u
       .map(([k, c]) => ({ from: { collider: k } as unknown, label: `${c.name}, its surface` })),
   ];
   const now = keyOf(props.from);
-  if (!all.some((o) => keyOf(o.from) === now))
-    all.push({ from: props.from, label: 'points' in Object(props.from) ? 'points of the scene file' : 'a part of a figure' });
+  if (!all.some((o) => keyOf(o.from) === now)) {
+    const { figure: part } = Object(props.from) as { figure?: { figure: string; parts?: string[] } };
+    const label = part ? `${figures[part.figure]?.name ?? part.figure}, its ${part.parts?.join(' and ')}` : 'points of the scene file';
+    all.push({ from: props.from, label });
+  }
   return (
     <ChoiceField
       label={props.label}

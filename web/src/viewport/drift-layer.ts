@@ -2,6 +2,7 @@
 import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
+import { fade } from './fade';
 
 /** Pieces up to which each is drawn round. */
 const ROUND = 600;
@@ -43,12 +44,7 @@ export class DriftLayer implements BodyLayer {
   }
 
   changed(as: 'true' | 'stale' | 'ghost') {
-    const solid = as === 'true';
-    if (this.material.transparent === solid) {
-      this.material.transparent = !solid;
-      this.material.needsUpdate = true;
-    }
-    this.material.opacity = solid ? 1 : as === 'stale' ? 0.8 : 0.55;
+    fade(this.material, as);
     const { positions: p, place } = this;
     const { radii } = this.shape;
     for (let k = 0; k < radii.length; k++) {

@@ -2,6 +2,7 @@
 import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
+import { fade } from './fade';
 
 /** A ribbon is at least so many pixels wide. */
 const LEAST = 1.3;
@@ -137,12 +138,7 @@ export class StrandLayer implements BodyLayer {
   }
 
   changed(as: 'true' | 'stale' | 'ghost') {
-    const solid = as === 'true';
-    if (this.material.transparent === solid) {
-      this.material.transparent = !solid;
-      this.material.needsUpdate = true;
-    }
-    this.material.opacity = solid ? 1 : as === 'stale' ? 0.8 : 0.55;
+    fade(this.material, as);
     this.places.needsUpdate = true;
   }
 

@@ -1,4 +1,4 @@
-use super::{Fault, Traits};
+use super::{Fault, Traits, surfaceless};
 use crate::{Body, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
@@ -166,22 +166,9 @@ impl Traits for Drift {
         if body.follow.is_some() {
             out.push(Fault::common("follow", "can't be: loose pieces have no shape to come back to"));
         }
-        for what in body.scaled.keys() {
-            if !matches!(
-                what,
-                Scaled::ArealWeight | Scaled::Drag | Scaled::Friction | Scaled::Gravity | Scaled::StillAir
-            ) {
-                let key = serde_json::to_value(what).unwrap_or_default();
-                let why = "can't be: of loose pieces, maps scale weight, drag, friction and what air and gravity do";
-                out.push(Fault::common(&format!("scaled/{}", key.as_str().unwrap_or("")), why));
-            }
-        }
-        for (map, k, layer) in body.layers() {
-            if !layer.weights.needs_no_surface() {
-                let why = "can't be: loose pieces have no surface. Say it by a zone, noise, a ramp or a file";
-                out.push(Fault::common(&format!("maps/{map}/layers/{k}/weights"), why));
-            }
-        }
+        let scale = [Scaled::ArealWeight, Scaled::Drag, Scaled::Friction, Scaled::Gravity, Scaled::StillAir];
+        let words = "weight, drag, friction and what air and gravity do";
+        out.extend(surfaceless(body, "loose pieces", (&scale, words)));
         out
     }
 }

@@ -7,7 +7,7 @@ pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
 pub use strands::Strands;
 
-use crate::Body;
+use crate::{Body, Scaled};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -26,6 +26,21 @@ impl Fault {
     fn common(at: &str, why: &str) -> Fault {
         Fault { at: at.into(), own: false, why: why.into() }
     }
+}
+
+/// What maps can't say of a kind without a surface; `what` it is, and what of it they `scale`.
+fn surfaceless(body: &Body, what: &str, scale: (&[Scaled], &str)) -> Vec<Fault> {
+    let mut out = vec![];
+    for scaled in body.scaled.keys().filter(|k| !scale.0.contains(k)) {
+        let key = serde_json::to_value(scaled).unwrap_or_default();
+        let why = format!("can't be: of {what}, maps scale {}", scale.1);
+        out.push(Fault { at: format!("scaled/{}", key.as_str().unwrap_or("")), own: false, why });
+    }
+    for (map, k, _) in body.layers().filter(|l| !l.2.weights.needs_no_surface()) {
+        let why = format!("can't be: {what} have no surface. Say it by a zone, noise, a ramp or a file");
+        out.push(Fault { at: format!("maps/{map}/layers/{k}/weights"), own: false, why });
+    }
+    out
 }
 
 /// A kind of body.

@@ -1,4 +1,4 @@
-use super::{Fault, Outlet, Traits};
+use super::{Fault, Outlet, Traits, surfaceless};
 use crate::{Body, MAX_POINTS, MapId, Scaled, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -196,27 +196,16 @@ impl Traits for Strands {
                 "can't be: strands come back to their shape by their stiffness",
             ));
         }
-        for what in body.scaled.keys() {
-            if !matches!(
-                what,
-                Scaled::ArealWeight
-                    | Scaled::Bend
-                    | Scaled::Drag
-                    | Scaled::Friction
-                    | Scaled::Gravity
-                    | Scaled::StillAir
-            ) {
-                let key = serde_json::to_value(what).unwrap_or_default();
-                let why = "can't be: of strands, maps scale weight, bend, drag, friction and what air and gravity do";
-                out.push(Fault::common(&format!("scaled/{}", key.as_str().unwrap_or("")), why));
-            }
-        }
-        for (map, k, layer) in body.layers() {
-            if !layer.weights.needs_no_surface() {
-                let why = "can't be: strands have no surface. Say it by a zone, noise, a ramp or a file";
-                out.push(Fault::common(&format!("maps/{map}/layers/{k}/weights"), why));
-            }
-        }
+        let scale = [
+            Scaled::ArealWeight,
+            Scaled::Bend,
+            Scaled::Drag,
+            Scaled::Friction,
+            Scaled::Gravity,
+            Scaled::StillAir,
+        ];
+        let words = "weight, bend, drag, friction and what air and gravity do";
+        out.extend(surfaceless(body, "strands", (&scale, words)));
         out
     }
 }

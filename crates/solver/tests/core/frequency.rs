@@ -1,6 +1,6 @@
 //! How fast a clamped strip swings and how long it goes on, and that points, sub-steps and frames change
 //! precision only.
-use crate::harness::{Trial, plain, within};
+use crate::harness::{Trial, fit, mode, plain, within};
 use nematon_geometry::material::WarpAlong;
 use nematon_geometry::{Mesh, sheet};
 use nematon_solver::Matter;
@@ -26,12 +26,6 @@ fn strip(n: u32, first: f64) -> Trial {
     t
 }
 
-/// Shape of the first or second mode at a share of the length.
-fn mode(which: usize, s: f64) -> f64 {
-    let (b, r) = [(1.875_104, 0.734_096), (4.694_091, 1.018_467)][which];
-    (b * s).cosh() - (b * s).cos() - r * ((b * s).sinh() - (b * s).sin())
-}
-
 /// Plucks it in a mode by a hundredth of its length or so, and gives the tip's place at each frame of two seconds.
 fn swing(t: &mut Trial, which: usize, hertz: f64) -> Vec<f64> {
     let pace = 0.002 * 2.0 * std::f64::consts::PI * hertz;
@@ -47,25 +41,6 @@ fn swing(t: &mut Trial, which: usize, hertz: f64) -> Vec<f64> {
             tips.iter().map(|&k| f64::from(p[k][1])).sum::<f64>() / tips.len() as f64
         })
         .collect()
-}
-
-/// The frequency of a decaying swing, Hz, and the share of its amplitude kept in a second: the best fit of
-/// y(k+1) + y(k-1) = 2 cos(ω dt) e^… by Prony's method.
-fn fit(y: &[f64], duration: f64) -> (f64, f64) {
-    // y[k+2] = a y[k+1] - b y[k], with a = 2 r cos ω, b = r².
-    let (mut s11, mut s12, mut s22, mut t1, mut t2) = (0.0, 0.0, 0.0, 0.0, 0.0);
-    for w in y.windows(3) {
-        s11 += w[1] * w[1];
-        s12 -= w[1] * w[0];
-        s22 += w[0] * w[0];
-        t1 += w[1] * w[2];
-        t2 -= w[0] * w[2];
-    }
-    let det = s11 * s22 - s12 * s12;
-    let (a, b) = ((t1 * s22 - t2 * s12) / det, (s11 * t2 - s12 * t1) / det);
-    let r = b.sqrt();
-    let omega = (a / (2.0 * r)).clamp(-1.0, 1.0).acos() / duration;
-    (omega / (2.0 * std::f64::consts::PI), r.powf(1.0 / duration))
 }
 
 #[test]

@@ -105,3 +105,28 @@ pub fn within(what: &str, got: f64, want: f64, share: f64) {
     println!("{what}: {got:.6}, expected {want:.6}, off by {:.3} %", 100.0 * off);
     assert!(off.abs() <= share, "{what}: {got} where {want} is expected, off by {:.2} %", 100.0 * off);
 }
+
+/// Shape of the first or second mode at a share of the length.
+pub fn mode(which: usize, s: f64) -> f64 {
+    let (b, r) = [(1.875_104, 0.734_096), (4.694_091, 1.018_467)][which];
+    (b * s).cosh() - (b * s).cos() - r * ((b * s).sinh() - (b * s).sin())
+}
+
+/// The frequency of a decaying swing, Hz, and the share of its amplitude kept in a second: the best fit of
+/// y(k+1) + y(k-1) = 2 cos(ω dt) e^… by Prony's method.
+pub fn fit(y: &[f64], duration: f64) -> (f64, f64) {
+    // y[k+2] = a y[k+1] - b y[k], with a = 2 r cos ω, b = r².
+    let (mut s11, mut s12, mut s22, mut t1, mut t2) = (0.0, 0.0, 0.0, 0.0, 0.0);
+    for w in y.windows(3) {
+        s11 += w[1] * w[1];
+        s12 -= w[1] * w[0];
+        s22 += w[0] * w[0];
+        t1 += w[1] * w[2];
+        t2 -= w[0] * w[2];
+    }
+    let det = s11 * s22 - s12 * s12;
+    let (a, b) = ((t1 * s22 - t2 * s12) / det, (s11 * t2 - s12 * t1) / det);
+    let r = b.sqrt();
+    let omega = (a / (2.0 * r)).clamp(-1.0, 1.0).acos() / duration;
+    (omega / (2.0 * std::f64::consts::PI), r.powf(1.0 / duration))
+}

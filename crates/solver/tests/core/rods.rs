@@ -1,5 +1,5 @@
 //! Strands against the elastica, beams, chains, a twisted ring, and what must not matter to them.
-use crate::harness::within;
+use crate::harness::{fit, mode, within};
 use nematon_air::{FieldNow, WindNow};
 use nematon_solver::{
     AIR_DENSITY, Body, BuildError, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs, GripMotion,
@@ -138,30 +138,6 @@ fn its_error_falls_as_the_square_of_its_segments() {
         println!("Γ {gamma}: {a:.5?} {b:.5?} {c:.5?}, ratio {ratio:.2}");
         assert!((ratio - 4.0).abs() < 1.2, "{ratio}");
     }
-}
-
-/// The frequency of a decaying swing, Hz, by Prony's method, and the share of its amplitude that a second leaves.
-fn fit(y: &[f64], duration: f64) -> (f64, f64) {
-    let mean = y.iter().sum::<f64>() / y.len() as f64;
-    let y: Vec<f64> = y.iter().map(|v| v - mean).collect();
-    let (mut s11, mut s12, mut s22, mut t1, mut t2) = (0.0, 0.0, 0.0, 0.0, 0.0);
-    for w in y.windows(3) {
-        s11 += w[1] * w[1];
-        s12 -= w[1] * w[0];
-        s22 += w[0] * w[0];
-        t1 += w[1] * w[2];
-        t2 -= w[0] * w[2];
-    }
-    let det = s11 * s22 - s12 * s12;
-    let (a, b) = ((t1 * s22 - t2 * s12) / det, (s11 * t2 - s12 * t1) / det);
-    let r = b.sqrt();
-    ((a / (2.0 * r)).clamp(-1.0, 1.0).acos() / duration / TAU, r.powf(1.0 / duration))
-}
-
-/// Shape of a mode of a beam at a share of its length.
-fn mode(which: usize, s: f64) -> f64 {
-    let (b, r) = [(1.875_104, 0.734_096), (4.694_091, 1.018_467)][which];
-    (b * s).cosh() - (b * s).cos() - r * ((b * s).sinh() - (b * s).sin())
 }
 
 /// The frequency of a beam of `n` segments whose first mode is at `first` Hz, plucked in a mode, and what a second leaves of it.
