@@ -53,6 +53,7 @@ words! {
     LEAKS_ABOVE = 46, "Of a leak of what is above the air outside.";
     TIE = 47, "Of a body that hangs on another.";
     COMINGS = 48, "Of points that come and go.";
+    CLUMPS = 49, "Of strands that are tied in clumps.";
 }
 
 #[cfg(test)]

@@ -30,6 +30,8 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
         let on_path = !c.path.starts_with("/bodies/") || own.iter().any(|o| c.path.starts_with(o.as_str()));
         let idle =
             ["/name", "/preset", "/dye", "/picture", "/picture/blob"].iter().any(|e| c.path.ends_with(e));
+        // Hairs between follow from what is computed.
+        let idle = idle || c.path.contains("/kind/strands/hairs");
         on_path && !idle && c.path != "/frames/last"
     });
     out

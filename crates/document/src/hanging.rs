@@ -24,6 +24,16 @@ pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<F
             }
             Some(_) => {}
         },
+        Outlet::Body(b) => {
+            let message = match scene.bodies.get(b) {
+                None => format!("names the body \"{b}\", which there is not"),
+                Some(on) if on.kind.cloth().is_none() => {
+                    format!("names \"{}\", which has no surface to grow on", on.name)
+                }
+                Some(_) => return,
+            };
+            faults.push(Fault::new(at("body"), message));
+        }
         Outlet::Space | Outlet::Points(_) | Outlet::Figure(_) => {}
     }
 }
@@ -36,7 +46,11 @@ pub(crate) fn rings(scene: &Scene, faults: &mut Vec<Fault>) {
             HeldTo::Body(b) => Some((format!("/bodies/{id}/grips/{k}/to/body"), b.clone())),
             _ => None,
         });
-        held.collect()
+        let grows = scene.bodies.get(id).and_then(|b| match b.kind.outlet() {
+            Some((path, Outlet::Body(on))) => Some((format!("/bodies/{id}/kind/{path}/body"), on.clone())),
+            _ => None,
+        });
+        held.chain(grows).collect()
     };
     for (id, body) in &scene.bodies {
         for (path, to) in on(id) {

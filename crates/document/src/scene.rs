@@ -1,6 +1,6 @@
 use crate::{
     Body, BodyId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId, HeldTo,
-    MeshSource, Node, Parent, Weights,
+    MeshSource, Node, Outlet, Parent, Weights,
 };
 use indexmap::IndexMap;
 use nematon_motion::{Moment, Value};
@@ -239,6 +239,7 @@ impl Scene {
         let mut island: Vec<usize> = (0..bodies.len()).collect();
         let hangs = |(_, a): (&BodyId, &Body), (b, _): (&BodyId, &Body)| {
             a.grips.values().any(|g| g.on && matches!(&g.to, HeldTo::Body(on) if on == b))
+                || matches!(a.kind.outlet(), Some((_, Outlet::Body(on))) if on == b)
         };
         for b in 0..bodies.len() {
             for a in 0..b {

@@ -350,7 +350,8 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
     for (body, (id, shaped)) in bodies.iter().enumerate() {
         let Some(whole) = scene.bodies.get(*id) else { continue };
         let turns = whole.kind.strands().is_some();
-        if let Some(own) = whole.kind.strands() {
+        // Those that hang on a body are told by `tied`.
+        if let Some(own) = whole.kind.strands().filter(|s| !matches!(s.from, Outlet::Body(_))) {
             out.push(rooted(scene, (body, whole, own), shaped)?);
         }
         for g in &shaped.grips {
@@ -413,7 +414,7 @@ fn rooted(
 ) -> Result<Carried, (usize, NoHold)> {
     let points = Arc::new(shaped.roots());
     let (place, surface) = match &own.from {
-        Outlet::Space | Outlet::Points(_) => (whole.place.clone(), None),
+        Outlet::Space | Outlet::Points(_) | Outlet::Body(_) => (whole.place.clone(), None),
         Outlet::Collider(c) => (scene.colliders.get(c).map_or_else(Node::default, |c| c.place.clone()), None),
         Outlet::Figure(f) => match scene.figures.get(f.figure.as_str()) {
             Some(figure) => {

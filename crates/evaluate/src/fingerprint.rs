@@ -15,7 +15,7 @@ use crate::weather::Weather;
 use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
-    Born, ChamberRest, ClothRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
+    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
     FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest, StrandRest, Tie,
     TieNow, TieSpot,
 };
@@ -158,6 +158,7 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         over,
         damping,
         friction,
+        clumps,
     } = rest;
     s.u32(&[u32::MAX, 3, positions.len() as u32, shape.len() as u32, counts.len() as u32]);
     positions.iter().chain(shape).for_each(|p| s.f32(p));
@@ -168,6 +169,12 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         s.f32(list);
     }
     s.f32(&[*drag, *along, *damping, *friction]);
+    if let Some(ClumpRest { of, stiffness, wide }) = clumps {
+        s.u32(&[word::CLUMPS, of.len() as u32, stiffness.len() as u32]);
+        s.u32(of);
+        s.f32(stiffness);
+        s.f32(&[*wide]);
+    }
     for (k, map) in over.iter().enumerate().filter(|(_, map)| !map.is_empty()) {
         s.u32(&[k as u32, map.len() as u32]);
         s.f32(map);

@@ -254,6 +254,11 @@ pub(crate) struct World {
 }
 
 impl World {
+    /// Where what is told is told from.
+    pub fn here() -> World {
+        World { position: [0.0; 3], turn: [0.0, 0.0, 0.0, 1.0] }
+    }
+
     pub fn of(scene: &Stage, node: &Node, frame: f64) -> World {
         World::on(scene, node, frame, 0)
     }

@@ -8,7 +8,7 @@ use nematon_document::{
     Along, Body, Choice, Figure, Grip, GripId, HeldTo, MAX_POINTS, MeshSource, Moment, Node, Value,
 };
 use nematon_geometry::{Border, Density, Mesh, MeshFault, nearest_of, points_in};
-use nematon_paint::{Painting, Picture};
+use nematon_paint::{Combed, Lock, Painting, Picture};
 use nematon_solver::{Maps, Scaled};
 use std::sync::Arc;
 
@@ -27,6 +27,16 @@ pub trait MeshLibrary {
     fn painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Result<Arc<Painting>, String> {
         let _ = strokes;
         Err(format!("there is no place to look for {on:?}"))
+    }
+
+    /// What a stroke of a comb made of strands, or why that can't be had, in a sentence.
+    fn combed(&self, from: &MeshSource) -> Result<Arc<Combed>, String> {
+        Err(format!("there is no place to look for {from:?}"))
+    }
+
+    /// The curves of a file, each from its root on, or why they can't be had, in a sentence.
+    fn curves(&self, from: &MeshSource) -> Result<Arc<Vec<Vec<[f64; 3]>>>, String> {
+        Err(format!("there is no place to look for {from:?}"))
     }
 
     /// A picture, or why it can't be had, in a sentence.
@@ -83,6 +93,10 @@ pub enum ShapeError {
     Loose,
     #[error("it grows on {0}")]
     Ground(String),
+    #[error("its curves can't be had: {0}")]
+    Curves(String),
+    #[error("what was combed can't be had: {0}")]
+    Combed(String),
     #[error("grip \"{grip}\" names \"{name}\", which its shape does not have; it has {known}")]
     NoSuchPlace { grip: String, name: String, known: String },
 }
@@ -140,7 +154,14 @@ pub enum OfKind {
         coming: Option<Arc<Coming>>,
     },
     /// Held by their roots, the first point of each.
-    Strands,
+    Strands {
+        /// Where they grow, which are the ways out there, and how long each had grown before it was combed; about the body's own place.
+        locks: Arc<Vec<Lock>>,
+        /// Whether they grow on a body, and hang on that.
+        hang: bool,
+        /// Of which clump each is.
+        clumps: Vec<u32>,
+    },
 }
 
 impl Shaped {
@@ -148,7 +169,7 @@ impl Shaped {
     pub fn rest(&self) -> Option<&Mesh> {
         match &self.own {
             OfKind::Cloth { rest, .. } => rest.as_deref(),
-            OfKind::Drift { .. } | OfKind::Strands => None,
+            OfKind::Drift { .. } | OfKind::Strands { .. } => None,
         }
     }
 
@@ -156,14 +177,14 @@ impl Shaped {
     pub fn sewn(&self) -> Option<&Arc<Sewn>> {
         match &self.own {
             OfKind::Cloth { sewn, .. } => sewn.as_ref(),
-            OfKind::Drift { .. } | OfKind::Strands => None,
+            OfKind::Drift { .. } | OfKind::Strands { .. } => None,
         }
     }
 
     /// When its points come and go, where they do.
     pub fn coming(&self) -> Option<&Arc<Coming>> {
         match &self.own {
-            OfKind::Cloth { .. } | OfKind::Strands => None,
+            OfKind::Cloth { .. } | OfKind::Strands { .. } => None,
             OfKind::Drift { coming } => coming.as_ref(),
         }
     }
@@ -179,7 +200,9 @@ impl Shaped {
         let mut held = vec![false; self.placed.len()];
         let firm = self.grips.iter().filter(|g| !g.pulls);
         firm.flat_map(|g| &g.points).for_each(|&p| held[p as usize] = true);
-        self.roots().into_iter().for_each(|p| held[p as usize] = true);
+        if !matches!(self.own, OfKind::Strands { hang: true, .. }) {
+            self.roots().into_iter().for_each(|p| held[p as usize] = true);
+        }
         held
     }
 

@@ -3,6 +3,7 @@
 //! How many have come by a moment is the integral of the rate; the k-th comes where that is k + 1/2. What comes between two frames flies
 //! free until the later one and is met by others from there on, so that neither how finely time is cut nor what lies about the source
 //! counts for it. All of it is told by numbers that the scene gives, and by nothing that is simulated.
+use crate::NoMeshes;
 use crate::outlet::{Ground, ground};
 use crate::resolve::World;
 use crate::{ShapeError, Stage};
@@ -121,8 +122,10 @@ enum Moved<'a> {
 
 impl<'a> Surface<'a> {
     fn of(scene: &'a Stage, source: &'a Source) -> Result<Option<Surface<'a>>, ShapeError> {
-        let Some(ground) = ground(scene, &source.from).map_err(ShapeError::Source)? else { return Ok(None) };
-        let Ground { mesh, plays, node, around: off, name: _ } = ground;
+        let found = ground(scene, &source.from, &NoMeshes).map_err(ShapeError::Source)?;
+        let Some(Ground { mesh, plays, node, around: off, name }) = found else { return Ok(None) };
+        let late = || ShapeError::Source(format!("\"{name}\", which is only known once it is computed"));
+        let node = node.ok_or_else(late)?;
         let moved = plays.map_or(Moved::Stands(node), Moved::Figure);
         let mut sum = 0.0;
         let sums: Vec<f64> = (mesh.triangles.iter())
@@ -185,7 +188,10 @@ fn piece(
             let p = points[k % points.len()];
             (at.place(p), at.direction(outward(p, dice(0))))
         }
-        (Outlet::Space | Outlet::Points(_) | Outlet::Figure(_) | Outlet::Collider(_), _) => {
+        (
+            Outlet::Space | Outlet::Points(_) | Outlet::Figure(_) | Outlet::Collider(_) | Outlet::Body(_),
+            _,
+        ) => {
             let chances = dice(0);
             let p = std::array::from_fn(|c| (chances[c] - 0.5) * (own.size[c] - 2.0 * radius).max(0.0));
             (at.place(p), at.direction(outward(p, dice(3))))

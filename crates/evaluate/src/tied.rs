@@ -1,7 +1,7 @@
 //! Grips that hold a body to another.
 use crate::collide::NoHold;
 use crate::{Shaped, Stage};
-use nematon_document::{BodyId, HeldTo, Value};
+use nematon_document::{BodyId, HeldTo, Outlet, Value};
 use nematon_figure::spots;
 use nematon_geometry::Mesh;
 use nematon_solver::{Tie, TieNow, TieSpot};
@@ -33,28 +33,34 @@ pub fn tied(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Tied>, (
             if g.by.is_some() {
                 return Err(cannot("can't be held to by a map: take the map off this grip"));
             }
-            let on = bodies[carries].1;
-            let mesh = Mesh {
-                positions: on.placed.clone(),
-                triangles: on.mesh.triangles.clone(),
-                ..Mesh::default()
-            };
-            let places: Vec<[f32; 3]> = g.points.iter().map(|p| shaped.placed[*p as usize]).collect();
-            let found = spots(&mesh, &places).ok_or_else(|| cannot("has no surface"))?;
-            let spot = |s: &nematon_figure::Spot| TieSpot {
-                triangle: s.triangle,
-                shares: s.shares.map(|c| c as f32),
-                off: s.off.map(|c| c as f32),
-            };
-            let tie = Tie {
-                bodies: [body, carries],
-                points: g.points.clone(),
-                spots: found.iter().map(spot).collect(),
-            };
-            out.push(Tied { tie: Arc::new(tie), hold: own.hold.clone(), spring: own.spring });
+            let tie = tie([body, carries], [shaped, bodies[carries].1], g.points.clone());
+            let tie = tie.ok_or_else(|| cannot("has no surface"))?;
+            out.push(Tied { tie, hold: own.hold.clone(), spring: own.spring });
         }
+        // Strands that grow on a body hang on it by their first segments, which turn with it.
+        let Some((_, Outlet::Body(to))) = whole.kind.outlet() else { continue };
+        let Some(carries) = bodies.iter().position(|(other, _)| *other == to) else { continue };
+        let points = shaped.roots().into_iter().flat_map(|p| [p, p + 1]).collect();
+        let to = scene.bodies.get(to).map_or(to.0.as_str(), |b| b.name.as_str()).to_owned();
+        let cannot = || (body, NoHold { grip: "roots".into(), to, why: "has no surface".into() });
+        let tie = tie([body, carries], [shaped, bodies[carries].1], points).ok_or_else(cannot)?;
+        out.push(Tied { tie, hold: Value::Still(1.0), spring: None });
     }
     Ok(out)
+}
+
+/// Points of a body, each to the spot of another that is nearest to it where both start; none where that has no surface.
+fn tie(bodies: [usize; 2], [shaped, on]: [&Shaped; 2], points: Vec<u32>) -> Option<Arc<Tie>> {
+    let mesh =
+        Mesh { positions: on.placed.clone(), triangles: on.mesh.triangles.clone(), ..Mesh::default() };
+    let places: Vec<[f32; 3]> = points.iter().map(|p| shaped.placed[*p as usize]).collect();
+    let spot = |s: nematon_figure::Spot| TieSpot {
+        triangle: s.triangle,
+        shares: s.shares.map(|c| c as f32),
+        off: s.off.map(|c| c as f32),
+    };
+    let spots = spots(&mesh, &places)?.into_iter().map(spot).collect();
+    Some(Arc::new(Tie { bodies, points, spots }))
 }
 
 impl Tied {

@@ -15,7 +15,7 @@ pub use check::FigureFault;
 pub use clip::{Channel, Clip, Curve, What};
 pub use fit::{Fitted, StandIn, stand_ins};
 pub use pose::{Posed, Stand};
-pub use spot::{Spot, spots};
+pub use spot::{Nearest, Spot, spots};
 
 use glam::{DAffine3, DQuat, DVec3};
 use nematon_geometry::Mesh;

@@ -76,6 +76,28 @@ pub fn spots(mesh: &Mesh, places: &[[f32; 3]]) -> Option<Vec<Spot>> {
     places.iter().map(|p| Spot::nearest(mesh, &boxes, DVec3::from(p.map(f64::from)))).collect()
 }
 
+/// A surface on which the nearest spots are found one by one.
+pub struct Nearest {
+    mesh: Mesh,
+    boxes: Boxes,
+}
+
+impl Nearest {
+    /// None of a mesh without triangles.
+    pub fn of(mesh: Mesh) -> Option<Nearest> {
+        let boxes = Boxes::of(&mesh);
+        (!mesh.triangles.is_empty()).then_some(Nearest { mesh, boxes })
+    }
+
+    pub fn mesh(&self) -> &Mesh {
+        &self.mesh
+    }
+
+    pub fn spot(&self, place: DVec3) -> Option<Spot> {
+        Spot::nearest(&self.mesh, &self.boxes, place)
+    }
+}
+
 /// Runs of triangles, each in a box, and boxes about boxes, down to which one goes from the nearest on.
 struct Boxes {
     order: Vec<usize>,

@@ -8,6 +8,8 @@ use gltf::mesh::Mode;
 pub const MOST_CURVE_POINTS: usize = 400;
 /// Most curves that are taken of a file.
 const MOST_CURVES: usize = 200;
+/// Most strands that are.
+const MOST_GUIDES: usize = 50_000;
 
 /// A row of places.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -24,6 +26,18 @@ pub struct Curve {
 /// # Errors
 /// When it can't be read, or has none.
 pub fn read_curves(name: &str, bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    read_most(name, bytes, MOST_CURVES)
+}
+
+/// The same of as many as strands may be.
+///
+/// # Errors
+/// As `read_curves`.
+pub fn read_guides(name: &str, bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
+    read_most(name, bytes, MOST_GUIDES)
+}
+
+fn read_most(name: &str, bytes: &[u8], most: usize) -> Result<Vec<Curve>, ReadError> {
     if bytes.len() > MAX_BYTES {
         return Err(ReadError::TooBig { found: bytes.len() });
     }
@@ -41,7 +55,7 @@ pub fn read_curves(name: &str, bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
             )));
         }
     };
-    let mut out: Vec<Curve> = found.into_iter().filter_map(tidy).take(MOST_CURVES).collect();
+    let mut out: Vec<Curve> = found.into_iter().filter_map(tidy).take(most).collect();
     if out.is_empty() {
         return Err(fault(format!("\"{name}\" has no curve of two points or more")));
     }

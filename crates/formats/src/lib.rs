@@ -15,7 +15,7 @@ mod still;
 mod stl;
 mod usd;
 
-pub use curve::{Curve, MOST_CURVE_POINTS, read_curves};
+pub use curve::{Curve, MOST_CURVE_POINTS, read_curves, read_guides};
 pub use figure::{read_figure, with_points};
 pub use glb::Glb;
 pub use gltf_file::embedded;
@@ -23,8 +23,8 @@ pub use motion::{Delivery, Frame, Frames, Kind, Motion, Pictured, With, near, ro
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
 pub use paint::{
-    MOST_PIXELS, check_file, lay_stroke, read_picture, read_surface, write_stroke, write_surface,
-    write_weights,
+    MOST_PIXELS, check_file, lay_stroke, read_combed, read_picture, read_surface, write_combed, write_stroke,
+    write_surface, write_weights,
 };
 pub use still::Still;
 

@@ -2,7 +2,7 @@
 //! And pictures, PNG and JPEG.
 use crate::{MAX_BYTES, ReadError};
 use nematon_geometry::Mesh;
-use nematon_paint::{Painting, Picture};
+use nematon_paint::{Combed, Painting, Picture};
 use npyz::WriterBuilder;
 use std::io::{Cursor, Read as _, Write as _};
 use std::sync::Arc;
@@ -27,6 +27,46 @@ pub fn write_stroke(changes: &[(u32, f32)]) -> Vec<u8> {
     let (points, weights): (Vec<u32>, Vec<f32>) = changes.iter().copied().unzip();
     let n = [changes.len() as u64];
     zipped(&[("points", array(&points, &n)), ("weights", array(&weights, &n))])
+}
+
+/// What a comb made of strands.
+pub fn write_combed(of: &Combed) -> Vec<u8> {
+    let n = of.roots.len() as u64;
+    let flat = |all: &[[f32; 3]]| all.iter().flatten().copied().collect::<Vec<f32>>();
+    zipped(&[
+        ("roots", array(&flat(&of.roots), &[n, 3])),
+        ("outs", array(&flat(&of.outs), &[n, 3])),
+        ("ways", array(&flat(&of.ways), &[n, of.segments as u64, 3])),
+        ("lengths", array(&of.lengths, &[n])),
+        ("apart", array(&[of.apart], &[1])),
+    ])
+}
+
+/// What a comb made of strands.
+///
+/// # Errors
+/// When it is no NPZ of what is needed, or that doesn't fit together.
+pub fn read_combed(bytes: &[u8]) -> Result<Combed, ReadError> {
+    let triples = |name: &str| -> Result<Vec<[f32; 3]>, ReadError> {
+        let all: Vec<f32> = numbers(bytes, name)?;
+        let (rows, rest) = all.as_chunks::<3>();
+        if !rest.is_empty() || all.iter().any(|c| !c.is_finite()) {
+            return Err(fail(&format!("\"{name}\" is not of three finite numbers a row")));
+        }
+        Ok(rows.to_vec())
+    };
+    let (roots, outs, ways) = (triples("roots")?, triples("outs")?, triples("ways")?);
+    let lengths: Vec<f32> = numbers(bytes, "lengths")?;
+    let apart = numbers::<f64>(bytes, "apart")?.first().copied().unwrap_or(0.0);
+    let n = roots.len();
+    let segments = if n == 0 { 1 } else { ways.len() / n };
+    if outs.len() != n || lengths.len() != n || segments == 0 || ways.len() != n * segments {
+        return Err(fail(&format!("{n} roots, {} ways and {} lengths don't fit together", ways.len(), lengths.len())));
+    }
+    if !(apart > 0.0 && apart.is_finite()) || lengths.iter().any(|l| !(*l > 0.0 && l.is_finite())) {
+        return Err(fail("a strand has no length, or roots no room"));
+    }
+    Ok(Combed { roots, outs, segments, ways, lengths, apart })
 }
 
 /// Weights as a NumPy array of float32, one a point.
@@ -129,13 +169,17 @@ fn numbers<T: npyz::Deserialize>(bytes: &[u8], name: &str) -> Result<Vec<T>, Rea
 pub fn check_file(name: &str, bytes: &[u8]) -> Result<(), ReadError> {
     let ending = name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase();
     match ending.as_str() {
-        "npz" => read_surface(bytes).map(drop).or_else(|_| numbers::<u32>(bytes, "points").map(drop)),
+        "npz" => read_surface(bytes)
+            .map(drop)
+            .or_else(|_| numbers::<u32>(bytes, "points").map(drop))
+            .or_else(|e| read_combed(bytes).map(drop).map_err(|_| e)),
         "npy" => npyz::NpyFile::new(bytes).map(drop).map_err(|e| fail(&format!("it is no NumPy array: {e}"))),
         "png" | "jpg" | "jpeg" => read_picture(bytes).map(drop),
         "zip" => crate::read_figure(name, bytes).map(drop),
         _ => crate::read_mesh(name, bytes)
             .map(drop)
-            .or_else(|e| crate::read_figure(name, bytes).map(drop).map_err(|_| e)),
+            .or_else(|e| crate::read_figure(name, bytes).map(drop).map_err(|_| e))
+            .or_else(|e| crate::read_guides(name, bytes).map(drop).map_err(|_| e)),
     }
 }
 

@@ -23,12 +23,30 @@ const LOOKS: usize = 64;
 /// are alike; there are fewer than asked for where that leaves next to nothing. Of many at random, which come evenly by area (G. Turk, "Generating
 /// random points in triangles", 1990), those that crowd the others most go one by one (C. Yuksel, "Sample Elimination for Generating
 /// Poisson Disk Sample Sets", 2015).
-pub fn scatter(
+pub fn scatter(on: (&[[f32; 3]], &[[u32; 3]]), count: usize, seed: u32, weigh: Option<Weigh>) -> Vec<On> {
+    let Some((found, places, area)) = at_random(on, count * CANDIDATES, seed, weigh) else { return vec![] };
+    kept(&places, count.min(found.len()), area).into_iter().map(|k| found[k]).collect()
+}
+
+/// The same at random: any of the first of them are as even as all.
+pub fn strew(on: (&[[f32; 3]], &[[u32; 3]]), count: usize, seed: u32, weigh: Option<Weigh>) -> Vec<On> {
+    let Some((mut found, ..)) = at_random(on, count, seed, weigh) else { return vec![] };
+    found.truncate(count);
+    found
+}
+
+/// The numbers of so many of some places that lie about an area, square metres, as far apart as they can.
+pub fn thinned(places: &[DVec3], count: usize, area: f64) -> Vec<usize> {
+    kept(places, count.min(places.len()).max(1), area.max(1e-30))
+}
+
+/// At least so many places if there are as many, where each is, and what area they are spread over.
+fn at_random(
     (positions, triangles): (&[[f32; 3]], &[[u32; 3]]),
-    count: usize,
+    enough: usize,
     seed: u32,
     weigh: Option<Weigh>,
-) -> Vec<On> {
+) -> Option<(Vec<On>, Vec<DVec3>, f64)> {
     let corner = |p: u32| DVec3::from(positions[p as usize].map(f64::from));
     let mut area = 0.0;
     let sums: Vec<f64> = (triangles.iter())
@@ -39,8 +57,8 @@ pub fn scatter(
             area
         })
         .collect();
-    if area <= 0.0 || count == 0 {
-        return vec![];
+    if area <= 0.0 || enough == 0 {
+        return None;
     }
     let any = |k: u64| {
         let dice = [0, 1, 2].map(|c| chance(seed, 4 * k + c));
@@ -52,7 +70,6 @@ pub fn scatter(
         let [a, b, c] = triangles[o.triangle].map(corner);
         a * o.shares[0] + b * o.shares[1] + c * o.shares[2]
     };
-    let enough = count * CANDIDATES;
     let (mut on, mut places, mut looked) = (vec![], vec![], 0);
     while on.len() < enough && looked < LOOKS {
         let from = looked * enough;
@@ -69,7 +86,7 @@ pub fn scatter(
     }
     // What of the area they are spread over.
     let share = on.len() as f64 / (looked * enough) as f64;
-    kept(&places, count.min(on.len()), (area * share).max(1e-30)).into_iter().map(|k| on[k]).collect()
+    Some((on, places, (area * share).max(1e-30)))
 }
 
 /// The numbers of those that stay, in order.

@@ -2,7 +2,7 @@
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
-use nematon_evaluate::{FrameSnag, Member, Run, Stopwatch, Touches};
+use nematon_evaluate::{FrameSnag, Member, Run, Stage, Stopwatch, Touches, hairs, shape};
 use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, Pictured, With, file_names, near, rounding};
 use serde_json::{Value, json};
 use std::fs::File;
@@ -46,6 +46,9 @@ pub struct BakeArgs {
     /// with as many digits.
     #[arg(long)]
     exact: bool,
+    /// Of strands with hairs between them writes those, and not the strands.
+    #[arg(long)]
+    hairs: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -292,7 +295,17 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let seen = job.scene.bodies.get(&body.id).and_then(|b| b.picture.as_ref());
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
-    let (mesh, origin) = (&body.shaped.mesh, motion.origin);
+    let between = match job.scene.bodies.get(&body.id).filter(|_| job.args.hairs) {
+        Some(own) => {
+            let stage = Stage::new(job.scene, job.folder);
+            let found = shape(&stage, own, job.folder)
+                .and_then(|s| Ok(hairs(&stage, own, &s, job.folder)?.map(|h| (h, s.placed))));
+            found.map_err(std::io::Error::other)?
+        }
+        None => None,
+    };
+    let hair_mesh = between.as_ref().map(|(b, _)| b.mesh());
+    let (mesh, origin) = (hair_mesh.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
     let comes = body.shaped.coming().is_some();
     let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, picture };
     let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
@@ -301,7 +314,10 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     motion.file.flush()?;
     let motion = &*motion;
     let frames: &mut Frames = &mut |_| match motion.frames() {
-        Ok(all) => Box::new(all),
+        Ok(all) => match &between {
+            Some((b, rest)) => Box::new(all.map(move |f| f.map(|f| b.frame(rest, &f)))),
+            None => Box::new(all),
+        },
         Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),
     };
     kind.write(&mut file, &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames })?;

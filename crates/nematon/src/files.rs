@@ -2,7 +2,7 @@
 use nematon_document::{MeshSource, Scene, parse};
 use nematon_evaluate::MeshLibrary;
 use nematon_geometry::Mesh;
-use nematon_paint::{Painting, Picture};
+use nematon_paint::{Combed, Painting, Picture};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -83,6 +83,18 @@ impl MeshLibrary for Folder {
 
     fn picture(&self, from: &MeshSource) -> Result<Arc<Picture>, String> {
         nematon_formats::read_picture(&self.bytes(from)?).map(Arc::new).map_err(|e| e.to_string())
+    }
+
+    fn combed(&self, from: &MeshSource) -> Result<Arc<Combed>, String> {
+        nematon_formats::read_combed(&self.bytes(from)?).map(Arc::new).map_err(|e| e.to_string())
+    }
+
+    fn curves(&self, from: &MeshSource) -> Result<Arc<Vec<Vec<[f64; 3]>>>, String> {
+        let name = match from {
+            MeshSource::File(name) | MeshSource::Blob(name) => name,
+        };
+        let read = nematon_formats::read_guides(name, &self.bytes(from)?).map_err(|e| format!("{name}: {e}"))?;
+        Ok(Arc::new(read.into_iter().map(|c| c.points).collect()))
     }
 
     fn weights(&self, path: &str) -> Result<Arc<Vec<f32>>, String> {

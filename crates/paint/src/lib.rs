@@ -1,7 +1,9 @@
 //! What a brush does to weights on a surface: strokes of dabs, and what is done to all of a map at once. Distances are along the surface as it
 //! is shown, so that neither its far side nor the next layer is touched.
+mod comb;
 mod whole;
 
+pub use comb::{Comb, CombDab, Combed, Combing, Combs, Lock, Skin, apart};
 pub use whole::{Whole, whole};
 
 use glam::{DVec3, Vec3};

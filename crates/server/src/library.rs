@@ -1,10 +1,12 @@
 //! Imported files, from the database, read once: meshes, and figures with what moves them.
-use nematon_document::{MeshSource, Painted, Scene, Weights};
+use nematon_document::{MeshSource, Painted, Scene, Strands, Weights};
 use nematon_evaluate::MeshLibrary;
 use nematon_figure::Figure;
-use nematon_formats::{lay_stroke, read_figure, read_mesh, read_picture, read_surface, with_points};
+use nematon_formats::{
+    lay_stroke, read_combed, read_figure, read_guides, read_mesh, read_picture, read_surface, with_points,
+};
 use nematon_geometry::Mesh;
-use nematon_paint::{Painting, Picture};
+use nematon_paint::{Combed, Painting, Picture};
 use nematon_store::{Store, StoreError, StoredMesh};
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -20,6 +22,8 @@ pub struct StoredMeshes {
     figures: Arc<Mutex<HashMap<FigureKey, Read<Figure>>>>,
     paintings: Arc<Mutex<Paintings>>,
     pictures: Arc<Mutex<HashMap<String, Read<Picture>>>>,
+    combed: Arc<Mutex<HashMap<String, Read<Combed>>>>,
+    curves: Arc<Mutex<HashMap<String, Read<Vec<Vec<[f64; 3]>>>>>>,
 }
 
 /// Surfaces with so many strokes on them, each by its surface and its strokes; the oldest are let go.
@@ -57,6 +61,8 @@ impl StoredMeshes {
             figures: Arc::default(),
             paintings: Arc::default(),
             pictures: Arc::default(),
+            combed: Arc::default(),
+            curves: Arc::default(),
         }
     }
 
@@ -65,7 +71,11 @@ impl StoredMeshes {
     /// # Errors
     /// When the database is away.
     pub async fn fetch(&self, scene: &Scene) -> Result<(), StoreError> {
-        let bodies = scene.bodies.values().flat_map(|b| b.kind.sources());
+        for own in scene.bodies.values().filter_map(|b| b.kind.strands()) {
+            self.fetch_strands(own).await?;
+        }
+        let bodies = scene.bodies.values().filter(|b| b.kind.strands().is_none());
+        let bodies = bodies.flat_map(|b| b.kind.sources());
         let colliders = scene.colliders.values().flat_map(|c| c.form.sources());
         for (_, source) in bodies.chain(colliders) {
             let MeshSource::Blob(hash) = source else { continue };
@@ -103,6 +113,29 @@ impl StoredMeshes {
                     }
                 }
                 _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    /// The curves that strands come from, and what combed them.
+    async fn fetch_strands(&self, own: &Strands) -> Result<(), StoreError> {
+        if let Some(MeshSource::Blob(hash)) = &own.curves
+            && !lock(&self.curves).contains_key(hash)
+        {
+            let places = |f: StoredMesh| {
+                let all = read_guides(&f.name, &f.bytes).map_err(|e| e.to_string())?;
+                Ok(all.into_iter().map(|c| c.points).collect())
+            };
+            let read = self.read(hash, places).await?;
+            lock(&self.curves).insert(hash.clone(), read);
+        }
+        for stroke in &own.combed {
+            let MeshSource::Blob(hash) = stroke else { continue };
+            if !lock(&self.combed).contains_key(hash) {
+                let read =
+                    self.read(hash, |f| read_combed(&f.bytes).map_err(|e| e.to_string())).await?;
+                lock(&self.combed).insert(hash.clone(), read);
             }
         }
         Ok(())
@@ -154,6 +187,8 @@ impl StoredMeshes {
         lock(&self.read).remove(hash);
         lock(&self.figures).retain(|(a, b), _| a != hash && b.as_deref() != Some(hash));
         lock(&self.pictures).remove(hash);
+        lock(&self.combed).remove(hash);
+        lock(&self.curves).remove(hash);
         let mut paintings = lock(&self.paintings);
         let with: Vec<_> = paintings.found.keys().filter(|k| k.iter().any(|h| h == hash)).cloned().collect();
         for key in with.into_iter().filter(|k| paintings.found[k].is_err()).collect::<Vec<_>>() {
@@ -165,6 +200,18 @@ impl StoredMeshes {
 
 fn lock<T>(of: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// What was fetched of a file.
+fn of<T>(all: &Mutex<HashMap<String, Read<T>>>, from: &MeshSource) -> Read<T> {
+    match from {
+        MeshSource::Blob(hash) => {
+            lock(all).get(hash).cloned().unwrap_or_else(|| Err("it was not fetched".into()))
+        }
+        MeshSource::File(name) => {
+            Err(format!("\"{name}\" is a file beside a scene file; here files are brought in"))
+        }
+    }
 }
 
 /// `None` of one that names files beside a scene file.
@@ -189,14 +236,7 @@ fn painting_key(on: &MeshSource, strokes: &[MeshSource]) -> Option<Vec<String>> 
 
 impl MeshLibrary for StoredMeshes {
     fn mesh(&self, source: &MeshSource) -> Read<Mesh> {
-        match source {
-            MeshSource::Blob(hash) => {
-                lock(&self.read).get(hash).cloned().unwrap_or_else(|| Err("it was not fetched".into()))
-            }
-            MeshSource::File(name) => {
-                Err(format!("\"{name}\" is a file beside a scene file; here meshes are brought in"))
-            }
-        }
+        of(&self.read, source)
     }
 
     fn painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Read<Painting> {
@@ -207,14 +247,15 @@ impl MeshLibrary for StoredMeshes {
     }
 
     fn picture(&self, from: &MeshSource) -> Read<Picture> {
-        match from {
-            MeshSource::Blob(hash) => {
-                lock(&self.pictures).get(hash).cloned().unwrap_or_else(|| Err("it was not fetched".into()))
-            }
-            MeshSource::File(name) => {
-                Err(format!("\"{name}\" is a file beside a scene file; here pictures are brought in"))
-            }
-        }
+        of(&self.pictures, from)
+    }
+
+    fn combed(&self, from: &MeshSource) -> Read<Combed> {
+        of(&self.combed, from)
+    }
+
+    fn curves(&self, from: &MeshSource) -> Read<Vec<Vec<[f64; 3]>>> {
+        of(&self.curves, from)
     }
 
     fn figure(&self, figure: &nematon_document::Figure) -> Read<Figure> {

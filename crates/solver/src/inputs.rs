@@ -3,7 +3,7 @@ pub use crate::model::cloth::{
     ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
 };
 pub use crate::model::free::{Comes, FreeRest};
-pub use crate::model::rod::StrandRest;
+pub use crate::model::rod::{ClumpRest, StrandRest};
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
 use std::sync::Arc;

@@ -29,7 +29,7 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    Born, ChamberRest, ClothRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, FillNow,
+    Born, ChamberRest, ClothRest, ClumpRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, FillNow,
     Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter, MatterNow,
     Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest, StrandRest,
     Tie, TieNow, TieSpot, Turns, Way, Weathered,

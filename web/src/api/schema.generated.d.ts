@@ -1827,6 +1827,7 @@ export interface paths {
                     normals?: boolean | null;
                     triangles?: boolean | null;
                     exact?: boolean | null;
+                    hairs?: boolean | null;
                 };
                 header?: never;
                 path: {
@@ -2633,6 +2634,153 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/hairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The hairs between strands: length, HairsHead, then for each the strands that it is between (3 u32, the nearest first), their shares (3 f32), where its root is beside theirs (3 f32, metres) and four numbers of its own (4 f32) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/comb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A stroke of a comb, as it is made: a WebSocket. The window says what the comb does, then dabs, then that it is done; each message of dabs is answered with how many strands changed (u32), which (u32 each) and where their points are then (3 f32 each) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                101: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CombTold"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in curves as strands */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["GuidesHead"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -5005,6 +5153,8 @@ export interface components {
             figure: components["schemas"]["FigureForm"];
         } | {
             collider: components["schemas"]["ColliderId"];
+        } | {
+            body: components["schemas"]["BodyId"];
         };
         /** @description The surface of a figure, from both sides, as it moves. */
         FigureForm: {
@@ -5018,6 +5168,8 @@ export interface components {
         };
         /** @description Key of a collider in its scene. */
         ColliderId: string;
+        /** @description Key of a body in its scene. */
+        BodyId: string;
         /** @description Thin elastic rods that grow from something: hair, tassels, plumes, grass. */
         Strands: {
             /**
@@ -5194,6 +5346,26 @@ export interface components {
              */
             hinged?: boolean;
             /**
+             * Curves
+             * @description The file that their shapes at rest come from, each a curve from its root on: OBJ with lines, or USD as text. Left out, they grow.
+             */
+            curves?: components["schemas"]["MeshSource"] | null;
+            /**
+             * Combed
+             * @description What strokes of a comb made of their shapes at rest, as NPZ files of `roots`, `outs`, `ways`, `lengths` and `apart`; the oldest first.
+             */
+            combed?: components["schemas"]["MeshSource"][];
+            /**
+             * Tied in clumps
+             * @description Left out, each moves by itself.
+             */
+            clumps?: components["schemas"]["Clumps"] | null;
+            /**
+             * Hairs between
+             * @description Left out, strands are all that is seen.
+             */
+            hairs?: components["schemas"]["Hairs"] | null;
+            /**
              * Seed
              * Format: uint32
              * @description Another is another growth of the same kind.
@@ -5203,6 +5375,106 @@ export interface components {
         };
         /** @description Key of a map in its scene. */
         MapId: string;
+        /** @description Strands tied together by springs, each to the middle of its clump. */
+        Clumps: {
+            /**
+             * Clumps
+             * Format: uint32
+             * @description How many there are: each strand is of the one whose middle its root is nearest to.
+             */
+            count: number;
+            /**
+             * Tied by
+             * Format: double
+             * @description What a metre of a strand pulls back with for each metre that it is off where it is tied.
+             */
+            stiffness: number;
+            /**
+             * Tied from
+             * Format: double
+             * @description From where on along a strand, as a share of its length.
+             * @default 0
+             */
+            from: number;
+            /**
+             * Drawn in to
+             * Format: double
+             * @description How near to the middle it is tied, as a share of how far from it it lies at rest.
+             * @default 1
+             */
+            wide: number;
+        };
+        /** @description Hairs between strands: what is seen and delivered of them, and nothing that is computed. */
+        Hairs: {
+            /**
+             * Hairs
+             * Format: uint32
+             */
+            count: number;
+            /**
+             * Drawn together
+             * Format: double
+             * @description How far they are drawn to the strand beside, at their tips.
+             * @default 0
+             */
+            clump: number;
+            /**
+             * Shorter
+             * Format: double
+             * @description By how much the shortest are shorter.
+             * @default 0
+             */
+            shorter: number;
+            /**
+             * Stray
+             * Format: double
+             * @description How far they stray from their way.
+             * @default 0
+             */
+            stray: number;
+            /**
+             * Windings
+             * Format: double
+             * @description How often they wind about their way.
+             * @default 0
+             */
+            windings: number;
+            /**
+             * Winding radius
+             * Format: double
+             * @description How far from it that takes them.
+             * @default 0.002
+             */
+            winding_radius: number;
+            /**
+             * Parting
+             * Format: double
+             * @description Strands that go apart by more at their roots share no hairs.
+             * @default 1
+             */
+            parting: number;
+            /**
+             * Diameter
+             * Format: double
+             * @description At the root.
+             * @default 0.00012
+             */
+            diameter: number;
+            /**
+             * Taper
+             * Format: double
+             * @description How much thinner they are at their tips, as a share.
+             * @default 0.7
+             */
+            taper: number;
+            /**
+             * Seed
+             * Format: uint32
+             * @description Another is another growth of the same kind.
+             * @default 0
+             */
+            seed: number;
+        };
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
          *     a place has one.
@@ -5372,8 +5644,6 @@ export interface components {
         } | {
             body: components["schemas"]["BodyId"];
         };
-        /** @description Key of a body in its scene. */
-        BodyId: string;
         /** @description A set of points, kept by a name. */
         Kept: {
             /** Name */
@@ -7479,6 +7749,8 @@ export interface components {
              *     of its own, obj with as many digits; no if left out.
              */
             exact?: boolean | null;
+            /** @description Of strands with hairs between them those, and not the strands; no if left out. */
+            hairs?: boolean | null;
         };
         /** @description Something changed. Small: whoever cares reads the rest. */
         Notice: {
@@ -7679,6 +7951,23 @@ export interface components {
             height: number;
         };
         Named4: {
+            /** @description Of the file. */
+            name: string;
+        };
+        /** @description What the window is told in words; where strands are comes as bytes. */
+        CombTold: {
+            kept: components["schemas"]["MeshSource"][];
+        } | {
+            fault: string;
+        };
+        /** @description Curves that are kept. */
+        GuidesHead: {
+            /** @description BLAKE3 of the file: what a scene names it by. */
+            blob: string;
+            /** Format: uint */
+            curves: number;
+        };
+        Named5: {
             /** @description Of the file. */
             name: string;
         };
@@ -7930,6 +8219,54 @@ export interface components {
             /** @description Whether it is another at other frames. */
             moves: boolean;
         };
+        /** @description What stands before the hairs. */
+        HairsHead: {
+            /** Format: uint */
+            hairs: number;
+        };
+        /** @description What a window says while it combs. */
+        CombSaid: {
+            begin: {
+                comb: components["schemas"]["Comb"];
+                spares?: string | null;
+            };
+        } | {
+            dabs: components["schemas"]["CombDab"][];
+        } | "done";
+        /** @description A comb. */
+        Comb: {
+            does: components["schemas"]["Combs"];
+            /**
+             * Format: double
+             * @description Metres, at the place under the pointer.
+             */
+            radius: number;
+            /**
+             * Format: double
+             * @description 0 to 1.
+             */
+            strength: number;
+            /** @default soft */
+            edge: components["schemas"]["Edge2"];
+        };
+        /** @description What a comb does. */
+        Combs: ("longer" | "shorter") | "lay" | "raise" | "part" | "straighten" | "even" | "trim";
+        /** @description How a brush fades from its middle to its rim. */
+        Edge2: "soft" | "straight" | "round" | "hard";
+        /** @description A dab of a comb, metres. */
+        CombDab: {
+            /** @description The place under the pointer. */
+            at: number[];
+            /** @description How far the pointer has gone since the dab before, at that place. */
+            by: number[];
+            /** @description From where it is looked at. */
+            eye: number[];
+            /**
+             * Format: double
+             * @description 0 to 1.
+             */
+            pressure: number;
+        };
         /** @description What a window says while it paints, after what the brush does. */
         Said: {
             begin: {
@@ -7967,8 +8304,6 @@ export interface components {
             /** Format: float */
             level: number;
         };
-        /** @description How a brush fades from its middle to its rim. */
-        Edge2: "soft" | "straight" | "round" | "hard";
         /** @description A place that is dabbed. */
         Dab: {
             at: components["schemas"]["Touch2"];

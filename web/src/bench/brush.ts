@@ -2,6 +2,7 @@
 import { beginPainting } from '../state/maps';
 import { now } from '../state/queries';
 import { goTo, setView, useView } from '../state/view';
+import { clock } from '../stream/clock';
 import { theBody } from './things';
 
 const mapsOf = (body: string | null) => Object.keys((body && now.scene()?.bodies[body]?.maps) || {});
@@ -23,6 +24,22 @@ export function paintShown() {
   if (!body || !found) return;
   goTo('Hold');
   void beginPainting(body, found);
+}
+
+/** The chosen body, where it is of strands. */
+export function strandsChosen(): string | null {
+  const id = theBody();
+  const body = id ? now.scene()?.bodies[id] : undefined;
+  return id && body && 'strands' in body.kind ? id : null;
+}
+
+/** Combs the chosen strands, as they are at the first frame. */
+export function combChosen() {
+  const body = strandsChosen();
+  if (!body) return;
+  clock.halt(clock.first);
+  goTo('Hold');
+  setView({ tool: 'comb', points: [], handle: null });
 }
 
 /** Makes the brush larger or smaller. */

@@ -184,6 +184,16 @@ export async function chosenArea(body: string): Promise<Choice | null> {
   }
 }
 
+/** Keeps a file of curves that strands are; none where it can't be read, which is said. */
+export async function bringInGuides(file: File): Promise<{ blob: string; curves: number } | null> {
+  try {
+    return await told(http.POST('/api/guides', { params: { query: { name: file.name } }, ...bytes(file) }));
+  } catch (e) {
+    tell(e);
+    return null;
+  }
+}
+
 /** Brings in a picture, and gives what it is kept under. */
 export async function bringInPicture(file: File): Promise<string | null> {
   try {

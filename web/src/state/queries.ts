@@ -1,4 +1,5 @@
 /** What the server knows, as it was last told: kept once and shown everywhere. */
+import { useCallback } from 'react';
 import { keepPreviousData, QueryClient, queryOptions, useQueries, useQuery } from '@tanstack/react-query';
 import {
   http,
@@ -13,9 +14,11 @@ import {
   type Run,
 } from '../api/http';
 import { clothOf } from './value';
+import { readHairs, type Hairs } from '../api/hairs';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
 import { decode } from '../stream/chunks';
+import type { HairLook } from '../viewport/hair-layer';
 import { useHere } from './here';
 
 export const client = new QueryClient({
@@ -60,10 +63,17 @@ const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.G
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
 /** Whether where it starts follows from others. */
 const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}) || 'strands' in b.kind);
+/** What a kind's shape follows from: of strands not from the hairs between, but from the cloth that they grow on. */
+const grown = ({ kind }: Body) => {
+  if (!('strands' in kind)) return kind;
+  const { hairs: _, ...own } = kind.strands;
+  const on = typeof own.from === 'object' && 'body' in own.from ? now.scene()?.bodies[own.from.body] : undefined;
+  return [own, on && [clothOf(on)?.shape, clothOf(on)?.layers, on.place]];
+};
 const shapeKey = (b: Body) => {
   const scene = rides(b) && now.scene();
   return JSON.stringify([
-    clothOf(b)?.shape ?? b.kind,
+    clothOf(b)?.shape ?? grown(b),
     b.place,
     b.grips,
     b.choices,
@@ -138,6 +148,46 @@ export function useShape(key: string): { shape: Shape | undefined; fault: string
   const q = useQuery({ ...shape(id, key, body as Body), enabled: Boolean(body) });
   return { shape: q.isError ? undefined : q.data, fault: q.error?.message };
 }
+/** Of what a scene leaves out. */
+const HAIR: HairLook = { clump: 0, shorter: 0, stray: 0, windings: 0, winding_radius: 0.002, diameter: 0.000_12, taper: 0.7 };
+const NO_HAIRS: Record<string, { hairs: Hairs | null; look: HairLook | null }> = {};
+/** The hairs between the strands of all bodies that have some, and what each body's have in common. */
+export function useHairs() {
+  const id = useOpen();
+  const bodies = useScene((s) => s.bodies) ?? NONE;
+  const own = Object.entries(bodies).flatMap(([key, b]) => {
+    const hairs = 'strands' in b.kind ? b.kind.strands.hairs : null;
+    return hairs ? [{ key, body: b, hairs }] : [];
+  });
+  const combine = useCallback(
+    (all: { data?: Hairs | undefined; isError: boolean }[]) =>
+      all.length === 0
+        ? NO_HAIRS
+        : Object.fromEntries(
+            all.map((q, k) => {
+              const { key, hairs: look } = own[k]!;
+              return [key, { hairs: q.isError ? null : (q.data ?? null), look: { ...HAIR, ...look } as HairLook }];
+            }),
+          ),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [JSON.stringify(own.map((o) => [o.key, o.hairs]))],
+  );
+  return useQueries({
+    queries: own.map(({ key, body, hairs }) =>
+      // What follows from numbers alone is the page's.
+      queryOptions({
+        queryKey: ['hairs', id, key, shapeKey(body), hairs.count, hairs.parting, hairs.seed],
+        queryFn: ({ signal }) => readHairs(id, key, signal),
+        placeholderData: keepPreviousData,
+        structuralSharing: false,
+        gcTime: 30_000,
+        retry: 1,
+      }),
+    ),
+    combine,
+  });
+}
+
 /** What one of a body's strands is like in the hand. */
 export function useFibre(key: string) {
   const id = useOpen();

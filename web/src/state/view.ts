@@ -5,7 +5,13 @@ import { useHere } from './here';
 
 export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as const;
 export type Step = (typeof STEPS)[number];
-export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint';
+export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint' | 'comb';
+/** Whether a tool is a brush: it has a radius, a strength and an edge. */
+export const isBrush = (tool: Tool) => tool === 'paint' || tool === 'comb';
+/** What a comb does. */
+export type Combs = 'lay' | 'raise' | 'part' | 'straighten' | 'even' | 'longer' | 'shorter' | 'trim';
+/** What is seen of strands with hairs between them: those; those where nothing moves, and strands where things do; strands; a few of them. */
+export type StrandsAs = 'hairs' | 'still' | 'strands' | 'few';
 /** How air is drawn: as streaks about the bodies, or as arrows on a slice across an axis. */
 export type AirAs = { as: 'streaks' | 'slice'; across: 0 | 1 | 2; at: number; alone: boolean };
 /** What a brush does, in metres along the surface and weights. */
@@ -35,6 +41,10 @@ type View = {
   layer: number | null;
   hatch: string | null;
   brush: Brush;
+  combs: Combs;
+  /** The map by which a comb leaves strands as they are. */
+  spares: string | null;
+  strandsAs: StrandsAs;
   tool: Tool;
   /** Chosen points of the chosen body. */
   points: number[];
@@ -87,6 +97,9 @@ export const useView = create<View>()(
       layer: null,
       hatch: null,
       brush: { does: 'add', radius: 0.15, strength: 1, level: 0.5, edge: 'soft', mirror: null },
+      combs: 'lay',
+      spares: null,
+      strandsAs: 'hairs',
       tool: 'look',
       points: [],
       spotFor: null,
@@ -113,8 +126,9 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ brush, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
+      partialize: ({ brush, strandsAs, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
         brush,
+        strandsAs,
         wire,
         air,
         airAs,

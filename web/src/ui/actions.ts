@@ -1,7 +1,7 @@
 /** Every action by its name, with its key: the command line and the keyboard both read this list. */
 import { chosenRow, grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
 import { copiedAir, copyAir, fieldAlone, pasteAir } from '../state/air';
-import { nextMap, paintShown, scaleBrush, strengthen } from '../bench/brush';
+import { combChosen, nextMap, paintShown, scaleBrush, strandsChosen, strengthen } from '../bench/brush';
 import { goToKey, goToSnag, keyHere } from '../state/along';
 import { chooseMesh } from '../bench/import-mesh';
 import { kinds } from '../state/pointer';
@@ -22,7 +22,7 @@ import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
 import { client, isGoing, now } from '../state/queries';
-import { goTo, setView, STEPS, useView } from '../state/view';
+import { goTo, isBrush, setView, STEPS, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import { chosenThing, frameChosen } from '../viewport/frame-chosen';
 import { stage, type From } from '../viewport/stage';
@@ -90,7 +90,7 @@ export const fixed: Action[] = [
             ? setView({ placing: null })
             : useView.getState().step === 'Air' && useView.getState().why
               ? setView({ why: null, points: [] })
-              : useView.getState().tool === 'paint'
+              : isBrush(useView.getState().tool)
                 ? setView({ tool: 'look' })
                 : choosePoints([]),
   },
@@ -114,11 +114,12 @@ export const fixed: Action[] = [
   { name: 'Pick points by click', act: () => (goTo('Hold'), setView({ tool: 'pick' })) },
   { name: 'Pick points by lasso', act: () => (goTo('Hold'), setView({ tool: 'lasso' })) },
   { name: 'Paint the shown map', act: () => paintShown() },
+  { name: 'Comb the strands', can: () => Boolean(strandsChosen()), act: () => combChosen() },
   { name: 'Next map of the body', key: 'm', act: () => nextMap() },
-  { name: 'Smaller brush', key: '-', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1 / 1.2) },
-  { name: 'Larger brush', key: '=', can: () => useView.getState().tool === 'paint', act: () => scaleBrush(1.2) },
-  { name: 'Weaker brush', key: 'Shift+-', can: () => useView.getState().tool === 'paint', act: () => strengthen(1 / 1.2) },
-  { name: 'Stronger brush', key: 'Shift+=', can: () => useView.getState().tool === 'paint', act: () => strengthen(1.2) },
+  { name: 'Smaller brush', key: '-', can: () => isBrush(useView.getState().tool), act: () => scaleBrush(1 / 1.2) },
+  { name: 'Larger brush', key: '=', can: () => isBrush(useView.getState().tool), act: () => scaleBrush(1.2) },
+  { name: 'Weaker brush', key: 'Shift+-', can: () => isBrush(useView.getState().tool), act: () => strengthen(1 / 1.2) },
+  { name: 'Stronger brush', key: 'Shift+=', can: () => isBrush(useView.getState().tool), act: () => strengthen(1.2) },
   { name: 'Pick points by box', act: () => (goTo('Hold'), setView({ tool: 'box' })) },
   { name: 'Bring in a mesh', act: () => chooseMesh('cloth') },
   { name: 'New project', act: newProject },

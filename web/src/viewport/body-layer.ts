@@ -25,6 +25,8 @@ export interface BodyLayer {
   setMaps?(soak: { weights: Float32Array; colour: string } | null, hatch: { weights: Float32Array; colour: string } | null): void;
   /** How many points there are in what is shown, where some may not be. */
   there?(): number;
+  /** Draws all of it, or as much as can be drawn while things move. */
+  setBest?(best: boolean): void;
   bounds(): T.Box3;
   dispose(): void;
 }

@@ -28,16 +28,16 @@ const MIRRORS = [
   { value: '2', label: 'mirror z' },
 ];
 
+/** Where tools of brushes stand. */
+export const BAR =
+  'flex w-fit max-w-full flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5';
+
 const change = (b: Partial<Brush>) => setView((v) => ({ brush: { ...v.brush, ...b } }));
 
 export function BrushTools() {
   const brush = useView((v) => v.brush);
   return (
-    <div
-      role="toolbar"
-      aria-label="Brush"
-      className="flex w-fit max-w-full flex-wrap items-center gap-x-1.5 gap-y-1 rounded-lg border border-line bg-raised/95 p-1 shadow-sm [&_button]:!px-1.5"
-    >
+    <div role="toolbar" aria-label="Brush" className={BAR}>
       <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>
         Done
       </Button>
@@ -57,9 +57,8 @@ export function BrushTools() {
       {(brush.does === 'level' || brush.does === 'flood') && (
         <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />
       )}
-      <Number label="Radius" unit="m" value={brush.radius} least={0.0005} most={10} onSet={(radius) => change({ radius })} />
-      <Number label="Strength" unit="" value={brush.strength} least={0} most={1} onSet={(strength) => change({ strength })} />
-      <Choice label="Edge of the brush" value={brush.edge} options={EDGES} onChoose={(edge) => change({ edge: edge as Brush['edge'] })} />
+      <RadiusAndStrength />
+      <EdgeChoice />
       <Choice
         label="Mirror"
         value={brush.mirror === null ? 'none' : String(brush.mirror)}
@@ -68,6 +67,21 @@ export function BrushTools() {
       />
     </div>
   );
+}
+
+export function RadiusAndStrength() {
+  const [radius, strength] = [useView((v) => v.brush.radius), useView((v) => v.brush.strength)];
+  return (
+    <>
+      <Number label="Radius" unit="m" value={radius} least={0.0005} most={10} onSet={(r) => change({ radius: r })} />
+      <Number label="Strength" unit="" value={strength} least={0} most={1} onSet={(s) => change({ strength: s })} />
+    </>
+  );
+}
+
+export function EdgeChoice() {
+  const edge = useView((v) => v.brush.edge);
+  return <Choice label="Edge of the brush" value={edge} options={EDGES} onChoose={(e) => change({ edge: e as Brush['edge'] })} />;
 }
 
 /** A number of the brush: dragged, or typed. */
@@ -138,64 +152,85 @@ function Number({
   );
 }
 
-/** A ring where the brush would paint, and the value of the shown map under the pointer: drawn by hand, as the pointer moves. */
+/** What a ring is told: how wide it is, pixels; which way it is narrow on screen and by how much; and a word beside it. */
+type Found = { size: number; slant: [number, number]; word: string | null };
+
+/** A ring where the brush would paint, and the value of the shown map under the pointer. */
 export function BrushRing({ body }: { body: string }) {
-  const ring = useRef<HTMLDivElement>(null);
-  const word = useRef<HTMLParagraphElement>(null);
   const map = useShownMap(body);
   const paints = useView((v) => v.tool === 'paint');
+  if (!map) return null;
+  return (
+    <Ring
+      key={map}
+      on={paints}
+      find={(x, y, held) => {
+        const hit = held ? null : stage.painter.under(body, x, y);
+        const value = hit && stage.soakedAt(body, hit);
+        if (!hit) return null;
+        // It lies on the cloth: as a circle there is seen from here.
+        const size = paints && useView.getState().brush.does !== 'flood' ? 2 * stage.painter.pixels(hit.point) : 0;
+        return { size, slant: stage.painter.slant(hit), word: value === null ? null : value.toFixed(2) };
+      }}
+    />
+  );
+}
+
+/** A ring under the pointer and a word beside it: drawn by hand, as the pointer moves. `on` where the wheel with Shift or Alt is the brush's. */
+export function Ring({ on, find }: { on: boolean; find: (x: number, y: number, held: boolean) => Found | null }) {
+  const ring = useRef<HTMLDivElement>(null);
+  const word = useRef<HTMLParagraphElement>(null);
+  const ask = useRef(find);
+  useEffect(() => {
+    ask.current = find;
+  });
   useEffect(() => {
     const canvas = stage.canvas;
-    if (!canvas || !map) return;
+    if (!canvas) return;
     let due = false;
     let at = { x: 0, y: 0, held: false };
     const draw = () => {
       due = false;
-      const hit = at.held ? null : stage.painter.under(body, at.x, at.y);
-      const value = hit && stage.soakedAt(body, hit);
-      if (ring.current) {
-        const size = hit && paints && useView.getState().brush.does !== 'flood' ? 2 * stage.painter.pixels(hit.point) : 0;
-        // It lies on the cloth: as a circle there is seen from here.
-        const [turn, narrow] = hit ? stage.painter.slant(hit) : [0, 1];
+      const found = ask.current(at.x, at.y, at.held);
+      const [turn, narrow] = found?.slant ?? [0, 1];
+      if (ring.current)
         Object.assign(ring.current.style, {
-          display: size > 0 ? 'block' : 'none',
-          width: `${size}px`,
-          height: `${size}px`,
+          display: found && found.size > 0 ? 'block' : 'none',
+          width: `${found?.size ?? 0}px`,
+          height: `${found?.size ?? 0}px`,
           left: `${at.x}px`,
           top: `${at.y}px`,
           transform: `translate(-50%, -50%) rotate(${turn.toFixed(3)}rad) scaleX(${narrow.toFixed(3)})`,
         });
-      }
       if (word.current) {
-        word.current.textContent = value === null ? '' : value.toFixed(2);
-        Object.assign(word.current.style, { display: value === null ? 'none' : 'block', left: `${at.x + 16}px`, top: `${at.y + 12}px` });
+        word.current.textContent = found?.word ?? '';
+        Object.assign(word.current.style, { display: found?.word ? 'block' : 'none', left: `${at.x + 16}px`, top: `${at.y + 12}px` });
       }
+    };
+    const soon = () => {
+      if (!due) requestAnimationFrame(draw);
+      due = true;
     };
     const move = (e: PointerEvent) => {
       const r = canvas.getBoundingClientRect();
-      at = { x: e.clientX - r.left, y: e.clientY - r.top, held: !paints && e.buttons !== 0 };
-      if (!due) requestAnimationFrame(draw);
-      due = true;
+      at = { x: e.clientX - r.left, y: e.clientY - r.top, held: !on && e.buttons !== 0 };
+      soon();
     };
     const leave = () => {
       for (const el of [ring.current, word.current]) if (el) el.style.display = 'none';
     };
     const wheel = (e: WheelEvent) => {
-      if (!paints || !(e.shiftKey || e.altKey)) return;
+      if (!on || !(e.shiftKey || e.altKey)) return;
       e.preventDefault();
       e.stopImmediatePropagation();
       const by = Math.exp(-0.002 * (e.deltaY || e.deltaX));
       if (e.altKey)
         change({ strength: Math.min(1, Math.max(0.01, globalThis.Number((useView.getState().brush.strength * by).toFixed(2)))) });
       else scaleBrush(by);
-      if (!due) requestAnimationFrame(draw);
-      due = true;
+      soon();
     };
     // What a stroke has changed since is told too.
-    stage.painter.onDab = () => {
-      if (!due) requestAnimationFrame(draw);
-      due = true;
-    };
+    stage.painter.onDab = soon;
     canvas.addEventListener('pointermove', move);
     canvas.addEventListener('pointerleave', leave);
     canvas.addEventListener('wheel', wheel, { capture: true, passive: false });
@@ -206,7 +241,7 @@ export function BrushRing({ body }: { body: string }) {
       canvas.removeEventListener('pointerleave', leave);
       canvas.removeEventListener('wheel', wheel, { capture: true });
     };
-  }, [body, map, paints]);
+  }, [on]);
   return (
     <>
       <div

@@ -9,7 +9,7 @@ import { placeThing } from '../bench/things';
 import { placeAt, placeHandle } from '../state/motion';
 import { DYED, pictureOf } from '../state/dyes';
 import { nodeMoves, placeOf } from '../state/value';
-import type { Arms as Mode, Seen, Tool } from '../state/view';
+import type { Arms as Mode, Seen, StrandsAs, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { trial } from '../stream/trial';
@@ -22,7 +22,11 @@ import { FigureLayer } from './figure-layer';
 import { Ground } from './ground';
 import { HandleLayer } from './handle-layer';
 import { Labels } from './labels';
+import { Comber } from './comber';
 import { Painter } from './painter';
+import type { Hairs } from '../api/hairs';
+import type { HairLook } from './hair-layer';
+import { StrandLayer } from './strand-layer';
 import { MarkLayer } from './mark-layer';
 import { Picker } from './picker';
 import { Places } from './places';
@@ -35,7 +39,7 @@ import { VaneLayer } from './vane-layer';
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
 export type Shown = {
-  state: Stretch['state'] | 'coming' | 'trial';
+  state: Stretch['state'] | 'coming' | 'trial' | 'combed';
   reasons: string[];
   /** How many pieces there are in the frame, where they come and go. */
   there?: number | null;
@@ -123,6 +127,12 @@ export class Stage {
   readonly labels = new Labels();
   readonly picker = new Picker(this);
   readonly painter = new Painter(this);
+  readonly comber = new Comber(this);
+  /** The strands under a comb: they are shown as they are at rest. */
+  private combed: string | null = null;
+  /** What is between the strands of each body, and how they are shown. */
+  private between: Record<string, { hairs: Hairs | null; look: HairLook | null }> = {};
+  private strandsAs: StrandsAs = 'hairs';
   private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private due = false;
@@ -251,7 +261,10 @@ export class Stage {
   private size() {
     const { renderer, canvas } = this;
     if (!renderer || !canvas) return;
-    for (const l of this.layers.values()) l.marks.setBest(this.best);
+    for (const l of this.layers.values()) {
+      l.marks.setBest(this.best);
+      l.drawn.setBest?.(this.best || !this.plain);
+    }
     const of = this.best || !this.plain ? BEST : QUICK;
     // A scene that is slow to draw at all is not drawn at more than the screen has.
     const least = this.cost > COARSE.cost ? COARSE.pixels : of.pixels;
@@ -339,6 +352,7 @@ export class Stage {
       drawn.mesh.userData = { kind: 'bodies', id };
       this.layers.set(id, { drawn, marks, shape, shown: '' });
       this.scene.add(drawn.group, marks.group);
+      this.grow(id);
       if (!news.includes(`again ${id}`)) news.push(id);
     }
     this.showMaps();
@@ -561,6 +575,35 @@ export class Stage {
     return drawn instanceof ClothLayer ? drawn.soakedAt(hit) : null;
   }
 
+  /** The hairs between strands, by body, and what is seen of them. */
+  setHairs(between: Record<string, { hairs: Hairs | null; look: HairLook | null }>, as: StrandsAs) {
+    this.between = between;
+    this.strandsAs = as;
+    for (const id of this.layers.keys()) this.grow(id);
+    this.draw(false);
+  }
+
+  private grow(id: string) {
+    const drawn = this.layers.get(id)?.drawn;
+    const own = this.between[id];
+    if (drawn instanceof StrandLayer) drawn.setHairs(own?.hairs ?? null, own?.look ?? null, this.strandsAs);
+  }
+
+  /** Shows the strands of a body as they are at rest, to be combed; of none where there is none. */
+  setCombed(body: string | null) {
+    if (body === this.combed) return;
+    const was = this.combed;
+    this.combed = body;
+    for (const id of [was, body]) if (id) this.again(id);
+  }
+
+  /** Puts a body on screen anew. */
+  again(id: string) {
+    const layer = this.layers.get(id);
+    if (layer) layer.shown = '';
+    this.showFrame();
+  }
+
   setLanes(lanes: Lane[]) {
     this.lanes = lanes;
     this.showFrame();
@@ -617,7 +660,16 @@ export class Stage {
       const s = stretches.find((x) => x.first <= frame && frame <= x.last);
       let shown: Shown = { state: s?.state ?? 'missing', reasons: s?.reasons ?? [] };
       let moved = false;
-      if (tried && tried.length === drawn.positions.length) {
+      if (id === this.combed && frame === clock.first) {
+        if (layer.shown !== 'combed') {
+          layer.shown = 'combed';
+          drawn.rest();
+          drawn.changed('true');
+          moved = true;
+        }
+        shown = { state: 'combed', reasons: [] };
+        told.push(`${id}:${frame}:combed`);
+      } else if (tried && tried.length === drawn.positions.length) {
         drawn.positions.set(tried);
         drawn.changed('true');
         layer.shown = 'trial';

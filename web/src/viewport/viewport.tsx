@@ -4,17 +4,18 @@ import { useBody } from '../bench/use-body';
 import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { useHairs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
 import { letGo, tryOut } from '../state/tried';
-import { goTo, see, setView, useView, type Arms, type Tool } from '../state/view';
+import { goTo, isBrush, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
 import { frameChosen } from './frame-chosen';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
+import { CombRing, CombTools } from './comb-tools';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
@@ -50,7 +51,11 @@ export function Viewport() {
   const spotFor = useView((v) => v.spotFor !== null);
   const [drag, setDrag] = useState<Box | null>(null);
   const [line, setLine] = useState<[number, number][]>([]);
-  useMapsShown(body, step === 'Hold', shapes);
+  useMapsShown(body, step === 'Hold' && tool !== 'comb', shapes);
+  useHairsShown();
+  const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
+  const combs = tool === 'comb' && step === 'Hold' && strands;
+  useEffect(() => stage.setCombed(combs ? body : null), [combs, body, shapes, id]);
   useOutlinesShown(body, step);
   useAirShown(step);
   useVane(step);
@@ -124,9 +129,11 @@ export function Viewport() {
           />
         </svg>
       )}
-      {step === 'Hold' && body && <BrushRing body={body} />}
+      {step === 'Hold' && body && !combs && <BrushRing body={body} />}
+      {combs && body && <CombRing body={body} />}
       <div className="pointer-events-none absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-col items-center gap-1 *:pointer-events-auto">
-        {step === 'Hold' && body && tool !== 'paint' && <PickTools />}
+        {step === 'Hold' && body && !isBrush(tool) && <PickTools />}
+        {combs && body && <CombTools body={body} />}
         {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
         {step === 'Air' && <AirTools />}
         <ArmTools />
@@ -170,10 +177,17 @@ function useMapsShown(body: string | null, on: boolean, shapes: unknown) {
   }, [body, soak, hatch, soaked, over, shapes]);
 }
 
+/** Shows the hairs between strands, of all bodies that have them. */
+function useHairsShown() {
+  const between = useHairs();
+  const as = useView((v) => v.strandsAs);
+  useEffect(() => stage.setHairs(between, as), [between, as]);
+}
+
 /** What the frame on screen is, where it is not true. */
 function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
   const [frame, setFrame] = useState(clock.frame);
-  const quiet = !of || shown.state === 'true' || shown.state === 'coming';
+  const quiet = !of || ['true', 'coming', 'combed'].includes(shown.state);
   useEffect(() => {
     if (quiet) return;
     const write = () => setFrame(clock.frame);
@@ -205,8 +219,20 @@ let vane: number | null = null;
 /** A bead is held: the path of its number. */
 let bead: string | null = null;
 let lasso: [number, number][] = [];
-/** What a stroke that is under way is on. */
-let painted: { body: string; map: string; layer: number } | null = null;
+/** A stroke that is under way: how it goes on, and ends. */
+let stroke: { move: (x: number, y: number, pressure: number) => void; end: () => void } | null = null;
+
+/** Begins a stroke of a brush; none where there is nothing to brush. */
+function beginStroke(tool: Tool, body: string | null, x: number, y: number, pressure: number): typeof stroke {
+  const { painter, comber } = stage;
+  if (tool === 'comb') {
+    if (!body || !comber.begin(body, x, y, pressure)) return null;
+    return { move: (u, v, p) => comber.move(body, u, v, p), end: () => comber.end() };
+  }
+  const on = paintedOn(body);
+  if (!on || !painter.begin(on, x, y, pressure)) return null;
+  return { move: (u, v, p) => painter.move(on, u, v, p), end: () => painter.end() };
+}
 
 /** The layer that a brush paints on. */
 function paintedOn(body: string | null) {
@@ -241,7 +267,7 @@ function pointer(
     [vane, bead] = [null, null];
     press?.escape();
     press = null;
-    painted = null;
+    stroke = null;
     lasso = [];
     setLine([]);
     setDrag(null);
@@ -256,6 +282,7 @@ function pointer(
         if (vane !== null) stage.vane.turn(vane);
         stage.beads.drop(true);
         stage.painter.cancel();
+        stage.comber.cancel();
         end();
         stage.draw(false);
       };
@@ -278,12 +305,9 @@ function pointer(
       } else if (tool === 'lasso') {
         e.currentTarget.setPointerCapture(e.pointerId);
         lasso = [[x, y]];
-      } else if (tool === 'paint') {
-        const on = paintedOn(body);
-        if (on && stage.painter.begin(on, x, y, pressureOf(e))) {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          painted = on;
-        }
+      } else if (isBrush(tool)) {
+        stroke = beginStroke(tool, body, x, y, pressureOf(e));
+        if (stroke) e.currentTarget.setPointerCapture(e.pointerId);
       }
     },
     onPointerMove: (e: React.PointerEvent) => {
@@ -306,7 +330,7 @@ function pointer(
       press.moved ||= Math.hypot(u - press.x, v - press.y) > 4;
       if (drag) setDrag({ ...drag, u, v });
       if (tool === 'lasso' && Math.hypot(u - lasso.at(-1)![0], v - lasso.at(-1)![1]) > 3) setLine((lasso = [...lasso, [u, v]]));
-      if (painted) stage.painter.move(painted, u, v, pressureOf(e));
+      stroke?.move(u, v, pressureOf(e));
     },
     onPointerUp: (e: React.PointerEvent) => {
       const [p, around, turned] = [press, lasso, vane];
@@ -315,7 +339,7 @@ function pointer(
         end();
         return;
       }
-      if (painted) stage.painter.end();
+      stroke?.end();
       end();
       if (!p) return;
       if (turned !== null) {
@@ -345,6 +369,7 @@ function pointer(
     },
     onPointerCancel: () => {
       stage.painter.cancel();
+      stage.comber.cancel();
       end();
     },
     onDoubleClick: (e: React.MouseEvent) => {
@@ -354,7 +379,7 @@ function pointer(
       if (edge) void chooseRow(body, edge, e.shiftKey ? useView.getState().points : []);
     },
     onKeyDown: (e: React.KeyboardEvent) => {
-      if (tool === 'look' || tool === 'paint' || !body) return;
+      if (tool === 'look' || isBrush(tool) || !body) return;
       const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
       const { points } = useView.getState();
       if (way) {
@@ -505,7 +530,7 @@ function ArmTools() {
   }, [step, collider, still, body, handle, held, cut, placing, placed, outlined]);
   const mode: Arms = on?.kind === 'bodies' ? bodyArms : on?.kind === 'places' && colliderArms === 'none' ? 'translate' : colliderArms;
   useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id, outlined]);
-  if (!on || (on.kind === 'handles' && tool === 'paint')) return null;
+  if (!on || (on.kind === 'handles' && isBrush(tool))) return null;
   return (
     <Words
       label="Placing"

@@ -1,5 +1,5 @@
 use super::{Fault, Traits, surfaceless};
-use crate::{Body, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
+use crate::{Body, BodyId, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -109,6 +109,8 @@ pub enum Outlet {
     Figure(FigureForm),
     /// The surface of a collider of triangles, a box, a capsule or a ball.
     Collider(ColliderId),
+    /// A cloth, as it moves. Strands alone grow on one.
+    Body(BodyId),
 }
 
 impl Outlet {
@@ -159,6 +161,10 @@ impl Traits for Drift {
             let why =
                 format!("is {}, and its space has room for {room} of this size. Make it larger", self.count);
             out.push(Fault::own("count", why));
+        }
+        if let Some(Source { from: Outlet::Body(_), .. }) = &self.source {
+            let why = "can't be a body: where that will be is not known before it is computed. Name a figure or a collider";
+            out.push(Fault::own("source/from/body", why.into()));
         }
         if !body.grips.is_empty() {
             out.push(Fault::common("grips", "can't be: nothing holds loose pieces"));

@@ -1,10 +1,12 @@
 //! What a body is: one kind a file, with what only it has and what must fit there.
 mod cloth;
 mod drift;
+mod hairs;
 mod strands;
 
 pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
+pub use hairs::{Clumps, Hairs};
 pub use strands::Strands;
 
 use crate::{Body, Scaled};

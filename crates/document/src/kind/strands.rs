@@ -1,4 +1,4 @@
-use super::{Fault, Outlet, Traits, surfaceless};
+use super::{Clumps, Fault, Hairs, MeshSource, Outlet, Traits, surfaceless};
 use crate::{Body, MAX_POINTS, MapId, Scaled, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -91,6 +91,22 @@ pub struct Strands {
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     #[schemars(title = "Roots turn freely")]
     pub hinged: bool,
+    /// The file that their shapes at rest come from, each a curve from its root on: OBJ with lines, or USD as text. Left out, they grow.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Curves")]
+    pub curves: Option<MeshSource>,
+    /// What strokes of a comb made of their shapes at rest, as NPZ files of `roots`, `outs`, `ways`, `lengths` and `apart`; the oldest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(title = "Combed", length(max = 200))]
+    pub combed: Vec<MeshSource>,
+    /// Left out, each moves by itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Tied in clumps")]
+    pub clumps: Option<Clumps>,
+    /// Left out, strands are all that is seen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Hairs between")]
+    pub hairs: Option<Hairs>,
     /// Another is another growth of the same kind.
     #[schemars(title = "Seed", range(min = 0, max = 1_000_000), extend("seldom" = true))]
     #[serde(default)]
@@ -156,6 +172,10 @@ impl Default for Strands {
             friction: friction(),
             around: around(),
             hinged: false,
+            curves: None,
+            combed: vec![],
+            clumps: None,
+            hairs: None,
             seed: 0,
         }
     }
@@ -164,6 +184,15 @@ impl Default for Strands {
 impl Traits for Strands {
     fn begin() -> Option<Strands> {
         Some(Strands::default())
+    }
+
+    fn sources(&self) -> Vec<(String, &MeshSource)> {
+        let curves = self.curves.iter().map(|c| ("curves".to_owned(), c));
+        curves.chain(self.combed.iter().enumerate().map(|(k, c)| (format!("combed/{k}"), c))).collect()
+    }
+
+    fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+        self.curves.iter_mut().chain(&mut self.combed).collect()
     }
 
     fn outlet(&self) -> Option<(&'static str, &Outlet)> {

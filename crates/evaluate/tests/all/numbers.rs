@@ -77,6 +77,13 @@ fn every_number_counts_in_the_fingerprints_of_what_it_may_change() {
     numbers(&full(), "", &mut all);
     // The format's version and where the shot begins and ends change no frame there is.
     all.retain(|p| !["/nematon", "/frames/first", "/frames/last"].contains(&p.as_str()));
+    // Hairs between strands follow from what is computed.
+    let (hairs, rest) = all.into_iter().partition(|p| p.contains("/hairs/"));
+    let (mut all, hairs): (Vec<String>, Vec<String>) = (rest, hairs);
+    assert!(hairs.len() > 5);
+    for path in hairs {
+        assert!(before == prints(&nudged(&path)), "{path} counts, and changes nothing");
+    }
     // A place that a point is near is as near to it a little beside.
     all.retain(|p| !p.contains("/near/"));
     // A zone that is a ball is the same however it is turned: see below.

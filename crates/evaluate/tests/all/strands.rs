@@ -215,3 +215,189 @@ fn what_can_not_grow_is_told_where_it_is() {
         assert_eq!(told(json!({ "size": size, "count": 5 }), none), "");
     }
 }
+
+#[test]
+fn strands_that_grow_on_a_cloth_ride_on_it_and_turn_with_it() {
+    let own = json!({ "count": 60, "length": 0.05, "points": 5, "bow": 0, "diameter": 0.0008, "from": { "body": "cape" } });
+    let s = scene(own, |s| {
+        s["frames"]["substeps"] = json!(20);
+        s["bodies"]["cape"] = json!({ "name": "Cape",
+            "kind": { "cloth": { "shape": { "sheet": { "width": 0.4, "depth": 0.4, "columns": 13, "rows": 13 } } } },
+            "place": { "position": [0, 2, 0] },
+            "grips": { "edge": { "name": "Edge", "points": [{ "border": { "border": "back", "by": "all" } }], "to": "world" } } });
+    });
+    let parsed = parse(&s.to_string()).unwrap_or_else(|e| panic!("{e:?}"));
+    assert_eq!(parsed.islands().len(), 1, "they are computed together");
+    let mut run = Run::start(&parsed, &parsed.islands()[0], &NoMeshes).unwrap_or_else(|e| panic!("{e}"));
+    let cape = run.members.iter().position(|m| m.id.0 == "cape").unwrap();
+    let first = run.places(1 - cape);
+    // Where each grows: on the level sheet, and straight out of it.
+    assert!(first.chunks(5).all(|p| (p[0][1] - 2.0).abs() < 1e-6 && p[4][1] > 2.03));
+    let triangles = run.members[cape].shaped.mesh.triangles.clone();
+    while !run.is_done() {
+        run.advance(&NoWatch).unwrap();
+    }
+    let (cloth, hairs) = (run.places(cape), run.places(1 - cape));
+    assert!(cloth.iter().map(|p| p[1]).fold(f64::MAX, f64::min) < 1.8, "the cape swings down");
+    let v = |p: [f64; 3]| glam::DVec3::from(p);
+    for strand in hairs.chunks(5) {
+        let (root, next) = (v(strand[0]), v(strand[1]));
+        let near = triangles.iter().map(|t| {
+            let [a, b, c] = t.map(|p| v(cloth[p as usize]));
+            let out = (b - a).cross(c - a).normalize();
+            let middle = (a + b + c) / 3.0;
+            ((root - middle).dot(out).abs() + 0.2 * root.distance(middle), (root - middle).dot(out).abs(), out)
+        });
+        let (_, off, out) = near.min_by(|a, b| a.0.total_cmp(&b.0)).unwrap();
+        assert!(off < 2e-3, "a root is {off} m off the cape");
+        // Beside a fold the nearest triangle is not always its own.
+        let cos = (next - root).normalize().dot(out).abs();
+        assert!(cos > 0.8, "it stands out of it by {cos}");
+    }
+    // Nothing hangs on itself, and only cloth has a surface.
+    let mut ring = s.clone();
+    ring["bodies"]["tuft"]["kind"]["strands"]["from"] = json!({ "body": "tuft" });
+    let why = parse(&ring.to_string()).unwrap_err();
+    assert!(why.iter().any(|f| f.to_string().contains("no surface to grow on")), "{why:?}");
+}
+
+#[test]
+fn hairs_grow_between_strands_on_what_those_grow_on_and_change_no_frame() {
+    let hairs = json!({ "count": 400, "seed": 2, "shorter": 0.3 });
+    let own = json!({ "count": 80, "size": [0.4, 0.2], "hairs": hairs });
+    let s = parse(&scene(own.clone(), |_| ()).to_string()).unwrap();
+    let stage = Stage::new(&s, &NoMeshes);
+    let shaped = shape(&stage, &s.bodies[0], &NoMeshes).unwrap();
+    let found = nematon_evaluate::hairs(&stage, &s.bodies[0], &shaped, &NoMeshes).unwrap().unwrap();
+    assert_eq!(found.hairs.len(), 400);
+    let frame = found.frame(&shaped.placed, &shaped.placed);
+    assert_eq!(frame.len(), found.mesh().positions.len());
+    let mut left = 0;
+    for h in frame.chunks(12) {
+        assert!(h[0][1].abs() < 1e-6 && h[0][0].abs() <= 0.2 && h[0][2].abs() <= 0.1, "{:?}", h[0]);
+        let long: f64 = h.windows(2).map(|w| far(w[0].map(f64::from), w[1].map(f64::from))).sum();
+        assert!(long > 0.08 && long < 0.32, "{long}");
+        left += usize::from(h[0][0] < 0.0);
+    }
+    assert!((150..250).contains(&left), "{left} of 400 on the left");
+    // Those of a body that grows by a map grow by it too.
+    let by_map = scene(own, |s| {
+        s["bodies"]["tuft"]["kind"]["strands"]["spread"] = json!("right");
+        s["bodies"]["tuft"]["maps"] = json!({ "right": { "name": "Right", "layers": [{ "weights": { "ramp": { "along": "x", "from": -0.01, "to": 0.01 } } }] } });
+    });
+    let s = parse(&by_map.to_string()).unwrap_or_else(|e| panic!("{e:?}"));
+    let stage = Stage::new(&s, &NoMeshes);
+    let shaped = shape(&stage, &s.bodies[0], &NoMeshes).unwrap();
+    let found = nematon_evaluate::hairs(&stage, &s.bodies[0], &shaped, &NoMeshes).unwrap().unwrap();
+    let roots = found.frame(&shaped.placed, &shaped.placed);
+    assert!(roots.chunks(12).all(|h| h[0][0] > -0.011));
+}
+
+/// Curves and strokes at hand.
+#[derive(Default)]
+struct Kept {
+    curves: Vec<Vec<[f64; 3]>>,
+    combed: Vec<std::sync::Arc<nematon_paint::Combed>>,
+}
+
+impl MeshLibrary for Kept {
+    fn mesh(&self, _: &nematon_document::MeshSource) -> Result<std::sync::Arc<nematon_geometry::Mesh>, String> {
+        Err("there is none".into())
+    }
+    fn curves(&self, _: &nematon_document::MeshSource) -> Result<std::sync::Arc<Vec<Vec<[f64; 3]>>>, String> {
+        Ok(std::sync::Arc::new(self.curves.clone()))
+    }
+    fn combed(&self, from: &nematon_document::MeshSource) -> Result<std::sync::Arc<nematon_paint::Combed>, String> {
+        let nematon_document::MeshSource::File(name) = from else { return Err("it is not here".into()) };
+        Ok(self.combed[name.parse::<usize>().map_err(|e| e.to_string())?].clone())
+    }
+}
+
+#[test]
+fn curves_of_a_file_are_strands_with_their_points_evenly_along_them() {
+    let curves = vec![
+        vec![[0.0, 0.0, 0.0], [0.0, 0.1, 0.0], [0.3, 0.1, 0.0]],
+        vec![[0.5, 0.0, 0.0], [0.5, 0.2, 0.0]],
+        vec![[0.7, 0.0, 0.0], [0.7, 0.0, 0.05], [0.7, 0.1, 0.05], [0.7, 0.2, 0.05]],
+    ];
+    let library = Kept { curves, ..Kept::default() };
+    let s = scene(json!({ "points": 5, "curves": { "file": "guides.obj" } }), |s| {
+        s["bodies"]["tuft"]["place"] = json!({ "position": [0, 1, 0] });
+    });
+    let parsed = parse(&s.to_string()).unwrap();
+    let of = shape(&Stage::new(&parsed, &library), &parsed.bodies[0], &library).unwrap();
+    assert_eq!(of.mesh.strands, vec![5, 5, 5]);
+    let near = |k: usize, want: [f64; 3]| {
+        let got = of.placed[k].map(f64::from);
+        assert!(far(got, want) < 1e-6, "{k}: {got:?} where {want:?} is expected");
+    };
+    near(0, [0.0, 1.0, 0.0]);
+    near(1, [0.0, 1.1, 0.0]);
+    near(2, [0.1, 1.1, 0.0]);
+    near(4, [0.3, 1.1, 0.0]);
+    near(7, [0.5, 1.1, 0.0]);
+    near(14, [0.7, 1.2, 0.05]);
+    // They move as any, and as any they come back.
+    let places = ended(&s, &library);
+    assert!(far(places[0], [0.0, 1.0, 0.0]) < 1e-9 && places[4][1] < 1.1);
+}
+
+#[test]
+fn what_is_combed_is_how_they_are_at_rest_and_outlives_another_count() {
+    use nematon_paint::{Comb, CombDab, Combs, Edge};
+    let own = json!({ "count": 200, "size": [0.3, 0.3], "length": 0.1, "bow": 0, "variation": 0, "points": 8 });
+    let mut library = Kept::default();
+    let s = parse(&scene(own.clone(), |_| ()).to_string()).unwrap();
+    let comb = Comb { does: Combs::Lay, radius: 0.08, strength: 1.0, edge: Edge::Soft };
+    let stage = Stage::new(&s, &library);
+    let mut groom = nematon_evaluate::groom((&stage, &library), &s.bodies[0], comb, &[]).unwrap();
+    let before = shape(&stage, &s.bodies[0], &library).unwrap().placed;
+    let mut shown = before.clone();
+    for k in 0..20 {
+        let at = [-0.1 + 0.01 * f64::from(k), 0.05, 0.0];
+        let dab = CombDab { at, by: [0.01, 0.0, 0.0], eye: [0.0, 1.0, 1.0], pressure: 1.0 };
+        let (changed, points) = groom.dab(&dab);
+        for (strand, own) in changed.iter().zip(points.chunks(8)) {
+            shown[8 * *strand as usize..8 * (*strand as usize + 1)].copy_from_slice(own);
+        }
+    }
+    let stroke = groom.combed(false).unwrap();
+    library.combed.push(std::sync::Arc::new(stroke));
+    let with = |count: u32| {
+        let mut own = own.clone();
+        own["count"] = json!(count);
+        own["combed"] = json!([{ "file": "0" }]);
+        let s = parse(&scene(own, |_| ()).to_string()).unwrap();
+        shape(&Stage::new(&s, &library), &s.bodies[0], &library).unwrap().placed
+    };
+    // What was on screen while combing is what there is.
+    let kept = with(200);
+    let off = kept.iter().zip(&shown).map(|(a, b)| far(a.map(f64::from), b.map(f64::from))).fold(0.0, f64::max);
+    assert!(off < 1e-6, "{off}");
+    let leans = |all: &[[f32; 3]]| {
+        let near = all.chunks(8).filter(|s| s[0][0].abs() < 0.05 && s[0][2].abs() < 0.03);
+        let each: Vec<f64> = near.map(|s| f64::from(s[7][0] - s[0][0])).collect();
+        each.iter().sum::<f64>() / each.len() as f64
+    };
+    assert!(leans(&before).abs() < 1e-6 && leans(&kept) > 0.03, "{}", leans(&kept));
+    // Others in their places lie as they did.
+    let other = with(350);
+    assert!((leans(&other) / leans(&kept) - 1.0).abs() < 0.25, "{} and {}", leans(&other), leans(&kept));
+}
+
+#[test]
+fn strands_in_clumps_hold_together_in_a_gust() {
+    let spread = |clumps: Value| {
+        let own = json!({ "count": 120, "size": [0.1, 0.1], "length": 0.2, "bow": 0, "clumps": clumps });
+        let s = scene(own, |s| {
+            s["fields"]["eddies"] = json!({ "name": "Eddies", "act": { "turbulence": { "strength": 5, "size": 0.06 } } });
+        });
+        let places = ended(&s, &NoMeshes);
+        let tips: Vec<[f64; 3]> = places.chunks(12).map(|p| p[11]).collect();
+        let near = |k: usize| (0..tips.len()).filter(|o| *o != k).map(|o| far(tips[k], tips[o])).fold(f64::MAX, f64::min);
+        (0..tips.len()).map(near).sum::<f64>() / tips.len() as f64
+    };
+    let (loose, tied) = (spread(Value::Null), spread(json!({ "count": 8, "stiffness": 2, "from": 0.3, "wide": 0.3 })));
+    println!("the nearest tip is {loose:.4} m off, {tied:.4} where they are tied");
+    assert!(tied < 0.7 * loose);
+}

@@ -9,11 +9,12 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource};
-use nematon_evaluate::shape;
+use nematon_evaluate::{Between, ShapeError, hairs, shape};
 use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
 use serde::Deserialize;
+use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
@@ -39,6 +40,8 @@ struct Which {
     /// Places as exact as frames are kept, however far from the world's origin: npy in double precision, usda beside a place
     /// of its own, obj with as many digits; no if left out.
     exact: Option<bool>,
+    /// Of strands with hairs between them those, and not the strands; no if left out.
+    hairs: Option<bool>,
 }
 
 /// A body on its way into a file.
@@ -52,10 +55,20 @@ struct Sent {
     comes: bool,
     /// The file of what it is seen with.
     picture: Option<Vec<u8>>,
+    /// What is written in place of its points: hairs, by where strands are at the first frame.
+    hairs: Option<Arc<(Between, Vec<[f32; 3]>)>>,
+}
+
+impl Sent {
+    /// A frame as it is written.
+    fn told(hairs: Option<&(Between, Vec<[f32; 3]>)>, frame: &[[f64; 3]], origin: [f64; 3]) -> Vec<[f32; 3]> {
+        let own = from(frame, origin);
+        hairs.map_or_else(|| own.clone(), |(between, rest)| between.frame(rest, &own))
+    }
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each = sent.iter().map(|Sent { name, mesh, places, origin, comes, picture }| Motion {
+    let each = sent.iter().map(|Sent { name, mesh, places, origin, comes, picture, hairs: _ }| Motion {
         name,
         mesh,
         first,
@@ -95,15 +108,18 @@ async fn read(
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
-        let (mesh, comes) = match apart(move || own.bodies.get(&key).map(|b| shape(&own, b, &meshes))).await?
-        {
-            Some(Ok(s)) => {
-                let comes = s.coming().is_some();
-                (s.mesh, comes)
-            }
-            Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e.to_string())),
-            None => return Err(Problem::missing("body")),
-        };
+        let with_hairs = which.hairs.unwrap_or(false);
+        let read = apart(move || {
+            let body = own.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
+            let unfit = |e: ShapeError| Problem::unfit("The body has no shape", e.to_string());
+            let shaped = shape(&own, body, &meshes).map_err(unfit)?;
+            let between = with_hairs.then(|| hairs(&own, body, &shaped, &meshes)).transpose().map_err(unfit)?;
+            Ok::<_, Problem>((shaped, between.flatten()))
+        });
+        let (shaped, between) = read.await??;
+        let comes = shaped.coming().is_some();
+        let mesh = between.as_ref().map_or(shaped.mesh, Between::mesh);
+        let hairs = between.map(|b| Arc::new((b, shaped.placed)));
         let picture = match &scene.bodies[id].picture {
             // One that is gone is no reason to keep the motion back.
             Some(MeshSource::Blob(hash)) => app.store.mesh(hash).await?.map(|f| f.bytes),
@@ -116,6 +132,7 @@ async fn read(
             origin: [0.0; 3],
             comes,
             picture,
+            hairs,
         });
     }
     let rate = scene.frames.rate;
@@ -128,7 +145,7 @@ async fn read(
             s.origin = near(&frame);
         }
         off = off.max(rounding(&frame, s.origin));
-        firsts.push(from(&frame, s.origin));
+        firsts.push(Sent::told(s.hairs.as_deref(), &frame, s.origin));
     }
     let (sent, about, ending, media) = apart(move || {
         let motions = motions(&sent, first, rate);
@@ -149,8 +166,9 @@ async fn read(
         let motions = motions(&sent, first, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let mut read = read_frames(store.clone(), sent[k].places.clone());
-            let origin = sent[k].origin;
-            let frame = move || Some(read.blocking_recv()?.map(|f| from(&f, origin)));
+            let (origin, hairs) = (sent[k].origin, sent[k].hairs.clone());
+            let told = move |f: Vec<[f64; 3]>| Sent::told(hairs.as_deref(), &f, origin);
+            let frame = move || Some(read.blocking_recv()?.map(&told));
             Box::new(std::iter::from_fn(frame))
         };
         kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames })

@@ -198,7 +198,7 @@ impl Painting {
     }
 }
 
-async fn kept(app: &App, name: &str, bytes: Vec<u8>) -> Result<MeshSource, Problem> {
+pub(super) async fn kept(app: &App, name: &str, bytes: Vec<u8>) -> Result<MeshSource, Problem> {
     let hash = blake3::hash(&bytes).to_hex().to_string();
     app.store.keep_mesh(&hash, name, &bytes).await?;
     app.meshes.forget(&hash);
@@ -276,7 +276,7 @@ async fn brush(
 }
 
 /// The next that the window says; `None` once it has gone.
-async fn next(socket: &mut WebSocket) -> Option<Message> {
+pub(super) async fn next(socket: &mut WebSocket) -> Option<Message> {
     loop {
         match socket.recv().await? {
             Ok(m @ (Message::Text(_) | Message::Binary(_))) => return Some(m),

@@ -6,6 +6,7 @@ pub mod deliver;
 pub mod events;
 pub mod figures;
 pub mod frames;
+pub mod grooming;
 pub mod maps;
 pub mod matters;
 pub mod meshes;
@@ -41,6 +42,7 @@ pub fn all() -> Api {
         .and(colliders::routes())
         .and(figures::routes())
         .and(maps::routes())
+        .and(grooming::routes())
         .and(space::routes())
         .and(tracks::routes())
         .and(values::routes())
@@ -57,6 +59,8 @@ pub fn openapi() -> Value {
         g.subschema_for::<attempt::AttemptHead>();
         g.subschema_for::<tracks::TracksHead>();
         g.subschema_for::<maps::MapHead>();
+        g.subschema_for::<grooming::HairsHead>();
+        g.subschema_for::<grooming::CombSaid>();
         g.subschema_for::<maps::Said>();
         g.subschema_for::<maps::Told>();
         g.subschema_for::<nematon_store::Notice>();

@@ -2,7 +2,7 @@
 use crate::harness::{fit, mode, within};
 use nematon_air::{FieldNow, WindNow};
 use nematon_solver::{
-    AIR_DENSITY, Body, BuildError, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs, GripMotion,
+    AIR_DENSITY, Body, BuildError, ClumpRest, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs, GripMotion,
     Holder, NoWatch, Pose, Rules, Solid, State, StrandRest, Way, snags, step,
 };
 use std::f64::consts::{PI, TAU};
@@ -534,4 +534,88 @@ fn a_ball_goes_through_a_curtain_and_none_is_inside_or_torn() {
     assert!(deep <= 1e-4, "a point is {deep} m inside");
     assert!(stretch < 0.05, "a strand is stretched by {stretch}");
     assert_eq!(places, curtain(2).2, "threads give other bits");
+}
+
+/// Five upright strands about a middle, tied from their third point on.
+fn clump(held: bool, wide: f32) -> StrandRest {
+    let line = |k: usize| {
+        let (sin, cos) = (TAU * k as f64 / 5.0).sin_cos();
+        (0..9).map(|j| [0.02 * cos, 0.025 * f64::from(j), 0.02 * sin]).collect::<Vec<_>>()
+    };
+    let lines: Vec<_> = (0..5).map(line).collect();
+    let mut rest = strands(&lines, 2e-7, 2e-7);
+    rest.held.iter_mut().for_each(|h| *h &= held);
+    let stiffness = (0..9).map(|k| if k > 2 { 0.5 } else { 0.0 }).collect();
+    rest.clumps = Some(ClumpRest { of: vec![0; 5], stiffness, wide });
+    rest
+}
+
+fn between(a: [f64; 3], b: [f64; 3]) -> f64 {
+    (0..3).map(|c| (a[c] - b[c]).powi(2)).sum::<f64>().sqrt()
+}
+
+/// How far the tips are from their middle, on average.
+fn spread(r: &Rod) -> f64 {
+    let tips: Vec<[f64; 3]> = r.at().chunks(9).map(|s| s[8]).collect();
+    let middle: [f64; 3] = std::array::from_fn(|c| tips.iter().map(|t| t[c]).sum::<f64>() / 5.0);
+    tips.iter().map(|t| between(*t, middle)).sum::<f64>() / 5.0
+}
+
+#[test]
+fn a_clump_is_drawn_in_and_alone_it_stays_as_it_is() {
+    let still = |wide: f32| {
+        let mut r = Rod::new(&StrandRest { damping: 4.0, ..clump(true, wide) });
+        r.frame.gravity = [0.0; 3];
+        r.run(48);
+        spread(&r)
+    };
+    // As far apart as at first, nothing pulls; half as far, the springs win over so weak a bend.
+    assert!((still(1.0) - 0.02).abs() < 1e-6, "{}", still(1.0));
+    let half = still(0.5);
+    assert!((0.0095..0.0125).contains(&half), "{half}");
+    // Before a wind that blows on one of them they stay together, and without ties that one leaves.
+    let blown = |tied: bool| {
+        let mut rest = StrandRest { damping: 1.0, ..clump(true, 1.0) };
+        rest.over[0] = (0..45).map(|k| if k < 9 { 1.0 } else { 0.0 }).collect();
+        rest.drag = 1.2;
+        rest.clumps = rest.clumps.filter(|_| tied);
+        let mut r = Rod::new(&rest);
+        r.frame.gravity = [0.0; 3];
+        r.frame.fields = steady([4.0, 0.0, 0.0]);
+        r.run(24);
+        spread(&r)
+    };
+    let (tied, loose) = (blown(true), blown(false));
+    println!("blown apart to {tied:.4} tied, {loose:.4} loose");
+    assert!((tied - 0.02).abs() < 0.004 && loose > 0.03, "{tied} and {loose}");
+}
+
+#[test]
+fn a_clump_makes_no_momentum_and_turns_for_nothing() {
+    // Ends weigh half.
+    let heavy = |k: usize| if k % 9 == 0 || k % 9 == 8 { 0.5 } else { 1.0 };
+    let middle = |v: &[[f64; 3]]| -> [f64; 3] {
+        std::array::from_fn(|c| v.iter().enumerate().map(|(k, p)| heavy(k) * p[c]).sum::<f64>() / 40.0)
+    };
+    let mut r = Rod::new(&clump(false, 0.4));
+    r.frame.gravity = [0.0; 3];
+    let before = r.at();
+    r.run(24);
+    let gone = between(middle(&before), middle(&r.at()));
+    println!("while its tips go by a centimetre, its middle goes by {gone:.6} m");
+    assert!(gone < 1e-4, "{gone}");
+    assert!(spread(&r) < 0.018);
+    // A whole clump that flies and turns is no other for its ties.
+    let spun = |tied: bool| {
+        let mut rest = clump(false, 1.0);
+        rest.clumps = rest.clumps.filter(|_| tied);
+        let mut r = Rod::new(&rest);
+        r.frame.gravity = [0.0; 3];
+        r.state.set_velocities(&r.body, |p| [3.0 * (p[1] - 0.1), -3.0 * p[0], 0.0]);
+        r.run(8);
+        r.at()
+    };
+    let most = spun(true).iter().zip(spun(false)).map(|(a, b)| between(*a, b)).fold(0.0, f64::max);
+    println!("turned by a radian, ties move points by {most:.6} m");
+    assert!(most < 4e-4, "{most}");
 }

@@ -1,6 +1,7 @@
 //! From plain arrays to blocks of strands.
 use super::lanes::{L, LANES, V};
 use super::rest::apart;
+use super::clump::Clumps;
 use super::{Block, Rods, StrandRest};
 use crate::AIR_DENSITY;
 use crate::body::{Body, BuildError, Features, Outside};
@@ -55,6 +56,7 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
         set: rest.set,
         drag: rest.drag,
         along: rest.along,
+        clumps: Clumps::of(rest),
         directors,
         segments,
     };

@@ -8,12 +8,13 @@
 //!
 //! An end that is clamped has half a segment to the wall, and so twice the rigidity there; a free one carries half a segment's mass.
 mod build;
+mod clump;
 mod lanes;
 mod rest;
 mod solve;
 
 pub(crate) use build::build;
-pub use rest::StrandRest;
+pub use rest::{ClumpRest, StrandRest};
 
 use crate::body::Body;
 use crate::inputs::{FrameInputs, Gas, GripMotion};
@@ -60,6 +61,7 @@ pub(crate) struct Rods {
     /// Segments, by the place of their first point; length, m, and rigidities: N, N·m².
     segments: Vec<(u32, [f32; 4])>,
     directors: Vec<[f32; 3]>,
+    clumps: Option<clump::Clumps>,
 }
 
 /// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of its first point.
@@ -202,6 +204,10 @@ impl Steps for Begun<'_> {
     fn look(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) {}
     fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         let h = crate::carriage::BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let tied = self.rods.clumps.as_ref().map(|c| c.tied(state));
+        // As heavy as what it carries, or hangs on.
+        let loads = std::mem::take(&mut state.loads);
+        loads.weigh(&mut state.gained);
         let reach = Reach::of(state, own);
         let each = self.rods.blocks.par_iter().enumerate();
         crate::race::phase();
@@ -217,9 +223,11 @@ impl Steps for Begun<'_> {
                 turns,
             };
             crate::race::within(&task, k, || {
-                watch.during(Phase::Yarn, || scratch.solve(block, &told, &reach));
+                watch.during(Phase::Yarn, || scratch.solve(block, &told, &reach, tied.as_deref()));
             });
         });
+        loads.unweigh(&mut state.gained, &state.start);
+        state.loads = loads;
     }
     fn settle(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) -> f32 {
         0.0

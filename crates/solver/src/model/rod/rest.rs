@@ -32,6 +32,19 @@ pub struct StrandRest {
     pub damping: f32,
     /// Coulomb; the larger of this and the other's acts.
     pub friction: f32,
+    /// What ties them in clumps, where anything does.
+    pub clumps: Option<ClumpRest>,
+}
+
+/// What ties strands in clumps: at each point a spring to the middle of the clump's points of that number, as long as it was at first, or a
+/// share of that.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct ClumpRest {
+    /// The clump of each strand.
+    pub of: Vec<u32>,
+    /// N/m, by a point's number in its strand, from the root on; none beyond.
+    pub stiffness: Vec<f32>,
+    pub wide: f32,
 }
 
 impl StrandRest {
@@ -72,6 +85,7 @@ impl StrandRest {
             over,
             damping,
             friction,
+            clumps,
         } = self;
         let n = positions.len();
         if n == 0 || counts.is_empty() {
@@ -116,6 +130,13 @@ impl StrandRest {
         for (what, value) in [("drag", drag), ("along", along), ("damping", damping), ("friction", friction)]
         {
             refuse(what, &[*value], "not below 0", |v| v >= 0.0)?;
+        }
+        if let Some(ClumpRest { of, stiffness, wide }) = clumps {
+            if of.len() != counts.len() {
+                return Err(BuildError::Lengths { what: "clumps", found: of.len(), expected: counts.len() });
+            }
+            refuse("ties of a clump", stiffness, "not below 0", |v| v >= 0.0)?;
+            refuse("how wide a clump is", &[*wide], "not below 0", |v| v >= 0.0)?;
         }
         for (from, count) in self.strands() {
             let none = |k: &usize| [positions, self.shape()].iter().any(|p| apart(p[*k], p[k + 1]) < 1e-9);

@@ -6,6 +6,7 @@
 //! ends across it, and turns its director about it. So neither momentum nor spin is made. The slope of the forces is that of stretch
 //! with what its pull resists across, and that of bends as if each segment were straight on from the one before: blocks of three by three, five a row, eliminated in turn.
 use super::lanes::{L, LANES, M, S, V};
+use super::clump::{Tied, TiedAll, lanes};
 use super::{Block, Own};
 use crate::race;
 use crate::simd::Record;
@@ -66,6 +67,8 @@ pub(super) struct Scratch {
     segments: Vec<Segment>,
     rows: Vec<Row>,
     twists: Vec<[L; 3]>,
+    /// By point, where they are tied in clumps.
+    tied: Vec<TiedAll>,
 }
 
 #[derive(Clone, Copy, Default)]
@@ -112,8 +115,10 @@ struct Moment {
 }
 
 impl Scratch {
-    pub fn solve(&mut self, block: &Block, told: &Told, reach: &Reach) {
+    pub fn solve(&mut self, block: &Block, told: &Told, reach: &Reach, tied: Option<&[Tied]>) {
         self.fetch(block, told, reach);
+        self.tied.clear();
+        self.tied.extend(tied.into_iter().flat_map(|t| (0..block.points).map(|k| lanes(t, &block.first, k))));
         let walls: [Segment; 2] = std::array::from_fn(|e| {
             let turned = |v: usize| V::of(turn_all(told.turns[e], block.ends[e][v].array()));
             let (way, director) = (turned(0), turned(1));
@@ -231,15 +236,22 @@ impl Scratch {
     /// back from the tip, and go where that says. Gives the square of the most that one went, as a share of its segment.
     fn round(&mut self, block: &Block, told: &Told, walls: &[Segment; 2]) -> f64 {
         let n = block.points;
-        let begin = |p: &Point| {
+        let tied = std::mem::take(&mut self.tied);
+        let begin = |k: usize, p: &Point| {
             let mut own = S::default();
             own.even(p.weight);
-            (own, (p.leads - p.gained).times(p.weight))
+            let mut force = (p.leads - p.gained).times(p.weight);
+            if let Some(t) = tied.get(k) {
+                own.along(t.way, t.resists);
+                let gone = (p.gained - p.leads).dot(t.way);
+                force = force + t.force - t.way.times(t.resists * gone);
+            }
+            (own, force)
         };
         let mut before = self.first(block, told, &walls[0]);
         // A row, the two after it, and what ties them.
-        let (mut own, mut force) = begin(&self.points[0]);
-        let (mut own1, mut force1) = begin(&self.points[1]);
+        let (mut own, mut force) = begin(0, &self.points[0]);
+        let (mut own1, mut force1) = begin(1, &self.points[1]);
         let (mut next, mut next1) = (M::default(), M::default());
         // The half of a turn at a clamp is the segment's alone.
         let mut inverse = block.inverse[0];
@@ -250,7 +262,7 @@ impl Scratch {
         for k in 0..n - 1 {
             let last = k + 2 == n;
             let (mut own2, mut force2) =
-                if last { (S::default(), V::default()) } else { begin(&self.points[k + 2]) };
+                if last { (S::default(), V::default()) } else { begin(k + 2, &self.points[k + 2]) };
             let s = self.segments[k];
             let after = self.after(block, told, &walls[1], k);
             // What turns the segment: across it that moves its ends, along it its director.
@@ -317,6 +329,7 @@ impl Scratch {
             (own, force, next) = (own1, force1, next1);
             (own1, force1, next1) = (own2, force2, M::default());
         }
+        self.tied = tied;
         self.rows[n - 1] = Row { own: own.inverse().by(force), ..Row::default() };
         let mut most = L::default();
         let (mut two, mut one_on) = (V::default(), V::default());

@@ -1,0 +1,170 @@
+/** A comb on strands: strokes go to the server dab by dab, and where the strands are then comes back as they are made. No React. */
+import * as T from 'three';
+import type { CombDab, CombSaid, CombTold } from '../api/http';
+import { say } from '../state/here';
+import { edit } from '../state/project';
+import { now, openId } from '../state/queries';
+import { useView } from '../state/view';
+import { clock } from '../stream/clock';
+import type { Stage } from './stage';
+import { StrandLayer } from './strand-layer';
+
+/** Pixels between dabs, at least; and how near to the pointer a strand is met. */
+const APART = 3;
+const NEAR = 18;
+
+export class Comber {
+  private waiting: CombDab[] = [];
+  private socket: WebSocket | null = null;
+  private last: [number, number] | null = null;
+  /** The stroke before, until it is part of the scene: the next begins on it. */
+  private before: Promise<unknown> = Promise.resolve();
+  private ended: (() => void) | null = null;
+  private now = { givenUp: false };
+
+  constructor(private stage: Stage) {}
+
+  private strands(body: string): StrandLayer | null {
+    const drawn = this.stage.layers.get(body)?.drawn;
+    return drawn instanceof StrandLayer ? drawn : null;
+  }
+
+  /** Where a stroke would be under a place on the canvas: on the nearest strand there, else on what they grow on. */
+  under(body: string, x: number, y: number): T.Vector3 | null {
+    const at = this.stage.picker.projected(body);
+    if (!at) return null;
+    let [best, deep] = [-1, Infinity];
+    for (let k = 0; k < at.length; k += 3) {
+      if (Math.abs(at[k]! - x) > NEAR || Math.abs(at[k + 1]! - y) > NEAR) continue;
+      if (at[k + 2]! < deep && at[k + 2]! > -1 && Math.hypot(at[k]! - x, at[k + 1]! - y) < NEAR) [best, deep] = [k / 3, at[k + 2]!];
+    }
+    const hit = this.stage.picker.ray(x, y).intersectObjects([...this.stage.colliders.meshes(), ...this.stage.figures.meshes()], false)[0];
+    if (best < 0) return hit?.point ?? null;
+    const found = this.stage.pointOf(body, best)!;
+    const eye = this.stage.camera.getWorldPosition(new T.Vector3());
+    // A strand behind what is seen there is not met.
+    if (hit && hit.distance < eye.distanceTo(found) - useView.getState().brush.radius) return hit.point;
+    return this.level(x, y, found);
+  }
+
+  /** The place on the canvas as far away as another. */
+  private level(x: number, y: number, like: T.Vector3): T.Vector3 {
+    const facing = new T.Plane().setFromNormalAndCoplanarPoint(this.stage.camera.getWorldDirection(new T.Vector3()), like);
+    return this.stage.picker.ray(x, y).ray.intersectPlane(facing, new T.Vector3()) ?? like.clone();
+  }
+
+  /** Begins a stroke; false where there is nothing to comb. */
+  begin(body: string, x: number, y: number, pressure: number): boolean {
+    const drawn = this.strands(body);
+    if (!drawn || this.ended || !this.under(body, x, y)) return false;
+    if (clock.frame !== clock.first) {
+      // They are combed as they are at first.
+      clock.halt(clock.first);
+      return false;
+    }
+    const { brush, combs, spares } = useView.getState();
+    const comb = { does: combs, radius: brush.radius, strength: brush.strength, edge: brush.edge };
+    this.waiting = [];
+    this.last = null;
+    const end = new Promise<void>((done) => (this.ended = done));
+    const before = this.before;
+    const mine = (this.now = { givenUp: false });
+    const own = spares && now.scene()?.bodies[body]?.maps?.[spares] ? spares : null;
+    this.before = (async () => {
+      await before;
+      if (!mine.givenUp) await this.stroke(body, { begin: { comb, spares: own } }, end);
+    })();
+    this.move(body, x, y, pressure);
+    return true;
+  }
+
+  move(body: string, x: number, y: number, pressure: number) {
+    if (!this.ended) return;
+    const from = this.last ?? [x, y];
+    if (this.last && Math.hypot(x - from[0], y - from[1]) < APART) return;
+    const at = this.under(body, x, y);
+    this.last = [x, y];
+    if (!at) return;
+    const by = at.clone().sub(this.level(from[0], from[1], at));
+    const eye = this.stage.camera.getWorldPosition(new T.Vector3());
+    const three = (v: T.Vector3) => v.toArray() as [number, number, number];
+    this.waiting.push({ at: three(at), by: three(by), eye: three(eye), pressure });
+    this.flush();
+  }
+
+  /** Ends the stroke and keeps it. */
+  end() {
+    this.ended?.();
+    this.ended = null;
+    this.last = null;
+  }
+
+  /** Leaves the stroke as if it had not been; false where there is none. */
+  cancel(): boolean {
+    if (!this.ended) return false;
+    this.now.givenUp = true;
+    this.waiting = [];
+    const socket = this.socket;
+    this.socket = null;
+    socket?.close();
+    this.end();
+    return true;
+  }
+
+  private flush() {
+    if (this.waiting.length === 0 || this.socket?.readyState !== WebSocket.OPEN) return;
+    this.socket.send(JSON.stringify({ dabs: this.waiting } satisfies CombSaid));
+    this.waiting = [];
+  }
+
+  private show(body: string, bytes: ArrayBuffer) {
+    // The shape may be another by now: of a stroke before.
+    const drawn = this.strands(body);
+    const points = drawn?.shape.strands[0] ?? 0;
+    const count = new DataView(bytes).getUint32(0, true);
+    const which = new Uint32Array(bytes, 4, count);
+    const places = new Float32Array(bytes, 4 + 4 * count);
+    if (!drawn || places.length !== 3 * count * points) return;
+    which.forEach((strand, k) => drawn.positions.set(places.subarray(3 * points * k, 3 * points * (k + 1)), 3 * points * strand));
+    drawn.changed('true');
+    this.stage.draw();
+  }
+
+  /** One stroke from its first dab until it is part of the scene. */
+  private async stroke(body: string, begin: CombSaid, end: Promise<void>) {
+    const socket = new WebSocket(`ws://${location.host}/api/projects/${openId()}/bodies/${body}/comb`);
+    socket.binaryType = 'arraybuffer';
+    this.socket = socket;
+    const told = await new Promise<CombTold | null>((done) => {
+      socket.onopen = () => {
+        socket.send(JSON.stringify(begin));
+        this.flush();
+        void end.then(() => {
+          if (socket.readyState !== WebSocket.OPEN) return;
+          if (this.socket === socket) this.flush();
+          socket.send(JSON.stringify('done' satisfies CombSaid));
+        });
+      };
+      socket.onmessage = (m: MessageEvent) => {
+        if (typeof m.data === 'string') return done(JSON.parse(m.data) as CombTold);
+        this.show(body, m.data as ArrayBuffer);
+      };
+      socket.onclose = () => done(null);
+    });
+    if (this.socket === socket) this.socket = null;
+    socket.close();
+    const of = now.scene()?.bodies[body];
+    if (told && 'kept' in told && of && 'strands' in of.kind) {
+      // A stroke that met nothing is none.
+      const same = JSON.stringify(told.kept) === JSON.stringify(of.kind.strands.combed ?? []);
+      const path = `/bodies/${body}/kind/strands/combed`;
+      if (same || (await edit(`${of.name} combed`, [{ op: 'add', path, value: told.kept }]))) return;
+    } else if (told && 'fault' in told) {
+      say({ title: 'The stroke is not kept', detail: told.fault, tone: 'fault' });
+      this.end();
+    }
+    // What is shown is what is kept.
+    this.strands(body)?.rest();
+    this.stage.again(body);
+  }
+}

@@ -1,0 +1,72 @@
+/** Ribbons: what is too thin to have a surface is drawn as a strip that faces the eye, no thinner than can be seen, and lit as a fibre is. */
+import * as T from 'three';
+
+/** A ribbon is at least so many pixels wide. */
+const LEAST = 1.3;
+
+const COMMON = `
+uniform float high;
+uniform vec3 sunward;
+varying float vShare;
+varying vec3 vWay;
+varying vec3 vAt;`;
+const FACING = `
+#ifdef FROM_SUN
+vec3 eye = sunward;
+#else
+vec3 eye = normalize(cameraPosition - at);
+#endif
+vec3 side = cross(way, eye);
+side = side / max(length(side), 1e-4);
+vec3 objectNormal = normalize(cross(side, way) + 0.7 * position.x * side);`;
+const BEGIN = `
+#ifdef FROM_SUN
+float least = 0.0;
+#else
+float least = ${LEAST.toFixed(1)} * distance(cameraPosition, at) / (projectionMatrix[1][1] * high);
+#endif
+float w = wide < 0.0 ? 0.0 : max(wide, thin * least);
+vec3 transformed = at + w * position.x * side;
+vShare = share;
+vWay = way;
+vAt = at;`;
+
+/** What a shader of ribbons is told, beside its attributes: how high the picture is in pixels, and where the sun is. */
+export const ribbonUniforms = () => ({
+  high: { value: 700 },
+  sunward: { value: new T.Vector3(0.4, 0.8, 0.45).normalize() },
+});
+
+/**
+ * Puts ribbons into a shader of the library's. `told` declares attributes; `found` says, for a corner of a ribbon, where its middle is (`at`), which
+ * way it goes there (`way`), how far along it that is (`share`, 0 to 1), half of how wide it is (`wide`, none where negative), and `thin`: of the least width
+ * that can be seen how much it has at least. `position.x` is -1 on one side and 1 on the other.
+ */
+export function weave(s: T.WebGLProgramParametersWithUniforms, uniforms: object, told: string, found: string) {
+  Object.assign(s.uniforms, uniforms);
+  s.vertexShader = s.vertexShader
+    .replace('#include <common>', `#include <common>${COMMON}${told}`)
+    .replace('#include <uv_vertex>', found + FACING)
+    .replace('#include <beginnormal_vertex>', '')
+    .replace('#include <begin_vertex>', BEGIN);
+}
+
+/** A fibre's own light: darker at its root, with a shine in a cone about itself (J. Kajiya, T. Kay, "Rendering Fur with Three Dimensional Textures", 1989). */
+export function shine(s: T.WebGLProgramParametersWithUniforms) {
+  s.fragmentShader = s.fragmentShader
+    .replace('#include <common>', '#include <common>\nvarying float vShare;\nvarying vec3 vWay;\nvarying vec3 vAt;\nuniform vec3 sunward;')
+    .replace('#include <color_fragment>', '#include <color_fragment>\ndiffuseColor.rgb *= mix(0.55, 1.06, smoothstep(0.0, 0.7, vShare));')
+    .replace(
+      '#include <opaque_fragment>',
+      `float on = dot(vWay, normalize(sunward + normalize(cameraPosition - vAt)));
+      outgoingLight += 0.16 * pow(max(0.0, 1.0 - on * on), 24.0) * mix(0.2, 1.0, vShare) * (diffuseColor.rgb + 0.15);
+      #include <opaque_fragment>`,
+    );
+}
+
+/** Tells ribbons how high the picture is that they are drawn in. */
+export const measured =
+  (uniforms: ReturnType<typeof ribbonUniforms>): T.Mesh['onBeforeRender'] =>
+  (renderer) => {
+    uniforms.high.value = renderer.getDrawingBufferSize(new T.Vector2()).y;
+  };
