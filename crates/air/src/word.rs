@@ -54,6 +54,7 @@ words! {
     TIE = 47, "Of a body that hangs on another.";
     COMINGS = 48, "Of points that come and go.";
     CLUMPS = 49, "Of strands that are tied in clumps.";
+    ROOTED = 50, "Of how much of strands stands in what they grow from.";
 }
 
 #[cfg(test)]

@@ -159,6 +159,7 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         damping,
         friction,
         clumps,
+        rooted,
     } = rest;
     s.u32(&[u32::MAX, 3, positions.len() as u32, shape.len() as u32, counts.len() as u32]);
     positions.iter().chain(shape).for_each(|p| s.f32(p));
@@ -169,6 +170,10 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         s.f32(list);
     }
     s.f32(&[*drag, *along, *damping, *friction]);
+    if !rooted.is_empty() {
+        s.u32(&[word::ROOTED, rooted.len() as u32]);
+        s.u32(rooted);
+    }
     if let Some(ClumpRest { of, stiffness, wide }) = clumps {
         s.u32(&[word::CLUMPS, of.len() as u32, stiffness.len() as u32]);
         s.u32(of);

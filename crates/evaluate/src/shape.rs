@@ -161,6 +161,8 @@ pub enum OfKind {
         hang: bool,
         /// Of which clump each is.
         clumps: Vec<u32>,
+        /// How many points of each, from its root on, stand in what they grow on; empty where they grow on nothing.
+        rooted: Vec<u32>,
     },
 }
 

@@ -7,7 +7,7 @@ use crate::shape::{OfKind, gripped};
 use crate::weather::Weather;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use glam::DVec3;
-use nematon_document::{Body, Hairs, MAX_POINTS, Moment, Outlet, Strands, Value};
+use nematon_document::{Body, Form, Hairs, MAX_POINTS, Moment, Outlet, Strands, Value};
 use nematon_figure::Nearest;
 use nematon_geometry::{Border, Bundle, Density, Hair, HairLook, Mesh, Near, On, Weigh, between, fill, scatter, strew, thinned};
 use nematon_paint::{Comb, CombDab, Combed, Combing, Lock};
@@ -50,7 +50,7 @@ struct Root {
 }
 
 fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
-    let (points, locks) = grown((scene, library), body, own)?;
+    let (points, locks, rooted) = grown((scene, library), body, own)?;
     let positions: Vec<[f32; 3]> = points.iter().map(|p| p.as_vec3().to_array()).collect();
     let strands = vec![own.points; locks.len()];
     let ends = |name: &str, of: &dyn Fn(u32) -> u32| Border {
@@ -81,6 +81,7 @@ fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -
     let own = OfKind::Strands {
         clumps: own.clumps.as_ref().map_or_else(Vec::new, |c| clumped(&locks, c.count as usize)),
         hang: matches!(own.from, Outlet::Body(_)),
+        rooted,
         locks: Arc::new(locks),
     };
     Ok(Shaped { mesh, placed, maps, grips, follow: None, weather, own, density })
@@ -95,12 +96,12 @@ fn clumped(locks: &[Lock], count: usize) -> Vec<u32> {
     between(&middles, &roots, PI, |_| [0.0; 4]).into_iter().map(|h| h.strands[0]).collect()
 }
 
-/// The points of strands at rest, and what a comb goes on from; about the body's own place.
+/// The points of strands at rest, what a comb goes on from, and how many points of each stand in what they grow on; about the body's own place.
 fn grown(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
     own: &Strands,
-) -> Result<(Vec<DVec3>, Vec<Lock>), ShapeError> {
+) -> Result<(Vec<DVec3>, Vec<Lock>, Vec<u32>), ShapeError> {
     let soil = soil((scene, library), body, own)?;
     let mut points = vec![];
     let mut locks = vec![];
@@ -144,7 +145,30 @@ fn grown(
             points[k * n..(k + 1) * n].iter_mut().zip(lock.points()).for_each(|(to, p)| *to = p);
         }
     }
-    Ok((points, locks))
+    let skin = soil.as_ref().filter(|s| s.stands.is_some()).and_then(Soil::skin);
+    let rooted = skin.map_or_else(Vec::new, |skin| {
+        let gap = 1.05 * (own.around + thickness(scene, &own.from));
+        let clear = |p: &DVec3| skin.nearest(*p).is_none_or(|(on, _)| on.distance(*p) > gap);
+        let each = points.chunks(own.points as usize);
+        // Those that lie on it as a whole touch by their tips.
+        each.map(|p| p.iter().position(clear).unwrap_or(p.len() - 2) as u32).collect()
+    });
+    Ok((points, locks, rooted))
+}
+
+/// How thick what they grow on is to contact: from its skin on, metres.
+fn thickness(scene: &Stage, from: &Outlet) -> f64 {
+    match from {
+        Outlet::Space | Outlet::Points(_) => 0.0,
+        Outlet::Collider(c) => scene.colliders.get(c).map_or(0.0, |c| c.thickness),
+        Outlet::Body(b) => {
+            scene.bodies.get(b).and_then(|b| b.kind.cloth()).map_or(0.0, |c| 0.5 * c.matter.thickness)
+        }
+        Outlet::Figure(f) => {
+            let own = scene.colliders.values().filter(|c| matches!(&c.form, Form::Figure(g) if g.figure == f.figure));
+            own.map(|c| c.thickness).fold(0.0, f64::max)
+        }
+    }
 }
 
 /// So many places along a curve, as far from each other as along it.
@@ -362,6 +386,10 @@ fn rest(body: &Body, own: &Strands, shaped: &Shaped, first: &Moment) -> StrandRe
         // What hangs on a body is held by two points a strand, and turns with what they are tied to.
         set: !own.hinged && !matches!(own.from, Outlet::Body(_)),
         clumps: clumps(own, shaped),
+        rooted: match &shaped.own {
+            OfKind::Strands { rooted, .. } => rooted.clone(),
+            OfKind::Cloth { .. } | OfKind::Drift { .. } => vec![],
+        },
         line_density: list(&|k| own.density * area(k) * over(Scaled::ArealWeight, k).max(LEAST)),
         stretch: list(&|k| own.modulus * area(k)),
         bend: list(&bend),
@@ -513,7 +541,7 @@ pub fn groom(
     spared: &[f32],
 ) -> Result<Groom, ShapeError> {
     let own = body.kind.strands().ok_or(ShapeError::Loose)?;
-    let (_, locks) = grown((scene, library), body, own)?;
+    let (_, locks, _) = grown((scene, library), body, own)?;
     let skin = soil((scene, library), body, own)?.and_then(|s| s.skin());
     // By the middle of each.
     let n = own.points as usize;

@@ -39,7 +39,15 @@ export function combChosen() {
   if (!body) return;
   clock.halt(clock.first);
   goTo('Hold');
-  setView({ tool: 'comb', points: [], handle: null });
+  // No wider than reaches a part of them.
+  const own = now.scene()?.bodies[body]?.kind;
+  const long = own && 'strands' in own ? own.strands.length : 1;
+  setView((v) => ({
+    tool: 'comb',
+    points: [],
+    handle: null,
+    brush: { ...v.brush, radius: Math.min(v.brush.radius, Number((0.4 * long).toPrecision(2))) },
+  }));
 }
 
 /** Makes the brush larger or smaller. */

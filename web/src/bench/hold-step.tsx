@@ -40,6 +40,7 @@ export function HoldStep() {
   const open = useView((v) => v.grip);
   const points = useView((v) => v.points.length);
   const loose = useScene((s) => Boolean(s.bodies[id] && isLoose(s.bodies[id]))) ?? false;
+  const rooted = useScene((s) => Boolean(s.bodies[id] && 'strands' in s.bodies[id].kind)) ?? false;
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
   const figures = useScene((s) => s.figures) ?? {};
   const to = (g: Grip) => {
@@ -76,7 +77,11 @@ export function HoldStep() {
         }
       >
         {Object.keys(grips).length === 0 && (
-          <p className="px-4 py-1.5">Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.</p>
+          <p className="px-4 py-1.5">
+            {rooted
+              ? 'Its roots hold it. Other points can be held too: choose them in the view, or hold the tips below.'
+              : 'Nothing holds it, so it will fall. Choose points in the view, or hold a border or corner below.'}
+          </p>
         )}
         {Object.entries(grips).map(([g, grip]) => (
           <Row

@@ -21,6 +21,8 @@ export class Comber {
   private before: Promise<unknown> = Promise.resolve();
   private ended: (() => void) | null = null;
   private now = { givenUp: false };
+  /** Where the stroke under way was last. */
+  private met: T.Vector3 | null = null;
 
   constructor(private stage: Stage) {}
 
@@ -38,13 +40,11 @@ export class Comber {
       if (Math.abs(at[k]! - x) > NEAR || Math.abs(at[k + 1]! - y) > NEAR) continue;
       if (at[k + 2]! < deep && at[k + 2]! > -1 && Math.hypot(at[k]! - x, at[k + 1]! - y) < NEAR) [best, deep] = [k / 3, at[k + 2]!];
     }
-    const hit = this.stage.picker.ray(x, y).intersectObjects([...this.stage.colliders.meshes(), ...this.stage.figures.meshes()], false)[0];
-    if (best < 0) return hit?.point ?? null;
-    const found = this.stage.pointOf(body, best)!;
-    const eye = this.stage.camera.getWorldPosition(new T.Vector3());
-    // A strand behind what is seen there is not met.
-    if (hit && hit.distance < eye.distanceTo(found) - useView.getState().brush.radius) return hit.point;
-    return this.level(x, y, found);
+    if (best >= 0) return this.level(x, y, this.stage.pointOf(body, best)!);
+    // To meet a figure's skin takes far longer: not while a stroke is under way.
+    if (this.met) return this.level(x, y, this.met);
+    const meshes = [...this.stage.colliders.meshes(), ...this.stage.figures.meshes()];
+    return this.stage.picker.ray(x, y).intersectObjects(meshes, false)[0]?.point ?? null;
   }
 
   /** The place on the canvas as far away as another. */
@@ -85,6 +85,7 @@ export class Comber {
     const at = this.under(body, x, y);
     this.last = [x, y];
     if (!at) return;
+    this.met = at;
     const by = at.clone().sub(this.level(from[0], from[1], at));
     const eye = this.stage.camera.getWorldPosition(new T.Vector3());
     const three = (v: T.Vector3) => v.toArray() as [number, number, number];
@@ -97,6 +98,7 @@ export class Comber {
     this.ended?.();
     this.ended = null;
     this.last = null;
+    this.met = null;
   }
 
   /** Leaves the stroke as if it had not been; false where there is none. */

@@ -4,7 +4,7 @@ import * as T from 'three';
 import type { Hairs } from '../api/hairs';
 import type { Shape } from '../api/shape';
 import { fade } from './fade';
-import { measured, ribbonUniforms, shine, weave } from './ribbon';
+import { measured, PlacesTexture, ribbonUniforms, shine, strip, weave } from './ribbon';
 
 /** What all hairs of a body have in common, as the scene says it. */
 export type HairLook = {
@@ -17,24 +17,20 @@ export type HairLook = {
   taper: number;
 };
 
-/** Points in a row of the texture that has the strands' places. */
-const ROW = 1024;
 /** Corners that are drawn at most while things move in software; then there are fewer hairs, and wider ones. */
-const QUICK = 70_000;
-const WIDER = 2.5;
+const QUICK = 24_000;
+const WIDER = 3;
 
-const TOLD = `
+const TOLD = `${PlacesTexture.told}
 attribute vec3 strands;
 attribute vec3 shares;
 attribute vec3 off;
 attribute vec4 dice;
 attribute vec3 restWay;
-uniform sampler2D places;
 uniform int points;
 uniform float clump, shorter, stray, windings, windingRadius, thick, taper, wider;
 vec3 placeOf(float strand, int k) {
-  int i = int(strand) * points + k;
-  return texelFetch(places, ivec2(i % ${ROW}, i / ${ROW}), 0).xyz;
+  return placeAt(int(strand) * points + k);
 }
 vec3 turned(vec3 from, vec3 to, vec3 v) {
   vec4 q = vec4(cross(from, to), 1.0 + dot(from, to));
@@ -76,20 +72,17 @@ export class HairLayer {
   readonly drawn: T.Mesh;
   private geometry: T.InstancedBufferGeometry;
   private material: T.MeshLambertMaterial;
-  private places: T.DataTexture;
   private uniforms: Record<string, { value: unknown }> & ReturnType<typeof ribbonUniforms>;
   private count: number;
   private points: number;
-  private best = true;
 
-  constructor(shape: Shape, hairs: Hairs, colour: string) {
+  /** `places` has where the strands are. */
+  constructor(shape: Shape, hairs: Hairs, places: PlacesTexture, colour: string) {
     const points = (this.points = shape.strands[0] ?? 2);
     this.count = hairs.head.hairs;
-    const rows = Math.max(1, Math.ceil(shape.head.points / ROW));
-    this.places = new T.DataTexture(new Float32Array(4 * ROW * rows), ROW, rows, T.RGBAFormat, T.FloatType);
     this.uniforms = {
       ...ribbonUniforms(),
-      places: { value: this.places },
+      places: { value: places.texture },
       points: { value: points },
       clump: { value: 0 },
       shorter: { value: 0 },
@@ -100,15 +93,7 @@ export class HairLayer {
       taper: { value: 0 },
       wider: { value: 1 },
     };
-    const g = (this.geometry = new T.InstancedBufferGeometry());
-    const corners = new Float32Array(6 * points);
-    const index: number[] = [];
-    for (let k = 0; k < points; k++) {
-      corners.set([-1, k, 0, 1, k, 0], 6 * k);
-      if (k > 0) index.push(2 * k - 2, 2 * k - 1, 2 * k + 1, 2 * k - 2, 2 * k + 1, 2 * k);
-    }
-    g.setAttribute('position', new T.BufferAttribute(corners, 3));
-    g.setIndex(index);
+    const g = (this.geometry = strip(points));
     const ways = new Float32Array(3 * this.count);
     const way = new T.Vector3();
     for (let h = 0; h < this.count; h++) {
@@ -123,7 +108,7 @@ export class HairLayer {
     each('off', hairs.off, 3);
     each('dice', hairs.dice, 4);
     each('restWay', ways, 3);
-    this.material = new T.MeshLambertMaterial({ color: colour, side: T.DoubleSide });
+    this.material = new T.MeshLambertMaterial({ color: colour, side: T.DoubleSide, forceSinglePass: true });
     this.material.onBeforeCompile = (s) => {
       weave(s, this.uniforms, TOLD, FOUND);
       shine(s);
@@ -156,31 +141,18 @@ export class HairLayer {
 
   /** All of them, or as many as can be drawn while things move. */
   setBest(best: boolean) {
-    this.best = best;
     const shown = best ? this.count : Math.min(this.count, Math.max(1, Math.floor(QUICK / (2 * this.points))));
     this.geometry.instanceCount = shown;
     this.uniforms['wider']!.value = Math.min(WIDER, Math.sqrt(this.count / Math.max(1, shown)));
   }
 
-  get isBest(): boolean {
-    return this.best;
-  }
-
-  /** Takes in where the strands are. */
-  changed(positions: Float32Array, as: 'true' | 'stale' | 'ghost') {
-    const to = this.places.image.data as Float32Array;
-    for (let k = 0, n = positions.length / 3; k < n; k++) {
-      to[4 * k] = positions[3 * k]!;
-      to[4 * k + 1] = positions[3 * k + 1]!;
-      to[4 * k + 2] = positions[3 * k + 2]!;
-    }
-    this.places.needsUpdate = true;
+  /** The strands have gone elsewhere. */
+  changed(as: 'true' | 'stale' | 'ghost') {
     fade(this.material, as);
   }
 
   dispose() {
     this.geometry.dispose();
     this.material.dispose();
-    this.places.dispose();
   }
 }

@@ -70,3 +70,47 @@ export const measured =
   (renderer) => {
     uniforms.high.value = renderer.getDrawingBufferSize(new T.Vector2()).y;
   };
+
+/** Points in a row of the texture that has their places. */
+const ROW = 1024;
+
+/** Places of points, as shaders fetch them: `placeAt(i)`. */
+export class PlacesTexture {
+  readonly texture: T.DataTexture;
+
+  constructor(points: number) {
+    const rows = Math.max(1, Math.ceil(points / ROW));
+    this.texture = new T.DataTexture(new Float32Array(4 * ROW * rows), ROW, rows, T.RGBAFormat, T.FloatType);
+  }
+
+  static readonly told = `
+uniform sampler2D places;
+vec3 placeAt(int i) {
+  return texelFetch(places, ivec2(i % ${ROW}, i / ${ROW}), 0).xyz;
+}`;
+
+  set(positions: Float32Array) {
+    const to = this.texture.image.data as Float32Array;
+    for (let k = 0, n = positions.length / 3; k < n; k++) {
+      to[4 * k] = positions[3 * k]!;
+      to[4 * k + 1] = positions[3 * k + 1]!;
+      to[4 * k + 2] = positions[3 * k + 2]!;
+    }
+    this.texture.needsUpdate = true;
+  }
+}
+
+/** A strip of so many pairs of corners, one copy an instance: `position` is the side (-1 or 1) and the number of the pair. Many small instances
+ * are far slower to draw than few long ones. */
+export function strip(pairs: number): T.InstancedBufferGeometry {
+  const g = new T.InstancedBufferGeometry();
+  const corners = new Float32Array(6 * pairs);
+  const index: number[] = [];
+  for (let k = 0; k < pairs; k++) {
+    corners.set([-1, k, 0, 1, k, 0], 6 * k);
+    if (k > 0) index.push(2 * k - 2, 2 * k - 1, 2 * k + 1, 2 * k - 2, 2 * k + 1, 2 * k);
+  }
+  g.setAttribute('position', new T.BufferAttribute(corners, 3));
+  g.setIndex(index);
+  return g;
+}

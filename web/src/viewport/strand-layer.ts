@@ -1,4 +1,4 @@
-/** Strands: each segment a ribbon as wide as the strand; and the hairs between them, where there are any. */
+/** Strands: each a ribbon as wide as it is; and the hairs between them, where there are any. */
 import * as T from 'three';
 import type { Hairs } from '../api/hairs';
 import type { Shape } from '../api/shape';
@@ -6,18 +6,18 @@ import type { StrandsAs } from '../state/view';
 import type { BodyLayer } from './body-layer';
 import { fade } from './fade';
 import { HairLayer, type HairLook } from './hair-layer';
-import { measured, ribbonUniforms, shine, weave } from './ribbon';
+import { measured, PlacesTexture, ribbonUniforms, shine, strip, weave } from './ribbon';
 
-const TOLD = `
-attribute vec3 root;
-attribute vec3 tip;
-attribute vec2 thick;
-attribute vec2 reach;`;
+const TOLD = `${PlacesTexture.told}
+attribute vec4 strand;`;
+/** Of a strand its first point, how many it has, and how thick it is at its root and its tip. */
 const FOUND = `
-vec3 at = mix(root, tip, position.y);
-vec3 way = normalize(tip - root + vec3(0.0, 1e-9, 0.0));
-float share = mix(reach.x, reach.y, position.y);
-float wide = thick.x < 0.0 ? -1.0 : mix(thick.x, thick.y, position.y);
+int first = int(strand.x), last = int(strand.y) - 1;
+int k = min(int(position.y), last);
+vec3 at = placeAt(first + k);
+vec3 way = normalize(placeAt(first + min(k + 1, last)) - placeAt(first + max(k - 1, 0)) + vec3(0.0, 1e-9, 0.0));
+float share = float(k) / float(last);
+float wide = mix(strand.z, strand.w, share);
 float thin = 1.0;`;
 /** Of strands that are shown a few of, every so many-th. */
 const FEW = 4;
@@ -28,48 +28,30 @@ export class StrandLayer implements BodyLayer {
   readonly mesh = new T.Mesh(new T.BufferGeometry());
   readonly positions: Float32Array;
   private drawn: T.Mesh;
-  private places: T.InstancedInterleavedBuffer;
-  private thick: T.InstancedBufferAttribute;
-  private widths: Float32Array;
+  private places: PlacesTexture;
+  private told: T.InstancedBufferAttribute;
   private material: T.MeshLambertMaterial;
   private depth: T.MeshDepthMaterial;
-  private uniforms = ribbonUniforms();
+  private uniforms: ReturnType<typeof ribbonUniforms> & { places: { value: T.Texture } };
   private hairs: HairLayer | null = null;
   private of: Hairs | null = null;
   private as: StrandsAs = 'hairs';
   private state: 'true' | 'stale' | 'ghost' = 'ghost';
   private best = true;
+  private seen = true;
 
   constructor(
     readonly shape: Shape,
     private colour: string,
   ) {
     this.positions = shape.placed.slice();
-    const points = shape.head.points;
-    const g = new T.InstancedBufferGeometry();
-    g.setAttribute('position', new T.BufferAttribute(new Float32Array([-1, 0, 0, 1, 0, 0, 1, 1, 0, -1, 1, 0]), 3));
-    g.setIndex([0, 1, 2, 0, 2, 3]);
-    // A segment goes from a point to the next: both are read from the one array.
-    this.places = new T.InstancedInterleavedBuffer(this.positions, 3, 1).setUsage(T.DynamicDrawUsage) as T.InstancedInterleavedBuffer;
-    g.setAttribute('root', new T.InterleavedBufferAttribute(this.places, 3, 0));
-    g.setAttribute('tip', new T.InterleavedBufferAttribute(this.places, 3, 3));
-    this.widths = new Float32Array(2 * points);
-    const reach = new Float32Array(2 * points);
-    let from = 0;
-    for (const count of shape.strands) {
-      for (let k = 0; k < count; k++) {
-        const at = from + k;
-        const last = k === count - 1;
-        this.widths.set(last ? [-1, 0] : [shape.radii[at]!, shape.radii[at + 1]!], 2 * at);
-        reach.set([k / (count - 1), Math.min(1, (k + 1) / (count - 1))], 2 * at);
-      }
-      from += count;
-    }
-    this.thick = new T.InstancedBufferAttribute(this.widths.slice(), 2);
-    g.setAttribute('thick', this.thick);
-    g.setAttribute('reach', new T.InstancedBufferAttribute(reach, 2));
-    g.instanceCount = Math.max(0, points - 1);
-    this.material = new T.MeshLambertMaterial({ color: colour, side: T.DoubleSide });
+    this.places = new PlacesTexture(shape.head.points);
+    this.uniforms = { ...ribbonUniforms(), places: { value: this.places.texture } };
+    const g = strip(Math.max(2, ...shape.strands));
+    this.told = new T.InstancedBufferAttribute(new Float32Array(4 * shape.strands.length), 4);
+    g.setAttribute('strand', this.told);
+    this.pick(1);
+    this.material = new T.MeshLambertMaterial({ color: colour, side: T.DoubleSide, forceSinglePass: true });
     this.material.onBeforeCompile = (s) => {
       weave(s, this.uniforms, TOLD, FOUND);
       shine(s);
@@ -81,9 +63,27 @@ export class StrandLayer implements BodyLayer {
     this.drawn.customDepthMaterial = this.depth;
     this.drawn.castShadow = this.drawn.receiveShadow = true;
     this.drawn.frustumCulled = false;
-    this.drawn.onBeforeRender = measured(this.uniforms);
+    // Strands that are not seen for the hairs between them still give shadow.
+    const measure = measured(this.uniforms);
+    this.drawn.onBeforeRender = (...all) => {
+      measure(...all);
+      g.instanceCount = this.seen ? shape.strands.length : 0;
+    };
+    this.drawn.onBeforeShadow = () => (g.instanceCount = shape.strands.length);
     this.group.add(this.drawn);
     this.rest();
+  }
+
+  /** Tells of every so many-th strand; of the others that they have no width. */
+  private pick(every: number) {
+    let from = 0;
+    this.shape.strands.forEach((count, k) => {
+      const { radii } = this.shape;
+      const thick = k % every === 0 ? [radii[from]!, radii[from + count - 1]!] : [-1, -1];
+      this.told.array.set([from, count, ...thick], 4 * k);
+      from += count;
+    });
+    this.told.needsUpdate = true;
   }
 
   /** The hairs between, and what all of them have in common; none where there are none. */
@@ -92,23 +92,16 @@ export class StrandLayer implements BodyLayer {
       this.of = of;
       if (this.hairs) this.group.remove(this.hairs.drawn);
       this.hairs?.dispose();
-      this.hairs = of && of.head.hairs > 0 ? new HairLayer(this.shape, of, this.colour) : null;
+      this.hairs = of && of.head.hairs > 0 ? new HairLayer(this.shape, of, this.places, this.colour) : null;
       if (this.hairs) {
         this.group.add(this.hairs.drawn);
-        this.hairs.changed(this.positions, this.state);
+        this.hairs.changed(this.state);
       }
     }
     if (look) this.hairs?.setLook(look);
     if (as !== this.as) {
       this.as = as;
-      const every = as === 'few' ? FEW : 1;
-      this.thick.array.set(this.widths);
-      let from = 0;
-      this.shape.strands.forEach((count, k) => {
-        if (k % every > 0) for (let j = from; j < from + count; j++) this.thick.array[2 * j] = -1;
-        from += count;
-      });
-      this.thick.needsUpdate = true;
+      this.pick(as === 'few' ? FEW : 1);
     }
     this.choose();
   }
@@ -117,8 +110,7 @@ export class StrandLayer implements BodyLayer {
   private choose() {
     const hairs = this.hairs !== null && (this.as === 'hairs' || (this.as === 'still' && this.best));
     if (this.hairs) this.hairs.drawn.visible = hairs;
-    // Strands that are not seen still give shadow.
-    this.material.colorWrite = this.material.depthWrite = !hairs;
+    this.seen = !hairs;
   }
 
   setBest(best: boolean) {
@@ -146,8 +138,8 @@ export class StrandLayer implements BodyLayer {
   changed(as: 'true' | 'stale' | 'ghost') {
     this.state = as;
     fade(this.material, as);
-    this.places.needsUpdate = true;
-    this.hairs?.changed(this.positions, as);
+    this.places.set(this.positions);
+    this.hairs?.changed(as);
   }
 
   ready() {}
@@ -162,5 +154,6 @@ export class StrandLayer implements BodyLayer {
     this.material.dispose();
     this.depth.dispose();
     this.hairs?.dispose();
+    this.places.texture.dispose();
   }
 }

@@ -89,10 +89,12 @@ export function Viewport() {
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
     stage.labels.set(
-      body && borders && borders.length <= 8 ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! })) : [],
+      body && borders && borders.length <= 8 && !combs
+        ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! }))
+        : [],
     );
     stage.draw(false);
-  }, [borders, body, id]);
+  }, [borders, body, combs, id]);
 
   return (
     <>

@@ -158,7 +158,11 @@ impl Window {
         let found = format!(
             "const all = [...document.querySelectorAll('button, [role=switch], [role=option], [role=menuitem], [role=radio]')].filter(b => !b.disabled);
              const name = (b) => (b.getAttribute('aria-label') ?? b.textContent).trim();
-             return all.find(b => name(b) === {name:?}) ?? all.find(b => name(b).startsWith({name:?}))"
+             const found = all.find(b => name(b) === {name:?}) ?? all.find(b => name(b).startsWith({name:?}));
+             // One at the rim of a list that scrolls is brought in, as a hand would.
+             const at = found?.getBoundingClientRect();
+             if (at && !found.contains(document.elementFromPoint(at.x + at.width / 2, at.y + at.height / 2))) found.scrollIntoView({{ block: 'center' }});
+             return found"
         );
         self.until(&format!("there is a button \"{name}\""), async || {
             Ok(!self.script(&found).await?.is_null())

@@ -1,5 +1,5 @@
 //! Strands in the page: grown, made of something, run, scrubbed, held by their tips, spread by a map, delivered as curves.
-use nematon_browser_tests::{begin, edit, get, scene};
+use nematon_browser_tests::{Window, begin, edit, get, scene};
 use serde_json::json;
 use std::io::{Error, Read};
 use thirtyfour::prelude::*;
@@ -106,5 +106,100 @@ async fn a_ruff_rides_on_the_moth_and_is_spread_by_its_map() -> WebDriverResult<
     w.all_true().await?;
     w.scrub(0, 8).await?;
     w.shows("ruff:8:true").await?;
+    w.close().await
+}
+
+/// Drags over the view from one point of the strands to another.
+async fn comb(w: &Window, from: usize, to: usize) -> WebDriverResult<()> {
+    let script = format!(
+        "const r = document.querySelector('[data-testid=view]').getBoundingClientRect(); return [{from}, {to}].map(p => nematonStage.placeOf('strands', p)).flatMap(p => [Math.round(r.left + p[0]), Math.round(r.top + p[1])])"
+    );
+    let v = w.script(&script).await?;
+    let at = |k: usize| v[k].as_i64().unwrap();
+    w.rest().await?;
+    let mut chain = w.driver.action_chain().move_to(at(0), at(1)).click_and_hold();
+    for k in 1..=8 {
+        chain = chain.move_to(at(0) + (at(2) - at(0)) * k / 8, at(1) + (at(3) - at(1)) * k / 8);
+    }
+    chain.release().perform().await
+}
+
+#[tokio::test]
+async fn strands_are_combed_tied_in_clumps_and_have_hairs_between() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    w.new_project("Felt edge").await?;
+    let all = get(&site, "/projects").await;
+    let id = all.as_array().into_iter().flatten().find(|p| p["name"] == "Felt edge");
+    let id = id.and_then(|p| p["id"].as_i64()).expect("it is kept");
+    let own = async || scene(&site, id).await["bodies"]["strands"]["kind"]["strands"].clone();
+    w.press("Strands").await?;
+    w.shows("strands:0:missing").await?;
+    // Combed by strokes in the view, as they are at first.
+    w.press("Comb").await?;
+    w.shows("strands:0:combed").await?;
+    let leans = async || {
+        let script = "const p = nematonStage.layers.get('strands').drawn.positions; let sum = 0; for (let s = 0; s < 200; s++) for (const c of [0, 1, 2]) sum += Math.abs(p[36 * s + 33 + c] - nematonStage.firstly[36 * s + 33 + c]); return sum / 200";
+        Ok::<f64, WebDriverError>(w.script(script).await?.as_f64().unwrap_or(f64::NAN))
+    };
+    w.script("nematonStage.firstly = nematonStage.layers.get('strands').drawn.positions.slice()").await?;
+    comb(&w, 6, 12 * 150 + 6).await?;
+    let strokes = async || own().await["combed"].as_array().map_or(0, Vec::len);
+    w.until("the stroke is kept", async || Ok(strokes().await == 1)).await?;
+    w.until("they lie along it", async || Ok(leans().await? > 0.003)).await?;
+    let once = leans().await?;
+    w.press("Trim").await?;
+    comb(&w, 12 * 20 + 9, 12 * 100 + 9).await?;
+    w.until("they are cut", async || Ok(strokes().await == 2)).await?;
+    w.until("and are shorter", async || Ok(leans().await? > once + 0.003)).await?;
+    w.ctrl('z').await?;
+    w.until("undone they are not", async || Ok(strokes().await == 1 && (leans().await? - once).abs() < 1e-6))
+        .await?;
+    // Given up by Escape, a stroke has not been.
+    w.press("Raise").await?;
+    w.ctrl('z').await?;
+    w.until("undone nothing is combed", async || Ok(strokes().await == 0 && leans().await? < 1e-6)).await?;
+    w.command("Redo").await?;
+    w.until("done again they are", async || Ok(strokes().await == 1)).await?;
+    w.press("Done").await?;
+    // Tied, and with many more between them.
+    w.step("Shape").await?;
+    w.press("Clumps").await?;
+    w.press("Tie in clumps").await?;
+    w.until("they are tied", async || Ok(own().await["clumps"]["count"] == 12)).await?;
+    w.press("Grow hairs between").await?;
+    w.until("there are hairs", async || Ok(own().await["hairs"]["count"] == 5000)).await?;
+    let drawn = "return nematonStage.layers.get('strands').drawn.hairs?.drawn.geometry.getAttribute('off').count ?? 0";
+    w.until("they are drawn", async || Ok(w.script(drawn).await? == 5000)).await?;
+    w.set("/bodies/strands/kind/strands/hairs/count", "60").await?;
+    w.until("as many as are asked for", async || Ok(w.script(drawn).await? == 60)).await?;
+    w.choose("Strands hairs Shown", "strands alone").await?;
+    let seen = "return nematonStage.layers.get('strands').drawn.hairs.drawn.visible";
+    w.until("only strands are seen", async || Ok(w.script(seen).await? == false)).await?;
+    // Hairs are no reason to compute anew.
+    edit(&site, id, json!([{"op": "add", "path": "/frames/last", "value": 6}])).await;
+    w.run().await?;
+    w.all_true().await?;
+    w.set("/bodies/strands/kind/strands/hairs/clump", "0.7").await?;
+    w.until("they are drawn together", async || Ok(own().await["hairs"]["clump"] == 0.7)).await?;
+    w.all_true().await?;
+    let text = async |hairs: bool| {
+        let path = format!("{}/api/projects/{id}/files/usda?hairs={hairs}", site.address);
+        reqwest::get(path).await.map_err(Error::other)?.text().await.map_err(Error::other)
+    };
+    for (hairs, count) in [(true, 60), (false, 200)] {
+        let text = text(hairs).await?;
+        let counts = text.lines().find(|l| l.contains("curveVertexCounts")).unwrap();
+        assert_eq!(counts.matches("12").count(), count);
+    }
+    // Curves of a file in place of what grows.
+    let file = std::env::temp_dir().join("nematon-guides.obj");
+    std::fs::write(&file, "v 0 0 0\nv 0 0.2 0\nv 0.1 0 0\nv 0.1 0.1 0\nv 0.2 0.1 0\nl 1 2\nl 3 4 5\n")?;
+    let input = w.driver.find(By::Css("[aria-label='Curves for Strands']")).await?;
+    input.send_keys(file.to_string_lossy()).await?;
+    w.bench_says("2 strands").await?;
+    w.ctrl('z').await?;
+    w.bench_says("200 strands").await?;
+    let violations = w.axe("body").await?;
+    assert_eq!(violations, "", "{violations}");
     w.close().await
 }

@@ -108,7 +108,10 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
             let pool =
                 rayon::ThreadPoolBuilder::new().num_threads(m.threads).build().map_err(|e| e.to_string())?;
             let side = points.sqrt().round() as usize;
-            m.reference.push(reference::milliseconds(side, frames));
+            m.reference.push(match m.case.as_str() {
+                "strands" => reference::strands(m.n.0 as usize, m.n.1 as usize, frames),
+                _ => reference::milliseconds(side, frames),
+            });
             pool.install(|| once(m, frames))?;
         }
     }

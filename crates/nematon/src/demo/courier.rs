@@ -204,6 +204,8 @@ pub fn courier() -> Scene {
             ("cape".into(), cape),
             ("satchel".into(), satchel),
             ("ruff".into(), ruff(&moth())),
+            ("tassels".into(), tassels(&moth())),
+            ("grass".into(), grass()),
         ]
         .into_iter()
         .collect(),
@@ -240,10 +242,18 @@ pub fn courier() -> Scene {
             ("satchel", "legs"),
             ("cape", "legs"),
             ("satchel", "cape"),
-            // It grows on the one and lies over the other.
-            ("ruff", "moth"),
+            // It lies on its body, and over all else.
             ("ruff", "wings"),
             ("ruff", "legs"),
+            ("ruff", "cape"),
+            ("ruff", "canopy"),
+            ("ruff", "satchel"),
+            ("ruff", "tassels"),
+            ("tassels", "wings"),
+            ("tassels", "legs"),
+            ("tassels", "cape"),
+            ("tassels", "satchel"),
+            ("grass", "wings"),
         ]
         .map(|(a, b)| [a.to_owned(), b.to_owned()])
         .into(),
@@ -280,14 +290,91 @@ fn ruff(moth: &FigureId) -> Body {
         density: 1150.0,
         modulus: 2.5e9,
         damping: 2.5.into(),
+        hairs: Some(Hairs { count: 14_000, clump: 0.3, shorter: 0.35, stray: 0.006, ..Hairs::begin() }),
         ..Strands::default()
     };
     Body {
         dye: Some(Dye::Linen),
         place: Node { on: on(), ..Node::default() },
-        touch: Touch { itself: false, others: false, group: "ruff".into() },
+        touch: Touch { itself: false, others: true, group: "ruff".into() },
         maps: [("neck".into(), Map { dye: Some(Dye::Plum), ..Map::of("Neck", neck) })].into_iter().collect(),
         ..Body::of("Ruff", Kind::Strands(Box::new(strands)))
+    }
+}
+
+/// Tassels along the lower edge of the pouch, that swing with it.
+fn tassels(moth: &FigureId) -> Body {
+    let on = || Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() }));
+    let edge = Weights::Zone(Box::new(Zone {
+        place: Node { position: stills([0.0, -0.235, 0.045]), turn: stills([0.0; 3]), on: on() },
+        form: ZoneForm::Slab(ZoneSlab { thickness: 0.03.into() }),
+        edge: 0.02.into(),
+        profile: Profile::Smooth,
+        outside: false,
+    }));
+    let strands = Strands {
+        from: Outlet::Body("satchel".into()),
+        spread: Some("edge".into()),
+        count: 72,
+        points: 10,
+        length: 0.075,
+        variation: 0.1,
+        lean: [0.0, -3.0, 0.0],
+        bow: 0.3,
+        diameter: 0.0005,
+        taper: 0.2,
+        density: 1300.0,
+        modulus: 4e8,
+        damping: 1.5.into(),
+        clumps: Some(Clumps { count: 5, stiffness: 2.0, from: 0.15, wide: 0.25 }),
+        hairs: Some(Hairs { count: 900, clump: 0.5, shorter: 0.1, stray: 0.001, ..Hairs::begin() }),
+        ..Strands::default()
+    };
+    Body {
+        dye: Some(Dye::Madder),
+        place: Node { on: on(), ..Node::default() },
+        touch: Touch { itself: false, others: false, group: "tassels".into() },
+        maps: [("edge".into(), Map { dye: Some(Dye::Plum), ..Map::of("Lower edge", edge) })]
+            .into_iter()
+            .collect(),
+        ..Body::of("Tassels", Kind::Strands(Box::new(strands)))
+    }
+}
+
+/// Grass on the ground beside the canopy, in tufts.
+fn grass() -> Body {
+    let tufts = Weights::Noise(Noise { size: 0.22, octaves: 2, seed: 3 });
+    let strands = Strands {
+        size: [1.6, 0.7],
+        spread: Some("tufts".into()),
+        count: 260,
+        points: 8,
+        length: 0.24,
+        variation: 0.4,
+        lean: [0.25, 0.0, 0.1],
+        bow: 0.8,
+        diameter: 0.0014,
+        taper: 0.8,
+        density: 500.0,
+        modulus: 6e8,
+        damping: 2.0.into(),
+        hairs: Some(Hairs {
+            count: 2600,
+            clump: 0.2,
+            shorter: 0.5,
+            stray: 0.01,
+            diameter: 0.0012,
+            taper: 0.9,
+            ..Hairs::begin()
+        }),
+        ..Strands::default()
+    };
+    Body {
+        dye: Some(Dye::Moss),
+        place: Node::still([0.9, 0.0, 1.5], [0.0; 3]),
+        touch: Touch { itself: false, others: false, group: "grass".into() },
+        maps: [("tufts".into(), Map { dye: Some(Dye::Moss), ..Map::of("Tufts", tufts) })].into_iter().collect(),
+        ..Body::of("Grass", Kind::Strands(Box::new(strands)))
     }
 }
 

@@ -21,7 +21,8 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
     let mut segments = vec![];
     let mut features = Features::default();
     let mut directors = vec![[0.0f32; 3]; n];
-    for (from, count) in rest.strands() {
+    for (strand, (from, count)) in rest.strands().enumerate() {
+        let stands = from + rest.rooted.get(strand).map_or(0, |k| *k as usize);
         for k in from..from + count - 1 {
             let length = apart(rest.shape()[k], rest.shape()[k + 1]);
             let mean = |of: &[f32]| 0.5 * (of[k] + of[k + 1]);
@@ -34,7 +35,7 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
             let numbers = [length as f32, mean(&rest.stretch), mean(&rest.bend), mean(&rest.twist)];
             segments.push((k as u32, numbers));
             // A segment at a root that is held stands in what it grows from.
-            if !(k == from && rest.held[k]) {
+            if k >= stands && !(k == from && rest.held[k]) {
                 features.segments.push([k as u32, k as u32 + 1]);
             }
         }

@@ -34,6 +34,8 @@ pub struct StrandRest {
     pub friction: f32,
     /// What ties them in clumps, where anything does.
     pub clumps: Option<ClumpRest>,
+    /// From which of its points on each strand touches others: before that it stands in what it grows from. Empty where all of them do.
+    pub rooted: Vec<u32>,
 }
 
 /// What ties strands in clumps: at each point a spring to the middle of the clump's points of that number, as long as it was at first, or a
@@ -86,6 +88,7 @@ impl StrandRest {
             damping,
             friction,
             clumps,
+            rooted,
         } = self;
         let n = positions.len();
         if n == 0 || counts.is_empty() {
@@ -137,6 +140,9 @@ impl StrandRest {
             }
             refuse("ties of a clump", stiffness, "not below 0", |v| v >= 0.0)?;
             refuse("how wide a clump is", &[*wide], "not below 0", |v| v >= 0.0)?;
+        }
+        if !rooted.is_empty() && rooted.len() != counts.len() {
+            return Err(BuildError::Lengths { what: "roots", found: rooted.len(), expected: counts.len() });
         }
         for (from, count) in self.strands() {
             let none = |k: &usize| [positions, self.shape()].iter().any(|p| apart(p[*k], p[k + 1]) < 1e-9);

@@ -1,6 +1,4 @@
 //! What a brush leaves on a surface, and what it leaves alone.
-mod comb;
-
 use nematon_geometry::Mesh;
 use nematon_paint::{Brush, Canvas, Does, Edge, Stroke, Touch, Whole, whole};
 use proptest::prelude::*;

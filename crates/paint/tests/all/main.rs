@@ -1,0 +1,3 @@
+//! What brushes and combs do.
+mod brush;
+mod comb;
