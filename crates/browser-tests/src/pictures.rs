@@ -48,12 +48,6 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.step("Deliver").await?;
     w.scrub(170, 204).await?;
     save("deliver").await?;
-    w.command("Daylight or dusk").await?;
-    save("dusk").await?;
-    w.command("Daylight or dusk").await?;
-    w.ctrl('k').await?;
-    save("command-line").await?;
-    w.keys(Key::Escape + "").await?;
     open(site, w, "Washing loft", "Blanket").await?;
     w.step("Contact").await?;
     w.open_row("Bolster").await?;
@@ -65,7 +59,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.choose("Began as", "Towelling").await?;
     w.bench_says("Peirce").await?;
     w.press("woad").await?;
-    open(site, w, "The Courier lands", "Canopy").await?;
+    let courier = open(site, w, "The Courier lands", "Canopy").await?;
     w.run().await?;
     w.lanes_say("Ruff true").await?;
     w.step("Hold").await?;
@@ -102,7 +96,29 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.scrub(60, 110).await?;
     w.script("nematonStage.frame('ruff')").await?;
     save("strands").await?;
-    w.scrub(110, 60).await?;
+    w.command("Daylight or dusk").await?;
+    save("dusk").await?;
+    w.command("Daylight or dusk").await?;
+    w.press("Comb").await?;
+    w.script("nematonStage.frame('ruff')").await?;
+    w.shows("ruff:0:combed").await?;
+    w.rest().await?;
+    let at = w.script("const r = nematonStage.canvas.getBoundingClientRect(); return [Math.round(r.left + 0.62 * r.width), Math.round(r.top + 0.5 * r.height)]").await?;
+    let (x, y) = (at[0].as_i64().unwrap_or(0), at[1].as_i64().unwrap_or(0));
+    let mut chain = w.driver.action_chain().move_to(x, y).click_and_hold();
+    for k in 1..=10 {
+        chain = chain.move_to(x + 5 * k, y - 12 * k);
+    }
+    chain.release().perform().await?;
+    w.until("the stroke is kept", async || {
+        let s = nematon_browser_tests::scene(site, courier).await;
+        Ok(s["bodies"]["ruff"]["kind"]["strands"]["combed"].is_array())
+    })
+    .await?;
+    save("comb").await?;
+    w.ctrl('z').await?;
+    w.press("Done").await?;
+    w.scrub(0, 60).await?;
     w.script("nematonStage.frame(null)").await?;
     w.step("Air").await?;
     let still = async |name: &str| {
@@ -144,9 +160,10 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
 }
 
 /// Opens a project of the demo itself, so that the page of projects has no copies.
-async fn open(site: &Site, w: &Window, name: &str, body: &str) -> WebDriverResult<()> {
+async fn open(site: &Site, w: &Window, name: &str, body: &str) -> WebDriverResult<i64> {
     let all = nematon_browser_tests::get(site, "/projects").await;
     let id = all.as_array().and_then(|all| all.iter().find(|p| p["name"] == name)?["id"].as_i64());
     w.go(&format!("/projects/{}", id.unwrap_or_default())).await?;
-    w.says(body).await
+    w.says(body).await?;
+    Ok(id.unwrap_or_default())
 }

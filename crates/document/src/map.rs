@@ -305,7 +305,7 @@ pub struct Distance {
 pub struct Ramp {
     #[schemars(title = "Along")]
     pub along: Axis,
-    /// Where the weight is 0: metres, or a share of the UVs.
+    /// Where the weight is 0: metres, or a share of the UVs or of a strand.
     #[schemars(title = "Nothing at", range(min = -10_000, max = 10_000))]
     pub from: f64,
     /// Where it is 1.
@@ -321,6 +321,8 @@ pub enum Axis {
     X,
     Y,
     Z,
+    /// From the root of a strand, 0, to its tip, 1.
+    Strand,
 }
 
 /// From 1 on a border to 0 at a distance from it, straight through the shape before it is placed.

@@ -15,9 +15,9 @@ use crate::weather::Weather;
 use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
-    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs, FreeRest,
-    FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest, StrandRest, Tie,
-    TieNow, TieSpot,
+    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs,
+    FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest,
+    StrandRest, Tie, TieNow, TieSpot,
 };
 use std::sync::Arc;
 

@@ -51,5 +51,5 @@ pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, sh
 pub use stage::{NoPlace, Playing, Stage};
 pub use stand_ins::{skin_cost, stand_in_cost, stand_ins, turns};
 pub use stopwatch::Stopwatch;
-pub use strands::{Between, Groom, groom, hairs};
+pub use strands::{Between, Groom, groom, hairs, lock};
 pub use why::{Asked, Of, Share, Why, why};

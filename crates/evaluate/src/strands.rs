@@ -5,11 +5,13 @@ use crate::outlet::{Ground, ground};
 use crate::resolve::{World, place_body};
 use crate::shape::{OfKind, gripped};
 use crate::weather::Weather;
-use crate::{MeshLibrary, ShapeError, Shaped, Stage};
+use crate::{MeshLibrary, ShapeError, Shaped, Stage, shape as shape_of};
 use glam::DVec3;
 use nematon_document::{Body, Form, Hairs, MAX_POINTS, Moment, Outlet, Strands, Value};
 use nematon_figure::Nearest;
-use nematon_geometry::{Border, Bundle, Density, Hair, HairLook, Mesh, Near, On, Weigh, between, fill, scatter, strew, thinned};
+use nematon_geometry::{
+    Border, Bundle, Density, Hair, HairLook, Mesh, Near, On, Weigh, between, fill, scatter, strew, thinned,
+};
 use nematon_paint::{Comb, CombDab, Combed, Combing, Lock};
 use nematon_solver::{ClumpRest, Maps, Rest, Scaled, StrandRest};
 use std::f64::consts::{PI, TAU};
@@ -165,7 +167,10 @@ fn thickness(scene: &Stage, from: &Outlet) -> f64 {
             scene.bodies.get(b).and_then(|b| b.kind.cloth()).map_or(0.0, |c| 0.5 * c.matter.thickness)
         }
         Outlet::Figure(f) => {
-            let own = scene.colliders.values().filter(|c| matches!(&c.form, Form::Figure(g) if g.figure == f.figure));
+            let own = scene
+                .colliders
+                .values()
+                .filter(|c| matches!(&c.form, Form::Figure(g) if g.figure == f.figure));
             own.map(|c| c.thickness).fold(0.0, f64::max)
         }
     }
@@ -469,20 +474,12 @@ pub fn hairs(
     shaped: &Shaped,
     library: &dyn MeshLibrary,
 ) -> Result<Option<Between>, ShapeError> {
-    let Some((own, of)) = body.kind.strands().and_then(|s| Some((s, s.hairs.as_ref()?))) else { return Ok(None) };
+    let Some((own, of)) = body.kind.strands().and_then(|s| Some((s, s.hairs.as_ref()?))) else {
+        return Ok(None);
+    };
     let OfKind::Strands { locks, .. } = &shaped.own else { return Ok(None) };
-    let Hairs {
-        count,
-        clump,
-        shorter,
-        stray,
-        windings,
-        winding_radius,
-        parting,
-        diameter,
-        taper,
-        seed,
-    } = *of;
+    let Hairs { count, clump, shorter, stray, windings, winding_radius, parting, diameter, taper, seed } =
+        *of;
     let at = World::of(scene, &body.place, scene.frames.first as f64);
     // Others than those that strands grow by.
     let seed = seed.wrapping_mul(7919).wrapping_add(own.seed).wrapping_add(104_729);
@@ -499,7 +496,8 @@ pub fn hairs(
     let places: Vec<DVec3> = places.into_iter().map(world).collect();
     let n = own.points as usize;
     let wide = |k: usize| DVec3::from(shaped.placed[k].map(f64::from));
-    let near = |k: usize| Near { at: wide(k * n), way: (wide(k * n + n / 2) - wide(k * n)).normalize_or(DVec3::Y) };
+    let near =
+        |k: usize| Near { at: wide(k * n), way: (wide(k * n + n / 2) - wide(k * n)).normalize_or(DVec3::Y) };
     let strands: Vec<Near> = (0..locks.len()).map(near).collect();
     let radii = (0..n).map(|k| (0.5 * diameter * (1.0 - taper * k as f64 / (n - 1) as f64)) as f32);
     Ok(Some(Between {
@@ -508,6 +506,49 @@ pub fn hairs(
         radii: radii.collect(),
         points: n,
     }))
+}
+
+/// How many a lock is drawn of.
+const LOCK: usize = 20;
+
+/// A lock of a body as it is at rest, seen from the side: up to twenty hairs beside its first strand, or of its strands where there are no hairs; along
+/// the ground there and out of it, from that strand's root, metres.
+///
+/// # Errors
+/// When the body is not of strands, or has no shape.
+pub fn lock(scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Vec<Vec<[f64; 2]>>, ShapeError> {
+    let shaped = shape_of(scene, body, library)?;
+    let OfKind::Strands { locks, .. } = &shaped.own else { return Err(ShapeError::Loose) };
+    let Some(first) = locks.first() else { return Ok(vec![]) };
+    let n = shaped.placed.len() / locks.len();
+    let wide = |p: &[f32; 3]| DVec3::from(p.map(f64::from));
+    let at = World::of(scene, &body.place, scene.frames.first as f64);
+    let out = DVec3::from(at.direction(first.out.to_array()));
+    let root = wide(&shaped.placed[0]);
+    // Seen so that it leans to the side.
+    let lean = (wide(&shaped.placed[n - 1]) - root).reject_from_normalized(out);
+    let side = if lean.length() > 1e-9 { lean.normalize() } else { out.any_orthonormal_vector() };
+    let seen = |p: &[f32; 3]| {
+        let off = wide(p) - root;
+        [off.dot(side), off.dot(out)]
+    };
+    let all = match hairs(scene, body, &shaped, library)? {
+        Some(mut between) => {
+            let near = |h: &Hair| DVec3::from(h.off.map(f64::from)).length();
+            between.hairs.retain(|h| h.strands[0] == 0);
+            between.hairs.sort_by(|a, b| near(a).total_cmp(&near(b)));
+            between.hairs.truncate(LOCK);
+            between.frame(&shaped.placed, &shaped.placed)
+        }
+        None => {
+            let far = |k: usize| wide(&shaped.placed[k * n]).distance(root);
+            let mut near: Vec<usize> = (0..locks.len()).collect();
+            near.sort_by(|a, b| far(*a).total_cmp(&far(*b)));
+            near.truncate(LOCK);
+            near.into_iter().flat_map(|k| shaped.placed[k * n..(k + 1) * n].to_vec()).collect()
+        }
+    };
+    Ok(all.chunks(n).map(|h| h.iter().map(seen).collect()).collect())
 }
 
 /// Places about roots that stand on no surface, each as far from one as they lie apart.

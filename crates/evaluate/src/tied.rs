@@ -51,8 +51,7 @@ pub fn tied(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Tied>, (
 
 /// Points of a body, each to the spot of another that is nearest to it where both start; none where that has no surface.
 fn tie(bodies: [usize; 2], [shaped, on]: [&Shaped; 2], points: Vec<u32>) -> Option<Arc<Tie>> {
-    let mesh =
-        Mesh { positions: on.placed.clone(), triangles: on.mesh.triangles.clone(), ..Mesh::default() };
+    let mesh = Mesh { positions: on.placed.clone(), triangles: on.mesh.triangles.clone(), ..Mesh::default() };
     let places: Vec<[f32; 3]> = points.iter().map(|p| shaped.placed[*p as usize]).collect();
     let spot = |s: nematon_figure::Spot| TieSpot {
         triangle: s.triangle,

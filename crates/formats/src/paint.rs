@@ -61,7 +61,11 @@ pub fn read_combed(bytes: &[u8]) -> Result<Combed, ReadError> {
     let n = roots.len();
     let segments = if n == 0 { 1 } else { ways.len() / n };
     if outs.len() != n || lengths.len() != n || segments == 0 || ways.len() != n * segments {
-        return Err(fail(&format!("{n} roots, {} ways and {} lengths don't fit together", ways.len(), lengths.len())));
+        return Err(fail(&format!(
+            "{n} roots, {} ways and {} lengths don't fit together",
+            ways.len(),
+            lengths.len()
+        )));
     }
     if !(apart > 0.0 && apart.is_finite()) || lengths.iter().any(|l| !(*l > 0.0 && l.is_finite())) {
         return Err(fail("a strand has no length, or roots no room"));

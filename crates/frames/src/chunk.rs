@@ -35,6 +35,11 @@ pub fn error_for(shortest_edge: f64) -> f64 {
     if shortest_edge > 0.0 { ERROR.min(EDGE_SHARE * shortest_edge).max(FINEST) } else { ERROR }
 }
 
+/// The same of strands, which have no faces to be turned: so many times as far.
+pub fn error_for_strands(shortest_segment: f64) -> f64 {
+    error_for(3.0 * shortest_segment)
+}
+
 /// Frames of some channels.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Chunk {

@@ -79,7 +79,8 @@ impl Hair {
             let grown = (s / SOON).min(1.0);
             let (sin, cos) = libm::sincos(TAU * (look.windings * s + dice[1]));
             let wound = look.winding_radius * grown * if look.windings > 0.0 { 1.0 } else { 0.0 };
-            let wave = |k: usize| libm::sin(TAU * (WAVES[k] * s + dice[2 + k])) - libm::sin(TAU * dice[2 + k]);
+            let wave =
+                |k: usize| libm::sin(TAU * (WAVES[k] * s + dice[2 + k])) - libm::sin(TAU * dice[2 + k]);
             let stray = 0.5 * look.stray * s;
             p += side * (wound * cos + stray * wave(0)) + across * (wound * sin + stray * wave(1));
             out.push(p.as_vec3().to_array());
@@ -97,7 +98,12 @@ pub struct Near {
 /// Of which strands hairs are that grow from some places: the nearest three, but for those that go apart from the nearest by more than
 /// the parting (radians). Shares fall to nothing where another strand takes one's place (R. Franke, "Scattered Data Interpolation: Tests of
 /// Some Methods", 1982, modified Shepard's weights).
-pub fn between(strands: &[Near], places: &[DVec3], parting: f64, dice: impl Fn(usize) -> [f32; 4]) -> Vec<Hair> {
+pub fn between(
+    strands: &[Near],
+    places: &[DVec3],
+    parting: f64,
+    dice: impl Fn(usize) -> [f32; 4],
+) -> Vec<Hair> {
     let grid = Grid::of(strands);
     let cos = libm::cos(parting.min(std::f64::consts::PI));
     let one = |(number, place): (usize, &DVec3)| {
@@ -111,7 +117,8 @@ pub fn between(strands: &[Near], places: &[DVec3], parting: f64, dice: impl Fn(u
             (((reach - far).max(0.0) / (reach * far)).powi(2)).max(1e-12 / reach.powi(2))
         };
         let sum: f64 = near.iter().map(|n| weigh(n.0)).sum();
-        let mut hair = Hair { strands: [first as u32; 3], shares: [0.0; 3], off: [0.0; 3], dice: dice(number) };
+        let mut hair =
+            Hair { strands: [first as u32; 3], shares: [0.0; 3], off: [0.0; 3], dice: dice(number) };
         let mut at = DVec3::ZERO;
         for (slot, (far, k)) in near.iter().enumerate() {
             let share = weigh(*far) / sum;
@@ -200,7 +207,8 @@ mod tests {
     fn a_hair_grows_where_it_is_said_and_as_those_about_it() {
         let all = row();
         let rest = upright(&all);
-        let places = [DVec3::new(0.043, 0.001, 0.027), DVec3::new(0.09, 0.0, 0.09), DVec3::new(0.3, 0.0, 0.0)];
+        let places =
+            [DVec3::new(0.043, 0.001, 0.027), DVec3::new(0.09, 0.0, 0.09), DVec3::new(0.3, 0.0, 0.0)];
         let hairs = between(&all, &places, 1.0, |_| [0.5; 4]);
         assert_eq!(hairs.len(), 3);
         let of = Bundle { points: 3, rest: &rest, now: &rest };
@@ -262,7 +270,9 @@ mod tests {
             let side = |s: u32| all[s as usize].at.x < 0.045;
             let own = h.strands.iter().zip(h.shares).filter(|(_, w)| *w > 0.0);
             assert!(own.clone().all(|(s, _)| side(*s) == side(h.strands[0])), "{x}: {h:?}");
-            assert!(near(x, &all, 3.0).strands.iter().any(|s| side(*s) != side(h.strands[0])) || own.count() == 3);
+            assert!(
+                near(x, &all, 3.0).strands.iter().any(|s| side(*s) != side(h.strands[0])) || own.count() == 3
+            );
         }
     }
 }

@@ -93,7 +93,8 @@ impl MeshLibrary for Folder {
         let name = match from {
             MeshSource::File(name) | MeshSource::Blob(name) => name,
         };
-        let read = nematon_formats::read_guides(name, &self.bytes(from)?).map_err(|e| format!("{name}: {e}"))?;
+        let read =
+            nematon_formats::read_guides(name, &self.bytes(from)?).map_err(|e| format!("{name}: {e}"))?;
         Ok(Arc::new(read.into_iter().map(|c| c.points).collect()))
     }
 

@@ -203,7 +203,12 @@ impl Combed {
                     // Of as many segments each is itself; else the one that its middle lies in.
                     let from = (2 * j + 1) * self.segments / (2 * n);
                     let own = wide(&self.ways[k * self.segments + from.min(self.segments - 1)]);
-                    *way += share * if first < 1e-3 * self.apart && lock.out == wide(&self.outs[k]) { own } else { turn * own };
+                    *way += share
+                        * if first < 1e-3 * self.apart && lock.out == wide(&self.outs[k]) {
+                            own
+                        } else {
+                            turn * own
+                        };
                 }
                 length += share * f64::from(self.lengths[k]);
             }
@@ -324,7 +329,10 @@ impl Combing {
             }
         }
         let out = own.out;
-        (ways.into_iter().map(|w| w.normalize_or(out)).collect(), if sum > 0.0 { length / sum } else { own.length })
+        (
+            ways.into_iter().map(|w| w.normalize_or(out)).collect(),
+            if sum > 0.0 { length / sum } else { own.length },
+        )
     }
 
     /// What has been combed; of all strands, or of those that the stroke changed and those beside them, which say how far it reached.
@@ -333,7 +341,8 @@ impl Combing {
         let near = |k: usize| {
             let root = self.locks[k].root;
             let mut about = self.cells.about(root);
-            self.changed[k] || about.any(|o| self.changed[o] && root.distance(self.locks[o].root) < 2.0 * self.apart)
+            self.changed[k]
+                || about.any(|o| self.changed[o] && root.distance(self.locks[o].root) < 2.0 * self.apart)
         };
         let own = (0..self.locks.len()).filter(|k| all || near(*k)).map(|k| &self.locks[k]);
         let small = |p: DVec3| p.as_vec3().to_array();

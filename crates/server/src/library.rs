@@ -133,8 +133,7 @@ impl StoredMeshes {
         for stroke in &own.combed {
             let MeshSource::Blob(hash) = stroke else { continue };
             if !lock(&self.combed).contains_key(hash) {
-                let read =
-                    self.read(hash, |f| read_combed(&f.bytes).map_err(|e| e.to_string())).await?;
+                let read = self.read(hash, |f| read_combed(&f.bytes).map_err(|e| e.to_string())).await?;
                 lock(&self.combed).insert(hash.clone(), read);
             }
         }

@@ -853,7 +853,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["FibreFeel"];
+                        "application/json": components["schemas"]["FibreHead"];
                     };
                 };
                 /** @description what went wrong */
@@ -6037,7 +6037,7 @@ export interface components {
             /**
              * Nothing at
              * Format: double
-             * @description Where the weight is 0: metres, or a share of the UVs.
+             * @description Where the weight is 0: metres, or a share of the UVs or of a strand.
              */
             from: number;
             /**
@@ -6047,8 +6047,7 @@ export interface components {
              */
             to: number;
         };
-        /** @enum {string} */
-        Axis: "u" | "v" | "x" | "y" | "z";
+        Axis: ("u" | "v" | "x" | "y" | "z") | "strand";
         /** @description From 1 at some points to 0 at a distance from them, along the surface of the rest shape. */
         Distance: {
             /**
@@ -7221,8 +7220,8 @@ export interface components {
             /** Format: uint32 */
             to: number;
         };
-        /** @description What one of a body's strands would be like in the hand. */
-        FibreFeel: {
+        /** @description What strands are like in the hand. */
+        FibreHead: {
             /** @description A straight one of the mean length held level: out and up from where it is held, metres. */
             droop: number[][];
             /**
@@ -7240,6 +7239,8 @@ export interface components {
              * @description How fast it springs to and fro where it is held, Hz.
              */
             frequency: number;
+            /** @description A lock of them as it is at rest, seen from the side: along the ground and out of it, metres. */
+            lock: number[][][];
         };
         /** @description What a body would be like in the hand. */
         Feel: {

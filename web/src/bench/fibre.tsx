@@ -33,6 +33,7 @@ export function Fibre({ id, of, own }: { id: string; of: string; own: Strands })
         }}
       />
       <Held body={id} />
+      <Lock body={id} />
       {PARTS.filter((k) => k !== 'twist').map((k) => (
         <NumberField key={k} path={`${path}/${k}`} of={of} />
       ))}
@@ -72,6 +73,48 @@ function Held({ body }: { body: string }) {
         <span className="num" title="How often it springs to and fro in a second">
           {Number(feel.frequency.toPrecision(2))} Hz
         </span>
+      </figcaption>
+    </figure>
+  );
+}
+
+/** A lock of twenty as it is at rest, seen from the side. */
+function Lock({ body }: { body: string }) {
+  const lock = useFibre(body)?.lock ?? [];
+  const all = lock.flat();
+  if (all.length === 0) return null;
+  const [xs, ys] = [all.map((p) => p[0]!), all.map((p) => p[1]!)];
+  const [left, right, low, high] = [Math.min(...xs), Math.max(...xs), Math.min(0, ...ys), Math.max(...ys)];
+  const [wide, most, edge] = [228, 120, 9];
+  const per = Math.min(wide / Math.max(right - left, 1e-6), most / Math.max(high - low, 1e-6));
+  const height = (high - low) * per + 2 * edge;
+  const start = edge + (wide - (right - left) * per) / 2;
+  const at = (p: number[]) => `${(start + (p[0]! - left) * per).toFixed(1)} ${(edge + (high - p[1]!) * per).toFixed(1)}`;
+  const ground = edge + high * per;
+  return (
+    <figure className="mx-4 mt-1 ml-9 rounded-md border border-line bg-ground" data-testid="lock">
+      <svg
+        viewBox={`0 0 246 ${height}`}
+        width="100%"
+        height={height}
+        role="img"
+        aria-label={`A lock of ${lock.length}, ${Math.round((high - low) * 1000)} mm high`}
+      >
+        <path d={`M6 ${ground}h234`} stroke="var(--line-strong)" strokeWidth="3" />
+        {lock.map((h, k) => (
+          <path
+            key={k}
+            d={h.map((p, j) => `${j ? 'L' : 'M'}${at(p)}`).join('')}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth="0.8"
+            strokeOpacity="0.75"
+          />
+        ))}
+      </svg>
+      <figcaption className="flex justify-between border-t border-line px-2 py-1 text-[12px] text-faded">
+        <span title="Hairs where there are some between, else strands; seen from the side">a lock of {lock.length} at rest</span>
+        <span className="num">{Math.round((high - low) * 1000)} mm</span>
       </figcaption>
     </figure>
   );

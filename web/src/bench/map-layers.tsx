@@ -35,6 +35,8 @@ const BLENDS = [
   { value: 'least', label: 'the smaller' },
 ];
 const AXES = ['x', 'y', 'z', 'u', 'v'].map((value) => ({ value, label: value }));
+/** Strands have no UVs, and go from root to tip. */
+const STRAND_AXES = [{ value: 'strand', label: 'from root to tip' }, ...AXES.slice(0, 3)];
 
 export const kindOfLayer = (l: Layer) => Object.keys(l.weights)[0]!;
 
@@ -121,6 +123,7 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
   const kind = kindOfLayer(layer);
   const { weights } = layer;
   const base = `${path}/weights/${kind}`;
+  const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
   return (
     <>
       {!first && (
@@ -160,7 +163,7 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
             label="Along"
             of={of}
             value={weights.ramp.along}
-            options={AXES}
+            options={strands ? STRAND_AXES : AXES}
             onChoose={(v) => void setValue(`${of} along ${v}`, `${base}/along`, v)}
           />
           <SchemaRows base={base} of={of} seldom={false} />

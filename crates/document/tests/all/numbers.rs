@@ -71,8 +71,11 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     ] {
         let full = full();
         let has = full.pointer(at).unwrap();
-        for (name, _) in
-            defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| !["preset", "from", "curves", "combed"].contains(&n.as_str()))
+        for (name, _) in defs[of]["properties"]
+            .as_object()
+            .unwrap()
+            .iter()
+            .filter(|(n, _)| !["preset", "from", "curves", "combed"].contains(&n.as_str()))
         {
             assert!(has.get(name).is_some(), "{at} lacks {name}");
         }
@@ -132,6 +135,11 @@ fn every_number_that_changes_is_told_as_a_reason_with_what_it_is_now() {
         // Of its own body; what all bodies share is told of each.
         let body = path.strip_prefix("/bodies/").map_or("canopy", |p| p.split('/').next().unwrap());
         let told = changes(&before, &after, body);
+        // Hairs between strands follow from what is computed.
+        if path.contains("/hairs/") {
+            assert!(told.is_empty(), "{path}: {told:?}");
+            continue;
+        }
         assert!(!told.is_empty(), "{path} to {value} is told nowhere");
         assert_eq!(told.len(), 1, "{path}: {told:?}");
         // Points that are chosen, and keys, are told as a whole.

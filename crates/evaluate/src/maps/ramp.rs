@@ -9,8 +9,18 @@ pub fn weights(mesh: &Mesh, r: &Ramp) -> Result<Vec<f32>, String> {
         Axis::Z => along(2),
         Axis::U => of_uvs(mesh)?.iter().map(|uv| uv[0]).collect(),
         Axis::V => of_uvs(mesh)?.iter().map(|uv| uv[1]).collect(),
+        Axis::Strand => along_strands(mesh)?,
     };
     Ok(place.iter().map(|p| ((p - r.from) / (r.to - r.from)).clamp(0.0, 1.0) as f32).collect())
+}
+
+/// How far along its strand each point is, as a share.
+fn along_strands(mesh: &Mesh) -> Result<Vec<f64>, String> {
+    if mesh.strands.is_empty() {
+        return Err("runs along strands, and the shape has none".into());
+    }
+    let of = |n: u32| (0..n).map(move |k| f64::from(k) / f64::from(n.max(2) - 1));
+    Ok(mesh.strands.iter().copied().flat_map(of).collect())
 }
 
 /// Texture coordinates by point; at a seam those of the last triangle.

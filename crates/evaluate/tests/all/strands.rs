@@ -246,7 +246,11 @@ fn strands_that_grow_on_a_cloth_ride_on_it_and_turn_with_it() {
             let [a, b, c] = t.map(|p| v(cloth[p as usize]));
             let out = (b - a).cross(c - a).normalize();
             let middle = (a + b + c) / 3.0;
-            ((root - middle).dot(out).abs() + 0.2 * root.distance(middle), (root - middle).dot(out).abs(), out)
+            (
+                (root - middle).dot(out).abs() + 0.2 * root.distance(middle),
+                (root - middle).dot(out).abs(),
+                out,
+            )
         });
         let (_, off, out) = near.min_by(|a, b| a.0.total_cmp(&b.0)).unwrap();
         assert!(off < 2e-3, "a root is {off} m off the cape");
@@ -301,13 +305,19 @@ struct Kept {
 }
 
 impl MeshLibrary for Kept {
-    fn mesh(&self, _: &nematon_document::MeshSource) -> Result<std::sync::Arc<nematon_geometry::Mesh>, String> {
+    fn mesh(
+        &self,
+        _: &nematon_document::MeshSource,
+    ) -> Result<std::sync::Arc<nematon_geometry::Mesh>, String> {
         Err("there is none".into())
     }
     fn curves(&self, _: &nematon_document::MeshSource) -> Result<std::sync::Arc<Vec<Vec<[f64; 3]>>>, String> {
         Ok(std::sync::Arc::new(self.curves.clone()))
     }
-    fn combed(&self, from: &nematon_document::MeshSource) -> Result<std::sync::Arc<nematon_paint::Combed>, String> {
+    fn combed(
+        &self,
+        from: &nematon_document::MeshSource,
+    ) -> Result<std::sync::Arc<nematon_paint::Combed>, String> {
         let nematon_document::MeshSource::File(name) = from else { return Err("it is not here".into()) };
         Ok(self.combed[name.parse::<usize>().map_err(|e| e.to_string())?].clone())
     }
@@ -345,7 +355,8 @@ fn curves_of_a_file_are_strands_with_their_points_evenly_along_them() {
 #[test]
 fn what_is_combed_is_how_they_are_at_rest_and_outlives_another_count() {
     use nematon_paint::{Comb, CombDab, Combs, Edge};
-    let own = json!({ "count": 200, "size": [0.3, 0.3], "length": 0.1, "bow": 0, "variation": 0, "points": 8 });
+    let own =
+        json!({ "count": 200, "size": [0.3, 0.3], "length": 0.1, "bow": 0, "variation": 0, "points": 8 });
     let mut library = Kept::default();
     let s = parse(&scene(own.clone(), |_| ()).to_string()).unwrap();
     let comb = Comb { does: Combs::Lay, radius: 0.08, strength: 1.0, edge: Edge::Soft };
@@ -372,7 +383,8 @@ fn what_is_combed_is_how_they_are_at_rest_and_outlives_another_count() {
     };
     // What was on screen while combing is what there is.
     let kept = with(200);
-    let off = kept.iter().zip(&shown).map(|(a, b)| far(a.map(f64::from), b.map(f64::from))).fold(0.0, f64::max);
+    let off =
+        kept.iter().zip(&shown).map(|(a, b)| far(a.map(f64::from), b.map(f64::from))).fold(0.0, f64::max);
     assert!(off < 1e-6, "{off}");
     let leans = |all: &[[f32; 3]]| {
         let near = all.chunks(8).filter(|s| s[0][0].abs() < 0.05 && s[0][2].abs() < 0.03);
@@ -390,14 +402,38 @@ fn strands_in_clumps_hold_together_in_a_gust() {
     let spread = |clumps: Value| {
         let own = json!({ "count": 120, "size": [0.1, 0.1], "length": 0.2, "bow": 0, "clumps": clumps });
         let s = scene(own, |s| {
-            s["fields"]["eddies"] = json!({ "name": "Eddies", "act": { "turbulence": { "strength": 5, "size": 0.06 } } });
+            s["fields"]["eddies"] =
+                json!({ "name": "Eddies", "act": { "turbulence": { "strength": 5, "size": 0.06 } } });
         });
         let places = ended(&s, &NoMeshes);
         let tips: Vec<[f64; 3]> = places.chunks(12).map(|p| p[11]).collect();
-        let near = |k: usize| (0..tips.len()).filter(|o| *o != k).map(|o| far(tips[k], tips[o])).fold(f64::MAX, f64::min);
+        let near = |k: usize| {
+            (0..tips.len()).filter(|o| *o != k).map(|o| far(tips[k], tips[o])).fold(f64::MAX, f64::min)
+        };
         (0..tips.len()).map(near).sum::<f64>() / tips.len() as f64
     };
-    let (loose, tied) = (spread(Value::Null), spread(json!({ "count": 8, "stiffness": 2, "from": 0.3, "wide": 0.3 })));
+    let (loose, tied) =
+        (spread(Value::Null), spread(json!({ "count": 8, "stiffness": 2, "from": 0.3, "wide": 0.3 })));
     println!("the nearest tip is {loose:.4} m off, {tied:.4} where they are tied");
     assert!(tied < 0.7 * loose);
+}
+
+#[test]
+fn a_ramp_goes_from_root_to_tip() {
+    let with = |along: &str| {
+        scene(json!({ "count": 3, "points": 5 }), |s| {
+            s["bodies"]["tuft"]["maps"] = json!({ "tips": { "name": "Tips",
+                "layers": [{ "weights": { "ramp": { "along": along, "from": 0.5, "to": 1 } } }] } });
+            s["bodies"]["tuft"]["scaled"] = json!({ "drag": { "map": "tips", "least": 0, "most": 2 } });
+        })
+    };
+    let s = parse(&with("strand").to_string()).unwrap_or_else(|e| panic!("{e:?}"));
+    let of = shape(&Stage::new(&s, &NoMeshes), &s.bodies[0], &NoMeshes).unwrap();
+    let drag = of.maps.of(nematon_solver::Scaled::Drag);
+    for strand in drag.chunks(5) {
+        assert_eq!(strand, [0.0, 0.0, 0.0, 1.0, 2.0]);
+    }
+    let s = parse(&with("u").to_string());
+    let why = s.unwrap_err().iter().map(ToString::to_string).collect::<String>();
+    assert!(why.contains("no surface"), "{why}");
 }

@@ -119,6 +119,7 @@ fn normals_of_a_small_fine_cloth_stay_right() {
         normals_stay_right(small().iter().map(|p| p.map(|c| f64::from(c) + far)).collect());
     }
     assert_eq!(error_for(0.07), 5e-5, "a coarse one is as before");
+    assert!((error_for_strands(0.004) - 1.2e-5).abs() < 1e-12 && error_for_strands(0.07) == 5e-5);
 }
 
 fn normals_stay_right(frame: Vec<[f64; 3]>) {

@@ -306,16 +306,16 @@ fn ruff(moth: &FigureId) -> Body {
 fn tassels(moth: &FigureId) -> Body {
     let on = || Some(Parent::Joint(JointOf { figure: moth.clone(), joint: "thorax".into() }));
     let edge = Weights::Zone(Box::new(Zone {
-        place: Node { position: stills([0.0, -0.235, 0.045]), turn: stills([0.0; 3]), on: on() },
-        form: ZoneForm::Slab(ZoneSlab { thickness: 0.03.into() }),
-        edge: 0.02.into(),
+        place: Node { position: stills([0.0, -0.236, 0.045]), turn: stills([0.0; 3]), on: on() },
+        form: ZoneForm::Slab(ZoneSlab { thickness: 0.02.into() }),
+        edge: 0.006.into(),
         profile: Profile::Smooth,
         outside: false,
     }));
     let strands = Strands {
         from: Outlet::Body("satchel".into()),
         spread: Some("edge".into()),
-        count: 72,
+        count: 84,
         points: 10,
         length: 0.075,
         variation: 0.1,
@@ -326,7 +326,7 @@ fn tassels(moth: &FigureId) -> Body {
         density: 1300.0,
         modulus: 4e8,
         damping: 1.5.into(),
-        clumps: Some(Clumps { count: 5, stiffness: 2.0, from: 0.15, wide: 0.25 }),
+        clumps: Some(Clumps { count: 7, stiffness: 3.0, from: 0.12, wide: 0.22 }),
         hairs: Some(Hairs { count: 900, clump: 0.5, shorter: 0.1, stray: 0.001, ..Hairs::begin() }),
         ..Strands::default()
     };
@@ -343,7 +343,7 @@ fn tassels(moth: &FigureId) -> Body {
 
 /// Grass on the ground beside the canopy, in tufts.
 fn grass() -> Body {
-    let tufts = Weights::Noise(Noise { size: 0.22, octaves: 2, seed: 3 });
+    let tufts = Weights::Noise(Noise { size: 0.16, octaves: 1, seed: 3 });
     let strands = Strands {
         size: [1.6, 0.7],
         spread: Some("tufts".into()),
@@ -373,7 +373,17 @@ fn grass() -> Body {
         dye: Some(Dye::Moss),
         place: Node::still([0.9, 0.0, 1.5], [0.0; 3]),
         touch: Touch { itself: false, others: false, group: "grass".into() },
-        maps: [("tufts".into(), Map { dye: Some(Dye::Moss), ..Map::of("Tufts", tufts) })].into_iter().collect(),
+        // Noise is about a half: there is next to nothing under that.
+        maps: [(
+            "tufts".into(),
+            Map {
+                dye: Some(Dye::Moss),
+                remap: vec![[0.0, 0.02], [0.48, 0.02], [0.6, 1.0]],
+                ..Map::of("Tufts", tufts)
+            },
+        )]
+        .into_iter()
+        .collect(),
         ..Body::of("Grass", Kind::Strands(Box::new(strands)))
     }
 }

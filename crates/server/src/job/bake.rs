@@ -6,7 +6,7 @@ use crate::library::StoredMeshes;
 use crate::packing::{Computed, Own};
 use nematon_document::{BodyId, Scene};
 use nematon_evaluate::{Member, Run, RunError, Stopwatch, Touches};
-use nematon_frames::{FrameStore, error_for, unpack_checkpoint};
+use nematon_frames::{FrameStore, error_for, error_for_strands, unpack_checkpoint};
 use nematon_store::{RunRow, Store};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -98,7 +98,10 @@ async fn start(bench: &Bench<'_>, scene: &Arc<Scene>, bodies: Vec<BodyId>) -> Re
 async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End, KeepError> {
     let own = |m: &Member| Own {
         keys: m.fingerprints.iter().map(|f| f.0).collect(),
-        error: error_for(f64::from(m.shaped.density.shortest_edge)),
+        error: match f64::from(m.shaped.density.shortest_edge) {
+            edge if m.shaped.mesh.strands.is_empty() => error_for(edge),
+            segment => error_for_strands(segment),
+        },
     };
     let keys: Vec<Own> = run.members.iter().map(own).collect();
     let mut there = vec![true; keys[0].keys.len()];

@@ -113,7 +113,8 @@ async fn read(
             let body = own.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
             let unfit = |e: ShapeError| Problem::unfit("The body has no shape", e.to_string());
             let shaped = shape(&own, body, &meshes).map_err(unfit)?;
-            let between = with_hairs.then(|| hairs(&own, body, &shaped, &meshes)).transpose().map_err(unfit)?;
+            let between =
+                with_hairs.then(|| hairs(&own, body, &shaped, &meshes)).transpose().map_err(unfit)?;
             Ok::<_, Problem>((shaped, between.flatten()))
         });
         let (shaped, between) = read.await??;

@@ -69,10 +69,7 @@ pub struct HairsHead {
     pub hairs: usize,
 }
 
-async fn read(
-    State(app): State<App>,
-    Path((id, body)): Path<(i64, String)>,
-) -> Result<Response, Problem> {
+async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> Result<Response, Problem> {
     let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
     let bytes = apart(move || {
         let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
@@ -161,7 +158,8 @@ async fn stroke(
         let spared = match spares.and_then(|m| own.maps.get(m.as_str())) {
             Some(map) => {
                 let shaped = shape(&scene, own, &meshes).map_err(refuse)?;
-                let ground = Ground { stage: &scene, place: &own.place, mesh: &shaped.mesh, library: &meshes };
+                let ground =
+                    Ground { stage: &scene, place: &own.place, mesh: &shaped.mesh, library: &meshes };
                 ground.dyed(map).map_err(refuse)?.at(&scene, scene.frames.first as f64)
             }
             None => vec![],

@@ -10,7 +10,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Area, BodyId, Choice, ColliderId, GripId};
 use nematon_evaluate::{
-    Feel, FibreFeel, Shaped, Thing, chosen, feel, fibre_feel, set_down, shape, shape_to_see,
+    Feel, FibreFeel, Shaped, Thing, chosen, feel, fibre_feel, lock, set_down, shape, shape_to_see,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -34,7 +34,7 @@ pub fn routes() -> Api {
         )
         .get(
             "/projects/{id}/bodies/{body}/fibre",
-            Says::gives::<FibreFeel>("What one of a body's strands would be like in the hand"),
+            Says::gives::<FibreHead>("What one of a body's strands would be like in the hand"),
             read_fibre,
         )
         .get(
@@ -210,14 +210,29 @@ async fn read_feel(
     Ok(Json(found.await??))
 }
 
+/// What strands are like in the hand.
+#[derive(Serialize, JsonSchema)]
+pub struct FibreHead {
+    #[serde(flatten)]
+    pub one: FibreFeel,
+    /// A lock of them as it is at rest, seen from the side: along the ground and out of it, metres.
+    pub lock: Vec<Vec<[f64; 2]>>,
+}
+
 async fn read_fibre(
     State(app): State<App>,
     Path((id, body)): Path<(i64, String)>,
-) -> Result<Json<FibreFeel>, Problem> {
-    let scene = stage(&app, id).await?;
-    let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
-    let told = fibre_feel(&scene, body);
-    Ok(Json(told.map_err(|_| Problem::unfit("It has no strands", "Only strands are held one by one."))?))
+) -> Result<Json<FibreHead>, Problem> {
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let found = apart(move || {
+        let body = scene.bodies.get(body.as_str()).ok_or_else(|| Problem::missing("body"))?;
+        let one = fibre_feel(&scene, body)
+            .map_err(|_| Problem::unfit("It has no strands", "Only strands are held one by one."))?;
+        // Without a shape there is still one to hold.
+        let lock = lock(&scene, body, &meshes).unwrap_or_default();
+        Ok::<_, Problem>(FibreHead { one, lock })
+    });
+    Ok(Json(found.await??))
 }
 
 async fn rest(

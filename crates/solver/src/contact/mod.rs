@@ -25,6 +25,7 @@ mod sub_step;
 mod surface;
 mod sweep;
 mod tangle;
+mod through;
 mod told;
 mod touch;
 

@@ -2,8 +2,10 @@
 use super::boxes::{Boxes, Placed, Ways};
 use super::cross::{Crossing, crossings};
 use super::inside;
+use super::rules::With;
 use super::skins::PlacedSkin;
 use super::surface::Surface;
+use super::through::through;
 use super::touch::{Between, Contact};
 use crate::body::Body;
 use crate::couple::{Tied, tied};
@@ -30,8 +32,7 @@ impl Contact {
         let at = |k: usize| standing(&self.surfaces[k], &self.boxes[k], x[k], &still);
         let each = |b: &Between| {
             if b.loose {
-                // What has no triangles crosses nothing.
-                return None;
+                return self.threaded(b, bodies, &x);
             }
             let found = apart(&self.tied, [at(b.a), at(b.b)], [b.a, b.b]);
             let first = found.first()?;
@@ -48,6 +49,34 @@ impl Contact {
             })
         };
         self.between.iter().filter_map(each).collect()
+    }
+
+    /// Strands that go through a surface; what has neither segments nor triangles goes through nothing.
+    fn threaded(&self, b: &Between, bodies: &[Body], x: &[&[Record]]) -> Option<Snag> {
+        let tied = |at: [u32; 5], sides: [usize; 2]| {
+            let points = (0..5).map(move |k| (at[k], sides[usize::from(k > 1)]));
+            self.tied.iter().any(|t| t.meet(points.clone()))
+        };
+        let p = self.pairings[b.pairing];
+        [[b.a, b.b], [b.b, b.a]].into_iter().find_map(|[s, t]| {
+            let counts = |e: [u32; 2], c: [u32; 3]| !tied([e[0], e[1], c[0], c[1], c[2]], [s, t]);
+            let found = through((&self.surfaces[s], x[s]), (&self.surfaces[t], x[t]), counts);
+            let first = *found.first()?;
+            // It is the strands' own fault, whichever of the two they are; a skin has none.
+            let (body, with) = match p.with {
+                With::Body(other) if s == other => (other, With::Body(p.body)),
+                with => (p.body, with),
+            };
+            Some(Snag {
+                fault: Fault::Crossing,
+                body,
+                with: Some(with),
+                count: found.len(),
+                worst: 0.0,
+                point: bodies[body].given(first as usize),
+                triangles: vec![],
+            })
+        })
     }
 
     /// Fits boxes to points that stand still, and gives ways for any of them.

@@ -1,7 +1,7 @@
 //! From plain arrays to blocks of strands.
+use super::clump::Clumps;
 use super::lanes::{L, LANES, V};
 use super::rest::apart;
-use super::clump::Clumps;
 use super::{Block, Rods, StrandRest};
 use crate::AIR_DENSITY;
 use crate::body::{Body, BuildError, Features, Outside};

@@ -28,7 +28,7 @@ pub(super) struct Tied {
     pub resists: f64,
 }
 
-/// The same of four strands.
+/// The same of the strands of a block.
 #[derive(Clone, Copy, Default)]
 pub(super) struct TiedAll {
     pub force: V,
