@@ -10,7 +10,8 @@ use glam::DVec3;
 use nematon_document::{Body, Form, Hairs, MAX_POINTS, Moment, Outlet, Strands, Value};
 use nematon_figure::Nearest;
 use nematon_geometry::{
-    Border, Bundle, Density, Hair, HairLook, Mesh, Near, On, Weigh, between, fill, scatter, strew, thinned,
+    Border, Bundle, Density, Hair, HairLook, Mesh, Near, On, Weigh, between, fill, fill_closed, is_inside,
+    scatter, strew, thinned,
 };
 use nematon_paint::{Comb, CombDab, Combed, Combing, Lock};
 use nematon_solver::{ClumpRest, Maps, Rest, Scaled, StrandRest};
@@ -150,7 +151,9 @@ fn grown(
     let skin = soil.as_ref().filter(|s| s.stands.is_some()).and_then(Soil::skin);
     let rooted = skin.map_or_else(Vec::new, |skin| {
         let gap = 1.05 * (own.around + thickness(scene, &own.from));
-        let clear = |p: &DVec3| skin.nearest(*p).is_none_or(|(on, _)| on.distance(*p) > gap);
+        let mesh = skin.near.mesh();
+        let within = |p: DVec3| own.inside && is_inside(&mesh.positions, &mesh.triangles, p);
+        let clear = |p: &DVec3| skin.nearest(*p).is_none_or(|(on, _)| on.distance(*p) > gap) && !within(*p);
         let each = points.chunks(own.points as usize);
         // Those that lie on it as a whole touch by their tips.
         each.map(|p| p.iter().position(clear).unwrap_or(p.len() - 2) as u32).collect()
@@ -224,10 +227,15 @@ impl Soil {
         Root { at: self.place(root.at), out: self.way(root.out) }
     }
 
+    /// Its points about the body's own place.
+    fn placed(&self) -> Vec<[f32; 3]> {
+        let positions = self.mesh.positions.iter().map(|p| self.place(DVec3::from(p.map(f64::from))));
+        positions.map(|p| p.as_vec3().to_array()).collect()
+    }
+
     /// All of it about the body's own place.
     fn skin(&self) -> Option<Skin> {
-        let positions = self.mesh.positions.iter().map(|p| self.place(DVec3::from(p.map(f64::from))));
-        let positions = positions.map(|p| p.as_vec3().to_array()).collect();
+        let positions = self.placed();
         let mesh = Mesh { positions, triangles: self.mesh.triangles.clone(), ..Mesh::default() };
         Some(Skin { near: Nearest::of(mesh)? })
     }
@@ -288,6 +296,15 @@ fn roots(
         let at = |k: u32| DVec3::new(own.size[0] * along(k), 0.0, own.size[1] * along(k));
         return Ok((0..own.count).map(|k| Root { at: at(k), out: DVec3::Y }).collect());
     };
+    if own.inside {
+        let found = filled((scene, library), body, own, soil, own.count, own.seed)?;
+        if found.is_empty() {
+            let why =
+                if own.spread.is_some() { NOWHERE } else { "which is not closed, so that nothing is inside" };
+            return Err(ShapeError::Ground(format!("{} {why}", soil.name)));
+        }
+        return Ok(found.into_iter().map(|at| Root { at, out: DVec3::Y }).collect());
+    }
     let found = spread((scene, library), body, own, soil, &scatter, own.count, own.seed)?;
     if found.is_empty() {
         let why = if own.spread.is_some() { NOWHERE } else { "which has a surface without any area" };
@@ -312,8 +329,33 @@ fn spread(
     seed: u32,
 ) -> Result<Vec<On>, ShapeError> {
     let all = (&soil.mesh.positions[..], &soil.mesh.triangles[..]);
+    weighed((scene, library), body, own, &|p| soil.place(p), &|weigh| how(all, count as usize, seed, weigh))
+}
+
+/// Places all through a closed surface, about the body's own place.
+fn filled(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Strands,
+    soil: &Soil,
+    count: u32,
+    seed: u32,
+) -> Result<Vec<DVec3>, ShapeError> {
+    let positions = soil.placed();
+    let all = (&positions[..], &soil.mesh.triangles[..]);
+    weighed((scene, library), body, own, &|p| p, &|weigh| fill_closed(all, count as usize, seed, weigh))
+}
+
+/// What is chosen by the body's map, where it names one; `about` is where a place is about the body's own.
+fn weighed<T>(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Strands,
+    about: &dyn Fn(DVec3) -> DVec3,
+    how: &dyn Fn(Option<Weigh>) -> T,
+) -> Result<T, ShapeError> {
     let Some(map) = own.spread.as_ref().and_then(|id| body.maps.get(id)) else {
-        return Ok(how(all, count as usize, seed, None));
+        return Ok(how(None));
     };
     let dyed = |positions: Vec<[f32; 3]>| {
         let mesh = Mesh { positions, ..Mesh::default() };
@@ -323,10 +365,10 @@ fn spread(
     // What can't be had is told of one place; then it is there for all.
     dyed(vec![[0.0; 3]])?;
     let weigh = |at: &[DVec3]| {
-        let own = at.iter().map(|p| soil.place(*p).as_vec3().to_array()).collect();
+        let own = at.iter().map(|p| about(*p).as_vec3().to_array()).collect();
         dyed(own).unwrap_or_else(|_| vec![0.0; at.len()])
     };
-    Ok(how(all, count as usize, seed, Some(&weigh)))
+    Ok(how(Some(&weigh)))
 }
 
 fn on_surface(mesh: &Mesh, on: &On) -> Root {
@@ -486,6 +528,7 @@ pub fn hairs(
     let dice = |k: usize| [0, 1, 2, 3].map(|c| fill::chance(seed, (1 << 41) + 4 * k as u64 + c) as f32);
     let soil = if own.curves.is_some() { None } else { soil((scene, library), body, own)? };
     let places: Vec<DVec3> = match &soil {
+        Some(soil) if own.inside => filled((scene, library), body, own, soil, count, seed)?,
         Some(soil) => {
             let on = spread((scene, library), body, own, soil, &strew, count, seed)?;
             on.iter().map(|on| soil.root(on).at).collect()

@@ -39,7 +39,7 @@ pub use panel::{lay_apart, panels, pieces};
 pub use place::{place, turn_matrix};
 pub use refine::refine;
 pub use row::row;
-pub use scatter::{On, Weigh, scatter, strew, thinned};
+pub use scatter::{On, Weigh, fill_closed, is_inside, scatter, strew, thinned};
 pub use sew::{SewError, Sewn, SewnRow, Stitch, caps, joined, sew};
 pub use shape::{ball, block, disc, ring, sheet, tube};
 pub use sides::split_sides;

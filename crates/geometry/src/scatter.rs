@@ -40,6 +40,60 @@ pub fn thinned(places: &[DVec3], count: usize, area: f64) -> Vec<usize> {
     kept(places, count.min(places.len()).max(1), area.max(1e-30))
 }
 
+/// So many places all through a closed surface, apart, by a seed; none where it is not closed. `weigh` as above.
+pub fn fill_closed(
+    (positions, triangles): (&[[f32; 3]], &[[u32; 3]]),
+    count: usize,
+    seed: u32,
+    weigh: Option<Weigh>,
+) -> Vec<DVec3> {
+    let wide = |p: &[f32; 3]| DVec3::from(p.map(f64::from));
+    let low = positions.iter().fold(DVec3::INFINITY, |l, p| l.min(wide(p)));
+    let size = positions.iter().fold(DVec3::NEG_INFINITY, |h, p| h.max(wide(p))) - low;
+    let enough = count * CANDIDATES;
+    let (mut places, mut inside, mut looked) = (vec![], 0usize, 0usize);
+    while places.len() < enough && looked < LOOKS && size.is_finite() {
+        let from = (looked * enough) as u64;
+        let any = |k: u64| low + size * DVec3::from([0, 1, 2].map(|c| chance(seed, 4 * k + c)));
+        let at: Vec<(u64, DVec3)> = (from..from + enough as u64)
+            .map(|k| (k, any(k)))
+            .filter(|(_, p)| is_inside(positions, triangles, *p))
+            .collect();
+        inside += at.len();
+        let weights = weigh.map(|w| w(&at.iter().map(|a| a.1).collect::<Vec<_>>()));
+        let stays =
+            |j: usize, k: u64| weights.as_ref().is_none_or(|w| chance(seed, 4 * k + 3) < f64::from(w[j]));
+        places.extend(at.iter().enumerate().filter(|(j, (k, _))| stays(*j, *k)).map(|(_, a)| a.1));
+        looked += 1;
+    }
+    let share = places.len().min(inside) as f64 / (looked.max(1) * enough).max(1) as f64;
+    let side = (size.x * size.y * size.z * share / count.max(1) as f64).cbrt();
+    let area = 2.0 * 3f64.sqrt() * count as f64 * (0.7 * side).powi(2);
+    if places.is_empty() {
+        vec![]
+    } else {
+        thinned(&places, count, area).into_iter().map(|k| places[k]).collect()
+    }
+}
+
+/// Whether a place lies in a closed surface: a line along x leaves it an odd number of times.
+pub fn is_inside(positions: &[[f32; 3]], triangles: &[[u32; 3]], p: DVec3) -> bool {
+    let crosses = |t: &&[u32; 3]| {
+        let [a, b, c] = t.map(|k| DVec3::from(positions[k as usize].map(f64::from)));
+        // Half-open along z, so that a line through an edge or a corner meets an odd number where it should.
+        let beyond = |u: DVec3, v: DVec3| {
+            let (u, v) = if u.z <= v.z { (u, v) } else { (v, u) };
+            u.z <= p.z && p.z < v.z && (p.y - u.y) * (v.z - u.z) < (v.y - u.y) * (p.z - u.z)
+        };
+        if !(beyond(a, b) ^ beyond(b, c) ^ beyond(c, a)) {
+            return false;
+        }
+        let n = (b - a).cross(c - a);
+        n.dot(a - p) / n.x > 0.0
+    };
+    triangles.iter().filter(crosses).count() % 2 == 1
+}
+
 /// At least so many places if there are as many, where each is, and what area they are spread over.
 fn at_random(
     (positions, triangles): (&[[f32; 3]], &[[u32; 3]]),

@@ -5178,6 +5178,11 @@ export interface components {
              */
             from?: components["schemas"]["Outlet"];
             /**
+             * Inside
+             * @description All through that, where it is closed, and straight up along the body's place; not on its surface.
+             */
+            inside?: boolean;
+            /**
              * Patch
              * @description That rectangle.
              * @default [

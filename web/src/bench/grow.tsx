@@ -6,7 +6,7 @@ import { edit, setValue } from '../state/project';
 import { useScene } from '../state/queries';
 import { setView, useView, type StrandsAs } from '../state/view';
 import { Button } from '../ui/button';
-import { ChoiceField } from '../ui/choice-field';
+import { ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Fold, Line, Note } from '../ui/section';
 import { count } from '../ui/sum';
@@ -37,6 +37,9 @@ export function GrowRows({ id, of, own }: { id: string; of: string; own: Strands
   return (
     <>
       <Outlet label="Grow on" path={`${path}/from`} of={of} from={own.from} space="a patch of its own" said="grow on" cloth />
+      {!patch && !own.curves && !(typeof own.from === 'object' && 'points' in own.from) && (
+        <SwitchField label="Inside" path={`${path}/inside`} of={of} says={['all through it', 'on its surface']} />
+      )}
       <Curves path={`${path}/curves`} of={of} own={own} />
       {patch && !own.curves && (
         <NumberRow label="Patch, m" of={of} parts={['x', 'z'].map((name, k) => ({ path: `${path}/size/${k}`, name, otherwise: 0.3 }))} />

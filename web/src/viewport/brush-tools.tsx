@@ -38,22 +38,7 @@ export function BrushTools() {
   const brush = useView((v) => v.brush);
   return (
     <div role="toolbar" aria-label="Brush" className={BAR}>
-      <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>
-        Done
-      </Button>
-      <span className="contents">
-        {DOES.map((d) => (
-          <Button
-            key={d.key}
-            hint={d.hint}
-            aria-pressed={brush.does === d.key}
-            className={`!border-0 ${brush.does === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`}
-            onClick={() => change({ does: d.key })}
-          >
-            {d.name}
-          </Button>
-        ))}
-      </span>
+      <Does of={DOES} is={brush.does} onPick={(does) => change({ does })} />
       {(brush.does === 'level' || brush.does === 'flood') && (
         <Number label="Level" unit="" value={brush.level} least={0} most={1} onSet={(level) => change({ level })} />
       )}
@@ -66,6 +51,38 @@ export function BrushTools() {
         onChoose={(m) => change({ mirror: m === 'none' ? null : (globalThis.Number(m) as 0 | 1 | 2) })}
       />
     </div>
+  );
+}
+
+/** What a brush does, one of a row; and the way back to looking. */
+export function Does<K extends string>({
+  of,
+  is,
+  onPick,
+}: {
+  of: readonly { key: K; name: string; hint: string }[];
+  is: K;
+  onPick: (k: K) => void;
+}) {
+  return (
+    <>
+      <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>
+        Done
+      </Button>
+      <span className="contents">
+        {of.map((d) => (
+          <Button
+            key={d.key}
+            hint={d.hint}
+            aria-pressed={is === d.key}
+            className={`!border-0 ${is === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`}
+            onClick={() => onPick(d.key)}
+          >
+            {d.name}
+          </Button>
+        ))}
+      </span>
+    </>
   );
 }
 

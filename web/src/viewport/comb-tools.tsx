@@ -1,9 +1,8 @@
 /** The comb over the view: what it does, how wide and strong it is, what it leaves as it is; and a ring where it would comb. */
 import { useScene } from '../state/queries';
 import { setView, useView, type Combs } from '../state/view';
-import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
-import { BAR, EdgeChoice, RadiusAndStrength, Ring } from './brush-tools';
+import { BAR, Does, EdgeChoice, RadiusAndStrength, Ring } from './brush-tools';
 import { stage } from './stage';
 
 const DOES: { key: Combs; name: string; hint: string }[] = [
@@ -24,22 +23,7 @@ export function CombTools({ body }: { body: string }) {
   const maps = useScene((s) => s.bodies[body]?.maps) ?? {};
   return (
     <div role="toolbar" aria-label="Comb" className={BAR}>
-      <Button hint="Back to looking and choosing (Escape)" className="!border-0 !bg-transparent" onClick={() => setView({ tool: 'look' })}>
-        Done
-      </Button>
-      <span className="contents">
-        {DOES.map((d) => (
-          <Button
-            key={d.key}
-            hint={d.hint}
-            aria-pressed={combs === d.key}
-            className={`!border-0 ${combs === d.key ? '!bg-ink text-ground' : '!bg-transparent'}`}
-            onClick={() => setView({ combs: d.key })}
-          >
-            {d.name}
-          </Button>
-        ))}
-      </span>
+      <Does of={DOES} is={combs} onPick={(does) => setView({ combs: does })} />
       <RadiusAndStrength />
       <EdgeChoice />
       {Object.keys(maps).length > 0 && (

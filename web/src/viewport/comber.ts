@@ -8,19 +8,15 @@ import { useView } from '../state/view';
 import { clock } from '../stream/clock';
 import type { Stage } from './stage';
 import { StrandLayer } from './strand-layer';
+import { Strokes } from './strokes';
 
 /** Pixels between dabs, at least; and how near to the pointer a strand is met. */
 const APART = 3;
 const NEAR = 18;
 
 export class Comber {
-  private waiting: CombDab[] = [];
-  private socket: WebSocket | null = null;
+  private strokes = new Strokes<CombDab, CombTold>();
   private last: [number, number] | null = null;
-  /** The stroke before, until it is part of the scene: the next begins on it. */
-  private before: Promise<unknown> = Promise.resolve();
-  private ended: (() => void) | null = null;
-  private now = { givenUp: false };
   /** Where the stroke under way was last. */
   private met: T.Vector3 | null = null;
 
@@ -56,7 +52,7 @@ export class Comber {
   /** Begins a stroke; false where there is nothing to comb. */
   begin(body: string, x: number, y: number, pressure: number): boolean {
     const drawn = this.strands(body);
-    if (!drawn || this.ended || !this.under(body, x, y)) return false;
+    if (!drawn || this.strokes.going || !this.under(body, x, y)) return false;
     if (clock.frame !== clock.first) {
       // They are combed as they are at first.
       clock.halt(clock.first);
@@ -64,22 +60,23 @@ export class Comber {
     }
     const { brush, combs, spares } = useView.getState();
     const comb = { does: combs, radius: brush.radius, strength: brush.strength, edge: brush.edge };
-    this.waiting = [];
     this.last = null;
-    const end = new Promise<void>((done) => (this.ended = done));
-    const before = this.before;
-    const mine = (this.now = { givenUp: false });
-    const own = spares && now.scene()?.bodies[body]?.maps?.[spares] ? spares : null;
-    this.before = (async () => {
-      await before;
-      if (!mine.givenUp) await this.stroke(body, { begin: { comb, spares: own } }, end);
-    })();
+    this.strokes.begin(() => {
+      const own = spares && now.scene()?.bodies[body]?.maps?.[spares] ? spares : null;
+      const begin: CombSaid = { begin: { comb, spares: own } };
+      return {
+        path: `projects/${openId()}/bodies/${body}/comb`,
+        first: [JSON.stringify(begin)],
+        onBytes: (bytes) => this.show(body, bytes),
+        onEnd: (told) => this.keep(body, told),
+      };
+    });
     this.move(body, x, y, pressure);
     return true;
   }
 
   move(body: string, x: number, y: number, pressure: number) {
-    if (!this.ended) return;
+    if (!this.strokes.going) return;
     const from = this.last ?? [x, y];
     if (this.last && Math.hypot(x - from[0], y - from[1]) < APART) return;
     const at = this.under(body, x, y);
@@ -89,34 +86,19 @@ export class Comber {
     const by = at.clone().sub(this.level(from[0], from[1], at));
     const eye = this.stage.camera.getWorldPosition(new T.Vector3());
     const three = (v: T.Vector3) => v.toArray() as [number, number, number];
-    this.waiting.push({ at: three(at), by: three(by), eye: three(eye), pressure });
-    this.flush();
+    this.strokes.dab({ at: three(at), by: three(by), eye: three(eye), pressure });
   }
 
   /** Ends the stroke and keeps it. */
   end() {
-    this.ended?.();
-    this.ended = null;
-    this.last = null;
-    this.met = null;
+    this.strokes.end();
+    this.last = this.met = null;
   }
 
   /** Leaves the stroke as if it had not been; false where there is none. */
   cancel(): boolean {
-    if (!this.ended) return false;
-    this.now.givenUp = true;
-    this.waiting = [];
-    const socket = this.socket;
-    this.socket = null;
-    socket?.close();
-    this.end();
-    return true;
-  }
-
-  private flush() {
-    if (this.waiting.length === 0 || this.socket?.readyState !== WebSocket.OPEN) return;
-    this.socket.send(JSON.stringify({ dabs: this.waiting } satisfies CombSaid));
-    this.waiting = [];
+    this.last = this.met = null;
+    return this.strokes.cancel();
   }
 
   private show(body: string, bytes: ArrayBuffer) {
@@ -132,29 +114,8 @@ export class Comber {
     this.stage.draw();
   }
 
-  /** One stroke from its first dab until it is part of the scene. */
-  private async stroke(body: string, begin: CombSaid, end: Promise<void>) {
-    const socket = new WebSocket(`ws://${location.host}/api/projects/${openId()}/bodies/${body}/comb`);
-    socket.binaryType = 'arraybuffer';
-    this.socket = socket;
-    const told = await new Promise<CombTold | null>((done) => {
-      socket.onopen = () => {
-        socket.send(JSON.stringify(begin));
-        this.flush();
-        void end.then(() => {
-          if (socket.readyState !== WebSocket.OPEN) return;
-          if (this.socket === socket) this.flush();
-          socket.send(JSON.stringify('done' satisfies CombSaid));
-        });
-      };
-      socket.onmessage = (m: MessageEvent) => {
-        if (typeof m.data === 'string') return done(JSON.parse(m.data) as CombTold);
-        this.show(body, m.data as ArrayBuffer);
-      };
-      socket.onclose = () => done(null);
-    });
-    if (this.socket === socket) this.socket = null;
-    socket.close();
+  /** A stroke has ended: it is made part of the scene. */
+  private async keep(body: string, told: CombTold | null) {
     const of = now.scene()?.bodies[body];
     if (told && 'kept' in told && of && 'strands' in of.kind) {
       // A stroke that met nothing is none.

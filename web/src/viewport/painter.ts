@@ -8,6 +8,7 @@ import { now, openId } from '../state/queries';
 import { useView } from '../state/view';
 import { clock } from '../stream/clock';
 import { ClothLayer } from './cloth-layer';
+import { Strokes } from './strokes';
 import type { Stage } from './stage';
 
 type On = { body: string; map: string; layer: number };
@@ -17,15 +18,8 @@ type Dab = { at: { triangle: number; shares: [number, number, number] }; eye: nu
 const APART = 0.3;
 
 export class Painter {
-  /** Dabs that wait for the stroke before to be kept, and for the server to be ready. */
-  private waiting: Dab[] = [];
-  private socket: WebSocket | null = null;
+  private strokes = new Strokes<Dab, Told>();
   private last: [number, number] | null = null;
-  /** The stroke before, until it is part of the scene: the next begins on it. */
-  private before: Promise<unknown> = Promise.resolve();
-  private ended: (() => void) | null = null;
-  /** The stroke under way; given up it is not begun where it waits for the one before. */
-  private now = { givenUp: false };
   /** Told when what is on screen has changed by the stroke. */
   onDab: () => void = () => {};
 
@@ -62,34 +56,38 @@ export class Painter {
   /** Begins a stroke; false where there is nothing to paint on. */
   begin(on: On, x: number, y: number, pressure: number): boolean {
     const cloth = this.cloth(on.body);
-    const hit = cloth && !this.ended ? this.under(on.body, x, y) : null;
+    const hit = cloth && !this.strokes.going ? this.under(on.body, x, y) : null;
     if (!cloth || !hit) return false;
     if (useView.getState().brush.does === 'flood') {
       const at = cloth.touched(hit);
       const { level: value } = useView.getState().brush;
-      const before = this.before;
-      if (at) this.before = before.then(() => doWhole(on.body, on.map, on.layer, { flood: { at, value } }, 'Flooded'));
+      if (at) this.strokes.after(() => doWhole(on.body, on.map, on.layer, { flood: { at, value } }, 'Flooded'));
       return false;
     }
-    this.waiting = [];
     this.last = null;
     const { does, radius, strength, level, edge, mirror } = useView.getState().brush;
     const brush = { does: does === 'level' ? { level } : (does as 'add'), radius, strength, edge, mirror };
     const shown = cloth.positions.slice();
-    const end = new Promise<void>((done) => (this.ended = done));
-    const before = this.before;
-    const mine = (this.now = { givenUp: false });
-    this.before = (async () => {
-      await before;
-      if (!mine.givenUp) await this.stroke(on, { begin: { brush, frame: clock.frame } } as Said, shown, end, cloth);
-    })();
+    const begin: Said = { begin: { brush, frame: clock.frame } };
+    const { body, map, layer } = on;
+    this.strokes.begin(() => ({
+      path: `projects/${openId()}/bodies/${body}/maps/${map}/layers/${layer}/brush`,
+      first: [JSON.stringify(begin), shown],
+      onBytes: (bytes) => {
+        const n = bytes.byteLength / 8;
+        cloth.soakAt(new Uint32Array(bytes, 0, n), new Float32Array(bytes, 4 * n, n));
+        this.stage.draw();
+        this.onDab();
+      },
+      onEnd: (told) => this.keep(on, told),
+    }));
     this.move(on, x, y, pressure);
     return true;
   }
 
   /** Goes on with the stroke, without gaps between places that are far apart. */
   move(on: On, x: number, y: number, pressure: number) {
-    if (!this.ended) return;
+    if (!this.strokes.going) return;
     const cloth = this.cloth(on.body);
     const from = this.last ?? [x, y];
     const far = Math.hypot(x - from[0], y - from[1]);
@@ -102,69 +100,25 @@ export class Painter {
       const [u, v] = [from[0] + ((x - from[0]) * k) / n, from[1] + ((y - from[1]) * k) / n];
       const at = this.under(on.body, u, v);
       const touched = at && cloth?.touched(at);
-      if (touched) this.waiting.push({ at: touched, eye, pressure });
+      if (touched) this.strokes.dab({ at: touched, eye, pressure });
     }
     this.last = [x, y];
-    this.flush();
   }
 
   /** Ends the stroke and keeps it. */
   end() {
-    this.ended?.();
-    this.ended = null;
+    this.strokes.end();
     this.last = null;
   }
 
   /** Leaves the stroke as if it had not been; false where there is none. */
   cancel(): boolean {
-    if (!this.ended) return false;
-    this.now.givenUp = true;
-    this.waiting = [];
-    const socket = this.socket;
-    this.socket = null;
-    socket?.close();
-    this.end();
-    return true;
+    this.last = null;
+    return this.strokes.cancel();
   }
 
-  get paints(): boolean {
-    return this.ended !== null;
-  }
-
-  private flush() {
-    if (this.waiting.length === 0 || this.socket?.readyState !== WebSocket.OPEN) return;
-    this.socket.send(JSON.stringify({ dabs: this.waiting } as Said));
-    this.waiting = [];
-  }
-
-  /** One stroke from its first dab until it is part of the scene. */
-  private async stroke(on: On, begin: Said, shown: Float32Array, end: Promise<void>, cloth: ClothLayer) {
-    const { body, map, layer } = on;
-    const socket = new WebSocket(`ws://${location.host}/api/projects/${openId()}/bodies/${body}/maps/${map}/layers/${layer}/brush`);
-    socket.binaryType = 'arraybuffer';
-    this.socket = socket;
-    const told = await new Promise<Told | null>((done) => {
-      socket.onopen = () => {
-        socket.send(JSON.stringify(begin));
-        socket.send(shown);
-        this.flush();
-        void end.then(() => {
-          if (socket.readyState !== WebSocket.OPEN) return;
-          if (this.socket === socket) this.flush();
-          socket.send(JSON.stringify('done' satisfies Said));
-        });
-      };
-      socket.onmessage = (m: MessageEvent) => {
-        if (typeof m.data === 'string') return done(JSON.parse(m.data) as Told);
-        const n = (m.data as ArrayBuffer).byteLength / 8;
-        cloth.soakAt(new Uint32Array(m.data, 0, n), new Float32Array(m.data, 4 * n, n));
-        this.stage.draw();
-        this.onDab();
-      };
-      socket.onclose = () => done(null);
-    });
-    if (this.socket === socket) this.socket = null;
-    socket.close();
+  /** A stroke has ended: it is made part of the scene. */
+  private async keep({ body, map, layer }: On, told: Told | null) {
     const name = now.scene()?.bodies[body]?.maps?.[map]?.name ?? 'Map';
     if (told && 'kept' in told) {
       const path = `/bodies/${body}/maps/${map}/layers/${layer}/weights/painted`;

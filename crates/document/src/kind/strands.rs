@@ -11,6 +11,10 @@ pub struct Strands {
     #[serde(default, skip_serializing_if = "Outlet::is_space")]
     #[schemars(title = "Grow on")]
     pub from: Outlet,
+    /// All through that, where it is closed, and straight up along the body's place; not on its surface.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Inside")]
+    pub inside: bool,
     /// That rectangle.
     #[serde(default = "size")]
     #[schemars(title = "Patch", inner(range(min = 0, max = 100)), extend("unit" = "m"))]
@@ -151,6 +155,7 @@ impl Default for Strands {
     fn default() -> Strands {
         Strands {
             from: Outlet::Space,
+            inside: false,
             size: size(),
             count: 200,
             spread: None,
@@ -218,6 +223,9 @@ impl Traits for Strands {
         if let Some(map) = self.spread.as_ref().filter(|m| !body.maps.contains_key(*m)) {
             let why = format!("names the map \"{map}\", which the body does not have");
             out.push(Fault::own("spread", why));
+        }
+        if self.inside && matches!(self.from, Outlet::Space | Outlet::Points(_)) {
+            out.push(Fault::own("inside", "needs something closed to grow in: say what they grow on".into()));
         }
         if body.follow.is_some() {
             out.push(Fault::common(

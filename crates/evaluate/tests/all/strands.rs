@@ -437,3 +437,30 @@ fn a_ramp_goes_from_root_to_tip() {
     let why = s.unwrap_err().iter().map(ToString::to_string).collect::<String>();
     assert!(why.contains("no surface"), "{why}");
 }
+
+#[test]
+fn they_grow_all_through_what_is_closed() {
+    let own = json!({ "count": 120, "length": 0.05, "from": { "collider": "crate" }, "inside": true });
+    let s = scene(own, |s| {
+        s["colliders"] = json!({ "crate": { "name": "Crate", "form": { "box": { "size": [0.4, 0.2, 0.3] } },
+            "place": { "position": [1, 2, 0] } } });
+    });
+    let parsed = parse(&s.to_string()).unwrap_or_else(|e| panic!("{e:?}"));
+    let of = shape(&Stage::new(&parsed, &NoMeshes), &parsed.bodies[0], &NoMeshes).unwrap();
+    assert_eq!(of.mesh.strands.len(), 120);
+    let roots: Vec<[f64; 3]> = of.placed.chunks(12).map(|p| p[0].map(f64::from)).collect();
+    for r in &roots {
+        let off = [r[0] - 1.0, r[1] - 2.0, r[2]];
+        assert!(off[0].abs() <= 0.2 && off[1].abs() <= 0.1 && off[2].abs() <= 0.15, "{r:?}");
+    }
+    // Not on its sides alone, and as many in each half.
+    let deep =
+        roots.iter().filter(|r| (r[0] - 1.0).abs() < 0.1 && (r[1] - 2.0).abs() < 0.05 && r[2].abs() < 0.075);
+    assert!((5..30).contains(&deep.count()));
+    assert!((45..75).contains(&roots.iter().filter(|r| r[0] < 1.0).count()));
+    // Nothing to grow in is told.
+    let mut none = s.clone();
+    none["bodies"]["tuft"]["kind"]["strands"]["from"] = json!("space");
+    let why = parse(&none.to_string()).unwrap_err();
+    assert!(why.iter().any(|f| f.to_string().contains("something closed")), "{why:?}");
+}

@@ -64,22 +64,19 @@ pub(crate) struct Rods {
     clumps: Option<clump::Clumps>,
 }
 
-/// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of its first point; and how far each point's
-/// forces moved it in the sub-step before, metres, which is where the next begins to look.
+/// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of its first point.
 #[derive(Clone, Debug)]
 pub(crate) struct Own {
     directors: Vec<Record>,
-    gave: Vec<Record>,
 }
 
 impl Lasts for Own {
     fn write(&self, out: &mut Vec<u8>) {
-        self.directors.iter().chain(&self.gave).flat_map(|d| d.0).for_each(|c| out.extend(c.to_le_bytes()));
+        self.directors.iter().flat_map(|d| d.0).for_each(|c| out.extend(c.to_le_bytes()));
     }
     fn read(&mut self, from: &[u8]) {
         let mut numbers = from.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b));
-        let all = self.directors.iter_mut().chain(&mut self.gave);
-        all.flat_map(|d| &mut d.0).zip(&mut numbers).for_each(|(to, n)| *to = n);
+        self.directors.iter_mut().flat_map(|d| &mut d.0).zip(&mut numbers).for_each(|(to, n)| *to = n);
     }
     fn gas(&self) -> &[Gas] {
         &[]
@@ -93,11 +90,11 @@ impl Holds for Rods {
     fn own(&self, _: &Body) -> Own {
         let directors: Vec<Record> =
             self.directors.iter().map(|[x, y, z]| Record([*x, *y, *z, 0.0])).collect();
-        Own { gave: vec![Record::default(); directors.len()], directors }
+        Own { directors }
     }
 
     fn size(&self) -> usize {
-        32 * self.directors.len()
+        16 * self.directors.len()
     }
 
     fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {

@@ -41,7 +41,6 @@ pub(super) struct Reach {
     v: *const Record,
     air: *const Record,
     directors: *mut Record,
-    gave: *mut Record,
 }
 
 // Safety: a strand is one block's, and a block is one task's.
@@ -57,7 +56,6 @@ impl Reach {
             v: state.v.as_ptr(),
             air: state.air.as_ptr(),
             directors: own.directors.as_mut_ptr(),
-            gave: own.gave.as_mut_ptr(),
         }
     }
 }
@@ -158,11 +156,7 @@ impl Scratch {
                 false => V::default(),
             };
             let weight = L::of(inverse.map(|w| if w > 0.0 { per * per / w } else { HELD }));
-            // What rests or hangs is moved by about as much as the last time: that spares a round.
-            let gave = all(reach.gave);
-            let free = L::of(inverse.map(|w| if w > 0.0 { 1.0 } else { 0.0 }));
-            let (start, leads, gained) = (all(reach.start), gained, gave.fma(free, gained));
-            self.points.push(Point { start, leads, gained, weight, wind });
+            self.points.push(Point { start: all(reach.start), leads: gained, gained, weight, wind });
         }
         for k in 0..block.points - 1 {
             // Safety: as above.
@@ -396,13 +390,7 @@ impl Scratch {
 
     fn give_back(&mut self, block: &Block, reach: &Reach) {
         for (k, p) in self.points.iter().enumerate() {
-            let gave = (p.gained - p.leads).array();
             for (l, v) in p.gained.array().into_iter().enumerate().take(block.own) {
-                // Safety: as below.
-                unsafe {
-                    *reach.gave.add(block.first[l] as usize + k) =
-                        Record([gave[l][0] as f32, gave[l][1] as f32, gave[l][2] as f32, 0.0]);
-                }
                 // Safety: the place is the block's, and nobody else's.
                 let record = unsafe { &mut *reach.gained.add(block.first[l] as usize + k) };
                 race::wrote(std::ptr::from_mut(record));
