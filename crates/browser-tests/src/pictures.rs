@@ -115,6 +115,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
         Ok(s["bodies"]["ruff"]["kind"]["strands"]["combed"].is_array())
     })
     .await?;
+    tokio::time::sleep(std::time::Duration::from_millis(4000)).await;
     save("comb").await?;
     w.ctrl('z').await?;
     w.press("Done").await?;

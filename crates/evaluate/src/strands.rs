@@ -53,7 +53,7 @@ struct Root {
 }
 
 fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
-    let (points, locks, rooted) = grown((scene, library), body, own)?;
+    let Grown { points, locks, rooted } = grown((scene, library), body, own)?;
     let positions: Vec<[f32; 3]> = points.iter().map(|p| p.as_vec3().to_array()).collect();
     let strands = vec![own.points; locks.len()];
     let ends = |name: &str, of: &dyn Fn(u32) -> u32| Border {
@@ -99,12 +99,20 @@ fn clumped(locks: &[Lock], count: usize) -> Vec<u32> {
     between(&middles, &roots, PI, |_| [0.0; 4]).into_iter().map(|h| h.strands[0]).collect()
 }
 
-/// The points of strands at rest, what a comb goes on from, and how many points of each stand in what they grow on; about the body's own place.
+/// Strands at rest, about the body's own place.
+struct Grown {
+    points: Vec<DVec3>,
+    /// What a comb goes on from.
+    locks: Vec<Lock>,
+    /// How many points of each stand in what they grow on; empty where that is nothing.
+    rooted: Vec<u32>,
+}
+
 fn grown(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
     own: &Strands,
-) -> Result<(Vec<DVec3>, Vec<Lock>, Vec<u32>), ShapeError> {
+) -> Result<Grown, ShapeError> {
     let soil = soil((scene, library), body, own)?;
     let mut points = vec![];
     let mut locks = vec![];
@@ -158,7 +166,7 @@ fn grown(
         // Those that lie on it as a whole touch by their tips.
         each.map(|p| p.iter().position(clear).unwrap_or(p.len() - 2) as u32).collect()
     });
-    Ok((points, locks, rooted))
+    Ok(Grown { points, locks, rooted })
 }
 
 /// How thick what they grow on is to contact: from its skin on, metres.
@@ -625,7 +633,7 @@ pub fn groom(
     spared: &[f32],
 ) -> Result<Groom, ShapeError> {
     let own = body.kind.strands().ok_or(ShapeError::Loose)?;
-    let (_, locks, _) = grown((scene, library), body, own)?;
+    let locks = grown((scene, library), body, own)?.locks;
     let skin = soil((scene, library), body, own)?.and_then(|s| s.skin());
     // By the middle of each.
     let n = own.points as usize;

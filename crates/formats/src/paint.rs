@@ -59,7 +59,7 @@ pub fn read_combed(bytes: &[u8]) -> Result<Combed, ReadError> {
     let lengths: Vec<f32> = numbers(bytes, "lengths")?;
     let apart = numbers::<f64>(bytes, "apart")?.first().copied().unwrap_or(0.0);
     let n = roots.len();
-    let segments = if n == 0 { 1 } else { ways.len() / n };
+    let segments = ways.len().checked_div(n).unwrap_or(1);
     if outs.len() != n || lengths.len() != n || segments == 0 || ways.len() != n * segments {
         return Err(fail(&format!(
             "{n} roots, {} ways and {} lengths don't fit together",

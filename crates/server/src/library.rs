@@ -12,6 +12,8 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
 
 type Read<T> = Result<Arc<T>, String>;
+/// Rows of places.
+type Curves = Vec<Vec<[f64; 3]>>;
 /// A figure by its file and that of its points.
 type FigureKey = (String, Option<String>);
 
@@ -23,7 +25,7 @@ pub struct StoredMeshes {
     paintings: Arc<Mutex<Paintings>>,
     pictures: Arc<Mutex<HashMap<String, Read<Picture>>>>,
     combed: Arc<Mutex<HashMap<String, Read<Combed>>>>,
-    curves: Arc<Mutex<HashMap<String, Read<Vec<Vec<[f64; 3]>>>>>>,
+    curves: Arc<Mutex<HashMap<String, Read<Curves>>>>,
 }
 
 /// Surfaces with so many strokes on them, each by its surface and its strokes; the oldest are let go.
@@ -253,7 +255,7 @@ impl MeshLibrary for StoredMeshes {
         of(&self.combed, from)
     }
 
-    fn curves(&self, from: &MeshSource) -> Read<Vec<Vec<[f64; 3]>>> {
+    fn curves(&self, from: &MeshSource) -> Read<Curves> {
         of(&self.curves, from)
     }
 

@@ -91,3 +91,56 @@ fn files_are_what_their_endings_say() {
         assert!(check_file(name, &bytes).is_err(), "{name}");
     }
 }
+
+#[test]
+fn what_is_combed_comes_back_and_what_does_not_fit_is_told() {
+    let of = nematon_paint::Combed {
+        roots: vec![[0.0, 0.0, 0.0], [0.1, 0.0, 0.0]],
+        outs: vec![[0.0, 1.0, 0.0]; 2],
+        segments: 3,
+        ways: (0..6).map(|k| [0.0, 1.0 - 0.01 * k as f32, 0.1]).collect(),
+        lengths: vec![0.8, 1.2],
+        apart: 0.1,
+    };
+    let bytes = write_combed(&of);
+    assert_eq!(read_combed(&bytes).unwrap(), of);
+    check_file("combed.npz", &bytes).unwrap();
+    for (broken, what) in [
+        (nematon_paint::Combed { lengths: vec![1.0, -1.0], ..of.clone() }, "no length"),
+        (nematon_paint::Combed { apart: 0.0, ..of.clone() }, "no room"),
+        (nematon_paint::Combed { roots: vec![[f32::NAN, 0.0, 0.0], [0.0; 3]], ..of.clone() }, "finite"),
+    ] {
+        let why = read_combed(&write_combed(&broken)).unwrap_err().to_string();
+        assert!(why.contains(what), "{why}");
+    }
+    let one = nematon_paint::Combed {
+        roots: of.roots[..1].to_vec(),
+        outs: of.outs[..1].to_vec(),
+        ways: of.ways[..3].to_vec(),
+        lengths: vec![1.0],
+        ..of.clone()
+    };
+    let names = ["roots", "outs", "ways", "lengths", "apart"];
+    let mixed = names.map(|n| array(&write_combed(if n == "lengths" { &one } else { &of }), &format!("{n}.npy")));
+    let parts: Vec<(String, &[u8])> =
+        names.iter().zip(&mixed).map(|(n, b)| (format!("{n}.npy"), b.as_slice())).collect();
+    let parts: Vec<(&str, &[u8])> = parts.iter().map(|(n, b)| (n.as_str(), *b)).collect();
+    let why = read_combed(&zip(&parts)).unwrap_err().to_string();
+    assert!(why.contains("don't fit together"), "{why}");
+    assert!(read_combed(b"no zip").is_err());
+    assert!(read_combed(&bytes[..bytes.len() / 2]).is_err());
+}
+
+#[test]
+fn as_many_curves_as_strands_may_be_are_read() {
+    let mut text = String::new();
+    for k in 0..700 {
+        text += &format!("v {k} 0 0\nv {k} 1 0\nl {} {}\n", 2 * k + 1, 2 * k + 2);
+    }
+    assert_eq!(read_guides("guides.obj", text.as_bytes()).unwrap().len(), 700);
+    assert_eq!(read_curves("guides.obj", text.as_bytes()).unwrap().len(), 200);
+    // One of a single point, and one that is at no place, are none.
+    let odd = "v 0 0 0\nv 1 0 0\nv nan 0 0\nl 1 1\nl 1 2\nl 3 3\n";
+    assert_eq!(read_guides("odd.obj", odd.as_bytes()).unwrap().len(), 1);
+    assert!(read_guides("none.obj", b"v 0 0 0\n").is_err());
+}

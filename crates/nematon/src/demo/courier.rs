@@ -319,7 +319,7 @@ fn tassels(moth: &FigureId) -> Body {
         points: 10,
         length: 0.075,
         variation: 0.1,
-        lean: [0.0, -3.0, 0.0],
+        lean: [0.0, -1.2, 0.0],
         bow: 0.3,
         diameter: 0.0005,
         taper: 0.2,

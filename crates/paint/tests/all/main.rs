@@ -1,3 +1,4 @@
 //! What brushes and combs do.
+#![allow(clippy::unwrap_used)]
 mod brush;
 mod comb;

@@ -714,7 +714,7 @@ fn a_clump_is_drawn_in_and_alone_it_stays_as_it_is() {
 #[test]
 fn a_clump_makes_no_momentum_and_turns_for_nothing() {
     // Ends weigh half.
-    let heavy = |k: usize| if k % 9 == 0 || k % 9 == 8 { 0.5 } else { 1.0 };
+    let heavy = |k: usize| if k.is_multiple_of(9) || k % 9 == 8 { 0.5 } else { 1.0 };
     let middle = |v: &[[f64; 3]]| -> [f64; 3] {
         std::array::from_fn(|c| v.iter().enumerate().map(|(k, p)| heavy(k) * p[c]).sum::<f64>() / 40.0)
     };
