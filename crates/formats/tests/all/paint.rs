@@ -121,7 +121,8 @@ fn what_is_combed_comes_back_and_what_does_not_fit_is_told() {
         ..of.clone()
     };
     let names = ["roots", "outs", "ways", "lengths", "apart"];
-    let mixed = names.map(|n| array(&write_combed(if n == "lengths" { &one } else { &of }), &format!("{n}.npy")));
+    let mixed =
+        names.map(|n| array(&write_combed(if n == "lengths" { &one } else { &of }), &format!("{n}.npy")));
     let parts: Vec<(String, &[u8])> =
         names.iter().zip(&mixed).map(|(n, b)| (format!("{n}.npy"), b.as_slice())).collect();
     let parts: Vec<(&str, &[u8])> = parts.iter().map(|(n, b)| (n.as_str(), *b)).collect();

@@ -205,7 +205,6 @@ pub fn courier() -> Scene {
             ("satchel".into(), satchel),
             ("ruff".into(), ruff(&moth())),
             ("tassels".into(), tassels(&moth())),
-            ("grass".into(), grass()),
         ]
         .into_iter()
         .collect(),
@@ -253,7 +252,6 @@ pub fn courier() -> Scene {
             ("tassels", "legs"),
             ("tassels", "cape"),
             ("tassels", "satchel"),
-            ("grass", "wings"),
         ]
         .map(|(a, b)| [a.to_owned(), b.to_owned()])
         .into(),
@@ -338,53 +336,6 @@ fn tassels(moth: &FigureId) -> Body {
             .into_iter()
             .collect(),
         ..Body::of("Tassels", Kind::Strands(Box::new(strands)))
-    }
-}
-
-/// Grass on the ground beside the canopy, in tufts.
-fn grass() -> Body {
-    let tufts = Weights::Noise(Noise { size: 0.16, octaves: 1, seed: 3 });
-    let strands = Strands {
-        size: [1.6, 0.7],
-        spread: Some("tufts".into()),
-        count: 260,
-        points: 8,
-        length: 0.24,
-        variation: 0.4,
-        lean: [0.25, 0.0, 0.1],
-        bow: 0.8,
-        diameter: 0.0014,
-        taper: 0.8,
-        density: 500.0,
-        modulus: 6e8,
-        damping: 2.0.into(),
-        hairs: Some(Hairs {
-            count: 2600,
-            clump: 0.2,
-            shorter: 0.5,
-            stray: 0.01,
-            diameter: 0.0012,
-            taper: 0.9,
-            ..Hairs::begin()
-        }),
-        ..Strands::default()
-    };
-    Body {
-        dye: Some(Dye::Moss),
-        place: Node::still([0.9, 0.0, 1.5], [0.0; 3]),
-        touch: Touch { itself: false, others: false, group: "grass".into() },
-        // Noise is about a half: there is next to nothing under that.
-        maps: [(
-            "tufts".into(),
-            Map {
-                dye: Some(Dye::Moss),
-                remap: vec![[0.0, 0.02], [0.48, 0.02], [0.6, 1.0]],
-                ..Map::of("Tufts", tufts)
-            },
-        )]
-        .into_iter()
-        .collect(),
-        ..Body::of("Grass", Kind::Strands(Box::new(strands)))
     }
 }
 
