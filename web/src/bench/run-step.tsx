@@ -3,7 +3,7 @@ import type { Lane, Run, Snag } from '../api/http';
 import { laneWords, runWords, snagWords } from '../loom/words';
 import { setHere, useHere } from '../state/here';
 import { cancel, edit, putFirst, run } from '../state/project';
-import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace } from '../state/queries';
+import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace, isStrands } from '../state/queries';
 import { choosePoints } from '../state/choice';
 import { clothOf } from '../state/value';
 import { setView } from '../state/view';
@@ -211,7 +211,7 @@ function SnagLine({ body, worst: { frame, snag, frames } }: { body: string; wors
     <div className="text-[12px]">
       <span className="flex items-start gap-2">
         <button type="button" onClick={go} className="min-w-0 flex-1 rounded text-left text-madder hover:bg-woad-wash-soft">
-          {snagWords(snag)} at frame {frame}
+          {snagWords(snag, isStrands(body))} at frame {frame}
           {frames > 1 ? `, and in ${frames - 1} more` : ''}
         </button>
         <Button look="quiet" aria-expanded={open} aria-label={`What helps: ${snag.snag}`} onClick={() => setOpen(!open)}>
@@ -251,16 +251,28 @@ function curesOf(key: string, snag: Snag): Cure[] {
     label: `${steps} to ${more}`,
     act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: more }]),
   };
-  const matter = clothOf(body)?.matter as unknown as Record<string, number> | undefined;
-  const twice = (keys: string[], words: string, label: string): Cure => ({
-    words,
-    label,
-    act: () =>
-      void edit(
-        `${body.name} ${keys[0]!.replace(/_.*/, '')}`,
-        keys.map((k) => ({ op: 'replace', path: `/bodies/${key}/kind/cloth/matter/${k}`, value: 2 * (matter?.[k] ?? 1) })),
-      ),
-  });
+  const strands = 'strands' in body.kind ? body.kind.strands : undefined;
+  const [at, numbers] = strands ? ['strands', strands] : ['cloth/matter', clothOf(body)?.matter];
+  const twice = (keys: string[], words: string, label: string): Cure[] =>
+    numbers
+      ? [
+          {
+            words,
+            label,
+            act: () =>
+              void edit(
+                `${body.name} ${keys[0]!.replace(/_.*/, '')}`,
+                keys.map((k) => ({
+                  op: 'add',
+                  path: `/bodies/${key}/kind/${at}/${k}`,
+                  value: 2 * ((numbers as unknown as Record<string, number>)[k] ?? 1),
+                })),
+              ),
+          },
+        ]
+      : [];
+  const thicker = (words: string) =>
+    strands ? twice(['around'], 'More room kept about each strand. ', 'twice as much') : twice(['thickness'], words, 'twice as thick');
   switch (snag.snag) {
     case 'crossing': {
       const itself = snag.with?.kind === 'itself';
@@ -273,18 +285,20 @@ function curesOf(key: string, snag: Snag): Cure[] {
             { op: 'replace', path: `/bodies/${key}/touch/${itself ? 'itself' : 'others'}`, value: true },
           ]),
       };
-      return [...(on ? [] : [turn]), finer, twice(['thickness'], 'A thicker skin leaves more room between layers. ', 'twice as thick')];
+      return [...(on ? [] : [turn]), finer, ...thicker('A thicker skin leaves more room between layers. ')];
     }
     case 'inside':
       return [
         finer,
-        twice(['thickness'], 'A thicker skin stays further away. ', 'twice as thick'),
+        ...thicker('A thicker skin stays further away. '),
         { words: 'A collider that moves fast needs a form with some thickness: a box or a capsule rather than a thin mesh.' },
       ];
     case 'overstretch':
       return [
         finer,
-        twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff'),
+        ...(strands
+          ? twice(['modulus'], 'A fibre that stretches less. ', 'twice as stiff')
+          : twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff')),
         { words: 'Or less weight on few points: hold more of them.' },
       ];
     case 'leap':

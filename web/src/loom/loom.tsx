@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { Lane } from '../api/http';
 import { useBody } from '../bench/use-body';
 import { choosePoints } from '../state/choice';
-import { isGoing, useLanes, useRuns, useScene } from '../state/queries';
+import { isGoing, useLanes, useRuns, useScene, isStrands } from '../state/queries';
 import { useTried } from '../state/tried';
 import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
@@ -134,7 +134,12 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     const frame = frameAt(x, span, width);
     const snag = snagAt(e);
     const left = Math.min(x, width - 280);
-    if (snag) return setTip({ x: left, y: e.clientY, words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map(snagWords)] });
+    if (snag)
+      return setTip({
+        x: left,
+        y: e.clientY,
+        words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map((s) => snagWords(s, isStrands(snag.lane.body)))],
+      });
     const s = lane?.stretches.find((t) => t.first <= frame && frame <= t.last);
     if (!lane || s?.state !== 'stale') return setTip(null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;

@@ -41,16 +41,18 @@ export function touchedWords(t: Touched): string {
   return t.kind === 'floor' ? 'the floor' : t.name;
 }
 
-/** What is wrong with a frame, in a line. */
-export function snagWords(s: Snag): string {
+/** What is wrong with a frame of a body, in a line. */
+export function snagWords(s: Snag, strands: boolean): string {
   const many = (one: string, more: string) => count(s.count, one, more);
   switch (s.snag) {
     case 'crossing':
-      return `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ? touchedWords(s.with) : ''}`;
+      return strands
+        ? `${many('segment goes', 'segments go')} through ${s.with ? touchedWords(s.with) : 'a surface'}`
+        : `${many('pair of triangles crosses', 'pairs of triangles cross')} ${s.with ? touchedWords(s.with) : ''}`;
     case 'inside':
       return `${many('point is', 'points are')} inside ${s.with ? touchedWords(s.with) : 'a collider'}, by ${(s.worst * 1000).toFixed(1)} mm at most`;
     case 'overstretch':
-      return `${many('triangle is', 'triangles are')} overstretched, by ${(s.worst * 100).toFixed(0)} % at most`;
+      return `${strands ? many('segment is', 'segments are') : many('triangle is', 'triangles are')} overstretched, by ${(s.worst * 100).toFixed(0)} % at most`;
     case 'leap':
       return s.with
         ? `${touchedWords(s.with)} jumps by ${s.worst.toFixed(1)} m: it was set down there`

@@ -283,4 +283,7 @@ export const now = {
   },
 };
 
+/** Whether a body of the open project is of strands. */
+export const isStrands = (id: string) => 'strands' in (now.scene()?.bodies[id]?.kind ?? {});
+
 export const isGoing = (r: Run) => r.state === 'queued' || r.state === 'running';
