@@ -24,6 +24,7 @@ import {
   holdEvery,
   holdEyelets,
 } from './grips';
+import { combChosen } from './brush';
 import { Maps } from './maps';
 import { Menu } from './thing-tools';
 import { capital, removeGrip } from './things';
@@ -41,6 +42,11 @@ export function HoldStep() {
   const points = useView((v) => v.points.length);
   const loose = useScene((s) => Boolean(s.bodies[id] && isLoose(s.bodies[id]))) ?? false;
   const rooted = useScene((s) => Boolean(s.bodies[id] && 'strands' in s.bodies[id].kind)) ?? false;
+  const strokes =
+    useScene((s) => {
+      const kind = s.bodies[id]?.kind;
+      return kind && 'strands' in kind ? (kind.strands.combed?.length ?? 0) : 0;
+    }) ?? 0;
   const held = (g: string) => shape?.head.grips.find((h) => h.grip === g)?.points.length ?? 0;
   const figures = useScene((s) => s.figures) ?? {};
   const to = (g: Grip) => {
@@ -103,7 +109,23 @@ export function HoldStep() {
         </Note>
       )}
       <Maps id={id} />
-      <Follow id={id} />
+      {rooted && (
+        <Section
+          title="Combing"
+          action={
+            <Button
+              look="quiet"
+              hint="Lays, parts, lengthens and cuts them by strokes in the view, as they are at the first frame"
+              onClick={combChosen}
+            >
+              Comb
+            </Button>
+          }
+        >
+          <Note>{strokes > 0 ? `${counted(strokes, 'stroke')} over how they grow.` : 'As they grow.'}</Note>
+        </Section>
+      )}
+      {!rooted && <Follow id={id} />}
       <Handles />
       <ByBorder id={id} />
       <Section title="Points by hand">

@@ -52,12 +52,13 @@ export class Comber {
   /** Begins a stroke; false where there is nothing to comb. */
   begin(body: string, x: number, y: number, pressure: number): boolean {
     const drawn = this.strands(body);
-    if (!drawn || this.strokes.going || !this.under(body, x, y)) return false;
+    if (!drawn || this.strokes.going) return false;
     if (clock.frame !== clock.first) {
       // They are combed as they are at first.
       clock.halt(clock.first);
       return false;
     }
+    if (!this.under(body, x, y)) return false;
     const { brush, combs, spares } = useView.getState();
     const comb = { does: combs, radius: brush.radius, strength: brush.strength, edge: brush.edge };
     this.last = null;

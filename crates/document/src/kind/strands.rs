@@ -117,6 +117,9 @@ pub struct Strands {
     pub seed: u32,
 }
 
+/// Most points of all hairs between strands.
+const MAX_HAIR_POINTS: usize = 4_000_000;
+
 fn size() -> [f64; 2] {
     [0.3, 0.3]
 }
@@ -213,6 +216,16 @@ impl Traits for Strands {
                 self.count, self.points
             );
             out.push(Fault::own("count", why));
+        }
+        if let Some(hairs) = &self.hairs {
+            let all = hairs.count as usize * self.points as usize;
+            if all > MAX_HAIR_POINTS {
+                let why = format!(
+                    "is {}, with {} points each {all}; the most is {MAX_HAIR_POINTS}. Grow fewer",
+                    hairs.count, self.points
+                );
+                out.push(Fault::own("hairs/count", why));
+            }
         }
         if let Outlet::Points(points) = &self.from
             && points.len() != self.count as usize

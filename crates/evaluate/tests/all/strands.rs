@@ -284,6 +284,9 @@ fn hairs_grow_between_strands_on_what_those_grow_on_and_change_no_frame() {
         left += usize::from(h[0][0] < 0.0);
     }
     assert!((150..250).contains(&left), "{left} of 400 on the left");
+    let many = scene(json!({ "count": 10, "points": 50, "hairs": { "count": 100_000 } }), |_| ());
+    let why = parse(&many.to_string()).unwrap_err().iter().map(ToString::to_string).collect::<String>();
+    assert!(why.contains("the most is 4000000. Grow fewer"), "{why}");
     // Those of a body that grows by a map grow by it too.
     let by_map = scene(own, |s| {
         s["bodies"]["tuft"]["kind"]["strands"]["spread"] = json!("right");
