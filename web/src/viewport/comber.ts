@@ -10,8 +10,11 @@ import type { Stage } from './stage';
 import { StrandLayer } from './strand-layer';
 import { Strokes } from './strokes';
 
-/** Pixels between dabs, at least; and how near to the pointer a strand is met. */
+/** Pixels between dabs, at least; of the comb's radius how far they lie apart, and how many one move is at most. */
 const APART = 3;
+const STEP = 0.35;
+const MOST = 24;
+/** Pixels from the pointer within which a strand is met. */
 const NEAR = 18;
 
 export class Comber {
@@ -76,18 +79,27 @@ export class Comber {
     return true;
   }
 
+  /** Goes on with the stroke, without gaps between places that are far apart. */
   move(body: string, x: number, y: number, pressure: number) {
     if (!this.strokes.going) return;
-    const from = this.last ?? [x, y];
-    if (this.last && Math.hypot(x - from[0], y - from[1]) < APART) return;
-    const at = this.under(body, x, y);
+    let [u, v] = this.last ?? [x, y];
+    const far = Math.hypot(x - u, y - v);
+    if (this.last && far < APART) return;
+    const end = this.under(body, x, y);
+    const step = Math.max(APART, end ? STEP * this.stage.painter.pixels(end) : 8);
+    const n = Math.max(1, Math.min(MOST, Math.round(far / step)));
+    const [du, dv] = [(x - u) / n, (y - v) / n];
+    const three = (p: T.Vector3) => p.toArray() as [number, number, number];
+    const eye = three(this.stage.camera.getWorldPosition(new T.Vector3()));
+    for (let k = 0; k < n; k++) {
+      const at = this.under(body, u + du, v + dv);
+      if (at) {
+        this.met = at;
+        this.strokes.dab({ at: three(at), by: three(at.clone().sub(this.level(u, v, at))), eye, pressure });
+      }
+      [u, v] = [u + du, v + dv];
+    }
     this.last = [x, y];
-    if (!at) return;
-    this.met = at;
-    const by = at.clone().sub(this.level(from[0], from[1], at));
-    const eye = this.stage.camera.getWorldPosition(new T.Vector3());
-    const three = (v: T.Vector3) => v.toArray() as [number, number, number];
-    this.strokes.dab({ at: three(at), by: three(by), eye: three(eye), pressure });
   }
 
   /** Ends the stroke and keeps it. */
