@@ -42,12 +42,14 @@ export function DeliverStep() {
   const [normals, setNormals] = useState(true);
   const [triangles, setTriangles] = useState(false);
   const [exact, setExact] = useState(false);
+  const [hairs, setHairs] = useState(false);
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
   const before = useRef(range);
   // Escape leaves a field as it was when it was gone to.
   const typed = { onBegin: () => (before.current = range), onBack: () => setRange(before.current) };
   if (!frames) return null;
+  const haired = Object.values(bodies).some((b) => 'strands' in b.kind && b.kind.strands.hairs);
   const taken = lanes.filter((l) => chosen?.includes(l.body) ?? true);
   const rate = frames.rate ?? 24;
   const number = (text: string | undefined, otherwise: number) => {
@@ -63,6 +65,7 @@ export function DeliverStep() {
 
   const save = async (format: string) => {
     const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles), exact: String(exact) });
+    if (haired && hairs) query.set('hairs', 'true');
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
     if (format !== 'still') query.set('last', String(last));
@@ -136,6 +139,14 @@ export function DeliverStep() {
             <span className="text-[12px] text-faded">{exact ? 'exact, however far out' : 'in single precision'}</span>
           </span>
         </Line>
+        {haired && (
+          <Line label="Strands">
+            <span className="flex items-center gap-2">
+              <Toggle label="Hairs in place of strands" on={hairs} onTurn={setHairs} />
+              <span className="text-[12px] text-faded">{hairs ? 'the hairs between them' : 'as they are computed'}</span>
+            </span>
+          </Line>
+        )}
         {!fits && (
           <Note tone="care">
             The scene has frames {frames.first} to {frames.last}.
