@@ -127,25 +127,16 @@ export function DeliverStep() {
         <Line label="Normals">
           <Toggle label="With normals" on={normals} onTurn={setNormals} />
         </Line>
-        <Line label="Faces">
-          <span className="flex items-center gap-2">
-            <Toggle label="Cut faces into triangles" on={triangles} onTurn={setTriangles} />
-            <span className="text-[12px] text-faded">{triangles ? 'cut into triangles' : 'as they were made or brought in'}</span>
-          </span>
-        </Line>
-        <Line label="Places">
-          <span className="flex items-center gap-2">
-            <Toggle label="Exact places" on={exact} onTurn={setExact} />
-            <span className="text-[12px] text-faded">{exact ? 'exact, however far out' : 'in single precision'}</span>
-          </span>
-        </Line>
+        <SwitchWithWords label="Faces" turns="Cut faces into triangles" on={triangles} onTurn={setTriangles}>
+          {triangles ? 'cut into triangles' : 'as they were made or brought in'}
+        </SwitchWithWords>
+        <SwitchWithWords label="Places" turns="Exact places" on={exact} onTurn={setExact}>
+          {exact ? 'exact, however far out' : 'in single precision'}
+        </SwitchWithWords>
         {haired && (
-          <Line label="Strands">
-            <span className="flex items-center gap-2">
-              <Toggle label="Hairs in place of strands" on={hairs} onTurn={setHairs} />
-              <span className="text-[12px] text-faded">{hairs ? 'the hairs between them' : 'as they are computed'}</span>
-            </span>
-          </Line>
+          <SwitchWithWords label="Strands" turns="Hairs in place of strands" on={hairs} onTurn={setHairs}>
+            {hairs ? 'the hairs between them' : 'as they are computed'}
+          </SwitchWithWords>
         )}
         {!fits && (
           <Note tone="care">
@@ -232,6 +223,18 @@ function FrameBox({
 
 /** What single precision loses of so many metres at most, metres. */
 const rounding = (far: number) => far * 2 ** -24;
+
+/** A switch, and what it means as it stands. */
+function SwitchWithWords(props: { label: string; turns: string; on: boolean; onTurn: (on: boolean) => void; children: string }) {
+  return (
+    <Line label={props.label}>
+      <span className="flex items-center gap-2">
+        <Toggle label={props.turns} on={props.on} onTurn={props.onTurn} />
+        <span className="text-[12px] text-faded">{props.children}</span>
+      </span>
+    </Line>
+  );
+}
 
 /** How precise the kept frames are, and what a file loses of them far from the world's origin. */
 function Precision({ lanes, exact }: { lanes: Lane[]; exact: boolean }) {

@@ -492,3 +492,45 @@ fn a_still_mesh_goes_out_in_three_formats_and_comes_back() {
     let usd = String::from_utf8(Still::Usda.write("Two", &mesh).unwrap()).unwrap();
     assert!(usd.contains("def Mesh \"Two\"") && usd.contains("faceVertexCounts = [4, 3]"), "{usd}");
 }
+
+#[test]
+fn pieces_that_come_and_go_are_written_as_those_that_are_there() {
+    let gone = [f32::NAN; 3];
+    let mesh = nematon_geometry::Mesh {
+        positions: vec![[0.0; 3]; 3],
+        radii: vec![0.01, 0.02, 0.03],
+        ..Default::default()
+    };
+    let motion = Motion {
+        name: "Pods",
+        mesh: &mesh,
+        first: 7,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: true,
+        picture: None,
+    };
+    // Of three numbers the second is still to come, and then the first has gone.
+    let frames = [vec![[1.0, 2.0, 3.0], gone, [4.0, 5.0, 6.0]], vec![gone, [7.0, 8.0, 9.0], [4.0, 5.0, 5.5]]];
+    let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
+    for line in [
+        "        7: [0, 2],",
+        "        8: [1, 2],",
+        "        7: [0.02, 0.06],",
+        "        8: [0.04, 0.06],",
+        "        7: [(1, 2, 3), (4, 5, 6)],",
+        "        8: [(7, 8, 9), (4, 5, 5.5)],",
+    ] {
+        assert!(text.lines().any(|l| l == line), "{line} is not in {text}");
+    }
+    assert!(!text.contains("NaN"));
+    let bytes = write(Kind::Obj, &motion, &frames).unwrap();
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    for (k, last) in [(0, "v 4 5 6"), (1, "v 4 5 5.5")] {
+        let mut text = String::new();
+        std::io::Read::read_to_string(&mut zip.by_index(k).unwrap(), &mut text).unwrap();
+        let places: Vec<&str> = text.lines().filter(|l| l.starts_with("v ")).collect();
+        assert_eq!((places.len(), places[1]), (2, last), "{text}");
+    }
+}
