@@ -23,6 +23,8 @@ pub enum BuildError {
     NoArea { triangle: usize },
     #[error("from point {point} to the next there is no way")]
     NoLength { point: usize },
+    #[error("point {point} comes after itself, or after one that comes after it")]
+    NoWay { point: usize },
     #[error("point {point} is not at a finite place")]
     NotFinite { point: usize },
     #[error("{what} is {value}; it must be finite and {limit}")]

@@ -130,3 +130,8 @@ pub fn fit(y: &[f64], duration: f64) -> (f64, f64) {
     let omega = (a / (2.0 * r)).clamp(-1.0, 1.0).acos() / duration;
     (omega / (2.0 * std::f64::consts::PI), r.powf(1.0 / duration))
 }
+
+/// A wind that is the same everywhere.
+pub fn steady(velocity: [f32; 3]) -> Vec<nematon_air::FieldNow> {
+    vec![nematon_air::WindNow { velocity, gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }.into()]
+}

@@ -14,6 +14,7 @@ mod leap;
 mod matter;
 mod membrane;
 mod motion;
+mod plants;
 mod pull;
 mod rods;
 mod rules;

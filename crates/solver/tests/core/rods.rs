@@ -1,6 +1,6 @@
 //! Strands against the elastica, beams, chains, a twisted ring, and what must not matter to them.
-use crate::harness::{fit, mode, within};
-use nematon_air::{FieldNow, WindNow};
+use crate::harness::{fit, mode, steady, within};
+
 use nematon_solver::{
     AIR_DENSITY, Body, BuildError, ClumpRest, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs,
     GripMotion, Holder, NoWatch, Pose, Rules, Solid, State, StrandRest, Way, snags, step,
@@ -214,10 +214,6 @@ fn a_chain_between_level_ends_sags_as_a_catenary() {
         println!("span {span}: sag {low:.5}, expected {sag}");
         assert!((low - sag).abs() < 0.004, "{low} where {sag} is expected");
     }
-}
-
-fn steady(velocity: [f32; 3]) -> Vec<FieldNow> {
-    vec![WindNow { velocity, gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }.into()]
 }
 
 #[test]

@@ -1,14 +1,10 @@
 //! What hangs or stands in a steady wind, against statics.
-use crate::harness::{SheetOf, Trial, plain};
-use nematon_air::{FieldNow, WindNow as Wind};
+use crate::harness::{SheetOf, Trial, plain, steady};
+
 use nematon_geometry::place;
 use nematon_solver::{AIR_DENSITY, Matter};
 
 const LENGTH: f64 = 0.5;
-
-fn steady(velocity: [f32; 3]) -> Vec<FieldNow> {
-    vec![Wind { velocity, gust: 0.0, gust_period: 2.0, seed: 0, ..Default::default() }.into()]
-}
 
 /// The wind that presses on a square metre that faces it by `share` of its weight: m/s.
 fn speed_for(share: f64, areal_weight: f64, drag: f64) -> f64 {

@@ -8,7 +8,7 @@ use crate::body::{Body, BuildError, Features, Outside};
 use crate::model::Model;
 use crate::parts::Parts;
 use crate::simd::Record;
-use glam::DVec3;
+use glam::{DMat3, DVec3};
 
 /// Contact fills up groups with them.
 const SPARES: usize = 8;
@@ -20,27 +20,32 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
     let mut area = vec![0.0f32; n];
     let mut segments = vec![];
     let mut features = Features::default();
-    let mut directors = vec![[0.0f32; 3]; n];
     for (strand, (from, count)) in rest.strands().enumerate() {
         let stands = from + rest.rooted.get(strand).map_or(0, |k| *k as usize);
-        for k in from..from + count - 1 {
-            let length = apart(rest.shape()[k], rest.shape()[k + 1]);
-            let mean = |of: &[f32]| 0.5 * (of[k] + of[k + 1]);
-            for (end, other) in [(k, k + 1), (k + 1, k)] {
+        for far in from + 1..from + count {
+            let near = from + rest.before(from, far);
+            let length = apart(rest.shape()[near], rest.shape()[far]);
+            let ends = |of: &[f32]| rest.at_ends(of, [near, far]);
+            let (dense, wide) = (ends(&rest.line_density), ends(&rest.width));
+            for (k, at) in [near, far].into_iter().enumerate() {
                 // Half of the segment, which is as heavy as it is thick there.
-                let of = |v: &[f32]| 0.75 * v[end] + 0.25 * v[other];
-                mass[end] += 0.5 * length * f64::from(of(&rest.line_density));
-                area[end] += 0.5 * (length as f32) * of(&rest.width);
+                let of = |v: [f64; 2]| 0.75 * v[k] + 0.25 * v[1 - k];
+                mass[at] += 0.5 * length * of(dense);
+                area[at] += (0.5 * length * of(wide)) as f32;
             }
-            let numbers = [length as f32, mean(&rest.stretch), mean(&rest.bend), mean(&rest.twist)];
-            segments.push((k as u32, numbers));
-            // A segment at a root that is held stands in what it grows from.
-            if k >= stands && !(k == from && rest.held[k]) {
-                features.segments.push([k as u32, k as u32 + 1]);
+            let [a, b] = ends(&rest.stretch);
+            segments.push(([near as u32, far as u32], [length as f32, (0.5 * (a + b)) as f32]));
+            // A segment at a root that is held stands in what it grows from, and one with a plate touches nothing until it lets go.
+            let stuck = near < stands || (near == from && rest.held[near]);
+            let blade = rest.blades.get(far).is_some_and(|b| *b > 0.0);
+            if !stuck && !blade {
+                features.segments.push([near as u32, far as u32]);
             }
         }
-        director_along(&rest.positions[from..from + count], &mut directors[from..from + count]);
     }
+    rest.lumps.iter().zip(&mut mass).for_each(|(more, m)| *m += f64::from(*more));
+    rest.blades.iter().zip(&mut area).for_each(|(more, a)| *a += more);
+    let directors = directors(rest, &rest.positions);
     let mut records: Vec<Record> = (0..n)
         .map(|k| {
             let [x, y, z] = rest.positions[k];
@@ -53,7 +58,8 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
     // Strands that only touch by what is held have nothing to touch with.
     let lengths: f64 = segments.iter().map(|(_, s)| f64::from(s[0])).sum();
     let rods = Rods {
-        blocks: blocks(rest, &directors),
+        blocks: blocks(rest, &directors, &Joints::of(rest, &directors, &mass)),
+        inner: rest.inner,
         set: rest.set,
         drag: rest.drag,
         along: rest.along,
@@ -68,7 +74,7 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
         apart: (lengths / rods.segments.len() as f64) as f32,
         damping: rest.damping,
         damped: vec![],
-        airy: rest.drag > 0.0,
+        airy: rest.drag > 0.0 || (rest.blade_drag > 0.0 && !rest.blades.is_empty()),
         outside: Outside {
             features,
             shape: None,
@@ -91,18 +97,21 @@ fn vector(p: [f32; 3]) -> DVec3 {
     DVec3::from_array(p.map(f64::from))
 }
 
-/// A director for each segment of a strand, carried along it without a twist from one that depends on the way of the first alone.
-fn director_along(p: &[[f32; 3]], out: &mut [[f32; 3]]) {
-    let mut was: Option<(DVec3, DVec3)> = None;
-    for k in 0..p.len() - 1 {
-        let t = (vector(p[k + 1]) - vector(p[k])).normalize();
-        let m = match was {
-            None => t.any_orthonormal_vector(),
-            Some((before, m)) => carried(m, before, t),
-        };
-        was = Some((t, m));
-        out[k] = m.as_vec3().to_array();
+/// A director for each segment of a shape, by the point that it leads to: carried along without a twist from one that depends on the way of
+/// the first alone.
+fn directors(rest: &StrandRest, shape: &[[f32; 3]]) -> Vec<[f32; 3]> {
+    let mut out = vec![[0.0f32; 3]; shape.len()];
+    for (from, count) in rest.strands() {
+        let way = |k: usize| (vector(shape[k]) - vector(shape[from + rest.before(from, k)])).normalize();
+        // In double from end to end.
+        let mut all = vec![DVec3::ZERO; count];
+        for k in 1..count {
+            let (t, up) = (way(from + k), rest.before(from, from + k));
+            all[k] = if up == 0 { t.any_orthonormal_vector() } else { carried(all[up], way(from + up), t) };
+            out[from + k] = all[k].as_vec3().to_array();
+        }
     }
+    out
 }
 
 /// A director that goes with its segment from one way to another by the shortest turn.
@@ -113,9 +122,9 @@ fn carried(m: DVec3, from: DVec3, to: DVec3) -> DVec3 {
 }
 
 /// The way of a segment and its director, at right angles.
-fn frame(p: &[[f32; 3]], directors: &[[f32; 3]], k: usize) -> [DVec3; 2] {
-    let t = (vector(p[k + 1]) - vector(p[k])).normalize();
-    let m = vector(directors[k]);
+fn frame(p: &[[f32; 3]], directors: &[[f32; 3]], [near, far]: [usize; 2]) -> [DVec3; 2] {
+    let t = (vector(p[far]) - vector(p[near])).normalize();
+    let m = vector(directors[far]);
     [t, (m - m.dot(t) * t).normalize()]
 }
 
@@ -127,70 +136,178 @@ pub(super) fn turn([t, m]: [DVec3; 2], [u, o]: [DVec3; 2]) -> DVec3 {
     per * DVec3::new(r(2, 1) - r(1, 2), r(0, 2) - r(2, 0), r(1, 0) - r(0, 1))
 }
 
-fn blocks(rest: &StrandRest, directors: &[[f32; 3]]) -> Vec<Block> {
+/// What segments are at rest, by the point that each leads to: how long, metres, and the turn to it from the one before.
+struct Joints {
+    length: Vec<f64>,
+    /// N·m.
+    bend: Vec<f64>,
+    twist: Vec<f64>,
+    turn: Vec<DVec3>,
+}
+
+impl Joints {
+    fn of(rest: &StrandRest, directors: &[[f32; 3]], mass: &[f64]) -> Joints {
+        let n = rest.positions.len();
+        let mut out = Joints { length: vec![0.0; n], bend: vec![0.0; n], twist: vec![0.0; n], turn: vec![DVec3::ZERO; n] };
+        // The rest shape has directors of its own, that nothing twists either.
+        let shape = rest.shape();
+        let of_shape = if rest.shape.is_empty() { directors.to_vec() } else { self::directors(rest, shape) };
+        for (from, count) in rest.strands() {
+            let up = |k: usize| from + rest.before(from, k);
+            for k in from + 1..from + count {
+                out.length[k] = apart(shape[up(k)], shape[k]);
+                if up(k) != from {
+                    let at = |k: usize| frame(shape, &of_shape, [up(k), k]);
+                    out.turn[k] = turn(at(up(k)), at(k));
+                }
+            }
+        }
+        [out.bend, out.twist] = [&rest.bend, &rest.twist].map(|of| rigid(rest, of, &out.length));
+        if let Some(gravity) = rest.stands {
+            out.bear(rest, directors, mass, vector(gravity));
+        }
+        out
+    }
+
+    /// Makes what starts stand still under its weight (rest shapes in balance: J. Hsu, N. Truong, C. Yuksel, K. Wu, "A General Two-Stage
+    /// Initialization for Sag-Free Deformable Simulations", 2022; here directly, for what hangs on a joint is known): the moment at each joint is that of all
+    /// that comes after it, and the turn at rest the one that has it.
+    fn bear(&mut self, rest: &StrandRest, directors: &[[f32; 3]], mass: &[f64], gravity: DVec3) {
+        let at: Vec<DVec3> = rest.positions.iter().map(|p| vector(*p)).collect();
+        for (from, count) in rest.strands() {
+            // Of what comes after a point, itself with it: its mass, and that times where it is.
+            let mut sums = vec![(0.0, DVec3::ZERO); count];
+            for k in (from + 1..from + count).rev() {
+                let local = rest.before(from, k);
+                let up = from + local;
+                let (mut m, mut moment) = sums[k - from];
+                // What is held bears itself, and all that comes after it.
+                if rest.held[k] {
+                    (m, moment) = (0.0, DVec3::ZERO);
+                } else {
+                    (m, moment) = (m + mass[k], moment + mass[k] * at[k]);
+                }
+                sums[local].0 += m;
+                sums[local].1 += moment;
+                let [t, director] = frame(&rest.positions, directors, [up, k]);
+                let [a, b] = rest.at_ends(&rest.stretch, [up, k]);
+                let long = (at[k] - at[up]).length();
+                let pull = 0.5 * (a + b) / self.length[k];
+                self.length[k] = (long - m * gravity.dot(t) / pull).max(0.5 * long);
+                let root = up == from;
+                if root && !(rest.set && rest.held[from]) {
+                    continue;
+                }
+                let wants = (moment - m * at[up]).cross(gravity);
+                // A wall at the root is turned as its segment is, and so is what that turns from.
+                let before = if root { [t, director] } else { frame(&rest.positions, directors, [from + rest.before(from, up), up]) };
+                let axes = DMat3::from_cols(before[1], before[0].cross(before[1]), before[0]);
+                let g = turn(before, [t, director]);
+                let skew = DMat3::from_cols(DVec3::new(0.0, g.z, -g.y), DVec3::new(-g.z, 0.0, g.x), DVec3::new(g.y, -g.x, 0.0));
+                let outer = DMat3::from_cols(g * g.x, g * g.y, g * g.z);
+                let force = (DMat3::IDENTITY + 0.5 * skew + 0.25 * outer).inverse() * (axes.transpose() * wants);
+                let (bend, twist) = (self.bend[k], self.twist[k]);
+                let off = |force: f64, by: f64| if by > 0.0 { force / by } else { 0.0 };
+                self.turn[k] = g - DVec3::new(off(force.x, bend), off(force.y, bend), off(force.z, twist));
+            }
+        }
+    }
+}
+
+/// The rigidity of the turn to a segment over the length that it is for, N·m. Where strands do not branch, the number at the joint over half of
+/// both segments about it, or over half of one at an end that is held. Where they do, half of the one before and half of its own in a row, and the
+/// one before by so much more as others bend it too that are as stiff.
+fn rigid(rest: &StrandRest, of: &[f32], length: &[f64]) -> Vec<f64> {
+    let number = |k: usize| f64::from(of[k]);
+    let mut out = vec![0.0; length.len()];
+    for (from, count) in rest.strands() {
+        // Of what comes after each point, all rigidities and the greatest.
+        let mut beside = vec![(0.0, 0.0f64); count];
+        for k in from + 1..from + count {
+            let (sum, most) = &mut beside[rest.before(from, k)];
+            (*sum, *most) = (*sum + number(k), most.max(number(k)));
+        }
+        for k in from + 1..from + count {
+            let local = rest.before(from, k);
+            let up = from + local;
+            out[k] = match (local, rest.up.is_empty()) {
+                (0, _) if !(rest.set && rest.held[from]) => 0.0,
+                (0, straight) => number(if straight { from } else { k }) / (0.5 * length[k]),
+                (_, true) => number(up) / (0.5 * (length[up] + length[k])),
+                (_, false) => {
+                    let (sum, most) = beside[local];
+                    let give = |at: usize| 0.5 * length[at] / number(at);
+                    let whole = give(up) * if most > 0.0 { sum / most } else { 1.0 } + give(k);
+                    if whole.is_finite() { 1.0 / whole } else { 0.0 }
+                }
+            };
+        }
+    }
+    out
+}
+
+fn blocks(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints) -> Vec<Block> {
     let mut all: Vec<(usize, usize)> = rest.strands().collect();
-    // Of one length together, else as they are given.
-    all.sort_by_key(|(_, count)| *count);
-    all.chunk_by(|a, b| a.1 == b.1)
+    // What branches alike together, else as they are given.
+    let branches = |(from, count): &(usize, usize)| rest.up.get(*from..from + count).unwrap_or(&[]);
+    let bears = |(from, count): &(usize, usize)| -> Vec<bool> {
+        rest.blades.get(*from..from + count).unwrap_or(&[]).iter().map(|b| *b > 0.0).collect()
+    };
+    all.sort_by(|a, b| (a.1, branches(a), bears(a)).cmp(&(b.1, branches(b), bears(b))));
+    all.chunk_by(|a, b| (a.1, branches(a), bears(a)) == (b.1, branches(b), bears(b)))
         .flat_map(|alike| alike.chunks(LANES))
-        .map(|of| block(rest, directors, of))
+        .map(|of| block(rest, directors, joints, of))
         .collect()
 }
 
-fn block(rest: &StrandRest, directors: &[[f32; 3]], of: &[(usize, usize)]) -> Block {
-    let points = of[0].1;
+fn block(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints, of: &[(usize, usize)]) -> Block {
+    let (one, points) = of[0];
     let first: [usize; LANES] = std::array::from_fn(|l| of.get(l).unwrap_or(&of[0]).0);
-    let frame = |k: usize| frame(&rest.positions, directors, k);
-    let length = |k: usize| apart(rest.shape()[k], rest.shape()[k + 1]);
-    let numbers = |number: &dyn Fn(usize) -> f64, k: usize| L::of(first.map(|p| number(p + k)));
-    let by_segment =
-        |number: &dyn Fn(usize) -> f64| (0..points - 1).map(|k| numbers(number, k)).collect::<Vec<L>>();
-    let mean = |of: &[f32], k: usize| 0.5 * (f64::from(of[k]) + f64::from(of[k + 1]));
-    // Over half of both segments about a point; over half of one at an end that is held.
-    let over = |k: usize, from: usize| match k - from {
-        0 => 0.5 * length(k),
-        at if at == points - 1 => 0.5 * length(k - 1),
-        _ => 0.5 * (length(k - 1) + length(k)),
+    let up: Vec<u32> = (0..points).map(|k| if k == 0 { 0 } else { rest.before(one, one + k) as u32 }).collect();
+    let ends = |from: usize, k: usize| [from + up[k] as usize, from + k];
+    let by_segment = |number: &dyn Fn(usize, usize) -> f64| -> Vec<L> {
+        let at = |k: usize| L::of(first.map(|from| if k == 0 { 1.0 } else { number(from, k) }));
+        (0..points).map(at).collect()
     };
-    let rigid = |of: &[f32]| -> Vec<L> {
-        let one = |k: usize, p: usize| {
-            let inside = k > 0 && k < points - 1;
-            let there = inside || (rest.set && rest.held[p + k]);
-            if there { f64::from(of[p + k]) / over(p + k, p) } else { 0.0 }
-        };
-        (0..points).map(|k| L::of(first.map(|p| one(k, p)))).collect()
+    let mean = |of: &[f32], from: usize, k: usize| {
+        let [a, b] = rest.at_ends(of, ends(from, k));
+        0.5 * (a + b)
     };
-    // The rest shape has directors of its own, that nothing twists either.
-    let mut of_shape = vec![];
-    let each = first.map(|p| {
-        of_shape.resize(points, [0.0; 3]);
-        director_along(&rest.shape()[p..p + points], &mut of_shape);
-        let at = |k: usize| self::frame(&rest.shape()[p..p + points], &of_shape, k);
-        (1..points - 1).map(|k| turn(at(k - 1), at(k)).to_array()).collect::<Vec<_>>()
-    });
-    let turned = |k: usize| match k > 0 && k < points - 1 {
-        true => V::of(std::array::from_fn(|l| each[l][k - 1])),
-        false => V::default(),
+    let wall = |k: usize| {
+        let of = first.map(|from| frame(&rest.positions, directors, ends(from, k)));
+        (k as u32, [0, 1].map(|v| V::of(of.map(|f| f[v].to_array()))))
     };
-    let end = |k: usize| {
-        let of = first.map(|p| frame(p + k));
-        [0, 1].map(|v| V::of(of.map(|f| f[v].to_array())))
+    // The far end is held in its turn too where nothing branches.
+    let last = points - 1;
+    let held = |from: usize| rest.set && rest.up.is_empty() && rest.held[from + last];
+    let at_end = |of: &[f32]| {
+        L::of(first.map(|from| if held(from) { f64::from(of[from + last]) / (0.5 * joints.length[from + last]) } else { 0.0 }))
     };
+    let roots = (1..points).filter(|k| up[*k] == 0);
     let drags = |k: usize| rest.over[0].get(k).map_or(1.0, |o| f64::from(*o));
     let half = 0.5 * f64::from(AIR_DENSITY);
+    let blade = |k: usize| {
+        let area = |from: usize| rest.blades.get(from + k).map_or(0.0, |b| f64::from(*b));
+        let by = |from: usize| half * area(from) * f64::from(rest.blade_drag) * drags(from + k);
+        (area(one) > 0.0).then(|| L::of(first.map(by)))
+    };
     Block {
         first: first.map(|p| p as u32),
         own: of.len(),
         points,
-        length: by_segment(&length),
-        inverse: by_segment(&|k| 1.0 / length(k)),
-        pull: by_segment(&|k| mean(&rest.stretch, k) / length(k)),
-        bend: rigid(&rest.bend),
-        twist: rigid(&rest.twist),
-        turn: (0..points).map(turned).collect(),
-        caught: by_segment(&|k| {
-            half * mean(&rest.width, k) * 0.5 * length(k) * 0.5 * (drags(k) + drags(k + 1))
+        length: by_segment(&|from, k| joints.length[from + k]),
+        inverse: by_segment(&|from, k| 1.0 / joints.length[from + k]),
+        pull: by_segment(&|from, k| mean(&rest.stretch, from, k) / joints.length[from + k]),
+        bend: by_segment(&|from, k| joints.bend[from + k]),
+        twist: by_segment(&|from, k| joints.twist[from + k]),
+        turn: (0..points).map(|k| V::of(first.map(|from| joints.turn[from + k].to_array()))).collect(),
+        end: first.into_iter().any(held).then(|| [at_end(&rest.bend), at_end(&rest.twist)]),
+        caught: by_segment(&|from, k| {
+            let [a, b] = ends(from, k);
+            half * mean(&rest.width, from, k) * 0.5 * joints.length[b] * 0.5 * (drags(a) + drags(b))
         }),
-        ends: [end(0), end(points - 2)],
+        blades: if rest.blades.is_empty() { vec![] } else { (0..points).map(blade).collect() },
+        walls: roots.map(wall).chain([wall(last)]).collect(),
+        up,
     }
 }

@@ -6,6 +6,9 @@
 //! and twist measured alike). Directors go along with their segments by the shortest turn (M. Bergou, B. Audoly, E. Vouga, M. Wardetzky,
 //! E. Grinspun, "Discrete Viscous Threads", 2010, sec. 4); twist is in balance at every moment, for a thin rod has no inertia against it.
 //!
+//! Strands may branch: what is said here of a segment and the next is then said of it and each that comes after it. A plant stands by its own
+//! weight as it was made, for its turns at rest are those that its joints have to have under it.
+//!
 //! An end that is clamped has half a segment to the wall, and so twice the rigidity there; a free one carries half a segment's mass.
 mod build;
 mod clump;
@@ -28,27 +31,34 @@ use lanes::{L, LANES, V};
 use rayon::prelude::*;
 use solve::{Reach, Scratch, Told};
 
-/// Strands of one number of points, side by side in the lanes. A lane without one has the first one's.
+/// Strands that branch alike, side by side in the lanes. A lane without one has the first one's. A segment goes by the number of the point
+/// that it leads to; nothing leads to the first.
 struct Block {
     /// The place of each one's first point.
     first: [u32; LANES],
     /// How many of the lanes have a strand of their own.
     own: usize,
     points: usize,
+    /// By segment, the point that it comes from.
+    up: Vec<u32>,
     /// By segment: its length, metres, and what a stretch by a metre pulls with, N/m.
     length: Vec<L>,
     /// One over that.
     inverse: Vec<L>,
     pull: Vec<L>,
-    /// By point, of the turn there from the segment before it to the one after: its rigidity over the length that it is for, N·m; that
-    /// of twist; and what it is at rest.
+    /// By segment, of the turn to it from the one before it, or from a wall at the root: its rigidity over the length that it is for, N·m;
+    /// that of twist; and what it is at rest.
     bend: Vec<L>,
     twist: Vec<L>,
     turn: Vec<V>,
+    /// Of the turn from the last segment to a wall at its end, the first two; none where that is free.
+    end: Option<[L; 2]>,
     /// By segment: ½ ρ d l for one of its ends, kg/m.
     caught: Vec<L>,
-    /// The frames that the ends have at rest: the way and the director of the first segment, and of the last.
-    ends: [[V; 2]; 2],
+    /// By segment that ends in a thin plate, ½ ρ A C of it, kg/m; empty where none does.
+    blades: Vec<Option<L>>,
+    /// The frames that segments which come from the root have at rest, and that of the last: a way and a director.
+    walls: Vec<(u32, [V; 2])>,
 }
 
 /// What holds strands together.
@@ -58,13 +68,14 @@ pub(crate) struct Rods {
     set: bool,
     drag: f32,
     along: f32,
-    /// Segments, by the place of their first point; length, m, and rigidities: N, N·m².
-    segments: Vec<(u32, [f32; 4])>,
+    inner: f32,
+    /// Segments, by the places of their points; length, m, and rigidity, N.
+    segments: Vec<([u32; 2], [f32; 2])>,
     directors: Vec<[f32; 3]>,
     clumps: Option<clump::Clumps>,
 }
 
-/// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of its first point.
+/// What lasts of strands: a director for each segment and what it is pulled with, N, by the place of the point that it leads to.
 #[derive(Clone, Debug)]
 pub(crate) struct Own {
     directors: Vec<Record>,
@@ -105,8 +116,9 @@ impl Holds for Rods {
             each.for_each(|(k, p)| by[body.place(*p) as usize] = Some((g, k)));
         }
         let drag = frame.matter_of(number).map_or(self.drag, |now| now.drag);
-        let airy = body.airy && drag > 0.0;
-        Begun { rods: self, dt, drag, airy, by }
+        let airy = body.airy && (drag > 0.0 || self.blocks.iter().any(|b| !b.blades.is_empty()));
+        let step = (f64::from(dt) / frame.duration) as f32;
+        Begun { rods: self, dt, step, drag, airy, by }
     }
 
     fn constraints(&self) -> usize {
@@ -127,7 +139,7 @@ impl Holds for Rods {
 
     fn energy(&self, state: &State, own: &Own, sum: &mut Energy) {
         for (k, s) in self.strains(state).enumerate() {
-            let (_, [length, pull, ..]) = self.segments[k];
+            let (_, [length, pull]) = self.segments[k];
             sum.membrane += 0.5 * f64::from(pull) * f64::from(length) * s.by * s.by;
         }
         sum.bend += self.blocks.iter().map(|b| solve::bent(b, state, own)).sum::<f64>();
@@ -167,14 +179,14 @@ struct Stretched {
 
 impl Rods {
     fn strains<'a>(&'a self, state: &'a State) -> impl Iterator<Item = Stretched> + 'a {
-        self.segments.iter().map(|(place, [length, ..])| {
+        self.segments.iter().map(|([near, far], [length, _])| {
             let at = |k: usize| -> [f64; 3] {
                 std::array::from_fn(|c| f64::from(state.x[k].0[c]) + f64::from(state.remainder[k].0[c]))
             };
-            let (a, b) = (at(*place as usize), at(*place as usize + 1));
+            let (a, b) = (at(*near as usize), at(*far as usize));
             let long = (0..3).map(|c| (b[c] - a[c]).powi(2)).sum::<f64>().sqrt();
             let length = f64::from(*length);
-            Stretched { place: *place, length, by: long / length - 1.0 }
+            Stretched { place: *near, length, by: long / length - 1.0 }
         })
     }
 }
@@ -183,6 +195,8 @@ impl Rods {
 pub(crate) struct Begun<'a> {
     rods: &'a Rods,
     dt: f32,
+    /// A sub-step as a share of the frame.
+    step: f32,
     drag: f32,
     airy: bool,
     /// What holds each point and its number there, by place; empty where turns are not held.
@@ -216,12 +230,17 @@ impl Steps for Begun<'_> {
         let task = crate::race::task();
         each.for_each_init(Scratch::default, |scratch, (k, block)| {
             let ends = [block.first, block.first.map(|p| p + block.points as u32 - 1)];
-            let turns = ends.map(|at| at.map(|p| self.turned(p, moment)));
+            let turned = |moment: f32| ends.map(|at| at.map(|p| self.turned(p, moment)));
+            let turns = turned(moment);
+            let inner = f64::from(self.rods.inner / self.dt);
             let told = Told {
                 h: f64::from(h),
+                airy: self.airy,
                 drag: if self.airy { f64::from(self.drag) } else { 0.0 },
                 along: f64::from(self.rods.along),
                 set: self.rods.set,
+                inner,
+                turned: if inner > 0.0 { turned(moment - self.step) } else { turns },
                 turns,
             };
             crate::race::within(&task, k, || {

@@ -1,7 +1,7 @@
 //! Strands before they move.
 use crate::body::BuildError;
 
-/// Strands one after the other, each from its root to its tip. Arrays are by point.
+/// Strands one after the other, each from its root to its tip; or plants, which branch. Arrays are by point.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct StrandRest {
     /// Where each point starts, metres.
@@ -10,6 +10,9 @@ pub struct StrandRest {
     pub shape: Vec<[f32; 3]>,
     /// How many points each strand has, at least 2.
     pub counts: Vec<u32>,
+    /// Of what branches, the point that each comes after, by its number in its own plant and below its own; empty where each comes after
+    /// the one before it. Numbers of a point are then those of the segment that leads to it, all along.
+    pub up: Vec<u32>,
     pub held: Vec<bool>,
     /// Whether an end that is held is held in its turn too.
     pub set: bool,
@@ -30,6 +33,15 @@ pub struct StrandRest {
     pub over: [Vec<f32>; 2],
     /// 1/s.
     pub damping: f32,
+    /// How long what is elastic about a bend resists its change, seconds (Kelvin and Voigt): a frequency f dies away by pi f times that.
+    pub inner: f32,
+    /// Under what gravity it stands as it starts, m/s²; none where its shape is that without weight.
+    pub stands: Option<[f32; 3]>,
+    /// What points carry beside their segments, kg; empty where none does.
+    pub lumps: Vec<f32>,
+    /// The thin plates at the ends of segments, m², and how much they catch of what comes from ahead; empty where there are none.
+    pub blades: Vec<f32>,
+    pub blade_drag: f32,
     /// Coulomb; the larger of this and the other's acts.
     pub friction: f32,
     /// What ties them in clumps, where anything does.
@@ -59,6 +71,23 @@ impl StrandRest {
         })
     }
 
+    /// Each segment by its two points, the nearer to the root first.
+    pub fn segments(&self) -> impl Iterator<Item = [usize; 2]> + '_ {
+        let of = move |(from, count)| (from + 1..from + count).map(move |k| [from + self.before(from, k), k]);
+        self.strands().flat_map(of)
+    }
+
+    /// The point before another, as numbered in its strand that begins at `from`.
+    pub(super) fn before(&self, from: usize, point: usize) -> usize {
+        self.up.get(point).map_or(point - from - 1, |up| *up as usize)
+    }
+
+    /// A number at both ends of a segment.
+    pub fn at_ends(&self, of: &[f32], [near, far]: [usize; 2]) -> [f64; 2] {
+        let near = if self.up.is_empty() { near } else { far };
+        [near, far].map(|k| f64::from(of[k]))
+    }
+
     /// Where a point is in that shape.
     pub fn shape_at(&self, point: usize) -> [f32; 3] {
         self.shape()[point]
@@ -74,6 +103,7 @@ impl StrandRest {
             positions,
             shape,
             counts,
+            up,
             held,
             set: _,
             line_density,
@@ -86,6 +116,11 @@ impl StrandRest {
             along,
             over,
             damping,
+            inner,
+            stands,
+            lumps,
+            blades,
+            blade_drag,
             friction,
             clumps,
             rooted,
@@ -110,7 +145,8 @@ impl StrandRest {
         if let Some((what, found)) = lengths.into_iter().find(|(_, found)| *found != n) {
             return Err(BuildError::Lengths { what, found, expected: n });
         }
-        for (what, list) in [("drag by a map", &over[0]), ("friction by a map", &over[1])] {
+        let some = [("drag by a map", &over[0]), ("friction by a map", &over[1]), ("lumps", lumps), ("blades", blades)];
+        for (what, list) in some {
             if !list.is_empty() && list.len() != n {
                 return Err(BuildError::Lengths { what, found: list.len(), expected: n });
             }
@@ -130,8 +166,15 @@ impl StrandRest {
         for (what, list) in [("bend", bend), ("twist", twist)] {
             refuse(what, list, "not below 0", |v| v >= 0.0)?;
         }
-        for (what, value) in [("drag", drag), ("along", along), ("damping", damping), ("friction", friction)]
-        {
+        let one = [
+            ("drag", drag),
+            ("along", along),
+            ("damping", damping),
+            ("inner damping", inner),
+            ("drag of blades", blade_drag),
+            ("friction", friction),
+        ];
+        for (what, value) in one {
             refuse(what, &[*value], "not below 0", |v| v >= 0.0)?;
         }
         if let Some(ClumpRest { of, stiffness, wide }) = clumps {
@@ -141,16 +184,25 @@ impl StrandRest {
             refuse("ties of a clump", stiffness, "not below 0", |v| v >= 0.0)?;
             refuse("how wide a clump is", &[*wide], "not below 0", |v| v >= 0.0)?;
         }
+        if !up.is_empty() && up.len() != n {
+            return Err(BuildError::Lengths { what: "what points come after", found: up.len(), expected: n });
+        }
+        for (from, count) in self.strands() {
+            if let Some(point) = (from + 1..from + count).find(|k| self.before(from, *k) >= k - from) {
+                return Err(BuildError::NoWay { point });
+            }
+        }
+        if stands.is_some_and(|g| g.iter().any(|c| !c.is_finite())) {
+            return Err(BuildError::Matter { what: "gravity", value: f32::NAN, limit: "a number" });
+        }
         if !rooted.is_empty() && rooted.len() != counts.len() {
             return Err(BuildError::Lengths { what: "roots", found: rooted.len(), expected: counts.len() });
         }
-        for (from, count) in self.strands() {
-            let none = |k: &usize| [positions, self.shape()].iter().any(|p| apart(p[*k], p[k + 1]) < 1e-9);
-            if let Some(point) = (from..from + count - 1).find(none) {
-                return Err(BuildError::NoLength { point });
-            }
+        let none = |[a, b]: &[usize; 2]| [positions, self.shape()].iter().any(|p| apart(p[*a], p[*b]) < 1e-9);
+        match self.segments().find(none) {
+            Some([point, _]) => Err(BuildError::NoLength { point }),
+            None => Ok(()),
         }
-        Ok(())
     }
 }
 

@@ -1,10 +1,12 @@
 //! A block of strands through a sub-step: the implicit step of all that is elastic about it and of its drag, by Newton's method, each
-//! system solved directly from root to tip.
+//! system solved directly from the tips to the root and back.
 //!
 //! Forces are those of the energy, to the last digit: the moment that a turn g has there is k + ½ g × k + ¼ (g·k) g, with k the rigidities
 //! times g less what it is at rest (from how tan(φ/2) of a turn grows by another, O. Rodrigues, 1840); what a segment is turned by moves its
 //! ends across it, and turns its director about it. So neither momentum nor spin is made. The slope of the forces is that of stretch
-//! with what its pull resists across, and that of bends as if each segment were straight on from the one before: blocks of three by three, five a row, eliminated in turn.
+//! with what its pull resists across, and that of bends as if each segment were straight on from the one before: blocks of three by three, that tie a
+//! point to the one before it and to the one before that, and to no other that comes after those. So a point is eliminated once all that come
+//! after it are, branches or none, and nothing is filled that was empty: the work is as much as there are points.
 use super::clump::{Tied, TiedAll, lanes};
 use super::lanes::{L, LANES, M, S, V};
 use super::{Block, Own};
@@ -25,12 +27,17 @@ const MOST_TURN: f64 = 0.5;
 pub(super) struct Told {
     /// The time in which forces act, seconds.
     pub h: f64,
+    /// Whether anything is seen of the air at all.
+    pub airy: bool,
     pub drag: f64,
     pub along: f64,
     /// Whether ends that are held are held in their turns.
     pub set: bool,
-    /// How the first points are turned from how they were at first, and the last ones.
+    /// How the first points are turned from how they were at first, and the last ones; and where the sub-step began.
     pub turns: [[[f32; 4]; LANES]; 2],
+    pub turned: [[[f32; 4]; LANES]; 2],
+    /// By how much more a bend resists its change in a sub-step than itself.
+    pub inner: f64,
 }
 
 /// The arrays of a state, at the points of a block.
@@ -67,6 +74,8 @@ pub(super) struct Scratch {
     segments: Vec<Segment>,
     rows: Vec<Row>,
     twists: Vec<[L; 3]>,
+    /// By segment, what it was turned by where the sub-step began; empty where nobody asks.
+    was: Vec<V>,
     /// By point, where they are tied in clumps.
     tied: Vec<TiedAll>,
 }
@@ -96,13 +105,15 @@ struct Segment {
     tension: L,
 }
 
-/// What is needed of a point's row to come back, once those before it are eliminated: the point's own way, and what of the next
-/// one's and of that after it goes off it.
+/// A point's row, and what ties it to the one before it and to the one before that; once it is eliminated, what comes back by them.
 #[derive(Clone, Copy, Default)]
 struct Row {
-    own: V,
+    own: S,
+    force: V,
     next: M,
     second: S,
+    /// The moments of what comes after.
+    after: V,
 }
 
 #[derive(Clone, Copy, Default)]
@@ -119,11 +130,23 @@ impl Scratch {
         self.fetch(block, told, reach);
         self.tied.clear();
         self.tied.extend(tied.into_iter().flat_map(|t| (0..block.points).map(|k| lanes(t, &block.first, k))));
-        let walls: [Segment; 2] = std::array::from_fn(|e| {
-            let turned = |v: usize| V::of(turn_all(told.turns[e], block.ends[e][v].array()));
-            let (way, director) = (turned(0), turned(1));
-            Segment { way, director, third: way.cross(director), ..Segment::default() }
-        });
+        let walls = |turns: &[[[f32; 4]; LANES]; 2]| -> Vec<Segment> {
+            let last = block.walls.len() - 1;
+            let at = |(k, (_, ends)): (usize, &(u32, [V; 2]))| {
+                let turned = |v: usize| V::of(turn_all(turns[usize::from(k == last)], ends[v].array()));
+                let (way, director) = (turned(0), turned(1));
+                Segment { way, director, third: way.cross(director), ..Segment::default() }
+            };
+            if told.set { block.walls.iter().enumerate().map(at).collect() } else { vec![] }
+        };
+        self.was.clear();
+        if told.inner > 0.0 {
+            let before = walls(&told.turned);
+            let was = (0..block.points).map(|k| self.turn_to(block, &before, k)).collect();
+            self.was = was;
+        }
+        self.carry(block);
+        let walls = walls(&told.turns);
         // Directors once, to where the points are led; those to where they come are the next sub-step's.
         self.twist(block, told, &walls);
         self.untwist(block);
@@ -151,32 +174,31 @@ impl Scratch {
             let all = |of: *const Record| V::of(std::array::from_fn(|l| wide(&at(of, l))));
             let inverse: [f64; LANES] = std::array::from_fn(|l| f64::from(at(reach.gained, l).0[3]));
             let gained = all(reach.gained);
-            let wind = match told.drag > 0.0 {
+            let wind = match told.airy {
                 true => all(reach.free).fma(L::splat(per), all(reach.air) - all(reach.v)),
                 false => V::default(),
             };
             let weight = L::of(inverse.map(|w| if w > 0.0 { per * per / w } else { HELD }));
             self.points.push(Point { start: all(reach.start), leads: gained, gained, weight, wind });
         }
-        for k in 0..block.points - 1 {
+        self.segments.push(Segment::default());
+        for k in 1..block.points {
             // Safety: as above.
             let at = |l: usize| unsafe { *reach.directors.add(block.first[l] as usize + k) };
             let [x, y, z, tension] =
                 [0, 1, 2, 3].map(|c| L::of(std::array::from_fn(|l| f64::from(at(l).0[c]))));
             let director = V([x, y, z]);
-            let (a, b) = (self.points[k], self.points[k + 1]);
-            let way = (b.start - a.start).unit();
+            let way = (self.points[k].start - self.points[block.up[k] as usize].start).unit();
             let director = (director - way.times(director.dot(way))).unit();
-            self.segments.push(Segment { way, director, tension, ..Segment::default() });
+            self.segments.push(Segment { way, director, third: way.cross(director), tension, ..Segment::default() });
         }
-        self.carry(block);
     }
 
     /// Segments to where their points are; directors go along by the shortest turn.
     fn carry(&mut self, block: &Block) {
         let one = L::splat(1.0);
-        for k in 0..block.points - 1 {
-            let (a, b) = (&self.points[k], &self.points[k + 1]);
+        for k in 1..block.points {
+            let (a, b) = (&self.points[block.up[k] as usize], &self.points[k]);
             let e = (b.start - a.start) + (b.gained - a.gained);
             let long = e.dot(e).sqrt().max(L::splat(1e-12));
             let s = &mut self.segments[k];
@@ -188,22 +210,51 @@ impl Scratch {
         }
     }
 
-    /// What turns a segment's neighbour from it at a point, and how it resists.
+    /// The turn from a frame to another, and what of its moment grows by its own size.
     #[inline(always)]
-    fn moment(block: &Block, k: usize, a: &Segment, b: &Segment) -> Moment {
+    fn turned(a: &Segment, b: &Segment) -> (V, L) {
         let (m, n, t) = (a.director, a.third, a.way);
         let (o, p, u) = (b.director, b.third, b.way);
-        let one = L::splat(1.0);
         let cos = t.dot(u);
-        let per = L::splat(2.0) / (one + m.dot(o) + n.dot(p) + cos).max(L::splat(0.02));
-        let g = V([(t.dot(p) - n.dot(u)) * per, (m.dot(u) - t.dot(o)) * per, (n.dot(o) - m.dot(p)) * per]);
-        let (bend, twist) = (block.bend[k], block.twist[k]);
-        let off = g - block.turn[k];
+        let per = L::splat(2.0) / (L::splat(1.0) + m.dot(o) + n.dot(p) + cos).max(L::splat(0.02));
+        (V([(t.dot(p) - n.dot(u)) * per, (m.dot(u) - t.dot(o)) * per, (n.dot(o) - m.dot(p)) * per]), cos)
+    }
+
+    /// What a segment turns from: the one before it, or a wall; none where it comes from a root that is free.
+    #[inline(always)]
+    fn from<'a>(&'a self, block: &Block, walls: &'a [Segment], k: usize) -> Option<&'a Segment> {
+        match block.up[k] {
+            0 if walls.is_empty() => None,
+            // They come in the order of their segments.
+            0 => block.walls.iter().position(|w| w.0 == k as u32).map(|at| &walls[at]),
+            up => Some(&self.segments[up as usize]),
+        }
+    }
+
+    fn turn_to(&self, block: &Block, walls: &[Segment], k: usize) -> V {
+        if k == 0 {
+            return V::default();
+        }
+        self.from(block, walls, k).map_or(V::default(), |from| Scratch::turned(from, &self.segments[k]).0)
+    }
+
+    /// What turns a segment from another, and how it resists; `joint` is its rigidities, its turn at rest, and what it was turned by.
+    #[inline(always)]
+    fn moment([bend, twist]: [L; 2], rest: V, was: Option<(V, L)>, a: &Segment, b: &Segment) -> Moment {
+        let (m, n, t) = (a.director, a.third, a.way);
+        let one = L::splat(1.0);
+        let (g, cos) = Scratch::turned(a, b);
+        let mut off = g - rest;
+        let mut more = one;
+        if let Some((was, inner)) = was {
+            off = (g - was).fma(inner, off);
+            more = one + inner;
+        }
         let force = V([off.0[0] * bend, off.0[1] * bend, off.0[2] * twist]);
         let quarter = L::splat(0.25);
         let all = g.cross(force).fma(L::splat(0.5), g.fma(quarter * g.dot(force), force));
         let grows = quarter.fma(g.dot(g), one);
-        let grows = grows * grows;
+        let grows = grows * grows * more;
         // Two directors that turn alike twist nothing, but bend anew what is bent.
         let half = L::splat(0.5);
         let (twists, bends) = (twist * half * (one + cos) * grows, bend * half * (one - cos) * grows);
@@ -214,175 +265,187 @@ impl Scratch {
         }
     }
 
-    /// The moments at a segment's ends, where the one before it is known.
+    /// What turns a segment from what it comes from.
     #[inline(always)]
-    fn after(&self, block: &Block, told: &Told, wall: &Segment, k: usize) -> Moment {
-        match (k + 2 == block.points, told.set) {
-            (false, _) => Scratch::moment(block, k + 1, &self.segments[k], &self.segments[k + 1]),
-            (true, true) => Scratch::moment(block, k + 1, &self.segments[k], wall),
-            (true, false) => Moment::default(),
-        }
+    fn before(&self, block: &Block, told: &Told, walls: &[Segment], k: usize) -> Moment {
+        let Some(from) = self.from(block, walls, k) else { return Moment::default() };
+        let was = self.was.get(k).map(|was| (*was, L::splat(told.inner)));
+        Scratch::moment([block.bend[k], block.twist[k]], block.turn[k], was, from, &self.segments[k])
     }
 
+    /// What turns a wall at the far end from the last segment.
     #[inline(always)]
-    fn first(&self, block: &Block, told: &Told, wall: &Segment) -> Moment {
-        match told.set {
-            true => Scratch::moment(block, 0, wall, &self.segments[0]),
-            false => Moment::default(),
-        }
+    fn end(&self, block: &Block, walls: &[Segment]) -> Option<Moment> {
+        let (rigid, wall) = (block.end?, walls.last()?);
+        Some(Scratch::moment(rigid, V::default(), None, &self.segments[block.points - 1], wall))
     }
 
-    /// A round of Newton's method: each point's row is put together from what is about it, and eliminated at once; then all points come
-    /// back from the tip, and go where that says. Gives the square of the most that one went, as a share of its segment.
-    fn round(&mut self, block: &Block, told: &Told, walls: &[Segment; 2]) -> f64 {
+    /// A round of Newton's method: from the tips on, each point's row is put together from what is about it, and eliminated at once; then all
+    /// come back from the root, and go where that says. Gives the square of the most that one went, as a share of its segment.
+    fn round(&mut self, block: &Block, told: &Told, walls: &[Segment]) -> f64 {
         let n = block.points;
-        let tied = std::mem::take(&mut self.tied);
-        let begin = |k: usize, p: &Point| {
-            let mut own = S::default();
-            own.even(p.weight);
-            let mut force = (p.leads - p.gained).times(p.weight);
-            if let Some(t) = tied.get(k) {
-                own.along(t.way, t.resists);
+        for (k, p) in self.points.iter().enumerate() {
+            let mut row = Row::default();
+            row.own.even(p.weight);
+            row.force = (p.leads - p.gained).times(p.weight);
+            if let Some(t) = self.tied.get(k) {
+                row.own.along(t.way, t.resists);
                 let gone = (p.gained - p.leads).dot(t.way);
-                force = force + t.force - t.way.times(t.resists * gone);
+                row.force = row.force + t.force - t.way.times(t.resists * gone);
             }
-            (own, force)
-        };
-        let mut before = self.first(block, told, &walls[0]);
-        // A row, the two after it, and what ties them.
-        let (mut own, mut force) = begin(0, &self.points[0]);
-        let (mut own1, mut force1) = begin(1, &self.points[1]);
-        let (mut next, mut next1) = (M::default(), M::default());
-        // The half of a turn at a clamp is the segment's alone.
-        let mut inverse = block.inverse[0];
-        let by = before.bend * inverse * inverse;
-        own.even(by);
-        own1.even(by);
-        next.even(-by);
-        for k in 0..n - 1 {
-            let last = k + 2 == n;
-            let (mut own2, mut force2) =
-                if last { (S::default(), V::default()) } else { begin(k + 2, &self.points[k + 2]) };
+            self.rows[k] = row;
+        }
+        if let Some(end) = self.end(block, walls) {
+            let by = end.bend * block.inverse[n - 1] * block.inverse[n - 1];
+            let up = block.up[n - 1] as usize;
+            self.rows[n - 1].after = end.of;
+            self.rows[n - 1].own.even(by);
+            self.rows[up].own.even(by);
+            self.rows[n - 1].next.even(-by);
+        }
+        for k in (1..n).rev() {
+            let up = block.up[k] as usize;
+            let before = self.before(block, told, walls, k);
             let s = self.segments[k];
-            let after = self.after(block, told, &walls[1], k);
+            let inverse = block.inverse[k];
+            let (lower, upper) = self.rows.split_at_mut(k);
+            let row = &mut upper[0];
             // What turns the segment: across it that moves its ends, along it its director.
-            let turns = before.of - after.of;
+            let turns = before.of - row.after;
             let stretch = block.pull[k] * (s.long - block.length[k]);
             let by = s.way.fma(stretch, turns.cross(s.way).times(s.per));
-            force = force + by;
-            force1 = force1 - by;
             // What is pulled resists across too: by its pull of the sub-step before, for where points are only led to is no pull.
             let resists = s.tension * s.per;
             let along = block.pull[k] - resists;
+            row.force = row.force - by;
+            row.own.along(s.way, along);
+            row.next.along(s.way, -along);
+            {
+                let on = &mut lower[up];
+                on.force = on.force + by;
+                on.after = on.after + before.of;
+                on.own.along(s.way, along);
+                if told.drag > 0.0 {
+                    let c = block.caught[k] * L::splat(told.drag);
+                    drag(&self.points[up], told, (c, s.way), &mut on.own, &mut on.force);
+                    drag(&self.points[k], told, (c, s.way), &mut row.own, &mut row.force);
+                }
+            }
+            if told.airy && let Some(Some(blade)) = block.blades.get(k) {
+                let from = self.segments[up].way;
+                plate(&self.points[k], told, (*blade, s, from), &mut row.own, &mut row.force);
+            }
             // Bends: c |δe₊/l₊ - δe₋/l₋|².
-            let c = after.bend;
-            let mut second = L::default();
-            if last {
+            let c = before.bend;
+            if up == 0 {
                 let by = c.fma(inverse * inverse, resists);
-                own.even(by);
-                own1.even(by);
-                next.even(-by);
-            } else {
-                let on = block.inverse[k + 1];
-                let both = inverse + on;
-                let (a, b) = (c * inverse, c * on);
-                own.even(a.fma(inverse, resists));
-                own1.even((a + b).fma(both, resists));
-                own2.even(b * on);
-                next.even(-(a.fma(both, resists)));
-                next1.even(-(b * both));
-                second = a * on;
-                inverse = on;
+                row.own.even(by);
+                lower[0].own.even(by);
+                row.next.even(-by);
+                let (solved, y, w) = eliminated(row);
+                off(&mut lower[0], row, y, &w);
+                row.force = y;
+                row.second = S(solved.0.map(|_| L::default()));
+                row.next = M(std::array::from_fn(|r| V(w.map(|column| column.0[r]))));
+                continue;
             }
-            own.along(s.way, along);
-            own1.along(s.way, along);
-            next.along(s.way, -along);
-            if told.drag > 0.0 {
-                let c = block.caught[k] * L::splat(told.drag);
-                drag(&self.points[k], told, (c, s.way), &mut own, &mut force);
-                drag(&self.points[k + 1], told, (c, s.way), &mut own1, &mut force1);
+            let from = block.up[up] as usize;
+            let on = block.inverse[up];
+            let both = inverse + on;
+            let (a, b) = (c * inverse, c * on);
+            row.own.even(a.fma(inverse, resists));
+            row.next.even(-(a.fma(both, resists)));
+            lower[up].own.even((a + b).fma(both, resists));
+            lower[up].next.even(-(b * both));
+            lower[from].own.even(b * on);
+            let second = a * on;
+            // All of the row is there: what of it goes into the two that come before it.
+            let (solved, y, w) = eliminated(row);
+            off(&mut lower[up], row, y, &w);
+            for r in 0..3 {
+                for c in 0..3 {
+                    let to = &mut lower[up].next.0[r].0[c];
+                    *to = w[r].0[c].off(second, *to);
+                }
             }
-            // All of the row is there: what of it goes into the two after it.
-            let solved = own.inverse();
-            let y = solved.by(force);
-            let w = [0, 1, 2].map(|c| solved.by(next.column(c)));
-            for (at, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2)].into_iter().enumerate() {
-                own1.0[at] -= next.column(i).dot(w[j]);
-            }
-            force1 = force1 - next.across(y);
-            let row = &mut self.rows[k];
-            row.own = y;
-            row.next = M(std::array::from_fn(|r| V(w.map(|column| column.0[r]))));
             row.second = S(solved.0.map(|c| c * second));
-            if !last {
-                for r in 0..3 {
-                    for c in 0..3 {
-                        next1.0[r].0[c] = w[r].0[c].off(second, next1.0[r].0[c]);
-                    }
-                }
-                for (to, from) in own2.0.iter_mut().zip(row.second.0) {
-                    *to = from.off(second, *to);
-                }
-                force2 = force2 - y.times(second);
+            for (to, by) in lower[from].own.0.iter_mut().zip(row.second.0) {
+                *to = by.off(second, *to);
             }
-            before = after;
-            (own, force, next) = (own1, force1, next1);
-            (own1, force1, next1) = (own2, force2, M::default());
+            lower[from].force = lower[from].force - y.times(second);
+            row.force = y;
+            row.next = M(std::array::from_fn(|r| V(w.map(|column| column.0[r]))));
         }
-        self.tied = tied;
-        self.rows[n - 1] = Row { own: own.inverse().by(force), ..Row::default() };
+        let root = &mut self.rows[0];
+        root.force = root.own.inverse().by(root.force);
         let mut most = L::default();
-        let (mut two, mut one_on) = (V::default(), V::default());
-        for k in (0..n).rev() {
-            let row = &self.rows[k];
-            let by = row.own - row.next.by(one_on) - row.second.by(two);
-            let share = by.times(block.inverse[k.min(n - 2)]);
+        for k in 0..n {
+            let mut by = self.rows[k].force;
+            if k > 0 {
+                let row = &self.rows[k];
+                let up = block.up[k] as usize;
+                by = by - row.next.by(self.rows[up].force);
+                if up > 0 {
+                    by = by - row.second.by(self.rows[block.up[up] as usize].force);
+                }
+                self.rows[k].force = by;
+            }
+            let share = by.times(block.inverse[k.max(1)]);
             most = most.max(share.dot(share));
             let p = &mut self.points[k];
             p.gained = p.gained + by;
-            (two, one_on) = (one_on, by);
         }
         most.array().into_iter().fold(0.0, f64::max)
     }
 
-    /// What turns each director, and how that changes with the two beside it.
-    fn twist(&mut self, block: &Block, told: &Told, walls: &[Segment; 2]) {
-        let mut before = self.first(block, told, &walls[0]);
-        for k in 0..block.points - 1 {
-            let after = self.after(block, told, &walls[1], k);
-            let force = (after.of - before.of).dot(self.segments[k].way);
-            self.twists[k] = [before.twist[0] + after.twist[0], after.twist[1], force];
-            before = after;
+    /// What turns each director, and how that changes with the one before it.
+    fn twist(&mut self, block: &Block, told: &Told, walls: &[Segment]) {
+        let n = block.points;
+        self.twists.fill([L::default(); 3]);
+        self.rows.iter_mut().for_each(|r| r.after = V::default());
+        if let Some(end) = self.end(block, walls) {
+            self.twists[n - 1][0] = end.twist[0];
+            self.rows[n - 1].after = end.of;
+        }
+        for k in (1..n).rev() {
+            let up = block.up[k] as usize;
+            let before = self.before(block, told, walls, k);
+            let [own, _, _] = self.twists[k];
+            let force = (self.rows[k].after - before.of).dot(self.segments[k].way);
+            self.twists[k] = [own + before.twist[0], before.twist[1], force];
+            self.twists[up][0] += before.twist[0];
+            self.rows[up].after = self.rows[up].after + before.of;
         }
     }
 
     /// Solves for how directors turn.
     fn untwist(&mut self, block: &Block) {
-        let n = block.points - 1;
+        let n = block.points;
         // A strand that no end holds may turn about itself as it will.
         let floor = L::splat(1e-30);
-        for k in 0..n {
+        for k in (1..n).rev() {
             let [own, next, force] = self.twists[k];
             let own = own.fma(L::splat(1.0 + 1e-6), floor);
-            let by = next / own;
+            let up = block.up[k] as usize;
+            let by = if up > 0 { next / own } else { L::default() };
             self.twists[k] = [own, by, force / own];
-            if k + 1 < n {
-                let [o, t, f] = self.twists[k + 1];
-                self.twists[k + 1] = [next.off(by, o), t, force.off(by, f)];
+            if up > 0 {
+                let [o, t, f] = self.twists[up];
+                self.twists[up] = [next.off(by, o), t, force.off(by, f)];
             }
         }
-        let mut after = L::default();
         let limit = L::splat(MOST_TURN);
-        for k in (0..n).rev() {
-            let [_, by, force] = self.twists[k];
-            after = by.off(after, force);
-            self.twists[k][2] = after.max(-limit).min(limit);
+        for k in 1..n {
+            let [own, by, force] = self.twists[k];
+            let up = block.up[k] as usize;
+            let before = if up > 0 { self.twists[up][2] } else { L::default() };
+            self.twists[k] = [own, by, by.off(before, force).max(-limit).min(limit)];
         }
     }
 
     /// Turns directors by that.
     fn turn(&mut self, block: &Block) {
-        for (s, [.., by]) in self.segments.iter_mut().zip(&self.twists).take(block.points - 1) {
+        for (s, [.., by]) in self.segments.iter_mut().zip(&self.twists).take(block.points).skip(1) {
             s.director = s.third.fma(*by, s.director).unit();
             s.third = s.way.cross(s.director);
         }
@@ -399,7 +462,7 @@ impl Scratch {
                 }
             }
         }
-        for (k, s) in self.segments.iter().enumerate() {
+        for (k, s) in self.segments.iter().enumerate().skip(1) {
             let tension = (block.pull[k] * (s.long - block.length[k])).max(L::default()).array();
             for (l, [x, y, z]) in s.director.array().into_iter().enumerate().take(block.own) {
                 let all = [x, y, z, tension[l]].map(|c| c as f32);
@@ -422,6 +485,38 @@ fn drag(p: &Point, told: &Told, (c, t): (L, V), own: &mut S, force: &mut V) {
     *force = *force + across.times(by) + t.times(by * share * along);
     own.even(by * per);
     own.along(t, by * per * (share - L::splat(1.0)));
+}
+
+/// What a point's row gives, once all that comes after it is in it: one over its own, its way by itself, and what of the one before it goes off that.
+#[inline(always)]
+fn eliminated(row: &Row) -> (S, V, [V; 3]) {
+    let solved = row.own.inverse();
+    (solved, solved.by(row.force), [0, 1, 2].map(|c| solved.by(row.next.column(c))))
+}
+
+/// Takes that off the row of the point before it.
+#[inline(always)]
+fn off(on: &mut Row, row: &Row, y: V, w: &[V; 3]) {
+    for (at, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2)].into_iter().enumerate() {
+        on.own.0[at] -= row.next.column(i).dot(w[j]);
+    }
+    on.force = on.force - row.next.across(y);
+}
+
+/// What the air does to a thin plate at the end of a segment: ½ ρ A C |u| times what of the flow is across it, along its normal. Head on that is
+/// the drag of a plate, and at small angles lift that grows with the angle (normal force of plates of low aspect: S. F. Hoerner, "Fluid-Dynamic
+/// Drag", 1965, ch. 3). A plate lies along its segment and faces along the stem that it comes from.
+#[inline(always)]
+fn plate(p: &Point, told: &Told, (c, s, stem): (L, Segment, V), own: &mut S, force: &mut V) {
+    let per = L::splat(1.0 / told.h);
+    let across = stem - s.way.times(stem.dot(s.way));
+    let size = across.dot(across);
+    // One that goes straight on faces by its director.
+    let normal = s.director.fma((L::splat(1e-3) - size).max(L::default()), across).unit();
+    let flow = p.wind - p.gained.times(per);
+    let by = c * flow.dot(flow).sqrt();
+    *force = *force + normal.times(by * flow.dot(normal));
+    own.along(normal, by * per);
 }
 
 impl M {
@@ -447,17 +542,18 @@ fn turn_all(by: [[f32; 4]; LANES], of: [[f64; 3]; LANES]) -> [[f64; 3]; LANES] {
 /// What bends and twists of a block store, joules, but for what is clamped.
 pub(super) fn bent(block: &Block, state: &State, own: &Own) -> f64 {
     let wide = |r: &Record| glam::DVec3::from_array(r.xyz().map(f64::from));
-    let frame = |k: usize| {
-        let t = (wide(&state.x[k + 1]) - wide(&state.x[k])).normalize();
-        let m = glam::DVec3::from_array(own.directors[k].xyz().map(f64::from));
+    let frame = |first: usize, k: usize| {
+        let t = (wide(&state.x[first + k]) - wide(&state.x[first + block.up[k] as usize])).normalize();
+        let m = glam::DVec3::from_array(own.directors[first + k].xyz().map(f64::from));
         [t, (m - m.dot(t) * t).normalize()]
     };
     let mut sum = 0.0;
-    for k in 1..block.points - 1 {
+    for k in (1..block.points).filter(|k| block.up[*k] > 0) {
         let (bend, twist, turn) = (block.bend[k].array(), block.twist[k].array(), block.turn[k].array());
         for l in 0..block.own {
-            let at = block.first[l] as usize + k;
-            let off = super::build::turn(frame(at - 1), frame(at)) - glam::DVec3::from_array(turn[l]);
+            let first = block.first[l] as usize;
+            let [before, after] = [block.up[k] as usize, k].map(|k| frame(first, k));
+            let off = super::build::turn(before, after) - glam::DVec3::from_array(turn[l]);
             sum += 0.5 * (bend[l] * (off.x * off.x + off.y * off.y) + twist[l] * off.z * off.z);
         }
     }
