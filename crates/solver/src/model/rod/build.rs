@@ -8,10 +8,13 @@ use crate::body::{Body, BuildError, Features, Outside};
 use crate::model::Model;
 use crate::parts::Parts;
 use crate::simd::Record;
-use glam::{DMat3, DVec3};
+use glam::{DMat3, DQuat, DVec3};
 
 /// Contact fills up groups with them.
 const SPARES: usize = 8;
+/// How often the turn of a joint that bears is bettered, and how far it may be at most, as 2 tan(φ/2).
+const TURNS: usize = 24;
+const MOST: f64 = 2.0;
 
 pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
     rest.check()?;
@@ -128,12 +131,23 @@ fn frame(p: &[[f32; 3]], directors: &[[f32; 3]], [near, far]: [usize; 2]) -> [DV
     [t, (m - m.dot(t) * t).normalize()]
 }
 
-/// The turn from a frame to another: 2 tan(φ/2) along its axis, as either has it. Frames are a segment's way and director.
-pub(super) fn turn([t, m]: [DVec3; 2], [u, o]: [DVec3; 2]) -> DVec3 {
-    let (a, b) = ([m, t.cross(m), t], [o, u.cross(o), u]);
-    let r = |j: usize, k: usize| a[j].dot(b[k]);
-    let per = 2.0 / (1.0 + r(0, 0) + r(1, 1) + r(2, 2)).max(1e-3);
-    per * DVec3::new(r(2, 1) - r(1, 2), r(0, 2) - r(2, 0), r(1, 0) - r(0, 1))
+/// A frame's axes: its director, what is across both, and its way.
+pub(super) fn axes([t, m]: [DVec3; 2]) -> DMat3 {
+    DMat3::from_cols(m, t.cross(m), t)
+}
+
+/// The turn from axes to others: 2 tan(φ/2) along its own, as either has it.
+pub(super) fn turn(a: DMat3, b: DMat3) -> DVec3 {
+    let r = a.transpose() * b;
+    let per = 2.0 / (1.0 + r.x_axis.x + r.y_axis.y + r.z_axis.z).max(1e-3);
+    per * DVec3::new(r.y_axis.z - r.z_axis.y, r.z_axis.x - r.x_axis.z, r.x_axis.y - r.y_axis.x)
+}
+
+/// Axes turned by that, told in them.
+fn turned(a: DMat3, by: DVec3) -> DMat3 {
+    let half = 0.5 * by;
+    let q = DQuat::from_xyzw(half.x, half.y, half.z, 1.0).normalize();
+    a * DMat3::from_quat(q)
 }
 
 /// What segments are at rest, by the point that each leads to: how long, metres, and the turn to it from the one before.
@@ -142,13 +156,14 @@ struct Joints {
     /// N·m.
     bend: Vec<f64>,
     twist: Vec<f64>,
-    turn: Vec<DVec3>,
+    /// The axes that each has at rest, in those of what it comes from.
+    rest: Vec<DMat3>,
 }
 
 impl Joints {
     fn of(rest: &StrandRest, directors: &[[f32; 3]], mass: &[f64]) -> Joints {
         let n = rest.positions.len();
-        let mut out = Joints { length: vec![0.0; n], bend: vec![0.0; n], twist: vec![0.0; n], turn: vec![DVec3::ZERO; n] };
+        let mut out = Joints { length: vec![0.0; n], bend: vec![0.0; n], twist: vec![0.0; n], rest: vec![DMat3::IDENTITY; n] };
         // The rest shape has directors of its own, that nothing twists either.
         let shape = rest.shape();
         let of_shape = if rest.shape.is_empty() { directors.to_vec() } else { self::directors(rest, shape) };
@@ -157,8 +172,8 @@ impl Joints {
             for k in from + 1..from + count {
                 out.length[k] = apart(shape[up(k)], shape[k]);
                 if up(k) != from {
-                    let at = |k: usize| frame(shape, &of_shape, [up(k), k]);
-                    out.turn[k] = turn(at(up(k)), at(k));
+                    let at = |k: usize| axes(frame(shape, &of_shape, [up(k), k]));
+                    out.rest[k] = at(up(k)).transpose() * at(k);
                 }
             }
         }
@@ -199,16 +214,24 @@ impl Joints {
                     continue;
                 }
                 let wants = (moment - m * at[up]).cross(gravity);
-                // A wall at the root is turned as its segment is, and so is what that turns from.
-                let before = if root { [t, director] } else { frame(&rest.positions, directors, [from + rest.before(from, up), up]) };
-                let axes = DMat3::from_cols(before[1], before[0].cross(before[1]), before[0]);
-                let g = turn(before, [t, director]);
-                let skew = DMat3::from_cols(DVec3::new(0.0, g.z, -g.y), DVec3::new(-g.z, 0.0, g.x), DVec3::new(g.y, -g.x, 0.0));
-                let outer = DMat3::from_cols(g * g.x, g * g.y, g * g.z);
-                let force = (DMat3::IDENTITY + 0.5 * skew + 0.25 * outer).inverse() * (axes.transpose() * wants);
-                let (bend, twist) = (self.bend[k], self.twist[k]);
-                let off = |force: f64, by: f64| if by > 0.0 { force / by } else { 0.0 };
-                self.turn[k] = g - DVec3::new(off(force.x, bend), off(force.y, bend), off(force.z, twist));
+                let own = axes([t, director]);
+                // A wall at the root is turned as its segment is.
+                let from = if root { own } else { axes(frame(&rest.positions, directors, [from + rest.before(from, up), up])) };
+                let rigid = DVec3::new(self.bend[k], self.bend[k], self.twist[k]);
+                if rigid.min_element() <= 0.0 {
+                    continue;
+                }
+                // How far it is turned from rest, so that what that does is what is wanted: found by going on from none.
+                let mut g = DVec3::ZERO;
+                let mut rested = own;
+                for _ in 0..TURNS {
+                    let skew = DMat3::from_cols(DVec3::new(0.0, g.z, -g.y), DVec3::new(-g.z, 0.0, g.x), DVec3::new(g.y, -g.x, 0.0));
+                    let outer = DMat3::from_cols(g * g.x, g * g.y, g * g.z);
+                    let by = DMat3::IDENTITY + 0.5 * skew + 0.25 * outer;
+                    g = (by.inverse() * (rested.transpose() * wants) / rigid).clamp_length_max(MOST);
+                    rested = turned(own, -g);
+                }
+                self.rest[k] = from.transpose() * rested;
             }
         }
     }
@@ -300,7 +323,7 @@ fn block(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints, of: &[(usiz
         pull: by_segment(&|from, k| mean(&rest.stretch, from, k) / joints.length[from + k]),
         bend: by_segment(&|from, k| joints.bend[from + k]),
         twist: by_segment(&|from, k| joints.twist[from + k]),
-        turn: (0..points).map(|k| V::of(first.map(|from| joints.turn[from + k].to_array()))).collect(),
+        rest: (0..points).map(|k| [0, 1, 2].map(|c| V::of(first.map(|from| joints.rest[from + k].col(c).to_array())))).collect(),
         end: first.into_iter().any(held).then(|| [at_end(&rest.bend), at_end(&rest.twist)]),
         caught: by_segment(&|from, k| {
             let [a, b] = ends(from, k);

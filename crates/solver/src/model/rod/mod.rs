@@ -1,7 +1,7 @@
 //! Strands: thin elastic rods that stretch, bend and twist, each solved as a whole.
 //!
 //! A rod is its points and a director to each segment, at right angles to it: the segment's frame. What bends and twists between two
-//! segments is the turn from one's frame to the other's, as the vector 2 tan(φ/2) along its axis, less that at rest (discrete elastic rods:
+//! segments is the turn from the frame that the second has at rest by that of the first to the one it has, as the vector 2 tan(φ/2) along its axis (discrete elastic rods:
 //! M. Bergou, M. Wardetzky, S. Robinson, B. Audoly, E. Grinspun, "Discrete Elastic Rods", 2008, sec. 4, with the curvature of their eq. 1
 //! and twist measured alike). Directors go along with their segments by the shortest turn (M. Bergou, B. Audoly, E. Vouga, M. Wardetzky,
 //! E. Grinspun, "Discrete Viscous Threads", 2010, sec. 4); twist is in balance at every moment, for a thin rod has no inertia against it.
@@ -47,10 +47,10 @@ struct Block {
     inverse: Vec<L>,
     pull: Vec<L>,
     /// By segment, of the turn to it from the one before it, or from a wall at the root: its rigidity over the length that it is for, N·m;
-    /// that of twist; and what it is at rest.
+    /// that of twist; and the frame that it has at rest, by that of what it comes from.
     bend: Vec<L>,
     twist: Vec<L>,
-    turn: Vec<V>,
+    rest: Vec<[V; 3]>,
     /// Of the turn from the last segment to a wall at its end, the first two; none where that is free.
     end: Option<[L; 2]>,
     /// By segment: ½ ρ d l for one of its ends, kg/m.

@@ -120,9 +120,10 @@ struct Row {
 struct Moment {
     /// In the world.
     of: V,
-    /// How the moment grows with a bend, and how directors resist: each to its own turn, and to the other's.
+    /// How the moment grows with a bend, and how directors resist: that before it to its own turn, that after it to its own, and each to the
+    /// other's.
     bend: L,
-    twist: [L; 2],
+    twist: [L; 3],
 }
 
 impl Scratch {
@@ -210,14 +211,19 @@ impl Scratch {
         }
     }
 
-    /// The turn from a frame to another, and what of its moment grows by its own size.
+    /// The frame that a segment would have at rest, by that of what it comes from: its director, what is across both, and its way.
     #[inline(always)]
-    fn turned(a: &Segment, b: &Segment) -> (V, L) {
-        let (m, n, t) = (a.director, a.third, a.way);
+    fn rested(from: &Segment, rest: &[V; 3]) -> [V; 3] {
+        let (m, n, t) = (from.director, from.third, from.way);
+        rest.map(|r| m.times(r.0[0]) + n.times(r.0[1]) + t.times(r.0[2]))
+    }
+
+    /// The turn from that to the one it has.
+    #[inline(always)]
+    fn turned([m, n, t]: [V; 3], b: &Segment) -> V {
         let (o, p, u) = (b.director, b.third, b.way);
-        let cos = t.dot(u);
-        let per = L::splat(2.0) / (L::splat(1.0) + m.dot(o) + n.dot(p) + cos).max(L::splat(0.02));
-        (V([(t.dot(p) - n.dot(u)) * per, (m.dot(u) - t.dot(o)) * per, (n.dot(o) - m.dot(p)) * per]), cos)
+        let per = L::splat(2.0) / (L::splat(1.0) + m.dot(o) + n.dot(p) + t.dot(u)).max(L::splat(0.02));
+        V([(t.dot(p) - n.dot(u)) * per, (m.dot(u) - t.dot(o)) * per, (n.dot(o) - m.dot(p)) * per])
     }
 
     /// What a segment turns from: the one before it, or a wall; none where it comes from a root that is free.
@@ -235,33 +241,33 @@ impl Scratch {
         if k == 0 {
             return V::default();
         }
-        self.from(block, walls, k).map_or(V::default(), |from| Scratch::turned(from, &self.segments[k]).0)
+        let turned = |from| Scratch::turned(Scratch::rested(from, &block.rest[k]), &self.segments[k]);
+        self.from(block, walls, k).map_or(V::default(), turned)
     }
 
-    /// What turns a segment from another, and how it resists; `joint` is its rigidities, its turn at rest, and what it was turned by.
+    /// What turns a segment from what it comes from, by the rigidities of the joint and what it was turned by.
     #[inline(always)]
-    fn moment([bend, twist]: [L; 2], rest: V, was: Option<(V, L)>, a: &Segment, b: &Segment) -> Moment {
-        let (m, n, t) = (a.director, a.third, a.way);
+    fn moment([bend, twist]: [L; 2], rest: &[V; 3], was: Option<(V, L)>, a: &Segment, b: &Segment) -> Moment {
         let one = L::splat(1.0);
-        let (g, cos) = Scratch::turned(a, b);
-        let mut off = g - rest;
-        let mut more = one;
-        if let Some((was, inner)) = was {
-            off = (g - was).fma(inner, off);
-            more = one + inner;
-        }
+        let [m, n, t] = Scratch::rested(a, rest);
+        let g = Scratch::turned([m, n, t], b);
+        let (off, more) = match was {
+            Some((was, inner)) => ((g - was).times(inner) + g, one + inner),
+            None => (g, one),
+        };
         let force = V([off.0[0] * bend, off.0[1] * bend, off.0[2] * twist]);
         let quarter = L::splat(0.25);
         let all = g.cross(force).fma(L::splat(0.5), g.fma(quarter * g.dot(force), force));
         let grows = quarter.fma(g.dot(g), one);
         let grows = grows * grows * more;
-        // Two directors that turn alike twist nothing, but bend anew what is bent.
-        let half = L::splat(0.5);
-        let (twists, bends) = (twist * half * (one + cos) * grows, bend * half * (one - cos) * grows);
+        // The director of what it comes from turns it about that's way, which twists it less and bends it more the more the two are at an angle.
+        let cos = a.way.dot(b.way);
+        let (bend, twist) = (bend * grows, twist * grows);
+        let both = (twist - bend).fma(cos * cos, bend);
         Moment {
             of: m.fma(all.0[0], n.fma(all.0[1], t.times(all.0[2]))),
-            bend: bend * grows,
-            twist: [twists + bends, bends - twists],
+            bend,
+            twist: [both, twist, -(twist * cos)],
         }
     }
 
@@ -270,14 +276,14 @@ impl Scratch {
     fn before(&self, block: &Block, told: &Told, walls: &[Segment], k: usize) -> Moment {
         let Some(from) = self.from(block, walls, k) else { return Moment::default() };
         let was = self.was.get(k).map(|was| (*was, L::splat(told.inner)));
-        Scratch::moment([block.bend[k], block.twist[k]], block.turn[k], was, from, &self.segments[k])
+        Scratch::moment([block.bend[k], block.twist[k]], &block.rest[k], was, from, &self.segments[k])
     }
 
     /// What turns a wall at the far end from the last segment.
     #[inline(always)]
     fn end(&self, block: &Block, walls: &[Segment]) -> Option<Moment> {
         let (rigid, wall) = (block.end?, walls.last()?);
-        Some(Scratch::moment(rigid, V::default(), None, &self.segments[block.points - 1], wall))
+        Some(Scratch::moment(rigid, &block.rest[0], None, &self.segments[block.points - 1], wall))
     }
 
     /// A round of Newton's method: from the tips on, each point's row is put together from what is about it, and eliminated at once; then all
@@ -412,7 +418,7 @@ impl Scratch {
             let before = self.before(block, told, walls, k);
             let [own, _, _] = self.twists[k];
             let force = (self.rows[k].after - before.of).dot(self.segments[k].way);
-            self.twists[k] = [own + before.twist[0], before.twist[1], force];
+            self.twists[k] = [own + before.twist[1], before.twist[2], force];
             self.twists[up][0] += before.twist[0];
             self.rows[up].after = self.rows[up].after + before.of;
         }
@@ -549,11 +555,12 @@ pub(super) fn bent(block: &Block, state: &State, own: &Own) -> f64 {
     };
     let mut sum = 0.0;
     for k in (1..block.points).filter(|k| block.up[*k] > 0) {
-        let (bend, twist, turn) = (block.bend[k].array(), block.twist[k].array(), block.turn[k].array());
+        let (bend, twist, turn) = (block.bend[k].array(), block.twist[k].array(), block.rest[k].map(V::array));
         for l in 0..block.own {
             let first = block.first[l] as usize;
-            let [before, after] = [block.up[k] as usize, k].map(|k| frame(first, k));
-            let off = super::build::turn(before, after) - glam::DVec3::from_array(turn[l]);
+            let [before, after] = [block.up[k] as usize, k].map(|k| super::build::axes(frame(first, k)));
+            let rest = glam::DMat3::from_cols_array_2d(&turn.map(|axis| axis[l]));
+            let off = super::build::turn(before * rest, after);
             sum += 0.5 * (bend[l] * (off.x * off.x + off.y * off.y) + twist[l] * off.z * off.z);
         }
     }
