@@ -55,6 +55,8 @@ words! {
     COMINGS = 48, "Of points that come and go.";
     CLUMPS = 49, "Of strands that are tied in clumps.";
     ROOTED = 50, "Of how much of strands stands in what they grow from.";
+    BRANCHES = 51, "Of strands that branch, and what their points carry.";
+    STANDS = 52, "Of the gravity under which strands stand as they start.";
 }
 
 #[cfg(test)]

@@ -22,6 +22,7 @@ mod presets;
 mod removal;
 mod scene;
 mod sewn;
+mod species;
 mod validate;
 mod weathers;
 
@@ -36,7 +37,7 @@ pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Gores, Hairs,
     ImportedMesh, Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf,
-    Source, Star, Strands, Tube, Warp,
+    Plants, Source, Star, Strands, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};
@@ -49,5 +50,6 @@ pub use presets::{Preset, presets};
 pub use removal::{Removal, removal};
 pub use scene::*;
 pub use sewn::*;
+pub use species::{Shelved, species};
 pub use validate::{Fault, parse, schema, validate};
 pub use weathers::{Weather, weathers};

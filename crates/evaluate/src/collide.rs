@@ -7,7 +7,7 @@ use crate::{MeshLibrary, Playing, Shaped, Stage};
 use nematon_air::{Marks, word};
 use nematon_document::{
     Body, BodyId, Collider, ColliderId, FigureForm, Form, HeldTo, MAX_COLLIDER_POINTS, MeshSource, Moment,
-    Node, Outlet, Strands, Value,
+    Node, Outlet, Value,
 };
 use nematon_geometry::Mesh;
 use nematon_solid::{Fetch, Shaped as AtFrame, Solid, Standing};
@@ -349,10 +349,10 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
     let mut out = vec![];
     for (body, (id, shaped)) in bodies.iter().enumerate() {
         let Some(whole) = scene.bodies.get(*id) else { continue };
-        let turns = whole.kind.strands().is_some();
+        let turns = !shaped.mesh.strands.is_empty();
         // Those that hang on a body are told by `tied`.
-        if let Some(own) = whole.kind.strands().filter(|s| !matches!(s.from, Outlet::Body(_))) {
-            out.push(rooted(scene, (body, whole, own), shaped)?);
+        if let Some((_, from)) = whole.kind.outlet().filter(|o| turns && !matches!(o.1, Outlet::Body(_))) {
+            out.push(rooted(scene, (body, whole, from), shaped)?);
         }
         for g in &shaped.grips {
             let Some(own) = whole.grips.get(&g.id) else { continue };
@@ -406,14 +406,14 @@ pub fn carried(scene: &Stage, bodies: &[(&BodyId, &Shaped)]) -> Result<Vec<Carri
     Ok(out)
 }
 
-/// The roots of strands, held to what they grow on.
+/// The roots of strands and plants, held to what they grow on.
 fn rooted(
     scene: &Stage,
-    (body, whole, own): (usize, &Body, &Strands),
+    (body, whole, from): (usize, &Body, &Outlet),
     shaped: &Shaped,
 ) -> Result<Carried, (usize, NoHold)> {
     let points = Arc::new(shaped.roots());
-    let (place, surface) = match &own.from {
+    let (place, surface) = match from {
         Outlet::Space | Outlet::Points(_) | Outlet::Body(_) => (whole.place.clone(), None),
         Outlet::Collider(c) => (scene.colliders.get(c).map_or_else(Node::default, |c| c.place.clone()), None),
         Outlet::Figure(f) => match scene.figures.get(f.figure.as_str()) {

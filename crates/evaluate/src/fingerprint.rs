@@ -145,6 +145,7 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         positions,
         shape,
         counts,
+        up,
         held,
         set,
         line_density,
@@ -157,11 +158,17 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         along,
         over,
         damping,
+        inner,
+        stands,
+        lumps,
+        blades,
+        blade_drag,
         friction,
         clumps,
         rooted,
     } = rest;
-    s.u32(&[u32::MAX, 3, positions.len() as u32, shape.len() as u32, counts.len() as u32]);
+    // 3 were those of before they could branch.
+    s.u32(&[u32::MAX, 4, positions.len() as u32, shape.len() as u32, counts.len() as u32]);
     positions.iter().chain(shape).for_each(|p| s.f32(p));
     s.u32(counts);
     held.iter().for_each(|h| s.u32(&[u32::from(*h)]));
@@ -169,7 +176,18 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
     for list in [line_density, stretch, bend, twist, width, radius] {
         s.f32(list);
     }
-    s.f32(&[*drag, *along, *damping, *friction]);
+    s.f32(&[*drag, *along, *damping, *inner, *friction]);
+    if !(up.is_empty() && lumps.is_empty() && blades.is_empty()) {
+        s.u32(&[word::BRANCHES, up.len() as u32, lumps.len() as u32, blades.len() as u32]);
+        s.u32(up);
+        s.f32(lumps);
+        s.f32(blades);
+        s.f32(&[*blade_drag]);
+    }
+    if let Some(gravity) = stands {
+        s.u32(&[word::STANDS]);
+        s.f32(gravity);
+    }
     if !rooted.is_empty() {
         s.u32(&[word::ROOTED, rooted.len() as u32]);
         s.u32(rooted);

@@ -36,5 +36,6 @@ pub(crate) fn of(kind: &Kind) -> &dyn Shapes {
         Kind::Cloth(c) => c.as_ref(),
         Kind::Drift(d) => d.as_ref(),
         Kind::Strands(s) => s.as_ref(),
+        Kind::Plants(p) => p.as_ref(),
     }
 }

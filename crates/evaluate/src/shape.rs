@@ -1,5 +1,6 @@
 //! The shape of a body: its points where they start, and what is found on them. How a kind of body makes its own is in its own file.
 use crate::maps::{Dyed, Ground};
+use crate::plants::Stand;
 use crate::sewn::Sewn;
 use crate::source::Coming;
 use crate::weather::Weather;
@@ -164,6 +165,8 @@ pub enum OfKind {
         /// How many points of each, from its root on, stand in what they grow on; empty where they grow on nothing.
         rooted: Vec<u32>,
     },
+    /// Held by their roots, the first point of each.
+    Plants(Arc<Stand>),
 }
 
 impl Shaped {
@@ -171,7 +174,7 @@ impl Shaped {
     pub fn rest(&self) -> Option<&Mesh> {
         match &self.own {
             OfKind::Cloth { rest, .. } => rest.as_deref(),
-            OfKind::Drift { .. } | OfKind::Strands { .. } => None,
+            OfKind::Drift { .. } | OfKind::Strands { .. } | OfKind::Plants(_) => None,
         }
     }
 
@@ -179,19 +182,19 @@ impl Shaped {
     pub fn sewn(&self) -> Option<&Arc<Sewn>> {
         match &self.own {
             OfKind::Cloth { sewn, .. } => sewn.as_ref(),
-            OfKind::Drift { .. } | OfKind::Strands { .. } => None,
+            OfKind::Drift { .. } | OfKind::Strands { .. } | OfKind::Plants(_) => None,
         }
     }
 
     /// When its points come and go, where they do.
     pub fn coming(&self) -> Option<&Arc<Coming>> {
         match &self.own {
-            OfKind::Cloth { .. } | OfKind::Strands { .. } => None,
+            OfKind::Cloth { .. } | OfKind::Strands { .. } | OfKind::Plants(_) => None,
             OfKind::Drift { coming } => coming.as_ref(),
         }
     }
 
-    /// The first point of each strand; none of other kinds.
+    /// The first point of each strand or plant; none of other kinds.
     pub fn roots(&self) -> Vec<u32> {
         let next = |at: &mut u32, count: &u32| Some(std::mem::replace(at, *at + count));
         self.mesh.strands.iter().scan(0, next).collect()

@@ -109,14 +109,15 @@ enum Caught {
     /// A ball, its area as drag sees it, and as it is, m².
     Ball(u32, f64, f64),
     /// Halves of the segments about a point: their ends, and what of each drag sees across and along, m²; and all that is of the skin.
-    Rods(u32, Vec<([u32; 2], [f64; 2])>, f64),
+    /// And a plate at the point, by the stem along which it faces: its area times its drag coefficient, m².
+    Rods(u32, Vec<([u32; 2], [f64; 2])>, f64, Option<([u32; 2], f64)>),
 }
 
 impl Caught {
     /// What of the skin is the point's, m².
     fn skin(&self) -> f64 {
         match self {
-            Caught::Panels(_, skin) | Caught::Ball(_, _, skin) | Caught::Rods(_, _, skin) => *skin,
+            Caught::Panels(_, skin) | Caught::Ball(_, _, skin) | Caught::Rods(_, _, skin, _) => *skin,
         }
     }
 }
@@ -265,22 +266,33 @@ fn caught(rest: &Rest, point: usize) -> (f64, Caught) {
         }
         Rest::Strands(r) => {
             let mut sum = (0.0, 0.0, vec![]);
-            let of_one = r.strands().find(|(from, count)| (*from..from + count).contains(&point));
-            let (from, count) = of_one.unwrap_or((0, 0));
-            let segments = (from + 1..from + count).map(|k| [k - 1, k]).filter(|s| s.contains(&point));
-            for [a, b] in segments {
+            let mut before = None;
+            for [a, b] in r.segments().filter(|s| s.contains(&point)) {
                 let length = strands::apart(r.shape_at(a), r.shape_at(b));
-                let other = a + b - point;
-                let mean = |of: &[f32]| 0.5 * (f64::from(of[a]) + f64::from(of[b]));
-                let here = |of: &[f32]| 0.75 * f64::from(of[point]) + 0.25 * f64::from(of[other]);
-                let over = if r.over[0].is_empty() { 1.0 } else { mean(&r.over[0]) };
+                let mean = |of: &[f32]| 0.5 * r.at_ends(of, [a, b]).iter().sum::<f64>();
+                let here = |of: &[f32]| {
+                    let ends = r.at_ends(of, [a, b]);
+                    let own = usize::from(b == point);
+                    0.75 * ends[own] + 0.25 * ends[1 - own]
+                };
+                let over = match r.over[0].is_empty() {
+                    true => 1.0,
+                    false => 0.5 * (f64::from(r.over[0][a]) + f64::from(r.over[0][b])),
+                };
                 let seen = 0.5 * length * mean(&r.width) * over;
                 sum.0 += 0.5 * length * here(&r.line_density);
                 sum.1 += 0.5 * length * here(&r.width);
                 sum.2.push(([a as u32, b as u32], [seen, f64::from(r.along) * seen]));
+                before = before.or((b == point).then_some(a));
             }
             let (mass, skin, rods) = sum;
-            (mass.max(1e-12), Caught::Rods(point as u32, rods, skin))
+            let mass = mass + r.lumps.get(point).map_or(0.0, |m| f64::from(*m));
+            // A plate faces along the stem that its stalk comes from.
+            let area = r.blades.get(point).map_or(0.0, |b| f64::from(*b));
+            let over = r.over[0].get(point).map_or(1.0, |o| f64::from(*o));
+            let stem = before.and_then(|a| Some([r.segments().find(|s| s[1] == a)?[0], a]));
+            let blade = stem.filter(|_| area > 0.0).map(|stem| (stem.map(|p| p as u32), area * over * f64::from(r.blade_drag)));
+            (mass.max(1e-12), Caught::Rods(point as u32, rods, skin + area, blade))
         }
         Rest::Free(r) => {
             let area = std::f64::consts::PI * f64::from(r.radii[point]).powi(2);
@@ -352,7 +364,7 @@ fn aerial(
                 panel(&force, times(mean(speed), -1.0), own);
             }
         }
-        Caught::Rods(point, rods, _) => {
+        Caught::Rods(point, rods, _, blade) => {
             for ([a, b], [across, along]) in rods {
                 let t = sub(at(*b), at(*a));
                 let t = times(t, 1.0 / dot(t, t).sqrt().max(1e-15));
@@ -362,6 +374,14 @@ fn aerial(
                     let size = half * drag * dot(off, off).sqrt();
                     add(times(off, across * size), times(t, along * size * on))
                 };
+                let own = moves.iter().map(|(_, v)| v[0]).collect();
+                panel(&force, times(speed(*point), -1.0), own);
+            }
+            if let Some(([a, b], area)) = blade {
+                let unit = |v: Vec3| times(v, 1.0 / dot(v, v).sqrt().max(1e-15));
+                let (stem, way) = (unit(sub(at(*b), at(*a))), unit(sub(at(*point), at(*b))));
+                let n = unit(sub(stem, times(way, dot(stem, way))));
+                let force = |r: Vec3| times(n, half * area * dot(r, r).sqrt() * dot(r, n));
                 let own = moves.iter().map(|(_, v)| v[0]).collect();
                 panel(&force, times(speed(*point), -1.0), own);
             }

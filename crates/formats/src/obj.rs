@@ -116,11 +116,9 @@ pub(crate) fn beside(
         let _ = writeln!(out, "vt {} {}", t[0], t[1]);
     }
     if !mesh.strands.is_empty() {
-        let mut from = 1;
-        for count in &mesh.strands {
-            let points = (from..from + count).map(|p| p.to_string()).collect::<Vec<_>>();
+        for line in mesh.lines() {
+            let points = line.iter().map(|p| (p + 1).to_string()).collect::<Vec<_>>();
             let _ = writeln!(out, "l {}", points.join(" "));
-            from += count;
         }
         return out;
     }

@@ -192,16 +192,30 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
 /// Strands, as curves that go straight from point to point, each as wide as it is there.
 fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
+    // Each branch is a curve of its own, that begins with the point that it comes from.
+    let lines = mesh.lines();
+    let order: Vec<u32> = lines.concat();
     writeln!(sink, "def BasisCurves \"{name}\"\n{{\n    uniform token type = \"linear\"")?;
-    writeln!(sink, "    int[] curveVertexCounts = [{}]", list(mesh.strands.iter()))?;
-    let widths = list(mesh.radii.iter().map(|r| 2.0 * r));
+    writeln!(sink, "    int[] curveVertexCounts = [{}]", list(lines.iter().map(Vec::len)))?;
+    let widths = list(order.iter().map(|k| 2.0 * mesh.radii[*k as usize]));
     writeln!(sink, "    float[] widths = [{widths}] (\n        interpolation = \"vertex\"\n    )")?;
     beside(sink, motion.origin)?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
+    let ordered = |all: Vec<[f32; 3]>| -> Vec<[f32; 3]> {
+        let mut last = [0.0; 3];
+        let at = |k: &u32| {
+            // What has let go has no length where it was.
+            let p = all[*k as usize];
+            last = if p[0].is_nan() { last } else { p };
+            last
+        };
+        order.iter().map(at).collect()
+    };
+    let mut again = || -> Box<dyn Iterator<Item = Frame>> { Box::new(frames().map(|f| f.map(&ordered))) };
     if motion.count == 1 {
-        by_default(sink, &mut *frames, most)?;
+        by_default(sink, &mut again, most)?;
     }
-    samples(sink, first, frames, most)
+    samples(sink, first, &mut again, most)
 }
 
 /// Places of points by frame, and how far they reach.

@@ -23,6 +23,11 @@ pub struct Mesh {
     pub radii: Vec<f32>,
     /// How many points each strand has, one after the other from its root to its tip; empty where points are not those of strands.
     pub strands: Vec<u32>,
+    /// Where strands branch, the point before each, by its number in its own strand; empty where each comes after the one before it.
+    pub up: Vec<u32>,
+    /// What stands at the points of strands that branch: a leaf, as long and as wide as that; where it has no width a ball as thick, and nothing
+    /// where it has neither. Empty where there are none.
+    pub ends: Vec<[f32; 2]>,
 }
 
 /// A face: its points in turn, and their texture coordinates where the mesh has any.
@@ -49,6 +54,46 @@ pub struct Corner {
 }
 
 impl Mesh {
+    /// Strands, or the branches of those that branch, each with the point that it comes from: runs of points that hang on each other.
+    pub fn lines(&self) -> Vec<Vec<u32>> {
+        let mut out: Vec<Vec<u32>> = vec![];
+        let mut from = 0u32;
+        for count in &self.strands {
+            for k in 0..*count {
+                let before = self.up.get((from + k) as usize).map_or(k.wrapping_sub(1), |up| *up);
+                match out.last_mut() {
+                    Some(line) if k > 0 && line.last() == Some(&(from + before)) => line.push(from + k),
+                    _ if k == 0 => out.push(vec![from]),
+                    _ => out.push(vec![from + before, from + k]),
+                }
+            }
+            from += count;
+        }
+        // A root alone is no line.
+        out.retain(|line| line.len() > 1);
+        out
+    }
+
+    /// How far along its strand each point is, as a share of the way to the tip that is farthest from its root.
+    pub fn along(&self) -> Vec<f64> {
+        let mut out = vec![0.0; self.positions.len()];
+        let mut from = 0;
+        for count in &self.strands {
+            let of = from..from + *count as usize;
+            let mut most = 0.0f64;
+            for k in of.clone().skip(1) {
+                let before = self.up.get(k).map_or(k - 1, |up| from + *up as usize);
+                let wide = |k: usize| Vec3::from(self.positions[k]).as_dvec3();
+                let step = if self.up.is_empty() { 1.0 } else { wide(k).distance(wide(before)) };
+                out[k] = out[before] + step;
+                most = most.max(out[k]);
+            }
+            out[of].iter_mut().for_each(|a| *a /= most.max(1e-12));
+            from += *count as usize;
+        }
+        out
+    }
+
     /// Edges of all triangles, each once, lower point first, sorted.
     pub fn edges(&self) -> Vec<[u32; 2]> {
         let mut edges: Vec<[u32; 2]> = self

@@ -99,6 +99,8 @@ impl Mesh {
             faces,
             radii: _,
             strands: _,
+            up: _,
+            ends: _,
             panels: _,
         } = other;
         let (first, uv) = (self.positions.len() as u32, self.uvs.len() as u32);

@@ -2,11 +2,13 @@
 mod cloth;
 mod drift;
 mod hairs;
+mod plants;
 mod strands;
 
 pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
 pub use hairs::{Clumps, Hairs};
+pub use plants::Plants;
 pub use strands::Strands;
 
 use crate::{Body, Scaled};
@@ -114,27 +116,34 @@ macro_rules! kinds {
             pub fn drift(&self) -> Option<&Drift> {
                 match self {
                     Kind::Drift(d) => Some(d.as_ref()),
-                    Kind::Cloth(_) | Kind::Strands(_) => None,
+                    Kind::Cloth(_) | Kind::Strands(_) | Kind::Plants(_) => None,
                 }
             }
             /// Strands, where it is those.
             pub fn strands(&self) -> Option<&Strands> {
                 match self {
                     Kind::Strands(s) => Some(s.as_ref()),
-                    Kind::Cloth(_) | Kind::Drift(_) => None,
+                    Kind::Cloth(_) | Kind::Drift(_) | Kind::Plants(_) => None,
+                }
+            }
+            /// Plants, where it is those.
+            pub fn plants(&self) -> Option<&Plants> {
+                match self {
+                    Kind::Plants(p) => Some(p.as_ref()),
+                    Kind::Cloth(_) | Kind::Drift(_) | Kind::Strands(_) => None,
                 }
             }
             /// A cloth, where it is one.
             pub fn cloth(&self) -> Option<&Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_ref()),
-                    Kind::Drift(_) | Kind::Strands(_) => None,
+                    Kind::Drift(_) | Kind::Strands(_) | Kind::Plants(_) => None,
                 }
             }
             pub fn cloth_mut(&mut self) -> Option<&mut Cloth> {
                 match self {
                     Kind::Cloth(c) => Some(c.as_mut()),
-                    Kind::Drift(_) | Kind::Strands(_) => None,
+                    Kind::Drift(_) | Kind::Strands(_) | Kind::Plants(_) => None,
                 }
             }
         }
@@ -145,4 +154,5 @@ kinds! {
     Cloth,
     Drift,
     Strands,
+    Plants,
 }

@@ -31,6 +31,10 @@ pub struct Strands {
     /// Of a strand of the mean length.
     #[schemars(title = "Length", range(min = 0.0005, max = 50), extend("unit" = "m"))]
     pub length: f64,
+    /// Where strands are as long as that: shorter where the map has less at their roots. Left out, all alike.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Length by the map")]
+    pub long: Option<MapId>,
     /// By how much of it the longest are longer, and the shortest shorter.
     #[serde(default)]
     #[schemars(title = "Variation", range(min = 0, max = 0.9))]
@@ -164,6 +168,7 @@ impl Default for Strands {
             spread: None,
             points: 12,
             length: 0.25,
+            long: None,
             variation: 0.15,
             lean: [0.0; 3],
             bow: 0.4,
@@ -233,9 +238,10 @@ impl Traits for Strands {
             let why = format!("is {}, and there are {} places to grow from", self.count, points.len());
             out.push(Fault::own("count", why));
         }
-        if let Some(map) = self.spread.as_ref().filter(|m| !body.maps.contains_key(*m)) {
-            let why = format!("names the map \"{map}\", which the body does not have");
-            out.push(Fault::own("spread", why));
+        for (what, map) in [("spread", &self.spread), ("long", &self.long)] {
+            if let Some(map) = map.as_ref().filter(|m| !body.maps.contains_key(*m)) {
+                out.push(Fault::own(what, format!("names the map \"{map}\", which the body does not have")));
+            }
         }
         if self.inside && matches!(self.from, Outlet::Space | Outlet::Points(_)) {
             out.push(Fault::own("inside", "needs something closed to grow in: say what they grow on".into()));

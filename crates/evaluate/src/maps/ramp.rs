@@ -19,8 +19,7 @@ fn along_strands(mesh: &Mesh) -> Result<Vec<f64>, String> {
     if mesh.strands.is_empty() {
         return Err("runs along strands, and the shape has none".into());
     }
-    let of = |n: u32| (0..n).map(move |k| f64::from(k) / f64::from(n.max(2) - 1));
-    Ok(mesh.strands.iter().copied().flat_map(of).collect())
+    Ok(mesh.along())
 }
 
 /// Texture coordinates by point; at a seam those of the last triangle.

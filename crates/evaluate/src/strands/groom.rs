@@ -1,6 +1,6 @@
 //! Strands under a comb.
 use super::grown;
-use super::soil::{Skin, soil};
+use crate::soil::{Grows, Skin, soil};
 use crate::resolve::World;
 use crate::{MeshLibrary, ShapeError, Stage};
 use glam::DVec3;
@@ -26,7 +26,7 @@ pub fn groom(
 ) -> Result<Groom, ShapeError> {
     let own = body.kind.strands().ok_or(ShapeError::Loose)?;
     let locks = grown((scene, library), body, own)?.locks;
-    let skin = soil((scene, library), body, own)?.and_then(|s| s.skin());
+    let skin = soil((scene, library), body, &Grows::from(own))?.and_then(|s| s.skin());
     // By the middle of each.
     let n = own.points as usize;
     let spared = (0..if spared.is_empty() { 0 } else { locks.len() })

@@ -1,5 +1,5 @@
 //! Hairs between strands, and a lock of them to look at.
-use super::soil::{filled, soil, spread};
+use crate::soil::{Grows, filled, soil, spread};
 use crate::resolve::World;
 use crate::shape::OfKind;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage, shape as shape_of};
@@ -58,11 +58,11 @@ pub fn hairs(
     // Others than those that strands grow by.
     let seed = seed.wrapping_mul(7919).wrapping_add(own.seed).wrapping_add(104_729);
     let dice = |k: usize| [0, 1, 2, 3].map(|c| fill::chance(seed, (1 << 41) + 4 * k as u64 + c) as f32);
-    let soil = if own.curves.is_some() { None } else { soil((scene, library), body, own)? };
+    let soil = if own.curves.is_some() { None } else { soil((scene, library), body, &Grows::from(own))? };
     let places: Vec<DVec3> = match &soil {
-        Some(soil) if own.inside => filled((scene, library), body, own, soil, count, seed)?,
+        Some(soil) if own.inside => filled((scene, library), body, &Grows::from(own), soil, count, seed)?,
         Some(soil) => {
-            let on = spread((scene, library), body, own, soil, &strew, count, seed)?;
+            let on = spread((scene, library), body, &Grows::from(own), soil, &strew, count, seed)?;
             on.iter().map(|on| soil.root(on).at).collect()
         }
         None => around(locks, count as usize, seed),

@@ -1,7 +1,6 @@
 //! Strands: where they grow, what they are like at rest, and what the solver is told of them.
 mod groom;
 mod hairs;
-mod soil;
 
 pub use groom::{Groom, groom};
 pub use hairs::{Between, hairs, lock};
@@ -10,19 +9,21 @@ use crate::kind::{Matters, Shapes};
 use crate::maps;
 use crate::resolve::place_body;
 use crate::shape::{OfKind, gripped};
+use crate::soil::{Grows, NOWHERE, Root, Soil, at_roots, filled, on_soil, soil};
 use crate::weather::Weather;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use glam::DVec3;
 use nematon_document::{Body, Form, MAX_POINTS, Moment, Outlet, Strands, Value};
-use nematon_geometry::{Border, Density, Mesh, Near, between, fill, is_inside, scatter, thinned};
+use nematon_geometry::{Border, Density, Mesh, Near, between, fill, is_inside, thinned};
 use nematon_paint::Lock;
 use nematon_solver::{ClumpRest, Maps, Rest, Scaled, StrandRest};
-use soil::{Soil, filled, soil, spread};
 use std::f64::consts::{PI, TAU};
 use std::sync::Arc;
 
 /// Numbers of one strand, each by a seed of its own.
 const DICE: u64 = 8;
+/// What a map makes shorter is at least so much of its length.
+const SHORTEST: f64 = 0.02;
 /// A strand goes along its way at least so much of its length, however it winds.
 const LEAST_ONWARD: f64 = 0.1;
 
@@ -47,12 +48,6 @@ impl Shapes for Strands {
     fn around(&self) -> f64 {
         self.around
     }
-}
-
-/// Where a strand grows, and the way out of what it grows on there, about the body's own place.
-struct Root {
-    at: DVec3,
-    out: DVec3,
 }
 
 fn shape(scene: &Stage, body: &Body, own: &Strands, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
@@ -116,7 +111,7 @@ fn grown(
     body: &Body,
     own: &Strands,
 ) -> Result<Grown, ShapeError> {
-    let soil = soil((scene, library), body, own)?;
+    let soil = soil((scene, library), body, &Grows::from(own))?;
     let mut points = vec![];
     let mut locks = vec![];
     let mut add = |own: Vec<DVec3>, out: DVec3| {
@@ -143,8 +138,10 @@ fn grown(
             }
         }
         None => {
-            for (k, root) in roots((scene, library), body, own, soil.as_ref())?.into_iter().enumerate() {
-                add(grow(own, k, &root), root.out);
+            let roots = roots((scene, library), body, own, soil.as_ref())?;
+            let long = at_roots((scene, library), body, own.long.as_ref(), &roots)?;
+            for (k, (root, long)) in roots.iter().zip(long).enumerate() {
+                add(grow(own, k, root, long.max(SHORTEST)), root.out);
             }
         }
     }
@@ -214,33 +211,16 @@ fn roots(
     own: &Strands,
     soil: Option<&Soil>,
 ) -> Result<Vec<Root>, ShapeError> {
-    if let Outlet::Points(points) = &own.from {
-        return Ok(points.iter().map(|p| Root { at: DVec3::from(*p), out: DVec3::Y }).collect());
-    }
-    let Some(soil) = soil else {
-        // A patch that is a point or a line.
-        let along = |k: u32| (f64::from(k) + 0.5) / f64::from(own.count) - 0.5;
-        let at = |k: u32| DVec3::new(own.size[0] * along(k), 0.0, own.size[1] * along(k));
-        return Ok((0..own.count).map(|k| Root { at: at(k), out: DVec3::Y }).collect());
+    let Some(soil) = soil.filter(|_| own.inside) else {
+        return on_soil((scene, library), body, &Grows::from(own), soil, (own.count, own.seed));
     };
-    if own.inside {
-        let found = filled((scene, library), body, own, soil, own.count, own.seed)?;
-        if found.is_empty() {
-            let why =
-                if own.spread.is_some() { NOWHERE } else { "which is not closed, so that nothing is inside" };
-            return Err(ShapeError::Ground(format!("{} {why}", soil.name)));
-        }
-        return Ok(found.into_iter().map(|at| Root { at, out: DVec3::Y }).collect());
-    }
-    let found = spread((scene, library), body, own, soil, &scatter, own.count, own.seed)?;
+    let found = filled((scene, library), body, &Grows::from(own), soil, own.count, own.seed)?;
     if found.is_empty() {
-        let why = if own.spread.is_some() { NOWHERE } else { "which has a surface without any area" };
+        let why = if own.spread.is_some() { NOWHERE } else { "which is not closed, so that nothing is inside" };
         return Err(ShapeError::Ground(format!("{} {why}", soil.name)));
     }
-    Ok(found.iter().map(|on| soil.root(on)).collect())
+    Ok(found.into_iter().map(|at| Root { at, out: DVec3::Y }).collect())
 }
-
-const NOWHERE: &str = "where the map that spreads them is 0 everywhere";
 
 /// How thick it is at a point, as a share of how thick it is at its root.
 fn narrows(own: &Strands, point: usize) -> f64 {
@@ -248,10 +228,10 @@ fn narrows(own: &Strands, point: usize) -> f64 {
 }
 
 /// The points of a strand at rest: as long as it is, each segment along the way at its middle.
-fn grow(own: &Strands, k: usize, root: &Root) -> Vec<DVec3> {
+fn grow(own: &Strands, k: usize, root: &Root, long: f64) -> Vec<DVec3> {
     let chance = |of: u64| fill::chance(own.seed, (1 << 40) + DICE * k as u64 + of);
     let n = own.points as usize - 1;
-    let length = own.length * fill::varied(own.variation, k, own.seed);
+    let length = own.length * long * fill::varied(own.variation, k, own.seed);
     let lean = DVec3::from(own.lean);
     let way = (root.out + lean).normalize_or(root.out);
     // It bows toward its lean; one that has none, to a side of its own.
@@ -299,7 +279,7 @@ fn rest(body: &Body, own: &Strands, shaped: &Shaped, first: &Moment) -> StrandRe
         clumps: clumps(own, shaped),
         rooted: match &shaped.own {
             OfKind::Strands { rooted, .. } => rooted.clone(),
-            OfKind::Cloth { .. } | OfKind::Drift { .. } => vec![],
+            OfKind::Cloth { .. } | OfKind::Drift { .. } | OfKind::Plants(_) => vec![],
         },
         line_density: list(&|k| own.density * area(k) * over(Scaled::ArealWeight, k).max(LEAST)),
         stretch: list(&|k| own.modulus * area(k)),
@@ -312,6 +292,7 @@ fn rest(body: &Body, own: &Strands, shaped: &Shaped, first: &Moment) -> StrandRe
         over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
         damping: own.damping.at(first) as f32,
         friction: own.friction.at(first) as f32,
+        ..StrandRest::default()
     }
 }
 
@@ -329,9 +310,9 @@ fn clumps(own: &Strands, shaped: &Shaped) -> Option<ClumpRest> {
 }
 
 /// What it weighs at least, as a share of its own weight: what weighs nothing can't be moved.
-const LEAST: f64 = 1e-3;
+pub(crate) const LEAST: f64 = 1e-3;
 
-fn of_map(maps: &Maps, what: Scaled, k: usize) -> f64 {
+pub(crate) fn of_map(maps: &Maps, what: Scaled, k: usize) -> f64 {
     maps.of(what).get(k).map_or(1.0, |t| f64::from(*t))
 }
 

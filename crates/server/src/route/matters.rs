@@ -6,6 +6,9 @@ use nematon_document::{Fibre, Preset, Weather, fibres, presets, weathers};
 pub fn routes() -> Api {
     Api::default()
         .get("/matters", Says::gives::<Vec<Preset>>("Matters to start from"), || async { Json(presets()) })
+        .get("/species", Says::gives::<Vec<Shelved>>("Species of plants, to start from, each with one that grew"), || async {
+            Json(species().into_iter().map(Shelf::of).collect::<Vec<_>>())
+        })
         .get("/fibres", Says::gives::<Vec<Fibre>>("What strands are made of, to start from"), || async {
             Json(fibres())
         })

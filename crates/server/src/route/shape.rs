@@ -78,7 +78,7 @@ struct SetDown {
 }
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), `triangles` (triangles x 3 u32), and where there are
+/// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), of what branches the point before each, by its number in its own plant (`up` u32), and what stands at it (`ends` x 2 f32, metres: a leaf's length and width; a ball's diameter and 0; twice 0), `triangles` (triangles x 3 u32), and where there are
 /// UVs their corners (triangles x 3 u32).
 #[derive(Serialize, JsonSchema)]
 pub struct ShapeHead {
@@ -89,6 +89,10 @@ pub struct ShapeHead {
     pub radii: usize,
     /// How many strands there are, one after the other.
     pub strands: usize,
+    /// As many as points where strands branch, or none.
+    pub up: usize,
+    /// As many as points where leaves or heads stand at any, or none.
+    pub ends: usize,
     /// Metres.
     pub shortest_edge: f32,
     pub longest_edge: f32,
@@ -297,6 +301,8 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
         uvs: m.uvs.len(),
         radii: m.radii.len(),
         strands: m.strands.len(),
+        up: m.up.len(),
+        ends: m.ends.len(),
         shortest_edge: s.density.shortest_edge,
         longest_edge: s.density.longest_edge,
         smallest_fold: s.density.smallest_fold,
@@ -316,7 +322,8 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
     let floats = s.placed.iter().flatten().chain(m.positions.iter().flatten()).chain(m.uvs.iter().flatten());
     let floats = floats.chain(&m.radii);
     out.extend(floats.flat_map(|c| c.to_le_bytes()));
-    out.extend(m.strands.iter().flat_map(|k| k.to_le_bytes()));
+    out.extend(m.strands.iter().chain(&m.up).flat_map(|k| k.to_le_bytes()));
+    out.extend(m.ends.iter().flatten().flat_map(|c| c.to_le_bytes()));
     out.extend(m.triangles.iter().chain(&m.uv_triangles).flatten().flat_map(|k| k.to_le_bytes()));
     Ok(out)
 }

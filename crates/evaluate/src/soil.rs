@@ -1,16 +1,40 @@
-//! What strands grow on, and where on it or in it.
-use super::Root;
+//! What strands and plants grow on, and where on it or in it.
 use crate::maps;
 use crate::outlet::{Ground, ground};
 use crate::resolve::World;
 use crate::{MeshLibrary, ShapeError, Stage};
 use glam::DVec3;
-use nematon_document::{Body, Outlet, Strands};
+use nematon_document::{Body, Map, MapId, Outlet, Plants, Strands};
 use nematon_figure::Nearest;
-use nematon_geometry::{Mesh, On, Weigh, fill_closed};
+use nematon_geometry::{Mesh, On, Weigh, fill_closed, scatter};
+
+/// Where something grows, and the way out of what it grows on there, about the body's own place.
+pub(crate) struct Root {
+    pub at: DVec3,
+    pub out: DVec3,
+}
+
+/// What is said of where a body grows.
+pub(crate) struct Grows<'a> {
+    pub from: &'a Outlet,
+    pub size: [f64; 2],
+    pub spread: Option<&'a MapId>,
+}
+
+impl<'a> From<&'a Strands> for Grows<'a> {
+    fn from(s: &'a Strands) -> Grows<'a> {
+        Grows { from: &s.from, size: s.size, spread: s.spread.as_ref() }
+    }
+}
+
+impl<'a> From<&'a Plants> for Grows<'a> {
+    fn from(p: &'a Plants) -> Grows<'a> {
+        Grows { from: &p.from, size: p.size, spread: p.spread.as_ref() }
+    }
+}
 
 /// A surface that strands grow on.
-pub(super) struct Soil {
+pub(crate) struct Soil {
     /// As it is told, at the first frame.
     pub mesh: Mesh,
     /// From there to the world; none where it is about the body's own place.
@@ -55,7 +79,7 @@ impl Soil {
 }
 
 /// A surface on which the nearest places are found.
-pub(super) struct Skin {
+pub(crate) struct Skin {
     pub near: Nearest,
 }
 
@@ -71,14 +95,14 @@ impl Skin {
 }
 
 /// What they grow on: a patch of the body's own where they grow on nothing else; none where that is no surface.
-pub(super) fn soil(
+pub(crate) fn soil(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
-    own: &Strands,
+    own: &Grows,
 ) -> Result<Option<Soil>, ShapeError> {
     let first = scene.frames.first as f64;
     let at = World::of(scene, &body.place, first);
-    let Some(ground) = ground(scene, &own.from, library).map_err(ShapeError::Ground)? else {
+    let Some(ground) = ground(scene, own.from, library).map_err(ShapeError::Ground)? else {
         let [x, z] = own.size.map(|s| (0.5 * s) as f32);
         let positions = vec![[-x, 0.0, -z], [-x, 0.0, z], [x, 0.0, z], [x, 0.0, -z]];
         let mesh = Mesh { positions, triangles: vec![[0, 1, 2], [0, 2, 3]], ..Mesh::default() };
@@ -97,10 +121,10 @@ pub(super) fn soil(
 type Scatters<'a> = &'a dyn Fn((&[[f32; 3]], &[[u32; 3]]), usize, u32, Option<Weigh>) -> Vec<On>;
 
 /// Places on a surface, spread by the body's map where it names one.
-pub(super) fn spread(
+pub(crate) fn spread(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
-    own: &Strands,
+    own: &Grows,
     soil: &Soil,
     how: Scatters,
     count: u32,
@@ -111,10 +135,10 @@ pub(super) fn spread(
 }
 
 /// Places all through a closed surface, about the body's own place.
-pub(super) fn filled(
+pub(crate) fn filled(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
-    own: &Strands,
+    own: &Grows,
     soil: &Soil,
     count: u32,
     seed: u32,
@@ -128,18 +152,14 @@ pub(super) fn filled(
 fn weighed<T>(
     (scene, library): (&Stage, &dyn MeshLibrary),
     body: &Body,
-    own: &Strands,
+    own: &Grows,
     about: &dyn Fn(DVec3) -> DVec3,
     how: &dyn Fn(Option<Weigh>) -> T,
 ) -> Result<T, ShapeError> {
-    let Some(map) = own.spread.as_ref().and_then(|id| body.maps.get(id)) else {
+    let Some(map) = own.spread.and_then(|id| body.maps.get(id)) else {
         return Ok(how(None));
     };
-    let dyed = |positions: Vec<[f32; 3]>| {
-        let mesh = Mesh { positions, ..Mesh::default() };
-        let ground = maps::Ground { stage: scene, place: &body.place, mesh: &mesh, library };
-        ground.dyed(map).map(|d| d.at(scene, scene.frames.first as f64))
-    };
+    let dyed = |positions: Vec<[f32; 3]>| dyed((scene, library), body, map, positions);
     // What can't be had is told of one place; then it is there for all.
     dyed(vec![[0.0; 3]])?;
     let weigh = |at: &[DVec3]| {
@@ -148,6 +168,57 @@ fn weighed<T>(
     };
     Ok(how(Some(&weigh)))
 }
+
+/// What a map of the body is at places about its own, at the first frame.
+fn dyed(
+    (scene, library): (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    map: &Map,
+    positions: Vec<[f32; 3]>,
+) -> Result<Vec<f32>, ShapeError> {
+    let mesh = Mesh { positions, ..Mesh::default() };
+    let ground = maps::Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+    ground.dyed(map).map(|d| d.at(scene, scene.frames.first as f64))
+}
+
+/// What a map that the body names is at roots; 1 where it names none.
+pub(crate) fn at_roots(
+    with: (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    map: Option<&MapId>,
+    roots: &[Root],
+) -> Result<Vec<f64>, ShapeError> {
+    let Some(map) = map.and_then(|id| body.maps.get(id)) else { return Ok(vec![1.0; roots.len()]) };
+    let found = dyed(with, body, map, roots.iter().map(|r| r.at.as_vec3().to_array()).collect())?;
+    Ok(found.into_iter().map(f64::from).collect())
+}
+
+/// Where so many roots stand, on what there is to grow on; what names places names as many.
+pub(crate) fn on_soil(
+    with: (&Stage, &dyn MeshLibrary),
+    body: &Body,
+    own: &Grows,
+    soil: Option<&Soil>,
+    (count, seed): (u32, u32),
+) -> Result<Vec<Root>, ShapeError> {
+    if let Outlet::Points(points) = own.from {
+        return Ok(points.iter().map(|p| Root { at: DVec3::from(*p), out: DVec3::Y }).collect());
+    }
+    let Some(soil) = soil else {
+        // A patch that is a point or a line.
+        let along = |k: u32| (f64::from(k) + 0.5) / f64::from(count) - 0.5;
+        let at = |k: u32| DVec3::new(own.size[0] * along(k), 0.0, own.size[1] * along(k));
+        return Ok((0..count).map(|k| Root { at: at(k), out: DVec3::Y }).collect());
+    };
+    let found = spread(with, body, own, soil, &scatter, count, seed)?;
+    if found.is_empty() {
+        let why = if own.spread.is_some() { NOWHERE } else { "which has a surface without any area" };
+        return Err(ShapeError::Ground(format!("{} {why}", soil.name)));
+    }
+    Ok(found.iter().map(|on| soil.root(on)).collect())
+}
+
+pub(crate) const NOWHERE: &str = "where the map that spreads them is 0 everywhere";
 
 fn on_surface(mesh: &Mesh, on: &On) -> Root {
     let [a, b, c] =

@@ -1,0 +1,217 @@
+//! Plants: where they grow, what they are like, and what the solver is told of them.
+use crate::kind::{Matters, Shapes};
+use crate::maps;
+use crate::resolve::{fields_at, place_body};
+use crate::shape::{OfKind, gripped};
+use crate::soil::{Grows, at_roots, on_soil, soil};
+use crate::strands::{LEAST, of_map};
+use crate::weather::Weather;
+use crate::{MeshLibrary, ShapeError, Shaped, Stage};
+use glam::{DQuat, DVec3};
+use nematon_document::{Body, Moment, Plants, Value};
+use nematon_geometry::{Border, Density, Mesh, Part, fill};
+use nematon_solver::{Rest, Scaled, StrandRest};
+use std::f64::consts::{PI, TAU};
+use std::sync::Arc;
+
+/// Rigidity against twist, as a share of that against bends: of round wood with a Poisson's ratio of a third.
+const TWIST: f64 = 0.75;
+/// A map makes none smaller than so much of its size.
+const SMALLEST: f64 = 0.05;
+/// A leaf is an ellipse: of the rectangle about it.
+const ELLIPSE: f64 = 0.25 * PI;
+
+/// What the solver is told of plants beside where they are.
+#[derive(Clone, Debug)]
+pub struct Stand {
+    /// By point, of the segment that leads to it: how thick, metres.
+    pub thick: Vec<f64>,
+    pub parts: Vec<Part>,
+    pub heads: Vec<u32>,
+    /// Of each plant, by what its species is multiplied.
+    pub sizes: Vec<f64>,
+    /// What pulls them at the first frame, m/s².
+    pub gravity: [f32; 3],
+}
+
+impl Shapes for Plants {
+    fn shape(&self, scene: &Stage, body: &Body, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
+        shape(scene, body, self, library)
+    }
+
+    fn rest(&self, body: &Body, shaped: &Shaped, first: &Moment) -> Rest {
+        Rest::Strands(Box::new(rest(body, self, shaped, first)))
+    }
+
+    fn matters(&self) -> Matters {
+        Matters {
+            damping: self.damping.clone(),
+            drag: self.drag.clone(),
+            lift: Value::default(),
+            friction: self.friction.clone(),
+        }
+    }
+
+    fn around(&self) -> f64 {
+        self.around
+    }
+}
+
+fn shape(scene: &Stage, body: &Body, own: &Plants, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
+    let grows = Grows::from(own);
+    let soil = soil((scene, library), body, &grows)?;
+    let roots = on_soil((scene, library), body, &grows, soil.as_ref(), (own.count, own.seed))?;
+    let large = at_roots((scene, library), body, own.large.as_ref(), &roots)?;
+    let each = own.species.points();
+    let mut mesh = Mesh::default();
+    let first = scene.frames.first as f64;
+    let gravity = fields_at(scene, &[], first).gravity;
+    let weighs = body.gravity.at(&scene.frames.moment(first)) as f32;
+    let mut stand = Stand {
+        thick: vec![],
+        parts: vec![],
+        heads: vec![],
+        sizes: vec![],
+        gravity: gravity.map(|g| g * weighs),
+    };
+    let mut tips = vec![];
+    let (mut shortest, mut longest) = (f64::INFINITY, 0.0f64);
+    for (k, (root, large)) in roots.iter().zip(large).enumerate() {
+        let size = large.max(SMALLEST) * fill::varied(own.variation, k, own.seed);
+        let grown = own.species.grow(k, own.seed, size);
+        let way = root.out.lerp(DVec3::Y, own.upright).normalize_or(DVec3::Y);
+        let turn = DQuat::from_rotation_arc(DVec3::Y, way);
+        let from = mesh.positions.len() as u32;
+        let mut tip = vec![true; each];
+        for (j, up) in grown.up.iter().enumerate().skip(1) {
+            tip[*up as usize] &= grown.parts[j] == Part::Leaf;
+            let long = grown.points[j].distance(grown.points[*up as usize]);
+            (shortest, longest) = (shortest.min(long), longest.max(long));
+        }
+        let wood = |j: &usize| *j > 0 && tip[*j] && grown.parts[*j] != Part::Leaf;
+        tips.extend((0..each).filter(wood).map(|j| from + j as u32));
+        mesh.positions.extend(grown.points.iter().map(|p| (root.at + turn * *p).as_vec3().to_array()));
+        mesh.radii.extend(grown.thick.iter().map(|t| (0.5 * t) as f32));
+        mesh.up.extend(&grown.up);
+        mesh.strands.push(each as u32);
+        stand.heads.extend(grown.heads.iter().map(|h| from + h));
+        stand.thick.extend(grown.thick);
+        stand.parts.extend(grown.parts);
+        stand.sizes.push(size);
+    }
+    mesh.ends = ends(own, &stand, each);
+    let border = |name: &str, points: Vec<u32>| Border { name: name.into(), points, closed: false };
+    let roots = (0..mesh.strands.len() as u32).map(|k| k * each as u32).collect();
+    mesh.borders = vec![border("roots", roots), border("tips", tips)];
+    let is = |part: Part| -> Vec<u32> {
+        (0..stand.parts.len()).filter(|k| stand.parts[*k] == part).map(|k| k as u32).collect()
+    };
+    mesh.borders.push(border("stems", is(Part::Wood(0)))) ;
+    if own.species.leaves.is_some() {
+        mesh.borders.push(border("leaves", is(Part::Leaf)));
+    }
+    if own.species.heads.is_some() {
+        mesh.borders.push(border("heads", stand.heads.clone()));
+    }
+    let mut placed = mesh.positions.clone();
+    place_body(scene, &body.place, &mut placed);
+    let density = Density {
+        points: placed.len(),
+        triangles: 0,
+        shortest_edge: shortest as f32,
+        longest_edge: longest as f32,
+        smallest_fold: 0.0,
+        coarse: false,
+    };
+    let ground = maps::Ground { stage: scene, place: &body.place, mesh: &mesh, library };
+    let (maps, weather) = (crate::maps::maps(&ground, body)?, Weather::of(&ground, body)?);
+    let grips = gripped(&ground, body)?;
+    let own = OfKind::Plants(Arc::new(stand));
+    Ok(Shaped { mesh, placed, maps, grips, follow: None, weather, own, density })
+}
+
+/// What stands at the points: leaves and heads.
+fn ends(own: &Plants, stand: &Stand, each: usize) -> Vec<[f32; 2]> {
+    if own.species.leaves.is_none() && own.species.heads.is_none() {
+        return vec![];
+    }
+    let mut out = vec![[0.0; 2]; stand.parts.len()];
+    for (k, part) in stand.parts.iter().enumerate() {
+        if let (Part::Leaf, Some(l)) = (part, &own.species.leaves) {
+            out[k] = [l.length, l.width].map(|c| (c * stand.sizes[k / each]) as f32);
+        }
+    }
+    for k in &stand.heads {
+        if let Some(h) = &own.species.heads {
+            out[*k as usize] = [(h.diameter * stand.sizes[*k as usize / each]) as f32, 0.0];
+        }
+    }
+    out
+}
+
+fn rest(body: &Body, own: &Plants, shaped: &Shaped, first: &Moment) -> StrandRest {
+    let OfKind::Plants(stand) = &shaped.own else { return StrandRest::default() };
+    let thicker = crate::matters::thicker(body, first);
+    let s = &own.species;
+    let each = s.points();
+    let all = 0..shaped.placed.len();
+    let over = |what: Scaled, k: usize| of_map(&shaped.maps, what, k);
+    let list = |number: &dyn Fn(usize) -> f64| all.clone().map(|k| number(k) as f32).collect::<Vec<f32>>();
+    let area = |k: usize| ELLIPSE * stand.thick[k].powi(2);
+    let leaf = |k: usize| s.leaves.as_ref().filter(|_| stand.parts[k] == Part::Leaf);
+    let blade = |k: usize| leaf(k).map_or(0.0, |l| ELLIPSE * l.length * l.width * stand.sizes[k / each].powi(2));
+    let lump = |k: usize| leaf(k).map_or(0.0, |l| blade(k) * l.weight);
+    let long = |k: usize| {
+        let up = each * (k / each) + shaped.mesh.up[k] as usize;
+        crate::strands::apart(shaped.placed[k], shaped.placed[up])
+    };
+    let bend = |k: usize| {
+        let own = match leaf(k) {
+            // As stiff as lets its weight swing as it says: half of its stalk bends.
+            Some(l) => {
+                let mass = lump(k) + 0.5 * long(k) * s.density * area(k);
+                mass * (long(k) * TAU * l.swing).powi(2) * 0.5 * long(k)
+            }
+            // EI of a round one, I = π d⁴ / 64.
+            None => s.modulus * PI * stand.thick[k].powi(4) / 64.0,
+        };
+        own * over(Scaled::Bend, k)
+    };
+    let mut lumps = list(&lump);
+    for k in &stand.heads {
+        let size = stand.sizes[*k as usize / each];
+        lumps[*k as usize] += s.heads.as_ref().map_or(0.0, |h| h.weight * size.powi(3)) as f32;
+    }
+    let mut width = list(&|k| stand.thick[k]);
+    for k in &stand.heads {
+        // What a head catches is its segment's: as much as the ball that it is.
+        let k = *k as usize;
+        let ball = ELLIPSE * f64::from(shaped.mesh.ends[k][0]).powi(2);
+        width[k] += (ball / long(k)) as f32;
+    }
+    let some = |list: Vec<f32>| if list.iter().any(|n| *n > 0.0) { list } else { vec![] };
+    StrandRest {
+        positions: shaped.placed.clone(),
+        counts: shaped.mesh.strands.clone(),
+        up: shaped.mesh.up.clone(),
+        held: shaped.held(),
+        set: true,
+        line_density: list(&|k| s.density * area(k) * over(Scaled::ArealWeight, k).max(LEAST)),
+        stretch: list(&|k| s.modulus * area(k)),
+        bend: list(&bend),
+        twist: list(&|k| TWIST * bend(k)),
+        width,
+        radius: vec![own.around as f32; shaped.placed.len()],
+        drag: (own.drag.at(first) * thicker) as f32,
+        along: 0.02,
+        over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
+        damping: own.damping.at(first) as f32,
+        inner: s.inner as f32,
+        stands: own.stands.then_some(stand.gravity),
+        lumps: some(lumps),
+        blades: some(list(&blade)),
+        blade_drag: s.leaves.as_ref().map_or(0.0, |l| l.drag * thicker) as f32,
+        friction: own.friction.at(first) as f32,
+        ..StrandRest::default()
+    }
+}
