@@ -162,7 +162,8 @@ impl Body {
             flow: zero.clone(),
             own: self.model.own(self),
             away: if self.comes {
-                self.rest[..self.points()].iter().map(|x| x.0[3] == 0.0).collect()
+                // What is held is there.
+                self.rest[..self.points()].iter().map(|x| !self.held && x.0[3] == 0.0).collect()
             } else {
                 vec![]
             },

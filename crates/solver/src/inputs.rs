@@ -2,7 +2,8 @@
 pub use crate::model::cloth::{
     ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
 };
-pub use crate::model::free::{Comes, FreeRest};
+pub use crate::model::free::{Comes, Flier, FliesRest, FreeRest, ShedRest};
+pub use crate::shed::ShedNow;
 pub use crate::model::rod::{ClumpRest, StrandRest};
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
@@ -492,6 +493,8 @@ pub struct FrameInputs {
     pub ties: Vec<TieNow>,
     /// Of bodies of which points come or leave where the frame ends.
     pub comings: Vec<Comings>,
+    /// Of bodies of pieces that plants let go where the frame ends.
+    pub sheds: Vec<ShedNow>,
 }
 
 impl FrameInputs {
@@ -531,6 +534,7 @@ impl Default for FrameInputs {
             fills: vec![],
             ties: vec![],
             comings: vec![],
+            sheds: vec![],
         }
     }
 }

@@ -19,6 +19,7 @@ mod parts;
 mod pull;
 mod race;
 mod simd;
+mod shed;
 mod snags;
 mod state;
 mod step;
@@ -29,9 +30,9 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    Born, ChamberRest, ClothRest, ClumpRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy,
+    Born, ChamberRest, ClothRest, ClumpRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, Flier, FliesRest,
     FillNow, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter,
-    MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, Solid, StitchRest,
+    MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, ShedNow, ShedRest, Solid, StitchRest,
     StrandRest, Tie, TieNow, TieSpot, Turns, Way, Weathered,
 };
 pub use leap::LEAP_SPEED;

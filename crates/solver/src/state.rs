@@ -147,6 +147,12 @@ impl State {
         (!self.away.is_empty()).then(|| all.filter(|p| !self.is_away(body.place(*p) as usize)).collect())
     }
 
+    /// How the points are turned, as given, x, y, z, w; `None` where they have no turn.
+    pub fn turns(&self, body: &Body) -> Option<Vec<[f32; 4]>> {
+        let Own::Free(own) = &self.own else { return None };
+        (0..body.given_points() as u32).map(|p| own.turned(body.place(p) as usize)).collect()
+    }
+
     /// Points come and leave where a frame ends, under what pulls them, m/s².
     pub(crate) fn pass(&mut self, body: &Body, now: &Comings, pull: [f32; 3]) {
         if self.away.is_empty() {
@@ -265,7 +271,8 @@ impl State {
         for (k, away) in state.away.iter_mut().enumerate() {
             *away = snapshot[after + k] != 0;
             // What is there weighs what it weighs, and nothing moves what is not.
-            state.x[k].0[3] = if *away { 0.0 } else { 1.0 / body.mass[k] };
+            let held = body.held && body.rest[k].0[3] == 0.0;
+            state.x[k].0[3] = if *away || held { 0.0 } else { 1.0 / body.mass[k] };
         }
         state.rigid = Rigid::read(&snapshot[after + state.away.len()..]);
         state.dt = number(State::snapshot_size(body) - 5);

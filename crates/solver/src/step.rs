@@ -6,7 +6,7 @@ use crate::couple::Couple;
 use crate::exploded::Exploded;
 use crate::inputs::FrameInputs;
 use crate::load::{BY_COLLIDERS, BY_LOOSE};
-use crate::model::Begun;
+use crate::model::{Begun, Model, Own};
 use crate::simd::Record;
 use crate::state::State;
 use crate::trace::Trace;
@@ -165,7 +165,14 @@ fn through(
     for c in &frame.comings {
         let weighs = frame.weathered(c.body).map_or(1.0, |w| w.gravity);
         states[c.body].pass(&bodies[c.body], c, frame.gravity.map(|g| g * weighs));
+        for b in &c.born {
+            let place = bodies[c.body].place(b.point) as usize;
+            if let (Own::Free(own), Model::Free(model)) = (&mut states[c.body].own, &bodies[c.body].model) {
+                own.begin(place, model);
+            }
+        }
     }
+    crate::shed::shed(bodies, states, frame);
     Ok(())
 }
 

@@ -17,8 +17,7 @@ fn balls(positions: Vec<[f32; 3]>, radius: f32, mass: f32) -> FreeRest {
         masses: vec![mass; n],
         drag: 0.0,
         friction: 0.4,
-        over: [vec![], vec![]],
-        comes: None,
+        ..FreeRest::default()
     }
 }
 

@@ -1,6 +1,8 @@
 //! Rods that branch: against equations worked out here, and against the same rods that do not.
 use crate::harness::steady;
-use nematon_solver::{Body, Contact, FrameInputs, NoWatch, State, StrandRest, step};
+use nematon_solver::{
+    Body, Comes, Contact, Flier, FliesRest, FrameInputs, FreeRest, NoWatch, Rules, ShedNow, ShedRest, State, StrandRest, step,
+};
 use std::f64::consts::PI;
 use std::slice::{from_mut, from_ref};
 
@@ -323,4 +325,101 @@ fn what_comes_after_itself_is_refused() {
     assert!(Body::strands(&rest).err().is_some_and(|e| e.to_string().contains("comes after itself")));
     rest.up = vec![0; 3];
     assert!(Body::strands(&rest).is_err());
+}
+
+/// A stem with `leaves` small ones along it, and pieces that are those once they have let go.
+fn shedding(leaves: usize, after: &dyn Fn(usize) -> f32) -> ([Body; 2], usize) {
+    let segments = 8;
+    let mut all: Vec<(usize, f64, usize)> = vec![(0, 0.0, segments)];
+    all.extend((0..leaves).map(|k| (1 + k % segments, if k % 2 == 0 { 1.2 } else { -1.2 }, 1)));
+    let mut rest = plant(&all);
+    let n = rest.positions.len();
+    for k in segments + 1..n {
+        // Short stalks.
+        let up = rest.up[k] as usize;
+        for c in 0..3 {
+            rest.positions[k][c] = rest.positions[up][c] + 0.2 * (rest.positions[k][c] - rest.positions[up][c]);
+        }
+        rest.bend[k] = 1e-3;
+        rest.line_density[k] = 1e-4;
+    }
+    let leaf = |k: usize| k > segments;
+    rest.blades = (0..n).map(|k| if leaf(k) { 0.002 } else { 0.0 }).collect();
+    rest.lumps = (0..n).map(|k| if leaf(k) { 4e-4 } else { 0.0 }).collect();
+    (rest.blade_drag, rest.lets_go, rest.stands, rest.inner) = (1.28, true, Some([0.0, -G as f32, 0.0]), 0.02);
+    let pieces = FreeRest {
+        positions: vec![[0.0; 3]; leaves],
+        radii: vec![0.001; leaves],
+        masses: vec![4e-4; leaves],
+        drag: 1.28,
+        friction: 0.4,
+        comes: Some(Comes { there: 0, largest: 0.001 }),
+        flies: Some(FliesRest { flier: Flier::Plate, radii: vec![0.025; leaves], turns: vec![[0.0, 0.0, 0.0, 1.0]; leaves] }),
+        shed: Some(ShedRest {
+            sites: (segments + 1..n).map(|k| k as u32).collect(),
+            whole: true,
+            after: vec![(0..leaves).map(after).collect()],
+        }),
+        ..FreeRest::default()
+    };
+    ([Body::strands(&rest).unwrap(), Body::free(&pieces).unwrap()], segments + 1)
+}
+
+#[test]
+fn leaves_let_go_by_their_chance_fly_from_where_they_were_and_leave_the_stem_lighter() {
+    let leaves = 400;
+    // Even shares of a law of 1 a second: after a time t so many have let go as 1 - exp(-t) says.
+    let after = |k: usize| -(1.0 - (k as f32 + 0.5) / 400.0).ln();
+    let run = |substeps: u32, wind: f32, threads: usize| {
+        let (bodies, _) = shedding(leaves, &after);
+        let mut states: Vec<State> = bodies.iter().map(Body::start).collect();
+        let rules = Rules { own: vec![false; 2], between: vec![] };
+        let mut contact = Contact::new(&bodies, &rules, vec![]).unwrap();
+        let mut counts = vec![];
+        let mut frame = FrameInputs {
+            substeps,
+            fields: steady([wind, 0.0, 0.0]),
+            sheds: vec![ShedNow { body: 1, from: 0, rules: vec![[1.0, 2.0]] }],
+            ..FrameInputs::default()
+        };
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| {
+            for k in 0..48 {
+                if k == 24 {
+                    // On from a checkpoint.
+                    let kept: Vec<Vec<u8>> = states.iter().zip(&bodies).map(|(s, b)| s.snapshot(b)).collect();
+                    states = bodies.iter().zip(&kept).map(|(b, s)| State::restore(b, s).unwrap()).collect();
+                }
+                let before = states[0].positions(&bodies[0]);
+                let there = states[1].there(&bodies[1]).unwrap();
+                step(&bodies, &mut states, &mut contact, &frame, &NoWatch).unwrap();
+                frame.start += frame.duration;
+                let now = states[1].there(&bodies[1]).unwrap();
+                let on = states[0].there(&bodies[0]).unwrap();
+                assert_eq!(now.len() + on.len(), leaves + 9, "each is on the stem or off it");
+                let at = states[1].positions(&bodies[1]);
+                for p in now.iter().filter(|p| !there.contains(p)) {
+                    let was = before[*p as usize + 9];
+                    let far = (0..3).map(|c| (at[*p as usize][c] - was[c]).powi(2)).sum::<f32>().sqrt();
+                    assert!(far < 0.2, "it begins {far} m from where it was");
+                }
+                counts.push(now.len());
+            }
+        });
+        (counts, states.iter().zip(&bodies).map(|(s, b)| s.places(b, [0.0; 3])).collect::<Vec<_>>(), states[1].turns(&bodies[1]))
+    };
+    let (counts, places, turns) = run(10, 5.0, 1);
+    for (seconds, count) in [(1.0, counts[23]), (2.0, counts[47])] {
+        let want = 400.0 * (1.0 - f64::exp(-seconds));
+        assert!((count as f64 - want).abs() < 2.0, "{count} after {seconds} s, {want:.1} expected");
+    }
+    assert_eq!(run(20, 5.0, 1).0, counts, "how finely time is cut counts for nothing");
+    assert_eq!(run(10, 5.0, 2), (counts.clone(), places.clone(), turns.clone()));
+    assert_eq!(run(10, 1.0, 1).0[47], 0, "where the air is too slow none lets go");
+    // What has let go goes with the wind; what has not stays.
+    let away = places[1].iter().map(|p| p[0]).fold(0.0, f64::max);
+    assert!(away > 3.0, "the first is {away} m off");
+    let turned = turns.unwrap().iter().filter(|t| t[3].abs() < 0.99).count();
+    assert!(turned > 100, "{turned} have turned");
+    assert!(places[0].iter().all(|p| p[0].abs() < 0.6 && p[1] > -0.2), "the stem stands");
 }

@@ -73,7 +73,7 @@ pub(crate) fn build(rest: &StrandRest) -> Result<Body, BuildError> {
     Ok(Body {
         rest: records,
         held: rest.held.iter().any(|h| *h),
-        comes: false,
+        comes: rest.lets_go,
         apart: (lengths / rods.segments.len() as f64) as f32,
         damping: rest.damping,
         damped: vec![],

@@ -138,9 +138,8 @@ impl Holds for Rods {
     }
 
     fn energy(&self, state: &State, own: &Own, sum: &mut Energy) {
-        for (k, s) in self.strains(state).enumerate() {
-            let (_, [length, pull]) = self.segments[k];
-            sum.membrane += 0.5 * f64::from(pull) * f64::from(length) * s.by * s.by;
+        for s in self.strains(state) {
+            sum.membrane += 0.5 * s.pull * s.length * s.by * s.by;
         }
         sum.bend += self.blocks.iter().map(|b| solve::bent(b, state, own)).sum::<f64>();
     }
@@ -174,19 +173,35 @@ impl Holds for Rods {
 struct Stretched {
     place: u32,
     length: f64,
+    pull: f64,
     by: f64,
 }
 
 impl Rods {
+    /// Which way the plate at a place faces, and which way its stalk goes.
+    pub(crate) fn faces(&self, state: &State, place: usize) -> [[f32; 3]; 2] {
+        let before = |place: usize| {
+            let found = self.segments.binary_search_by_key(&(place as u32), |(s, _)| s[1]).ok()?;
+            Some(self.segments[found].0[0] as usize)
+        };
+        let at = |k: usize| glam::Vec3::from(state.x[k].xyz());
+        let Some(stalk) = before(place) else { return [[0.0, 1.0, 0.0], [1.0, 0.0, 0.0]] };
+        let way = (at(place) - at(stalk)).normalize_or(glam::Vec3::X);
+        let stem = before(stalk).map_or(glam::Vec3::Y, |from| at(stalk) - at(from));
+        let normal = stem.reject_from_normalized(way).normalize_or(way.any_orthonormal_vector());
+        [normal.to_array(), way.to_array()]
+    }
+
     fn strains<'a>(&'a self, state: &'a State) -> impl Iterator<Item = Stretched> + 'a {
-        self.segments.iter().map(|([near, far], [length, _])| {
+        let there = self.segments.iter().filter(|s| !state.is_away(s.0[1] as usize));
+        there.map(|([near, far], [length, pull])| {
             let at = |k: usize| -> [f64; 3] {
                 std::array::from_fn(|c| f64::from(state.x[k].0[c]) + f64::from(state.remainder[k].0[c]))
             };
             let (a, b) = (at(*near as usize), at(*far as usize));
             let long = (0..3).map(|c| (b[c] - a[c]).powi(2)).sum::<f64>().sqrt();
             let length = f64::from(*length);
-            Stretched { place: *near, length, by: long / length - 1.0 }
+            Stretched { place: *near, length, pull: f64::from(*pull), by: long / length - 1.0 }
         })
     }
 }

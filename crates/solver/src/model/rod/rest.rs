@@ -46,6 +46,8 @@ pub struct StrandRest {
     pub friction: f32,
     /// What ties them in clumps, where anything does.
     pub clumps: Option<ClumpRest>,
+    /// Whether points may let go, and leave.
+    pub lets_go: bool,
     /// From which of its points on each strand touches others: before that it stands in what it grows from. Empty where all of them do.
     pub rooted: Vec<u32>,
 }
@@ -123,6 +125,7 @@ impl StrandRest {
             blade_drag,
             friction,
             clumps,
+            lets_go: _,
             rooted,
         } = self;
         let n = positions.len();

@@ -48,6 +48,8 @@ pub(super) struct Reach {
     v: *const Record,
     air: *const Record,
     directors: *mut Record,
+    /// Which points are not there; none where all always are.
+    away: Option<*const bool>,
 }
 
 // Safety: a strand is one block's, and a block is one task's.
@@ -63,6 +65,7 @@ impl Reach {
             v: state.v.as_ptr(),
             air: state.air.as_ptr(),
             directors: own.directors.as_mut_ptr(),
+            away: (!state.away.is_empty()).then(|| state.away.as_ptr()),
         }
     }
 }
@@ -76,6 +79,8 @@ pub(super) struct Scratch {
     twists: Vec<[L; 3]>,
     /// By segment, what it was turned by where the sub-step began; empty where nobody asks.
     was: Vec<V>,
+    /// By segment, 0 where what it leads to has let go, else 1; empty where nothing can.
+    whole: Vec<L>,
     /// By point, where they are tied in clumps.
     tied: Vec<TiedAll>,
 }
@@ -182,6 +187,13 @@ impl Scratch {
             let weight = L::of(inverse.map(|w| if w > 0.0 { per * per / w } else { HELD }));
             self.points.push(Point { start: all(reach.start), leads: gained, gained, weight, wind });
         }
+        self.whole.clear();
+        if let Some(away) = reach.away {
+            // Safety: as above.
+            let whole = |l: usize, k: usize| if unsafe { *away.add(block.first[l] as usize + k) } { 0.0 } else { 1.0 };
+            let each = (0..block.points).map(|k| L::of(std::array::from_fn(|l| whole(l, k))));
+            self.whole.extend(each);
+        }
         self.segments.push(Segment::default());
         for k in 1..block.points {
             // Safety: as above.
@@ -276,7 +288,11 @@ impl Scratch {
     fn before(&self, block: &Block, told: &Told, walls: &[Segment], k: usize) -> Moment {
         let Some(from) = self.from(block, walls, k) else { return Moment::default() };
         let was = self.was.get(k).map(|was| (*was, L::splat(told.inner)));
-        Scratch::moment([block.bend[k], block.twist[k]], &block.rest[k], was, from, &self.segments[k])
+        let mut rigid = [block.bend[k], block.twist[k]];
+        if let Some(whole) = self.whole.get(k) {
+            rigid = rigid.map(|r| r * *whole);
+        }
+        Scratch::moment(rigid, &block.rest[k], was, from, &self.segments[k])
     }
 
     /// What turns a wall at the far end from the last segment.
@@ -318,11 +334,13 @@ impl Scratch {
             let row = &mut upper[0];
             // What turns the segment: across it that moves its ends, along it its director.
             let turns = before.of - row.after;
-            let stretch = block.pull[k] * (s.long - block.length[k]);
+            let whole = self.whole.get(k).copied().unwrap_or(L::splat(1.0));
+            let pull = block.pull[k] * whole;
+            let stretch = pull * (s.long - block.length[k]);
             let by = s.way.fma(stretch, turns.cross(s.way).times(s.per));
             // What is pulled resists across too: by its pull of the sub-step before, for where points are only led to is no pull.
-            let resists = s.tension * s.per;
-            let along = block.pull[k] - resists;
+            let resists = s.tension * s.per * whole;
+            let along = pull - resists;
             row.force = row.force - by;
             row.own.along(s.way, along);
             row.next.along(s.way, -along);
@@ -332,14 +350,14 @@ impl Scratch {
                 on.after = on.after + before.of;
                 on.own.along(s.way, along);
                 if told.drag > 0.0 {
-                    let c = block.caught[k] * L::splat(told.drag);
+                    let c = block.caught[k] * L::splat(told.drag) * whole;
                     drag(&self.points[up], told, (c, s.way), &mut on.own, &mut on.force);
                     drag(&self.points[k], told, (c, s.way), &mut row.own, &mut row.force);
                 }
             }
             if told.airy && let Some(Some(blade)) = block.blades.get(k) {
                 let from = self.segments[up].way;
-                plate(&self.points[k], told, (*blade, s, from), &mut row.own, &mut row.force);
+                plate(&self.points[k], told, (*blade * whole, s, from), &mut row.own, &mut row.force);
             }
             // Bends: c |δe₊/l₊ - δe₋/l₋|².
             let c = before.bend;
