@@ -57,6 +57,10 @@ words! {
     ROOTED = 50, "Of how much of strands stands in what they grow from.";
     BRANCHES = 51, "Of strands that branch, and what their points carry.";
     STANDS = 52, "Of the gravity under which strands stand as they start.";
+    FLIES = 53, "Of pieces that are not simply balls to the air.";
+    SHED = 54, "Of pieces that plants let go.";
+    SHED_NOW = 55, "Of the rules by which they do, in a frame.";
+    LETS_GO = 56, "Of plants that let some of theirs go.";
 }
 
 #[cfg(test)]

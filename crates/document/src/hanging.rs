@@ -1,8 +1,36 @@
 //! What must fit where a body comes from, or hangs on, another thing.
-use crate::{Body, BodyId, Fault, Form, HeldTo, Outlet, Scene};
+use crate::{Body, BodyId, Fault, Form, HeldTo, Outlet, Scene, Sheds};
 
 /// What pieces come from, or strands grow on, is there.
 pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
+    if let Some(shed) = body.kind.drift().and_then(|d| d.shed.as_ref()) {
+        let at = |what: &str| format!("/bodies/{id}/kind/drift/shed/{what}");
+        let plants = scene.bodies.get(&shed.plants);
+        let own = plants.and_then(|p| p.kind.plants());
+        let (name, species) = match (plants, own) {
+            (Some(p), Some(own)) => (&p.name, &own.species),
+            (Some(p), None) => {
+                return faults.push(Fault::new(at("plants"), format!("names \"{}\", which are no plants", p.name)));
+            }
+            (None, _) => {
+                let message = format!("names the body \"{}\", which there is not", shed.plants);
+                return faults.push(Fault::new(at("plants"), message));
+            }
+        };
+        let none = match shed.what {
+            Sheds::Leaves => species.leaves.is_none().then_some("leaves"),
+            Sheds::Heads => species.heads.is_none().then_some("heads"),
+        };
+        if let Some(what) = none {
+            faults.push(Fault::new(at("what"), format!("can't be: {name} have no {what}")));
+        }
+        for (k, rule) in shed.rules.iter().enumerate() {
+            if let Some(map) = rule.map.as_ref().filter(|m| plants.is_some_and(|p| !p.maps.contains_key(*m))) {
+                let message = format!("names the map \"{map}\", which {name} do not have");
+                faults.push(Fault::new(at(&format!("rules/{k}/map")), message));
+            }
+        }
+    }
     let Some((path, from)) = body.kind.outlet() else { return };
     let at = |what: &str| format!("/bodies/{id}/kind/{path}/{what}");
     match from {

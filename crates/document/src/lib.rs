@@ -37,7 +37,7 @@ pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Gores, Hairs,
     ImportedMesh, Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf,
-    Plants, Source, Star, Strands, Tube, Warp,
+    Flies, Order, Plants, Shed, ShedRule, Sheds, Source, Star, Strands, Thin, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

@@ -240,6 +240,7 @@ impl Scene {
         let hangs = |(_, a): (&BodyId, &Body), (b, _): (&BodyId, &Body)| {
             a.grips.values().any(|g| g.on && matches!(&g.to, HeldTo::Body(on) if on == b))
                 || matches!(a.kind.outlet(), Some((_, Outlet::Body(on))) if on == b)
+                || a.kind.drift().and_then(|d| d.shed.as_ref()).is_some_and(|s| s.plants == *b)
         };
         for b in 0..bodies.len() {
             for a in 0..b {

@@ -3,11 +3,12 @@ use crate::kind::{Matters, Shapes};
 use crate::maps::Ground;
 use crate::resolve::place_body;
 use crate::shape::OfKind;
+use crate::shed::Shedding;
 use crate::source::Coming;
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
-use nematon_document::{Body, Drift, Moment, Value};
+use nematon_document::{Body, Drift, Flies, Moment, Value};
 use nematon_geometry::{Density, Mesh, fill};
-use nematon_solver::{Comes, FreeRest, Rest, Scaled};
+use nematon_solver::{Comes, Flier, FliesRest, FreeRest, Rest, Scaled};
 use std::sync::Arc;
 
 impl Shapes for Drift {
@@ -30,27 +31,47 @@ impl Shapes for Drift {
     }
 
     fn around(&self) -> f64 {
-        self.largest()
+        self.flies.thin().map_or_else(|| self.largest(), |t| 0.5 * t.thickness)
     }
 }
 
 fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> Result<Shaped, ShapeError> {
     let coming = own.source.as_ref().map(|s| Coming::of(scene, body, own, s).map(Arc::new)).transpose()?;
-    let (positions, placed) = match &coming {
-        // Where none comes one stands for all that could: a body has a point at least.
-        Some(c) if c.is_empty() => (vec![[0.0; 3]], vec![[0.0; 3]]),
-        Some(c) => (c.own(scene, body), c.places(scene)),
-        None => {
+    let shed = own.shed.as_ref().map(|s| Shedding::of(scene, own, s, library).map(Arc::new)).transpose()?;
+    // Where none comes one stands for all that could: a body has a point at least.
+    let some = |(own, placed): (Vec<[f32; 3]>, Vec<[f32; 3]>)| match placed.is_empty() {
+        true => (vec![[0.0; 3]], vec![[0.0; 3]]),
+        false => (own, placed),
+    };
+    let (positions, placed) = match (&coming, &shed) {
+        (Some(c), _) => some((c.own(scene, body), c.places(scene))),
+        (None, Some(s)) => some((s.own(scene, body), s.places.clone())),
+        (None, None) => {
             let positions = fill::fill(own.size, own.count as usize, own.largest(), own.seed);
             let mut placed = positions.clone();
             place_body(scene, &body.place, &mut placed);
             (positions, placed)
         }
     };
-    let radii = (0..positions.len()).map(|k| (own.radius * fill::varied(own.variation, k, own.seed)) as f32);
-    let mesh = Mesh { radii: radii.collect(), positions, ..Mesh::default() };
+    let radius = |k: usize| own.radius * fill::varied(own.variation, k, own.seed);
+    let leaf = |k: usize| shed.as_ref().and_then(|s| s.leaves.get(k));
+    let thin = own.flies.thin();
+    let ends = match thin {
+        Some(_) => (0..positions.len())
+            .map(|k| leaf(k).map_or([2.0 * radius(k); 2], |l| [l[0], l[1]]).map(|c| c as f32))
+            .collect(),
+        None => vec![],
+    };
+    let radii = (0..positions.len()).map(|k| match thin {
+        Some(t) => 0.5 * t.thickness,
+        None => leaf(k).map_or(radius(k), |l| 0.5 * (l[0] * l[1]).sqrt()),
+    } as f32);
+    let mesh = Mesh { radii: radii.collect(), ends, positions, ..Mesh::default() };
     // A piece is as fine as it is small.
-    let across = (2.0 * own.radius * (1.0 - own.variation)) as f32;
+    let across = match shed.as_ref().map(|s| &s.leaves).filter(|l| !l.is_empty()) {
+        Some(leaves) => leaves.iter().map(|l| l[0].min(l[1])).fold(f64::INFINITY, f64::min) as f32,
+        None => (2.0 * own.radius * (1.0 - own.variation)) as f32,
+    };
     let density = Density {
         points: placed.len(),
         triangles: 0,
@@ -61,25 +82,56 @@ fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> 
     };
     let ground = Ground { stage: scene, place: &body.place, mesh: &mesh, library };
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
-    let own = OfKind::Drift { coming };
+    let own = OfKind::Drift { coming, shed };
     Ok(Shaped { mesh, placed, maps, grips: vec![], follow: None, weather, own, density })
 }
 
 fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {
     let thicker = crate::matters::thicker(body, first);
     let times = shaped.maps.of(Scaled::ArealWeight);
-    let weight = |(k, radius): (usize, &f32)| {
+    let shed = shaped.shed();
+    let leaf = |k: usize| shed.and_then(|s| s.leaves.get(k));
+    let count = shaped.placed.len();
+    let radius = |k: usize| own.radius * fill::varied(own.variation, k, own.seed);
+    let weight = |k: usize| {
         let times = times.get(k).map_or(1.0, |t| f64::from(*t).max(LEAST));
-        (times * own.weight * (f64::from(*radius) / own.radius).powi(3)) as f32
+        let own = leaf(k).map_or_else(|| own.weight * (radius(k) / own.radius).powi(3), |l| l[2]);
+        (times * own) as f32
+    };
+    let seen = |k: usize| leaf(k).map_or_else(|| radius(k), |l| 0.5 * (l[0] * l[1]).sqrt()) as f32;
+    let flier = match own.flies {
+        Flies::Ball => None,
+        Flies::Plate(_) => Some(Flier::Plate),
+        Flies::Wing(_) => Some(Flier::Wing),
+    };
+    // Any way, evenly (K. Shoemake, "Uniform random rotations", 1992).
+    let turn = |k: usize| {
+        let [a, b, c] = [0, 1, 2].map(|of| fill::chance(own.seed, (1 << 45) + 4 * k as u64 + of));
+        let ([s, t], [p, q]) = ([1.0 - a, a].map(f64::sqrt), [b, c].map(|c| std::f64::consts::TAU * c));
+        let ((sp, cp), (sq, cq)) = (libm::sincos(p), libm::sincos(q));
+        [s * sp, s * cp, t * sq, t * cq].map(|c| c as f32)
     };
     FreeRest {
         positions: shaped.placed.clone(),
         radii: shaped.mesh.radii.clone(),
-        masses: shaped.mesh.radii.iter().enumerate().map(weight).collect(),
+        masses: (0..count).map(weight).collect(),
         drag: (own.drag.at(first) * thicker) as f32,
         friction: own.friction.at(first) as f32,
         over: [Scaled::Drag, Scaled::Friction].map(|what| shaped.maps.of(what).to_vec()),
-        comes: shaped.coming().map(|_| Comes { there: 0, largest: own.largest() as f32 }),
+        comes: (shaped.coming().is_some() || shed.is_some()).then(|| Comes {
+            there: 0,
+            largest: match own.flies.thin() {
+                Some(t) => 0.5 * t.thickness as f32,
+                None => shaped.mesh.radii.iter().copied().fold(own.largest() as f32, f32::max),
+            },
+        }),
+        flies: flier.map(|flier| FliesRest {
+            flier,
+            radii: (0..count).map(seen).collect(),
+            turns: (0..count).map(turn).collect(),
+        }),
+        // Where there is nothing to let go, nothing is.
+        shed: shed.map(|s| s.rest.clone()).filter(|s| s.sites.len() == count),
     }
 }
 

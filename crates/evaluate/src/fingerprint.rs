@@ -9,14 +9,15 @@ use crate::matters::Changing;
 use crate::rest::Relaxed;
 use crate::run::comings;
 use crate::sewn::Sewn;
+use crate::shed::Shedding;
 use crate::source::Coming;
 use crate::tied::Tied;
 use crate::weather::Weather;
 use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
-    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, Floor, Folds, FrameInputs,
-    FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, StitchRest,
+    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, FliesRest, Floor, Folds, FrameInputs,
+    FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, ShedNow, ShedRest, StitchRest,
     StrandRest, Tie, TieNow, TieSpot,
 };
 use std::sync::Arc;
@@ -37,6 +38,7 @@ pub struct Island<'a> {
     pub weathers: &'a [Option<Weather>],
     pub sewn: &'a [Option<Arc<Sewn>>],
     pub coming: &'a [Option<Arc<Coming>>],
+    pub shed: &'a [Option<Arc<Shedding>>],
     pub tied: &'a [Tied],
 }
 
@@ -116,7 +118,11 @@ fn of_body(s: &mut Sink, rest: &Rest) {
         Rest::Cloth(rest) => of_cloth(s, rest),
         Rest::Strands(rest) => of_strands(s, rest),
         Rest::Free(rest) => {
-            let FreeRest { positions, radii, masses, drag, friction, over, comes } = rest;
+            let FreeRest { positions, radii, masses, drag, friction, over, comes, flies, shed } = rest;
+            if let Some(FliesRest { flier, .. }) = flies {
+                s.u32(&[word::FLIES, *flier as u32]);
+            }
+            of_shed(s, rest, shed.as_ref());
             if let Some(Comes { there, largest }) = comes {
                 // Those that are still to come are told of where they do.
                 s.u32(&[u32::MAX, 2, *there as u32]);
@@ -125,6 +131,7 @@ fn of_body(s: &mut Sink, rest: &Rest) {
                 s.f32(&masses[..(*there).min(masses.len())]);
                 s.f32(&[*largest, *drag, *friction]);
                 over.iter().for_each(|map| s.f32(&map[..(*there).min(map.len())]));
+                flying(s, rest, 0..(*there).min(radii.len()));
                 return;
             }
             s.u32(&[u32::MAX, 1, positions.len() as u32]);
@@ -132,12 +139,33 @@ fn of_body(s: &mut Sink, rest: &Rest) {
             s.f32(radii);
             s.f32(masses);
             s.f32(&[*drag, *friction]);
+            flying(s, rest, 0..radii.len());
             for (k, map) in over.iter().enumerate().filter(|(_, map)| !map.is_empty()) {
                 s.u32(&[k as u32, map.len() as u32]);
                 s.f32(map);
             }
         }
     }
+}
+
+/// What the air takes some pieces for, where it is not balls.
+fn flying(s: &mut Sink, rest: &FreeRest, of: std::ops::Range<usize>) {
+    if let Some(FliesRest { flier: _, radii, turns }) = &rest.flies {
+        s.f32(&radii[of.clone()]);
+        turns[of].iter().for_each(|t| s.f32(t));
+    }
+}
+
+/// Pieces that are let go are told of before they are: they were there all the time.
+fn of_shed(s: &mut Sink, rest: &FreeRest, shed: Option<&ShedRest>) {
+    let Some(ShedRest { sites, whole, after }) = shed else { return };
+    s.u32(&[word::SHED, sites.len() as u32, u32::from(*whole), after.len() as u32]);
+    s.u32(sites);
+    after.iter().for_each(|a| s.f32(a));
+    s.f32(&rest.radii);
+    s.f32(&rest.masses);
+    rest.over.iter().for_each(|map| s.f32(map));
+    flying(s, rest, 0..rest.radii.len());
 }
 
 fn of_strands(s: &mut Sink, rest: &StrandRest) {
@@ -163,6 +191,7 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         lumps,
         blades,
         blade_drag,
+        lets_go,
         friction,
         clumps,
         rooted,
@@ -183,6 +212,9 @@ fn of_strands(s: &mut Sink, rest: &StrandRest) {
         s.f32(lumps);
         s.f32(blades);
         s.f32(&[*blade_drag]);
+    }
+    if *lets_go {
+        s.u32(&[word::LETS_GO]);
     }
     if let Some(gravity) = stands {
         s.u32(&[word::STANDS]);
@@ -286,6 +318,7 @@ fn of_frame(
         fills: _,
         ties: _,
         comings: _,
+        sheds: _,
     } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
@@ -381,7 +414,16 @@ fn of_frame(
                 s.f32(&[radii[k], masses[k]]);
                 over.iter().filter_map(|map| map.get(k)).for_each(|by| s.f32(&[*by]));
             }
+            if let Rest::Free(rest) = &island.rests[body] {
+                flying(&mut s, rest, point as usize..point as usize + 1);
+            }
         }
+    }
+    for (k, shed) in island.shed.iter().enumerate() {
+        let now = shed.as_ref().and_then(|s| s.motion(scene, island.bodies, k, first + index as f64));
+        let Some(ShedNow { body, from, rules }) = now else { continue };
+        s.u32(&[word::SHED_NOW, body as u32, from as u32, rules.len() as u32]);
+        rules.iter().for_each(|r| s.f32(r));
     }
     for (k, t) in island.tracks.iter().enumerate() {
         if let Some(FrictionNow { collider, friction }) = t.rubs(scene, k, first + index as f64) {

@@ -23,6 +23,7 @@ mod run;
 mod set_down;
 mod sewn;
 mod shape;
+mod shed;
 mod soil;
 mod source;
 mod stage;

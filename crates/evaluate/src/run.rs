@@ -120,6 +120,14 @@ impl Parts {
             members.push((id.clone(), b.name.clone(), shaped));
             found.push(b);
         }
+        // Plants of which pieces are let go have points that leave.
+        let let_go: Vec<BodyId> =
+            members.iter().filter_map(|m| m.2.shed()).filter(|s| s.rest.whole).map(|s| s.plants.clone()).collect();
+        for (rest, (id, ..)) in rests.iter_mut().zip(&members) {
+            if let Rest::Strands(rest) = rest {
+                rest.lets_go = let_go.contains(id);
+            }
+        }
         let tracks = tracks(scene, &found, library).map_err(RunError::Collider)?;
         let shapes: Vec<(&BodyId, &Shaped)> = members.iter().map(|(id, _, s)| (id, s)).collect();
         let carried = carried(scene, &shapes)
@@ -142,7 +150,9 @@ impl Parts {
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
         let sewn: Vec<_> = members.iter().map(|m| m.2.sewn().cloned()).collect();
         let coming: Vec<_> = members.iter().map(|m| m.2.coming().cloned()).collect();
-        let (bodies, weathers, sewn, coming) = (&bodies[..], &weathers[..], &sewn[..], &coming[..]);
+        let shed: Vec<_> = members.iter().map(|m| m.2.shed().cloned()).collect();
+        let (bodies, weathers, sewn, coming, shed) =
+            (&bodies[..], &weathers[..], &sewn[..], &coming[..], &shed[..]);
         let island = of_island(
             scene,
             &Island {
@@ -156,6 +166,7 @@ impl Parts {
                 weathers,
                 sewn,
                 coming,
+                shed,
                 tied,
             },
             version,
@@ -311,6 +322,9 @@ impl Run {
             &inputs,
             index,
         );
+        let sheds = self.members.iter().enumerate().filter_map(|(k, m)| Some((k, m.shaped.shed()?)));
+        inputs.sheds =
+            sheds.filter_map(|(k, s)| s.motion(&self.scene, &bodies, k, first + index as f64)).collect();
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();
@@ -406,6 +420,11 @@ impl Run {
             }
         }
         places
+    }
+
+    /// How the points of a body are turned, x, y, z, w, as given; `None` where they have no turn.
+    pub fn turns(&self, member: usize) -> Option<Vec<[f32; 4]>> {
+        self.states[member].turns(&self.bodies[member])
     }
 
     /// The points of a body that are there, where some come and go.

@@ -2,6 +2,7 @@
 use crate::maps::{Dyed, Ground};
 use crate::plants::Stand;
 use crate::sewn::Sewn;
+use crate::shed::Shedding;
 use crate::source::Coming;
 use crate::weather::Weather;
 use crate::{Stage, kind};
@@ -90,6 +91,8 @@ pub enum ShapeError {
     Chamber { chamber: String, why: String },
     #[error("its pieces come from {0}")]
     Source(String),
+    #[error("what is let go comes from {0}")]
+    Shed(String),
     #[error("only cloth is like something in the hand")]
     Loose,
     #[error("it grows on {0}")]
@@ -153,6 +156,8 @@ pub enum OfKind {
     Drift {
         /// When its pieces come and go, where they do.
         coming: Option<Arc<Coming>>,
+        /// What plants let go of them, where they do.
+        shed: Option<Arc<Shedding>>,
     },
     /// Held by their roots, the first point of each.
     Strands {
@@ -190,7 +195,15 @@ impl Shaped {
     pub fn coming(&self) -> Option<&Arc<Coming>> {
         match &self.own {
             OfKind::Cloth { .. } | OfKind::Strands { .. } | OfKind::Plants(_) => None,
-            OfKind::Drift { coming } => coming.as_ref(),
+            OfKind::Drift { coming, .. } => coming.as_ref(),
+        }
+    }
+
+    /// What plants let go of it, where they do.
+    pub fn shed(&self) -> Option<&Arc<Shedding>> {
+        match &self.own {
+            OfKind::Cloth { .. } | OfKind::Strands { .. } | OfKind::Plants(_) => None,
+            OfKind::Drift { shed, .. } => shed.as_ref(),
         }
     }
 

@@ -27,6 +27,11 @@ const MOST_FRAMES: usize = 1 << 20;
 /// The name of the channel that every body has: places, metres.
 pub const POSITION: &str = "position";
 
+/// And of the channel that bodies have whose points are turned: unit quaternions, x, y, z, w, of the points of `position`.
+pub const TURN: &str = "turn";
+/// How far off a stored turn may be, for each of its numbers.
+const TURN_ERROR: f64 = 0.002;
+
 /// And of the channel that bodies have whose points come and go: the number of each point of `position`, as given.
 pub const ID: &str = "id";
 
@@ -235,6 +240,18 @@ impl Chunk {
         // On a grid of whole numbers.
         let ids: Vec<Vec<f64>> = frames.iter().map(ids).collect();
         chunk.with(Channel::of(ID, 1, &ids, 1.0 / 1.98))
+    }
+
+    /// The same with how its points are turned: of all of them, whether they are there or not.
+    pub fn turned<N: Copy + Into<f64>>(self, frames: &[Vec<[N; 3]>], turns: &[Vec<[f32; 4]>]) -> Chunk {
+        let there = |p: &[N; 3]| !Into::<f64>::into(p[0]).is_nan();
+        let of = |(frame, turns): (&Vec<[N; 3]>, &Vec<[f32; 4]>)| -> Vec<f32> {
+            let own = frame.iter().zip(turns).filter(|(p, _)| there(p));
+            // Both signs are one turn.
+            own.flat_map(|(_, t)| t.map(|c| if t[3] < 0.0 { -c } else { c })).collect()
+        };
+        let flat: Vec<Vec<f32>> = frames.iter().zip(turns).map(of).collect();
+        self.with(Channel::of(TURN, 4, &flat, TURN_ERROR))
     }
 
     /// The same with another channel, of as many frames.

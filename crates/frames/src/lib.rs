@@ -6,7 +6,7 @@ pub mod contract;
 mod memory;
 mod store;
 
-pub use chunk::{Channel, Chunk, ChunkError, ID, POSITION, error_for, error_for_strands};
+pub use chunk::{Channel, Chunk, ChunkError, ID, POSITION, TURN, error_for, error_for_strands};
 pub use memory::MemoryFrames;
 pub use store::{FrameStore, Key, Location};
 

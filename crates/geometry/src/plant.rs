@@ -282,6 +282,103 @@ impl Species {
     }
 }
 
+/// A plant from the side: right and up from its root, metres.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Silhouette {
+    /// Segments of wood: both ends, and how thick.
+    pub wood: Vec<[f64; 5]>,
+    /// Leaves: both ends, and how wide.
+    pub leaves: Vec<[f64; 5]>,
+    /// Heads: their middles, and how thick.
+    pub heads: Vec<[f64; 3]>,
+    /// How high and how wide it is, m; how much one weighs, kg; how many points it has; how often it sways to and fro in a second.
+    pub height: f64,
+    pub width: f64,
+    pub mass: f64,
+    pub points: usize,
+    pub sway: f64,
+}
+
+impl Species {
+    /// One of the mean size.
+    pub fn silhouette(&self, seed: u32) -> Silhouette {
+        let g = self.grow(0, seed, 1.0);
+        let mut out = Silhouette {
+            wood: vec![],
+            leaves: vec![],
+            heads: vec![],
+            height: 0.0,
+            width: 0.0,
+            mass: 0.0,
+            points: g.points.len(),
+            sway: 0.0,
+        };
+        let mut mass = vec![0.0; g.points.len()];
+        let blade = self.leaves.as_ref().map_or(0.0, |l| 0.25 * PI * l.length * l.width * l.weight);
+        for k in 1..g.points.len() {
+            let (a, b) = (g.points[g.up[k] as usize], g.points[k]);
+            let wood = self.density * 0.25 * PI * g.thick[k].powi(2) * a.distance(b);
+            mass[k] += 0.5 * wood;
+            mass[g.up[k] as usize] += 0.5 * wood;
+            match (g.parts[k], &self.leaves) {
+                (Part::Leaf, Some(l)) => {
+                    mass[k] += blade;
+                    let tip = b + 0.5 * l.length * (b - a).normalize_or(DVec3::Y);
+                    out.leaves.push([a.x, a.y, tip.x, tip.y, l.width]);
+                }
+                _ => out.wood.push([a.x, a.y, b.x, b.y, g.thick[k]]),
+            }
+        }
+        if let Some(h) = &self.heads {
+            for k in &g.heads {
+                mass[*k as usize] += h.weight;
+                let p = g.points[*k as usize];
+                out.heads.push([p.x, p.y, h.diameter]);
+            }
+        }
+        let xs = g.points.iter().map(|p| p.x.abs());
+        out.width = 2.0 * xs.fold(0.0, f64::max);
+        out.height = g.points.iter().map(|p| p.y).fold(0.0, f64::max);
+        out.mass = mass.iter().sum();
+        out.sway = self.sways(&g, &mass);
+        out
+    }
+
+    /// How often it sways in a second: by Rayleigh's quotient, with the shape that a pull aside by as much as its weight would give it where that is little.
+    fn sways(&self, g: &Grown, mass: &[f64]) -> f64 {
+        let n = g.points.len();
+        // Of what comes after a point: its mass, and that times its height.
+        let mut sums = vec![(0.0, 0.0); n];
+        for k in (1..n).rev() {
+            sums[k].0 += mass[k];
+            sums[k].1 += mass[k] * g.points[k].y;
+            let (m, y) = sums[k];
+            let up = &mut sums[g.up[k] as usize];
+            *up = (up.0 + m, up.1 + y);
+        }
+        let (mut turn, mut aside) = (vec![0.0; n], vec![0.0; n]);
+        let (mut over, mut under) = (0.0, 0.0);
+        for k in 1..n {
+            let up = g.up[k] as usize;
+            let long = g.points[k].distance(g.points[up]);
+            // A leaf goes along with its stem.
+            let bend = match g.parts[k] {
+                Part::Leaf => f64::INFINITY,
+                Part::Wood(_) => self.modulus * PI * g.thick[k].powi(4) / 64.0,
+            };
+            let moment = G * (sums[k].1 - sums[k].0 * (0.5 * (g.points[k].y + g.points[up].y)));
+            turn[k] = turn[up] + moment * long / bend;
+            aside[k] = aside[up] + 0.5 * (turn[up] + turn[k]) * (g.points[k].y - g.points[up].y);
+            over += mass[k] * aside[k];
+            under += mass[k] * aside[k] * aside[k];
+        }
+        (G * over / under.max(1e-30)).sqrt() / TAU
+    }
+}
+
+/// m/s².
+const G: f64 = 9.81;
+
 /// Where along a shoot something comes off it, and which way: by an angle from its way, turned round it.
 fn off(from: &Shoot, share: f64, angle: f64, round: f64) -> (usize, DVec3, DVec3) {
     let last = from.nodes.len() - 1;

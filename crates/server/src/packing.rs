@@ -8,6 +8,8 @@ pub struct Computed {
     pub index: usize,
     /// Of each body of the island.
     pub positions: Vec<Vec<[f64; 3]>>,
+    /// And how its points are turned, of those that have a turn.
+    pub turns: Vec<Option<Vec<[f32; 4]>>>,
     pub checkpoint: Option<Vec<u8>>,
     /// What is wrong with it, body by body.
     pub snags: Vec<Vec<FrameSnag>>,
@@ -53,6 +55,7 @@ pub struct Packed {
 pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
     let (mut checkpoints, mut snags) = (vec![], vec![]);
     let mut positions = vec![vec![]; bodies.len()];
+    let mut turns = vec![vec![]; bodies.len()];
     for (k, f) in run.into_iter().enumerate() {
         for (own, of) in bodies.iter().zip(&f.snags).filter(|(_, s)| !s.is_empty()) {
             snags.push((own.keys[k], serde_json::to_string(of)?));
@@ -68,11 +71,12 @@ pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
             )));
         }
         positions.iter_mut().zip(f.positions).for_each(|(all, own)| all.push(own));
+        turns.iter_mut().zip(f.turns).for_each(|(all, own)| all.extend(own));
     }
-    let chunks = positions
-        .iter()
-        .zip(bodies)
-        .map(|(p, own)| Chunk::of(p, own.error).pack())
-        .collect::<Result<_, _>>()?;
+    let chunk = |((p, t), own): ((&Vec<Vec<[f64; 3]>>, &Vec<Vec<[f32; 4]>>), &Own)| {
+        let chunk = Chunk::of(p, own.error);
+        if t.is_empty() { chunk.pack() } else { chunk.turned(p, t).pack() }
+    };
+    let chunks = positions.iter().zip(&turns).zip(bodies).map(chunk).collect::<Result<_, _>>()?;
     Ok(Packed { chunks, checkpoints, snags })
 }

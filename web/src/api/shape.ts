@@ -10,6 +10,10 @@ export type Shape = {
   radii: Float32Array;
   /** How many points each strand has, one after the other. */
   strands: Uint32Array;
+  /** Where they branch, the point before each, by its number in its own plant. */
+  up: Uint32Array;
+  /** What stands at each, metres: a leaf's length and width, a ball's diameter and 0, or twice 0. */
+  ends: Float32Array;
   triangles: Uint32Array;
   uvTriangles: Uint32Array;
 };
@@ -35,7 +39,9 @@ export async function readShape(id: number, body: string, signal?: AbortSignal):
   const uvs = floats(2 * head.uvs);
   const radii = floats(head.radii);
   const strands = words(head.strands);
+  const up = words(head.up);
+  const ends = floats(2 * head.ends);
   const triangles = words(3 * head.triangles);
   const uvTriangles = head.uvs > 0 ? words(3 * head.triangles) : new Uint32Array();
-  return { head, placed, uvs, radii, strands, triangles, uvTriangles };
+  return { head, placed, uvs, radii, strands, up, ends, triangles, uvTriangles };
 }

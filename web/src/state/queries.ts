@@ -62,9 +62,17 @@ const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.G
 /** What bodies may stand on: where those that do start follows from it. */
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
 /** Whether where it starts follows from others. */
-const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}) || 'strands' in b.kind);
+const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}) || grows(b) || shedBy(b));
+/** Whether it grows on something. */
+const grows = (b: Body) => 'strands' in b.kind || 'plants' in b.kind;
+/** The plants that let it go, where it is pieces of some. */
+const shedBy = (b: Body) => ('drift' in b.kind ? b.kind.drift.shed?.plants : undefined);
 /** What a kind's shape follows from: of strands not from the hairs between, but from the cloth that they grow on. */
-const grown = ({ kind }: Body) => {
+const grown = (b: Body) => {
+  const { kind } = b;
+  const from = shedBy(b);
+  const plants = from === undefined ? undefined : now.scene()?.bodies[from];
+  if (plants) return [kind, plants.kind, plants.place, plants.maps];
   if (!('strands' in kind)) return kind;
   const { hairs: _, ...own } = kind.strands;
   const on = typeof own.from === 'object' && 'body' in own.from ? now.scene()?.bodies[own.from.body] : undefined;
@@ -78,7 +86,7 @@ const shapeKey = (b: Body) => {
     b.grips,
     b.choices,
     clothOf(b)?.layers,
-    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 || 'strands' in b.kind
+    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 || grows(b)
       ? [b.maps, b.scaled]
       : 0,
     ...(scene ? under(scene) : []),
@@ -116,6 +124,17 @@ export function useRuns<T>(pick: (r: Run[]) => T): T | undefined {
 }
 export const useSchema = () => useQuery(schema).data ?? null;
 const fibres = queryOptions({ queryKey: ['fibres'], queryFn: () => told(http.GET('/api/fibres')) });
+const shelf = queryOptions({ queryKey: ['species'], queryFn: () => told(http.GET('/api/species')), staleTime: Infinity });
+/** Species of plants to start from, each with one that grew. */
+export const useShelf = () => useQuery(shelf).data ?? [];
+/** A plant of a species, from the side. */
+export const useSilhouette = (species: Species, seed: number) =>
+  useQuery({
+    queryKey: ['silhouette', JSON.stringify(species), seed],
+    queryFn: ({ signal }) => told(http.POST('/api/silhouette', { body: { species, seed }, signal })),
+    placeholderData: keepPreviousData,
+    gcTime: 20_000,
+  }).data;
 export const useFibres = () => useQuery(fibres).data ?? [];
 export const useMatters = () => useQuery(matters).data ?? [];
 export const useProjects = (removed: boolean) => useQuery(projects(removed));

@@ -20,6 +20,8 @@ export type Chunk = {
   position: Channel;
   /** The number of each point of `position`, where points come and go. */
   id: Channel | null;
+  /** How each point of `position` is turned, where they have a turn. */
+  turn: Channel | null;
 };
 
 type Head = { frames: number; channels: { name: string; origin: number[]; step: number; bits: number; points: number[] }[] };
@@ -49,7 +51,8 @@ export function decode(bytes: ArrayBuffer): Chunk {
     points: [0],
     grid: new Uint16Array(),
   };
-  return { frames: head.frames, bytes: bytes.byteLength, position, id: channels.find((c) => c.name === 'id') ?? null };
+  const named = (name: string) => channels.find((c) => c.name === name) ?? null;
+  return { frames: head.frames, bytes: bytes.byteLength, position, id: named('id'), turn: named('turn') };
 }
 
 /** A chunk that is here already. */
@@ -132,4 +135,18 @@ export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boole
     out[to + 2] = z + grid[at + 2]! * step;
   }
   return true;
+}
+
+/** Writes how a frame's points are turned into an array of four numbers a point; a point that is not there keeps what it had. */
+export function writeTurns(chunk: Chunk, slot: number, out: Float32Array) {
+  const { turn, id } = chunk;
+  if (!turn || slot >= chunk.frames) return;
+  const count = countAt(turn, slot);
+  const from = 4 * firstOf(turn, slot);
+  const first = id ? firstOf(id, slot) : 0;
+  for (let k = 0; k < count; k += 1) {
+    const to = 4 * (id ? Math.round(id.origin[0]! + id.grid[first + k]! * id.step) : k);
+    if (to + 4 > out.length) return;
+    for (let c = 0; c < 4; c += 1) out[to + c] = turn.origin[c]! + turn.grid[from + 4 * k + c]! * turn.step;
+  }
 }

@@ -3,6 +3,7 @@ import type * as T from 'three';
 import type { Shape } from '../api/shape';
 import { ClothLayer } from './cloth-layer';
 import { DriftLayer } from './drift-layer';
+import { PlantLayer } from './plant-layer';
 import { StrandLayer } from './strand-layer';
 
 export interface BodyLayer {
@@ -11,6 +12,8 @@ export interface BodyLayer {
   readonly mesh: T.Mesh;
   /** Places of the points on screen, metres; written by who has a frame, then `changed`. */
   readonly positions: Float32Array;
+  /** How they are turned, four numbers each, where they have a turn; written with them. */
+  readonly turns?: Float32Array;
   setWire(on: boolean): void;
   setDye(colour: string): void;
   /** Lays a picture on by the UVs, from where it is had; none, and it is dyed. */
@@ -33,6 +36,7 @@ export interface BodyLayer {
 
 /** `plain` where drawing is slow. */
 export const layerOf = (shape: Shape, plain: boolean, colour: string, redraw: () => void): BodyLayer => {
+  if (shape.up.length > 0) return new PlantLayer(shape, colour);
   if (shape.strands.length > 0) return new StrandLayer(shape, colour);
   return shape.radii.length > 0 ? new DriftLayer(shape, plain, colour) : new ClothLayer(shape, plain, colour, redraw);
 };

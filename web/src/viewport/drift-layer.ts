@@ -1,4 +1,4 @@
-/** Loose pieces: a small ball at each point. */
+/** Loose pieces: a small ball at each point; what flies as a plate or a winged seed a thin leaf, turned as it is. */
 import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
@@ -7,9 +7,37 @@ import { fade } from './fade';
 /** Pieces up to which each is drawn round. */
 const ROUND = 600;
 
+/** A leaf one long and one wide, that faces up along y, its halves lifted a little. */
+function leaf(): T.BufferGeometry {
+  const at = [
+    [-0.5, 0, 0],
+    [-0.05, 0, 0],
+    [0.5, 0, 0],
+    [-0.05, 0.12, 0.5],
+    [-0.05, 0.12, -0.5],
+  ] as const;
+  const sides = [
+    [0, 3, 1],
+    [1, 3, 2],
+    [0, 1, 4],
+    [1, 2, 4],
+  ];
+  const g = new T.BufferGeometry();
+  g.setAttribute(
+    'position',
+    new T.Float32BufferAttribute(
+      sides.flatMap((t) => t.flatMap((k) => [...at[k]!])),
+      3,
+    ),
+  );
+  g.computeVertexNormals();
+  return g;
+}
+
 export class DriftLayer implements BodyLayer {
   readonly group = new T.Group();
   readonly positions: Float32Array;
+  readonly turns?: Float32Array;
   readonly mesh: T.InstancedMesh;
   private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
   private place = new T.Matrix4();
@@ -20,10 +48,12 @@ export class DriftLayer implements BodyLayer {
     colour: string,
   ) {
     this.positions = shape.placed.slice();
-    const look = { color: colour };
+    const thin = shape.ends.length > 0;
+    if (thin) this.turns = new Float32Array(4 * shape.head.points).map((_, k) => (k % 4 === 3 ? 1 : 0));
+    const look = { color: colour, ...(thin ? { side: T.DoubleSide } : {}) };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.85 });
     const count = shape.head.points;
-    this.mesh = new T.InstancedMesh(new T.IcosahedronGeometry(1, count <= ROUND ? 2 : 1), this.material, count);
+    this.mesh = new T.InstancedMesh(thin ? leaf() : new T.IcosahedronGeometry(1, count <= ROUND ? 2 : 1), this.material, count);
     this.mesh.castShadow = this.mesh.receiveShadow = true;
     this.mesh.frustumCulled = false;
     this.group.add(this.mesh);
@@ -45,17 +75,20 @@ export class DriftLayer implements BodyLayer {
 
   changed(as: 'true' | 'stale' | 'ghost') {
     fade(this.material, as);
-    const { positions: p, place } = this;
-    const { radii } = this.shape;
+    const { positions: p, place, turns: q } = this;
+    const { radii, ends } = this.shape;
+    const [at, turn, size] = [new T.Vector3(), new T.Quaternion(), new T.Vector3()];
     for (let k = 0; k < radii.length; k++) {
       // What is not there has no place and no size.
-      const there = !Number.isNaN(p[3 * k]!);
-      const r = there ? radii[k]! : 0;
-      if (!there) {
+      if (Number.isNaN(p[3 * k]!)) {
         this.mesh.setMatrixAt(k, place.makeScale(0, 0, 0));
         continue;
       }
-      this.mesh.setMatrixAt(k, place.makeScale(r, r, r).setPosition(p[3 * k]!, p[3 * k + 1]!, p[3 * k + 2]!));
+      at.fromArray(p, 3 * k);
+      const r = radii[k]!;
+      if (q) place.compose(at, turn.fromArray(q, 4 * k).normalize(), size.set(ends[2 * k]!, ends[2 * k + 1]!, ends[2 * k + 1]!));
+      else place.makeScale(r, r, r).setPosition(at);
+      this.mesh.setMatrixAt(k, place);
     }
     this.mesh.instanceMatrix.needsUpdate = true;
     this.mesh.boundingSphere = null;

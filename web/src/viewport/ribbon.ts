@@ -83,15 +83,25 @@ export class PlacesTexture {
     this.texture = new T.DataTexture(new Float32Array(4 * ROW * rows), ROW, rows, T.RGBAFormat, T.FloatType);
   }
 
+  /** And with whether it is there, 1 or 0: `pointAt(i)`. */
   static readonly told = `
 uniform sampler2D places;
+vec4 pointAt(int i) {
+  return texelFetch(places, ivec2(i % ${ROW}, i / ${ROW}), 0);
+}
 vec3 placeAt(int i) {
-  return texelFetch(places, ivec2(i % ${ROW}, i / ${ROW}), 0).xyz;
+  return pointAt(i).xyz;
 }`;
 
   set(positions: Float32Array) {
     const to = this.texture.image.data as Float32Array;
     for (let k = 0, n = positions.length / 3; k < n; k++) {
+      // What is not there stays where it was.
+      if (Number.isNaN(positions[3 * k]!)) {
+        to[4 * k + 3] = 0;
+        continue;
+      }
+      to[4 * k + 3] = 1;
       to[4 * k] = positions[3 * k]!;
       to[4 * k + 1] = positions[3 * k + 1]!;
       to[4 * k + 2] = positions[3 * k + 2]!;

@@ -10,7 +10,7 @@ import { placeAt, placeHandle } from '../state/motion';
 import { DYED, pictureOf } from '../state/dyes';
 import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, StrandsAs, Tool } from '../state/view';
-import { chunkAtHand, fetchAhead, fetchChunk, writeFrame } from '../stream/chunks';
+import { chunkAtHand, fetchAhead, fetchChunk, writeFrame, writeTurns } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
@@ -684,6 +684,7 @@ export class Stage {
         if (chunk && key === layer.shown) {
           told.push(`${id}:${frame}:${shown.state}`);
         } else if (chunk && writeFrame(chunk, slot, drawn.positions)) {
+          if (drawn.turns) writeTurns(chunk, slot, drawn.turns);
           drawn.changed(s.state === 'true' ? 'true' : 'stale');
           layer.shown = key;
           moved = true;

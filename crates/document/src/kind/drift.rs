@@ -1,4 +1,4 @@
-use super::{Fault, Traits, surfaceless};
+use super::{Fault, Flies, Shed, Traits, surfaceless};
 use crate::{Body, BodyId, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
@@ -23,7 +23,11 @@ pub struct Drift {
     /// Of a piece of the mean size; larger ones weigh more by their volume.
     #[schemars(title = "Weight", range(min = 1e-8, max = 100), extend("unit" = "kg"))]
     pub weight: f64,
-    /// Drag coefficient of a ball: 0.47 for one that is smooth.
+    /// Left out, a ball.
+    #[serde(default, skip_serializing_if = "Flies::is_ball")]
+    #[schemars(title = "Flies as")]
+    pub flies: Flies,
+    /// Drag coefficient: 0.47 of a ball that is smooth, 1.28 of a plate that meets the air head on. Of no use to winged seeds.
     #[schemars(title = "Drag", range(min = 0, max = 10))]
     #[serde(default = "drag")]
     pub drag: Value,
@@ -39,6 +43,10 @@ pub struct Drift {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Source")]
     pub source: Option<Source>,
+    /// Left out, no plants let them go.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Let go by plants")]
+    pub shed: Option<Shed>,
 }
 
 /// Pieces that come a few at a time, until there have been as many as `count`, and that may go again.
@@ -145,6 +153,8 @@ impl Traits for Drift {
             friction: friction(),
             seed: 0,
             source: None,
+            flies: Flies::Ball,
+            shed: None,
         })
     }
 
@@ -157,7 +167,7 @@ impl Traits for Drift {
         let room = fill::room(self.size, self.largest());
         if self.count as usize > MAX_POINTS {
             out.push(Fault::own("count", format!("is {}; the most is {MAX_POINTS}", self.count)));
-        } else if self.source.is_none() && self.count as usize > room {
+        } else if self.source.is_none() && self.shed.is_none() && self.count as usize > room {
             let why =
                 format!("is {}, and its space has room for {room} of this size. Make it larger", self.count);
             out.push(Fault::own("count", why));
@@ -166,6 +176,7 @@ impl Traits for Drift {
             let why = "can't be a body: where that will be is not known before it is computed. Name a figure or a collider";
             out.push(Fault::own("source/from/body", why.into()));
         }
+        out.extend(self.shed.iter().flat_map(|s| s.faults(self.source.is_some())));
         if !body.grips.is_empty() {
             out.push(Fault::common("grips", "can't be: nothing holds loose pieces"));
         }

@@ -3,12 +3,14 @@ mod cloth;
 mod drift;
 mod hairs;
 mod plants;
+mod shed;
 mod strands;
 
 pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
 pub use hairs::{Clumps, Hairs};
 pub use plants::Plants;
+pub use shed::{Flies, Order, Shed, ShedRule, Sheds, Thin};
 pub use strands::Strands;
 
 use crate::{Body, Scaled};

@@ -180,7 +180,8 @@ fn compute(
             let costs = run.tell_costs(&watch, &touches);
             let costs = serde_json::to_string(&costs).unwrap_or_else(|_| "[]".into());
             let positions = positions.clone();
-            if send.blocking_send(Computed { index, positions, checkpoint, snags, costs }).is_err() {
+            let turns = (0..run.members.len()).map(|k| run.turns(k)).collect();
+            if send.blocking_send(Computed { index, positions, turns, checkpoint, snags, costs }).is_err() {
                 return Ok(true);
             }
             if rests {
