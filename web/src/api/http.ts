@@ -50,6 +50,8 @@ export type Feel = Schemas['Feel'];
 export type MeshLook = Schemas['MeshLook'];
 export type MeshHead = Schemas['MeshHead'];
 export type Notice = Schemas['Notice'];
+export type Species = Schemas['Species'];
+export type Silhouette = Schemas['Silhouette'];
 
 /** One operation of RFC 6902. */
 export type Op = { op: 'add' | 'replace'; path: string; value: unknown } | { op: 'remove'; path: string };

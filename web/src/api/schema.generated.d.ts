@@ -2048,6 +2048,100 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/species": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Species of plants, to start from, each with one that grew */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shelf"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/silhouette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plant of a species, from the side */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Grow"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Silhouette"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fibres": {
         parameters: {
             query?: never;
@@ -3309,6 +3403,68 @@ export interface components {
          *         "seed": 0
          *       }
          *     }
+         * @example {
+         *       "plants": {
+         *         "species": {
+         *           "stem": {
+         *             "height": 0.9,
+         *             "diameter": 0.008,
+         *             "taper": 0.5,
+         *             "bow": 0.15,
+         *             "segments": 10
+         *           },
+         *           "branches": [
+         *             {
+         *               "count": 10,
+         *               "from": 0.35,
+         *               "to": 1,
+         *               "angle": 0.7,
+         *               "round": 2.4,
+         *               "length": 0.34,
+         *               "shorter": 0.55,
+         *               "thickness": 0.55,
+         *               "upward": 0.4,
+         *               "segments": 5
+         *             }
+         *           ],
+         *           "leaves": {
+         *             "count": 4,
+         *             "on": 1,
+         *             "from": 0.1,
+         *             "to": 0.8,
+         *             "angle": 1,
+         *             "round": 2.4,
+         *             "length": 0.09,
+         *             "width": 0.022,
+         *             "stalk": 0.004,
+         *             "weight": 0.25,
+         *             "swing": 5,
+         *             "drag": 1.28
+         *           },
+         *           "heads": {
+         *             "on": 1,
+         *             "diameter": 0.026,
+         *             "weight": 0.0011
+         *           },
+         *           "uneven": 0.2,
+         *           "density": 600,
+         *           "modulus": 1500000000,
+         *           "inner": 0.012
+         *         },
+         *         "size": [
+         *           1,
+         *           1
+         *         ],
+         *         "count": 12,
+         *         "variation": 0.15,
+         *         "upright": 1,
+         *         "damping": 0,
+         *         "drag": 1,
+         *         "friction": 0.4,
+         *         "around": 0.004,
+         *         "seed": 0
+         *       }
+         *     }
          */
         Kind: {
             cloth: components["schemas"]["Cloth"];
@@ -3316,6 +3472,8 @@ export interface components {
             drift: components["schemas"]["Drift"];
         } | {
             strands: components["schemas"]["Strands"];
+        } | {
+            plants: components["schemas"]["Plants"];
         };
         /**
          * @description A surface that bends and hardly stretches.
@@ -5021,9 +5179,14 @@ export interface components {
              */
             weight: number;
             /**
+             * Flies as
+             * @description Left out, a ball.
+             */
+            flies?: components["schemas"]["Flies"];
+            /**
              * Drag
              * Format: double
-             * @description Drag coefficient of a ball: 0.47 for one that is smooth.
+             * @description Drag coefficient: 0.47 of a ball that is smooth, 1.28 of a plate that meets the air head on. Of no use to winged seeds.
              * @default 0.47
              */
             drag: number | {
@@ -5062,6 +5225,28 @@ export interface components {
              * @description Left out, all pieces are there from the first frame on.
              */
             source?: components["schemas"]["Source"] | null;
+            /**
+             * Let go by plants
+             * @description Left out, no plants let them go.
+             */
+            shed?: components["schemas"]["Shed"] | null;
+        };
+        /**
+         * @description What the air takes a piece for.
+         * @example ball
+         */
+        Flies: "ball" | {
+            plate: components["schemas"]["Thin"];
+        } | {
+            wing: components["schemas"]["Thin"];
+        };
+        Thin: {
+            /**
+             * Thickness
+             * Format: double
+             * @description What contact takes it for: a ball so thick.
+             */
+            thickness: number;
         };
         /** @description Pieces that come a few at a time, until there have been as many as `count`, and that may go again. */
         Source: {
@@ -5170,6 +5355,86 @@ export interface components {
         ColliderId: string;
         /** @description Key of a body in its scene. */
         BodyId: string;
+        /** @description Pieces that plants let go: each is at its place on a plant until a rule lets it go, and flies from there. */
+        Shed: {
+            /** Plants */
+            plants: components["schemas"]["BodyId"];
+            /**
+             * They let go
+             * @default leaves
+             */
+            what: components["schemas"]["Sheds"];
+            /**
+             * Each
+             * Format: uint32
+             * @description How many pieces each head has to let go.
+             */
+            each?: number;
+            /**
+             * Rules
+             * @description A piece goes as soon as one of them lets it.
+             */
+            rules: components["schemas"]["ShedRule"][];
+        };
+        /** @description What of plants. */
+        Sheds: "leaves" | "heads";
+        /** @description When pieces are let go. */
+        ShedRule: {
+            /**
+             * Chance
+             * Format: double
+             * @description The share of those that are left that goes in a second.
+             */
+            chance: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Where air is over
+             * Format: double
+             * @description Only where the air at a piece is faster.
+             * @default 0
+             */
+            over: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * From frame
+             * Format: int64
+             * @description The first and the last frame in which it acts; left out, all of them.
+             */
+            from?: number | null;
+            /**
+             * Until frame
+             * Format: int64
+             */
+            until?: number | null;
+            /**
+             * First
+             * @description Which go first.
+             * @default random
+             */
+            order: components["schemas"]["Order"];
+            /**
+             * By the map
+             * @description A map of the plants: its chance is as great as that says at a piece. Left out, alike at all.
+             */
+            map?: components["schemas"]["MapId"] | null;
+        };
+        Order: "random" | "tips" | "roots";
+        /** @description Key of a map in its scene. */
+        MapId: string;
         /** @description Thin elastic rods that grow from something: hair, tassels, plumes, grass. */
         Strands: {
             /**
@@ -5213,6 +5478,11 @@ export interface components {
              * @description Of a strand of the mean length.
              */
             length: number;
+            /**
+             * Length by the map
+             * @description Where strands are as long as that: shorter where the map has less at their roots. Left out, all alike.
+             */
+            long?: components["schemas"]["MapId"] | null;
             /**
              * Variation
              * Format: double
@@ -5378,8 +5648,6 @@ export interface components {
              */
             seed: number;
         };
-        /** @description Key of a map in its scene. */
-        MapId: string;
         /** @description Strands tied together by springs, each to the middle of its clump. */
         Clumps: {
             /**
@@ -5479,6 +5747,345 @@ export interface components {
              * @default 0
              */
             seed: number;
+        };
+        /** @description Plants of one species: stems that branch, leaves and heads, that sway and come back. */
+        Plants: {
+            /** Species */
+            species: components["schemas"]["Species"];
+            /**
+             * Grow on
+             * @description What they grow on, and are held to by their roots. Left out, a rectangle about the body's place.
+             */
+            from?: components["schemas"]["Outlet"];
+            /**
+             * Patch
+             * @description That rectangle.
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size: number[];
+            /**
+             * Plants
+             * Format: uint32
+             */
+            count: number;
+            /**
+             * Spread by the map
+             * @description Where of it they grow: more where the map has more. Left out, all over it alike.
+             */
+            spread?: components["schemas"]["MapId"] | null;
+            /**
+             * Size by the map
+             * @description What they are as large as by the map, where it is 1 as large as they are. Left out, all alike.
+             */
+            large?: components["schemas"]["MapId"] | null;
+            /**
+             * Variation
+             * Format: double
+             * @description By how much the largest are larger, and the smallest smaller.
+             * @default 0.15
+             */
+            variation: number;
+            /**
+             * Upright
+             * Format: double
+             * @description How much they grow up along the body's place, and not out of what they grow on.
+             * @default 1
+             */
+            upright: number;
+            /**
+             * Stand by their weight
+             * @description They stand by their weight as they were made; else they hang as far as that takes them.
+             */
+            stands?: boolean;
+            /**
+             * Damping
+             * Format: double
+             * @description 1/s, relative to what their roots go along with.
+             * @default 0
+             */
+            damping: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Drag
+             * Format: double
+             * @description Drag coefficient of a cylinder across the flow, of stems and branches.
+             * @default 1
+             */
+            drag: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Friction
+             * Format: double
+             * @description Coulomb friction; the larger of two acts.
+             * @default 0.4
+             */
+            friction: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Kept apart by
+             * Format: double
+             * @description How far others are kept from the middle of stems and branches.
+             * @default 0.004
+             */
+            around: number;
+            /**
+             * Seed
+             * Format: uint32
+             * @description Another is another growth of the same species.
+             * @default 0
+             */
+            seed: number;
+        };
+        /** @description A species. */
+        Species: {
+            /** Stem */
+            stem: components["schemas"]["Stem"];
+            /**
+             * Branches
+             * @description Those of the stem, then those of these.
+             */
+            branches?: components["schemas"]["Branches"][];
+            /** Leaves */
+            leaves?: components["schemas"]["Leaves"] | null;
+            /**
+             * Heads
+             * @description At the tips.
+             */
+            heads?: components["schemas"]["Heads"] | null;
+            /**
+             * Uneven
+             * Format: double
+             * @description By how much of them lengths and angles differ.
+             * @default 0.15
+             */
+            uneven: number;
+            /**
+             * Density
+             * Format: double
+             * @description Of the wood.
+             * @default 700
+             */
+            density: number;
+            /**
+             * Modulus
+             * Format: double
+             * @description Young's modulus of the wood: a stem bends by it and by the fourth power of how thick it is.
+             * @default 2000000000
+             */
+            modulus: number;
+            /**
+             * Inner damping
+             * Format: double
+             * @description How long a bend resists its change: a frequency f dies away by π f times that.
+             * @default 0.01
+             */
+            inner: number;
+        };
+        Stem: {
+            /**
+             * Height
+             * Format: double
+             */
+            height: number;
+            /**
+             * Diameter
+             * Format: double
+             * @description At the root.
+             */
+            diameter: number;
+            /**
+             * Taper
+             * Format: double
+             * @description How much thinner it is at its tip, as a share.
+             */
+            taper: number;
+            /**
+             * Bow
+             * Format: double
+             * @description How far it turns over, to a side of its own.
+             * @default 0
+             */
+            bow: number;
+            /**
+             * Segments
+             * Format: uint32
+             */
+            segments: number;
+        };
+        /** @description Branches of each branch of the level before. */
+        Branches: {
+            /**
+             * Count
+             * Format: uint32
+             */
+            count: number;
+            /**
+             * From
+             * Format: double
+             * @description Where along that the first one is, as a share; and the last one.
+             */
+            from: number;
+            /**
+             * To
+             * Format: double
+             */
+            to: number;
+            /**
+             * Angle
+             * Format: double
+             * @description From the way of what they come from.
+             */
+            angle: number;
+            /**
+             * Round
+             * Format: double
+             * @description Round that, from each to the next: 2.4 is the golden angle, 3.14 two rows.
+             */
+            round: number;
+            /**
+             * Length
+             * Format: double
+             * @description Of what they come from.
+             */
+            length: number;
+            /**
+             * Shorter on top
+             * Format: double
+             * @description How much shorter the last one is than the first, as a share.
+             * @default 0
+             */
+            shorter: number;
+            /**
+             * Thickness
+             * Format: double
+             * @description Of what they come from there.
+             */
+            thickness: number;
+            /**
+             * Upward
+             * Format: double
+             * @description How far they turn upward on their way.
+             * @default 0
+             */
+            upward: number;
+            /**
+             * Segments
+             * Format: uint32
+             */
+            segments: number;
+        };
+        /** @description Thin plates on stalks that bend. */
+        Leaves: {
+            /**
+             * Count
+             * Format: uint32
+             * @description On each branch of that level.
+             */
+            count: number;
+            /**
+             * On level
+             * Format: uint32
+             * @description The level that they stand on: 0 is the stem.
+             */
+            on: number;
+            /**
+             * From
+             * Format: double
+             */
+            from: number;
+            /**
+             * To
+             * Format: double
+             */
+            to: number;
+            /**
+             * Angle
+             * Format: double
+             */
+            angle: number;
+            /**
+             * Round
+             * Format: double
+             */
+            round: number;
+            /**
+             * Length
+             * Format: double
+             */
+            length: number;
+            /**
+             * Width
+             * Format: double
+             */
+            width: number;
+            /**
+             * Stalk
+             * Format: double
+             * @default 0
+             */
+            stalk: number;
+            /**
+             * Weight
+             * Format: double
+             * @default 0.2
+             */
+            weight: number;
+            /**
+             * Swing
+             * Format: double
+             * @description How fast one swings on its stalk in still air, which says how stiff that is.
+             */
+            swing: number;
+            /**
+             * Drag
+             * Format: double
+             * @description Normal force of the plate, head on and per radian.
+             * @default 1.28
+             */
+            drag: number;
+        };
+        /** @description Balls at tips: ears, flowers, fruit. */
+        Heads: {
+            /**
+             * On level
+             * Format: uint32
+             * @description The level at whose tips they are: 0 is the stem.
+             */
+            on: number;
+            /**
+             * Diameter
+             * Format: double
+             */
+            diameter: number;
+            /**
+             * Weight
+             * Format: double
+             */
+            weight: number;
         };
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
@@ -7782,6 +8389,45 @@ export interface components {
             source: string;
             matter: components["schemas"]["Matter"];
         };
+        /** @description A species with one that grew, to be looked at. */
+        Shelf: {
+            id: string;
+            name: string;
+            /** @description Where its wood comes from, in a line. */
+            source: string;
+            species: components["schemas"]["Species"];
+            grown: components["schemas"]["Silhouette"];
+        };
+        /** @description A plant from the side: right and up from its root, metres. */
+        Silhouette: {
+            /** @description Segments of wood: both ends, and how thick. */
+            wood: number[][];
+            /** @description Leaves: both ends, and how wide. */
+            leaves: number[][];
+            /** @description Heads: their middles, and how thick. */
+            heads: number[][];
+            /**
+             * Format: double
+             * @description How high and how wide it is, m; how much one weighs, kg; how many points it has; how often it sways to and fro in a second.
+             */
+            height: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            mass: number;
+            /** Format: uint */
+            points: number;
+            /** Format: double */
+            sway: number;
+        };
+        Grow: {
+            species: components["schemas"]["Species"];
+            /**
+             * Format: uint32
+             * @default 0
+             */
+            seed: number;
+        };
         /** @description A fibre with its source. */
         Fibre: {
             id: string;
@@ -8102,7 +8748,7 @@ export interface components {
         };
         /**
          * @description Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
-         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), `triangles` (triangles x 3 u32), and where there are
+         *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), of what branches the point before each, by its number in its own plant (`up` u32), and what stands at it (`ends` x 2 f32, metres: a leaf's length and width; a ball's diameter and 0; twice 0), `triangles` (triangles x 3 u32), and where there are
          *     UVs their corners (triangles x 3 u32).
          */
         ShapeHead: {
@@ -8122,6 +8768,16 @@ export interface components {
              * @description How many strands there are, one after the other.
              */
             strands: number;
+            /**
+             * Format: uint
+             * @description As many as points where strands branch, or none.
+             */
+            up: number;
+            /**
+             * Format: uint
+             * @description As many as points where leaves or heads stand at any, or none.
+             */
+            ends: number;
             /**
              * Format: float
              * @description Metres.

@@ -2,7 +2,7 @@
 import type { Body, Silhouette, Species } from '../api/http';
 import { at as read } from '../state/pointer';
 import { edit } from '../state/project';
-import { useScene, useShelf, useSilhouette } from '../state/queries';
+import { useScene, useShape, useShelf, useSilhouette } from '../state/queries';
 import { useTried } from '../state/tried';
 import { Button } from '../ui/button';
 import { ChoiceField, SwitchField } from '../ui/choice-field';
@@ -47,10 +47,7 @@ export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants
         label={label}
         of={of}
         value={own[key] ?? ALIKE}
-        options={[
-          { value: ALIKE, label: alike },
-          ...Object.entries(maps).map(([value, m]) => ({ value, label: `by the map ${m.name}` })),
-        ]}
+        options={[{ value: ALIKE, label: alike }, ...Object.entries(maps).map(([value, m]) => ({ value, label: `by the map ${m.name}` }))]}
         onChoose={(v) =>
           void edit(v === ALIKE ? `${of} ${alike}` : `${of} ${label.toLowerCase()} by ${maps[v]?.name}`, [
             v === ALIKE ? { op: 'remove', path: `${path}/${key}` } : { op: 'add', path: `${path}/${key}`, value: v },
@@ -62,7 +59,11 @@ export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants
     <>
       <Drawn path={path} own={own} />
       <Fold name="Species" note={<Began species={own.species} />} closed>
-        <Shelf onTake={(name, species) => void edit(`${of} of ${name.toLowerCase()}`, [{ op: 'replace', path: `${path}/species`, value: species }])} />
+        <Shelf
+          onTake={(name, species) =>
+            void edit(`${of} of ${name.toLowerCase()}`, [{ op: 'replace', path: `${path}/species`, value: species }])
+          }
+        />
       </Fold>
       <Fold name="Stem">
         {row('species/stem/height')}
@@ -118,7 +119,9 @@ export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants
       </Fold>
       <Fold name="Where they grow">
         <Outlet label="Grow on" path={`${path}/from`} of={of} from={own.from} space="a patch of its own" said="grow on" />
-        {patch && <NumberRow label="Patch, m" of={of} parts={['x', 'z'].map((name, k) => ({ path: `${path}/size/${k}`, name, otherwise: 1 }))} />}
+        {patch && (
+          <NumberRow label="Patch, m" of={of} parts={['x', 'z'].map((name, k) => ({ path: `${path}/size/${k}`, name, otherwise: 1 }))} />
+        )}
         {byMap('spread', 'Spread', 'all over it alike')}
         {whole('count')}
         {row('variation')}
@@ -337,27 +340,25 @@ function Part(props: {
   );
 }
 
-/** A map by which the trunk keeps still: the inside of a capsule about the stem, many times as stiff. */
+/** A map by which trunks keep still: of one plant the inside of a capsule about its stem, of many from the root on, hundreds of times as stiff. */
 function Trunk({ id, of, own }: { id: string; of: string; own: Plants }) {
   const scaled = useScene((s) => s.bodies[id]?.scaled?.bend);
-  const maps = useScene((s) => s.bodies[id]?.maps) ?? {};
-  if (scaled) {
-    return (
-      <Note>
-        Bends by the map {maps[scaled.map]?.name}: as stiff as it is where that is 1, {scaled.least} times where it is 0. It is in Hold.
-      </Note>
-    );
-  }
+  const maps = useScene((s) => s.bodies[id]?.maps) ?? NONE;
+  const root = useShape(id).shape?.placed;
+  if (scaled) return <Note>Bends by the map {maps[scaled.map]?.name}, which is in Hold.</Note>;
   const { height, diameter } = own.species.stem;
   const keep = () => {
     let key = 'free';
     for (let n = 2; key in maps; n += 1) key = `free-${n}`;
+    const short = (n: number) => Number(n.toPrecision(3));
+    const [x = 0, y = 0, z = 0] = root ?? [];
     const zone = {
-      form: { capsule: { radius: Number((4 * diameter).toPrecision(2)), length: Number((0.5 * height).toPrecision(2)) } },
-      place: { position: [0, Number((0.25 * height).toPrecision(2)), 0] },
-      soft: Number((4 * diameter).toPrecision(2)),
+      form: { capsule: { radius: short(6 * diameter), length: short(0.45 * height) } },
+      place: { position: [short(x), short(y + 0.22 * height), short(z)], turn: [0, 0, 0] },
+      edge: short(3 * diameter),
     };
-    const map = { name: 'Free of the trunk', layers: [{ weights: { zone }, inverted: true }] };
+    const layer = own.count === 1 ? { weights: { zone }, invert: true } : { weights: { ramp: { along: 'strand', from: 0.15, to: 0.6 } } };
+    const map = { name: 'Free of the trunk', layers: [layer] };
     return edit(`${of} trunk kept`, [
       Object.keys(maps).length === 0
         ? { op: 'add', path: `/bodies/${id}/maps`, value: { [key]: map } }
@@ -368,7 +369,11 @@ function Trunk({ id, of, own }: { id: string; of: string; own: Plants }) {
   return (
     <Actions>
       <Button
-        hint="A map that is 0 within a capsule about the foot of the stem, by which that is hundreds of times as stiff; move the capsule in Hold"
+        hint={
+          own.count === 1
+            ? 'Hundreds of times as stiff within a capsule about the foot of the stem; the capsule is a zone of a map in Hold'
+            : 'Hundreds of times as stiff at the roots, as they are toward the tips, by a map in Hold'
+        }
         onClick={() => void keep()}
       >
         Keep the trunk still

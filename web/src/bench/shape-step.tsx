@@ -21,10 +21,12 @@ import { sewnShapes } from '../state/sewn';
 import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
 import { GrowRows } from './grow';
+import { PlantRows, Shelf } from './plants';
+import { FliesRows, ShedRows } from './shed';
 import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
-import { addKind, addShape, capital, SHAPE_NAMES } from './things';
+import { addKind, addPlants, addShape, capital, SHAPE_NAMES } from './things';
 import { useBody } from './use-body';
 
 export function ShapeStep() {
@@ -33,6 +35,7 @@ export function ShapeStep() {
   const schema = useSchema();
   const sewn = sewnShapes(schema).map((c) => c.kind);
   const none = Object.keys(bodies).length === 0;
+  const loose = kinds(schema, 'Kind').filter(({ kind }) => !SHELVED.includes(kind));
   return (
     <>
       <Section
@@ -57,12 +60,15 @@ export function ShapeStep() {
                 {capital(kind)}
               </Button>
             ))}
-          {kinds(schema, 'Kind').map(({ kind }) => (
+          {loose.map(({ kind }) => (
             <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>
               {capital(kind)}
             </Button>
           ))}
         </div>
+      </Section>
+      <Section title="Add plants">
+        <Shelf onTake={(name, species) => void addPlants(name, species)} />
       </Section>
       <Section title="Add, sewn and filled">
         <div className="flex flex-wrap gap-2 px-4">
@@ -87,6 +93,8 @@ const KINDS: Record<string, string> = {
   drift: 'Loose pieces that fall and pile up: pods, beads, crumbs',
   strands: 'Thin rods that grow from something: hair, tassels, plumes, grass',
 };
+/** What has a shelf of its own. */
+const SHELVED = ['plants'];
 
 function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) {
   const { shape, fault } = useShape(id);
@@ -96,7 +104,7 @@ function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) 
       note={
         shape
           ? shape.head.strands
-            ? count(shape.head.strands, 'strand')
+            ? count(shape.head.strands, shape.head.up ? 'plant' : 'strand')
             : count(shape.head.points, isLoose(body) ? 'piece' : 'point')
           : fault
             ? 'no shape'
@@ -115,6 +123,7 @@ function BodyRow({ id, body, open }: { id: string; body: Body; open: boolean }) 
 /** The outlines of the kinds. */
 const OUTLINES: Record<string, string> = {
   cloth: 'M1.5 3.5c4-2 8 2 13 0v9c-5 2-9-2-13 0z',
+  plants: 'M8 15.500V5M8 9C5 9 4 7 3.500 5M8 11.500c3 0 4.200-2 4.700-4M8 5c-2-1-2-3 0-4.500C10 2 10 4 8 5',
   strands: 'M2 15C2.500 9 4 5 3 1M6 15c0-6 1-9 1-13M10 15c0-5 2-9 3-12M14 15c-.500-4 1-7 1-9',
   drift:
     'M2 5a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M9 4a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0M5.500 11.500a2.200 2.200 0 1 1 4.400 0a2.200 2.200 0 1 1-4.400 0',
@@ -162,10 +171,14 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
         <>
           {'strands' in body.kind ? (
             <GrowRows id={id} of={of} own={body.kind.strands} />
+          ) : 'plants' in body.kind ? (
+            <PlantRows id={id} of={of} own={body.kind.plants} />
           ) : (
             <>
               <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
+              {'drift' in body.kind && <FliesRows id={id} of={of} own={body.kind.drift} />}
               {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
+              {'drift' in body.kind && <ShedRows id={id} of={of} own={body.kind.drift} />}
               <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
             </>
           )}

@@ -11,6 +11,7 @@ import {
   type Node,
   type Op,
   type Scene,
+  type Species,
 } from '../api/http';
 import { say } from '../state/here';
 import { beginsAt } from '../state/air';
@@ -127,6 +128,19 @@ export const addKind = (kind: string) => {
     place: { position: [0, above(high), 0], turn: [0, 0, 0] },
     // Strands are many: that they meet each other is asked for.
     touch: { itself: kind !== 'strands', others: true, group: 'cloth' },
+  }));
+};
+
+/** Adds plants of a species: a patch of them on the ground, or one alone where it is large. */
+export const addPlants = (wanted: string, species: Species) => {
+  const begins = kinds(now.schema(), 'Kind').find((k) => k.kind === 'plants')?.begins as object | undefined;
+  const one = species.stem.height > 1.2 && (species.branches?.length ?? 0) > 1;
+  return add('bodies', wanted, (name) => ({
+    name,
+    kind: { plants: { ...begins, species, ...(one ? { count: 1, size: [0, 0] } : {}) } },
+    place: { position: [0, 0, 0], turn: [0, 0, 0] },
+    // That they meet each other is asked for.
+    touch: { itself: false, others: true, group: 'plants' },
   }));
 };
 

@@ -12,6 +12,7 @@ import {
   type Lane,
   type Project,
   type Run,
+  type Species,
 } from '../api/http';
 import { clothOf } from './value';
 import { readHairs, type Hairs } from '../api/hairs';
@@ -86,9 +87,7 @@ const shapeKey = (b: Body) => {
     b.grips,
     b.choices,
     clothOf(b)?.layers,
-    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 || grows(b)
-      ? [b.maps, b.scaled]
-      : 0,
+    Object.values(b.grips ?? {}).some((g) => g.map) || Object.keys(b.scaled ?? {}).length > 0 || grows(b) ? [b.maps, b.scaled] : 0,
     ...(scene ? under(scene) : []),
   ]);
 };

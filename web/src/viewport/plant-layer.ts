@@ -207,7 +207,11 @@ function leaves(s: Shape, up: Uint32Array): T.BufferGeometry {
       for (const t of SIDES) index.push(...t.map((j) => [root, middle, out, out, tip][j]!));
     }
   }
-  return geometry(new Array<number>(stalk.length).fill(0), { stalk: [stalk, 3], blade: [blade, 4] }, index);
+  return geometry(
+    stalk.map(() => 0),
+    { stalk: [stalk, 3], blade: [blade, 4] },
+    index,
+  );
 }
 
 function heads(s: Shape): T.BufferGeometry {
