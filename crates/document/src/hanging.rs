@@ -10,7 +10,8 @@ pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<F
         let (name, species) = match (plants, own) {
             (Some(p), Some(own)) => (&p.name, &own.species),
             (Some(p), None) => {
-                return faults.push(Fault::new(at("plants"), format!("names \"{}\", which are no plants", p.name)));
+                return faults
+                    .push(Fault::new(at("plants"), format!("names \"{}\", which are no plants", p.name)));
             }
             (None, _) => {
                 let message = format!("names the body \"{}\", which there is not", shed.plants);
@@ -25,7 +26,8 @@ pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<F
             faults.push(Fault::new(at("what"), format!("can't be: {name} have no {what}")));
         }
         for (k, rule) in shed.rules.iter().enumerate() {
-            if let Some(map) = rule.map.as_ref().filter(|m| plants.is_some_and(|p| !p.maps.contains_key(*m))) {
+            if let Some(map) = rule.map.as_ref().filter(|m| plants.is_some_and(|p| !p.maps.contains_key(*m)))
+            {
                 let message = format!("names the map \"{map}\", which {name} do not have");
                 faults.push(Fault::new(at(&format!("rules/{k}/map")), message));
             }

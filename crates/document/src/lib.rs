@@ -35,9 +35,9 @@ pub use field::*;
 pub use figure::*;
 pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
 pub use kind::{
-    Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Gores, Hairs,
-    ImportedMesh, Kind, Layers, Matter, MeshSource, Outlet, Panel, Panels, Ring, Shape, Sheet, SkinOf,
-    Flies, Order, Plants, Shed, ShedRule, Sheds, Source, Star, Strands, Thin, Tube, Warp,
+    Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Flies, Gores,
+    Hairs, ImportedMesh, Kind, Layers, Matter, MeshSource, Order, Outlet, Panel, Panels, Plants, Ring, Shape,
+    Shed, ShedRule, Sheds, Sheet, SkinOf, Source, Star, Strands, Thin, Tube, Warp,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

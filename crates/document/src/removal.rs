@@ -92,6 +92,16 @@ fn let_go(next: &mut Value, path: &str, stands: &impl Fn(&str) -> Option<Value>)
         ["bodies", _, "kind", _, "spread"] => {
             (up(5), Some(format!("{} grows all over alike then", own(&up(2)))))
         }
+        ["bodies", _, "kind", _, what @ ("long" | "large")] => {
+            let same = if *what == "long" { "as long" } else { "as large" };
+            (up(5), Some(format!("{} grows {same} everywhere then", own(&up(2)))))
+        }
+        ["bodies", _, "kind", _, "shed", "rules", _, "map"] => {
+            (up(8), Some(format!("{} is let go everywhere alike then", own(&up(2)))))
+        }
+        ["bodies", _, "kind", _, "shed", ..] => {
+            (up(2), Some(format!("{} is removed too: it is what they let go", own(&up(2)))))
+        }
         ["bodies", _, "kind", _, "from", ..] => {
             (up(2), Some(format!("{} is removed too: it grows on it", own(&up(2)))))
         }

@@ -162,7 +162,7 @@ pub fn species() -> Vec<Shelved> {
             name: "Dwarf tree",
             source: WOODS,
             species: Species {
-                stem: stem(1.3, 0.045, 0.55, 0.5, 10),
+                stem: stem(1.3, 0.026, 0.5, 0.5, 10),
                 branches: vec![
                     Branches {
                         count: 8,
@@ -172,7 +172,7 @@ pub fn species() -> Vec<Shelved> {
                         round: 2.4,
                         length: 0.5,
                         shorter: 0.5,
-                        thickness: 0.5,
+                        thickness: 0.45,
                         upward: 0.5,
                         segments: 5,
                     },
@@ -206,7 +206,7 @@ pub fn species() -> Vec<Shelved> {
                 heads: None,
                 uneven: 0.25,
                 density: 900.0,
-                modulus: 5e9,
+                modulus: 3e9,
                 inner: 0.006,
             },
         },

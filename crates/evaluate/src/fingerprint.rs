@@ -16,9 +16,9 @@ use crate::weather::Weather;
 use nematon_air::{Marks, word};
 use nematon_document::BodyId;
 use nematon_solver::{
-    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, FliesRest, Floor, Folds, FrameInputs,
-    FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest, ShedNow, ShedRest, StitchRest,
-    StrandRest, Tie, TieNow, TieSpot,
+    Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, FliesRest, Floor, Folds,
+    FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest,
+    ShedNow, ShedRest, StitchRest, StrandRest, Tie, TieNow, TieSpot,
 };
 use std::sync::Arc;
 

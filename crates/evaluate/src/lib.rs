@@ -44,6 +44,7 @@ pub use nematon_air::Bead;
 pub use nematon_solid::hull_fault;
 pub use nematon_solver::Pose;
 pub use outline::{Drawn, outlines};
+pub use plants::Stand;
 pub use report::{Cost, FrameSnag, Touched, Touches};
 pub use resolve::{Resolved, place_on, pose_at, resolve};
 pub use run::{Member, Run, RunError, Split, earlier_fingerprints, fingerprints};
@@ -54,6 +55,5 @@ pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, sh
 pub use stage::{NoPlace, Playing, Stage};
 pub use stand_ins::{skin_cost, stand_in_cost, stand_ins, turns};
 pub use stopwatch::Stopwatch;
-pub use plants::Stand;
 pub use strands::{Between, Groom, groom, hairs, lock};
 pub use why::{Asked, Of, Share, Why, why};

@@ -1,7 +1,7 @@
 //! Plants: where they grow, what they are like, and what the solver is told of them.
 use crate::kind::{Matters, Shapes};
 use crate::maps;
-use crate::resolve::{fields_at, place_body};
+use crate::resolve::{World, fields_at, place_body};
 use crate::shape::{OfKind, gripped};
 use crate::soil::{Grows, at_roots, on_soil, soil};
 use crate::strands::{LEAST, of_map};
@@ -75,11 +75,12 @@ fn shape(scene: &Stage, body: &Body, own: &Plants, library: &dyn MeshLibrary) ->
         gravity: gravity.map(|g| g * weighs),
     };
     let mut tips = vec![];
+    let straight = DVec3::from(World::of(scene, &body.place, first).back([0.0, 1.0, 0.0]));
     let (mut shortest, mut longest) = (f64::INFINITY, 0.0f64);
     for (k, (root, large)) in roots.iter().zip(large).enumerate() {
         let size = large.max(SMALLEST) * fill::varied(own.variation, k, own.seed);
         let grown = own.species.grow(k, own.seed, size);
-        let way = root.out.lerp(DVec3::Y, own.upright).normalize_or(DVec3::Y);
+        let way = root.out.lerp(straight, own.upright).normalize_or(straight);
         let turn = DQuat::from_rotation_arc(DVec3::Y, way);
         let from = mesh.positions.len() as u32;
         let mut tip = vec![true; each];
@@ -106,7 +107,7 @@ fn shape(scene: &Stage, body: &Body, own: &Plants, library: &dyn MeshLibrary) ->
     let is = |part: Part| -> Vec<u32> {
         (0..stand.parts.len()).filter(|k| stand.parts[*k] == part).map(|k| k as u32).collect()
     };
-    mesh.borders.push(border("stems", is(Part::Wood(0)))) ;
+    mesh.borders.push(border("stems", is(Part::Wood(0))));
     if own.species.leaves.is_some() {
         mesh.borders.push(border("leaves", is(Part::Leaf)));
     }
@@ -159,7 +160,8 @@ fn rest(body: &Body, own: &Plants, shaped: &Shaped, first: &Moment) -> StrandRes
     let list = |number: &dyn Fn(usize) -> f64| all.clone().map(|k| number(k) as f32).collect::<Vec<f32>>();
     let area = |k: usize| ELLIPSE * stand.thick[k].powi(2);
     let leaf = |k: usize| s.leaves.as_ref().filter(|_| stand.parts[k] == Part::Leaf);
-    let blade = |k: usize| leaf(k).map_or(0.0, |l| ELLIPSE * l.length * l.width * stand.sizes[k / each].powi(2));
+    let blade =
+        |k: usize| leaf(k).map_or(0.0, |l| ELLIPSE * l.length * l.width * stand.sizes[k / each].powi(2));
     let lump = |k: usize| leaf(k).map_or(0.0, |l| blade(k) * l.weight);
     let long = |k: usize| {
         let up = each * (k / each) + shaped.mesh.up[k] as usize;

@@ -121,8 +121,12 @@ impl Parts {
             found.push(b);
         }
         // Plants of which pieces are let go have points that leave.
-        let let_go: Vec<BodyId> =
-            members.iter().filter_map(|m| m.2.shed()).filter(|s| s.rest.whole).map(|s| s.plants.clone()).collect();
+        let let_go: Vec<BodyId> = members
+            .iter()
+            .filter_map(|m| m.2.shed())
+            .filter(|s| s.rest.whole)
+            .map(|s| s.plants.clone())
+            .collect();
         for (rest, (id, ..)) in rests.iter_mut().zip(&members) {
             if let Rest::Strands(rest) = rest {
                 rest.lets_go = let_go.contains(id);

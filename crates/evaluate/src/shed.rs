@@ -34,8 +34,11 @@ impl Shedding {
         let refuse = |why: &str| ShapeError::Shed(format!("\"{name}\" {why}"));
         let whole = plants.ok_or_else(|| refuse("which there is not"))?;
         let species = whole.kind.plants().ok_or_else(|| refuse("which are no plants"))?;
-        let shaped = shape(scene, whole, library).map_err(|why| refuse(&format!("which have no shape: {why}")))?;
-        let crate::shape::OfKind::Plants(stand) = &shaped.own else { return Err(refuse("which are no plants")) };
+        let shaped =
+            shape(scene, whole, library).map_err(|why| refuse(&format!("which have no shape: {why}")))?;
+        let crate::shape::OfKind::Plants(stand) = &shaped.own else {
+            return Err(refuse("which are no plants"));
+        };
         let each = species.species.points();
         let mut sites: Vec<u32> = vec![];
         let mut leaves = vec![];

@@ -291,7 +291,9 @@ fn caught(rest: &Rest, point: usize) -> (f64, Caught) {
             let area = r.blades.get(point).map_or(0.0, |b| f64::from(*b));
             let over = r.over[0].get(point).map_or(1.0, |o| f64::from(*o));
             let stem = before.and_then(|a| Some([r.segments().find(|s| s[1] == a)?[0], a]));
-            let blade = stem.filter(|_| area > 0.0).map(|stem| (stem.map(|p| p as u32), area * over * f64::from(r.blade_drag)));
+            let blade = stem
+                .filter(|_| area > 0.0)
+                .map(|stem| (stem.map(|p| p as u32), area * over * f64::from(r.blade_drag)));
             (mass.max(1e-12), Caught::Rods(point as u32, rods, skin + area, blade))
         }
         Rest::Free(r) => {

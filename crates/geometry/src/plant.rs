@@ -241,7 +241,8 @@ impl Species {
         let base = s.diameter * size;
         let length = s.height * size * vary(roll());
         let stem = (DVec3::Y, side, s.bow * vary(roll()));
-        let mut level = vec![out.shoot(0, stem, length, (base, base * (1.0 - s.taper), s.segments), Part::Wood(0))];
+        let mut level =
+            vec![out.shoot(0, stem, length, (base, base * (1.0 - s.taper), s.segments), Part::Wood(0))];
         for number in 0..=self.branches.len() {
             if number > 0 {
                 let b = &self.branches[number - 1];
@@ -250,13 +251,23 @@ impl Species {
                     let turned = TAU * roll();
                     for i in 0..b.count {
                         let share = (f64::from(i) + 0.5) / f64::from(b.count);
-                        let (node, way, aside) =
-                            off(from, b.from + (b.to - b.from) * share, b.angle * vary(roll()), turned + f64::from(i) * b.round + self.uneven * PI * (roll() - 0.5));
+                        let (node, way, aside) = off(
+                            from,
+                            b.from + (b.to - b.from) * share,
+                            b.angle * vary(roll()),
+                            turned + f64::from(i) * b.round + self.uneven * PI * (roll() - 0.5),
+                        );
                         let length = from.length * b.length * (1.0 - b.shorter * share) * vary(roll());
                         let thick = from.thick[node] * b.thickness;
                         let up = DVec3::Y.reject_from_normalized(way).normalize_or(aside);
                         let sizes = (thick, thick * (1.0 - s.taper), b.segments);
-                        next.push(out.shoot(from.nodes[node], (way, up, b.upward), length, sizes, Part::Wood(number as u32)));
+                        next.push(out.shoot(
+                            from.nodes[node],
+                            (way, up, b.upward),
+                            length,
+                            sizes,
+                            Part::Wood(number as u32),
+                        ));
                     }
                 }
                 level = next;
@@ -266,8 +277,12 @@ impl Species {
                     let turned = TAU * roll();
                     for i in 0..l.count {
                         let share = (f64::from(i) + 0.5) / f64::from(l.count);
-                        let (node, way, _) =
-                            off(from, l.from + (l.to - l.from) * share, l.angle * vary(roll()), turned + f64::from(i) * l.round + self.uneven * PI * (roll() - 0.5));
+                        let (node, way, _) = off(
+                            from,
+                            l.from + (l.to - l.from) * share,
+                            l.angle * vary(roll()),
+                            turned + f64::from(i) * l.round + self.uneven * PI * (roll() - 0.5),
+                        );
                         let at = out.points[from.nodes[node] as usize];
                         let long = size * (l.stalk + 0.5 * l.length);
                         out.add(at + long * way, from.nodes[node], size * 0.04 * l.width, Part::Leaf);
@@ -410,7 +425,8 @@ impl Grown {
         part: Part,
     ) -> Shoot {
         let side = side.reject_from_normalized(way).normalize_or(way.any_orthonormal_vector());
-        let mut out = Shoot { nodes: vec![from], ways: vec![way], side: way.cross(side), length, thick: vec![base] };
+        let mut out =
+            Shoot { nodes: vec![from], ways: vec![way], side: way.cross(side), length, thick: vec![base] };
         let mut at = self.points[from as usize];
         let mut last = from;
         for j in 0..segments {
@@ -436,10 +452,45 @@ mod tests {
         Species {
             stem: Stem { height: 1.0, diameter: 0.02, taper: 0.5, bow: 0.2, segments: 6 },
             branches: vec![
-                Branches { count: 5, from: 0.3, to: 1.0, angle: 0.9, round: 2.4, length: 0.5, shorter: 0.5, thickness: 0.6, upward: 0.4, segments: 4 },
-                Branches { count: 3, from: 0.4, to: 1.0, angle: 0.7, round: PI, length: 0.4, shorter: 0.0, thickness: 0.7, upward: 0.0, segments: 2 },
+                Branches {
+                    count: 5,
+                    from: 0.3,
+                    to: 1.0,
+                    angle: 0.9,
+                    round: 2.4,
+                    length: 0.5,
+                    shorter: 0.5,
+                    thickness: 0.6,
+                    upward: 0.4,
+                    segments: 4,
+                },
+                Branches {
+                    count: 3,
+                    from: 0.4,
+                    to: 1.0,
+                    angle: 0.7,
+                    round: PI,
+                    length: 0.4,
+                    shorter: 0.0,
+                    thickness: 0.7,
+                    upward: 0.0,
+                    segments: 2,
+                },
             ],
-            leaves: Some(Leaves { count: 4, on: 2, from: 0.3, to: 1.0, angle: 1.0, round: 2.4, length: 0.06, width: 0.03, stalk: 0.02, weight: 0.2, swing: 4.0, drag: 1.28 }),
+            leaves: Some(Leaves {
+                count: 4,
+                on: 2,
+                from: 0.3,
+                to: 1.0,
+                angle: 1.0,
+                round: 2.4,
+                length: 0.06,
+                width: 0.03,
+                stalk: 0.02,
+                weight: 0.2,
+                swing: 4.0,
+                drag: 1.28,
+            }),
             heads: Some(Heads { on: 1, diameter: 0.03, weight: 0.004 }),
             uneven: 0.2,
             density: 700.0,
@@ -453,7 +504,10 @@ mod tests {
         let s = bush();
         let (a, b) = (s.grow(0, 7, 1.0), s.grow(1, 7, 1.0));
         assert_eq!(a.points.len(), s.points());
-        assert_eq!((a.up.clone(), a.parts.clone(), a.heads.clone()), (b.up.clone(), b.parts.clone(), b.heads.clone()));
+        assert_eq!(
+            (a.up.clone(), a.parts.clone(), a.heads.clone()),
+            (b.up.clone(), b.parts.clone(), b.heads.clone())
+        );
         assert!(a.points.iter().zip(&b.points).skip(1).all(|(p, q)| p.distance(*q) > 1e-4));
         assert_eq!(s.grow(1, 7, 1.0), b);
         assert_ne!(s.grow(1, 8, 1.0), b);

@@ -3,8 +3,8 @@ pub use crate::model::cloth::{
     ChamberRest, ClothRest, Folds, Gas, Maps, Matter, Scaled, SeamRest, StitchRest,
 };
 pub use crate::model::free::{Comes, Flier, FliesRest, FreeRest, ShedRest};
-pub use crate::shed::ShedNow;
 pub use crate::model::rod::{ClumpRest, StrandRest};
+pub use crate::shed::ShedNow;
 use nematon_air::FieldNow;
 pub use nematon_solid::{Skin, Solid};
 use std::sync::Arc;

@@ -18,8 +18,8 @@ mod model;
 mod parts;
 mod pull;
 mod race;
-mod simd;
 mod shed;
+mod simd;
 mod snags;
 mod state;
 mod step;
@@ -30,10 +30,10 @@ pub use body::{Body, BuildError};
 pub use contact::{Contact, ContactError, Pairing, Rules, With};
 pub use exploded::{Cause, Exploded};
 pub use inputs::{
-    Born, ChamberRest, ClothRest, ClumpRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy, Flier, FliesRest,
-    FillNow, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder, Maps, Matter,
-    MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, Skin, ShedNow, ShedRest, Solid, StitchRest,
-    StrandRest, Tie, TieNow, TieSpot, Turns, Way, Weathered,
+    Born, ChamberRest, ClothRest, ClumpRest, ColliderMotion, ColliderRest, Comes, Comings, Draws, FillBy,
+    FillNow, Flier, FliesRest, Floor, Folds, FrameInputs, FreeRest, FrictionNow, Gas, GripMotion, Holder,
+    Maps, Matter, MatterNow, Places, Pose, Pull, Rest, RestMotion, Scaled, SeamNow, SeamRest, ShedNow,
+    ShedRest, Skin, Solid, StitchRest, StrandRest, Tie, TieNow, TieSpot, Turns, Way, Weathered,
 };
 pub use leap::LEAP_SPEED;
 pub use measure::{Energy, Strain};

@@ -64,7 +64,9 @@ pub(crate) fn shed(bodies: &[Body], states: &mut [State], frame: &FrameInputs) {
         states[now.body].pass(&bodies[now.body], &passed(now.body, born, vec![]), pull(now.body));
         states[now.from].pass(plant, &passed(now.from, vec![], gone), pull(now.from));
         if let Own::Free(own) = &mut states[now.body].own {
-            faces.into_iter().for_each(|(piece, face)| own.face(bodies[now.body].place(piece as u32) as usize, face));
+            faces
+                .into_iter()
+                .for_each(|(piece, face)| own.face(bodies[now.body].place(piece as u32) as usize, face));
         }
     }
 }

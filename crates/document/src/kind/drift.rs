@@ -11,7 +11,7 @@ pub struct Drift {
     /// The box that they fill at first.
     #[schemars(title = "Space", inner(range(min = 0.001, max = 100)), extend("unit" = "m"))]
     pub size: [f64; 3],
-    #[schemars(title = "Pieces", range(min = 1, max = 50_000))]
+    #[schemars(title = "Pieces", range(min = 1, max = 100_000))]
     pub count: u32,
     /// Of a piece of the mean size.
     #[schemars(title = "Radius", range(min = 0.0002, max = 5), extend("unit" = "m"))]
@@ -141,9 +141,9 @@ impl Drift {
     }
 }
 
-impl Traits for Drift {
-    fn begin() -> Option<Drift> {
-        Some(Drift {
+impl Default for Drift {
+    fn default() -> Drift {
+        Drift {
             size: [0.3; 3],
             count: 400,
             radius: 0.012,
@@ -155,7 +155,13 @@ impl Traits for Drift {
             source: None,
             flies: Flies::Ball,
             shed: None,
-        })
+        }
+    }
+}
+
+impl Traits for Drift {
+    fn begin() -> Option<Drift> {
+        Some(Drift::default())
     }
 
     fn outlet(&self) -> Option<(&'static str, &Outlet)> {

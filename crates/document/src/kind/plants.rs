@@ -32,7 +32,7 @@ pub struct Plants {
     #[serde(default = "variation")]
     #[schemars(title = "Variation", range(min = 0, max = 0.9))]
     pub variation: f64,
-    /// How much they grow up along the body's place, and not out of what they grow on.
+    /// How much they grow straight up, and not out of what they grow on.
     #[serde(default = "upright")]
     #[schemars(title = "Upright", range(min = 0, max = 1))]
     pub upright: f64,

@@ -126,7 +126,10 @@ impl Shed {
             if let (Some(from), Some(until)) = (rule.from, rule.until)
                 && until < from
             {
-                out.push(Fault::own(&format!("shed/rules/{k}/until"), format!("is {until}, before it begins at {from}")));
+                out.push(Fault::own(
+                    &format!("shed/rules/{k}/until"),
+                    format!("is {until}, before it begins at {from}"),
+                ));
             }
         }
         out

@@ -45,7 +45,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (8, 7, 10));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (10, 7, 10));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];
@@ -65,6 +65,14 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("Sheet", "/bodies/canopy/kind/cloth/shape/sheet"),
         ("Drift", "/bodies/pods/kind/drift"),
         ("Strands", "/bodies/fringe/kind/strands"),
+        ("Plants", "/bodies/shrubs/kind/plants"),
+        ("Species", "/bodies/shrubs/kind/plants/species"),
+        ("Stem", "/bodies/shrubs/kind/plants/species/stem"),
+        ("Branches", "/bodies/shrubs/kind/plants/species/branches/0"),
+        ("Leaves", "/bodies/shrubs/kind/plants/species/leaves"),
+        ("Heads", "/bodies/shrubs/kind/plants/species/heads"),
+        ("Shed", "/bodies/fluff/kind/drift/shed"),
+        ("ShedRule", "/bodies/fluff/kind/drift/shed/rules/0"),
         ("Clumps", "/bodies/fringe/kind/strands/clumps"),
         ("Hairs", "/bodies/fringe/kind/strands/hairs"),
         ("Ring", "/bodies/float/kind/cloth/shape/ring"),
@@ -75,9 +83,11 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
             .as_object()
             .unwrap()
             .iter()
-            .filter(|(n, _)| !["preset", "from", "curves", "combed"].contains(&n.as_str()))
+            .filter(|(n, _)| !["preset", "curves", "combed", "flies", "shed"].contains(&n.as_str()))
         {
-            assert!(has.get(name).is_some(), "{at} lacks {name}");
+            // What it grows on is no number, but the frame that a rule begins at is one.
+            let grows = name == "from" && has.get("count").is_some() && has.get("angle").is_none();
+            assert!(has.get(name).is_some() || grows, "{at} lacks {name}");
         }
     }
 }
@@ -95,8 +105,10 @@ fn every_number_out_of_its_limits_is_a_fault_at_its_own_path() {
             met += 1;
         }
         for wrong in [json!("much"), json!(null), json!([1])] {
-            // A life may be left out, which is for good.
-            if wrong.is_null() && path.ends_with("/source/life") {
+            // A life may be left out, which is for good; and when a rule begins and ends.
+            if wrong.is_null()
+                && ["/source/life", "/rules/0/from", "/rules/0/until"].iter().any(|p| path.ends_with(p))
+            {
                 assert!(validate(&with(&path, wrong)).is_ok());
                 continue;
             }

@@ -1,7 +1,7 @@
 //! Strands under a comb.
 use super::grown;
-use crate::soil::{Grows, Skin, soil};
 use crate::resolve::World;
+use crate::soil::{Grows, Skin, soil};
 use crate::{MeshLibrary, ShapeError, Stage};
 use glam::DVec3;
 use nematon_document::Body;

@@ -1,7 +1,7 @@
 //! Hairs between strands, and a lock of them to look at.
-use crate::soil::{Grows, filled, soil, spread};
 use crate::resolve::World;
 use crate::shape::OfKind;
+use crate::soil::{Grows, filled, soil, spread};
 use crate::{MeshLibrary, ShapeError, Shaped, Stage, shape as shape_of};
 use glam::DVec3;
 use nematon_document::{Body, Hairs};

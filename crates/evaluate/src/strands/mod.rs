@@ -216,7 +216,8 @@ fn roots(
     };
     let found = filled((scene, library), body, &Grows::from(own), soil, own.count, own.seed)?;
     if found.is_empty() {
-        let why = if own.spread.is_some() { NOWHERE } else { "which is not closed, so that nothing is inside" };
+        let why =
+            if own.spread.is_some() { NOWHERE } else { "which is not closed, so that nothing is inside" };
         return Err(ShapeError::Ground(format!("{} {why}", soil.name)));
     }
     Ok(found.into_iter().map(|at| Root { at, out: DVec3::Y }).collect())

@@ -10,6 +10,7 @@ mod hand;
 mod maps;
 mod numbers;
 mod places;
+mod plants;
 mod promises;
 mod sewn;
 mod strands;

@@ -7,8 +7,9 @@ mod reference;
 use crate::demo;
 use clap::Args;
 use nematon_document::{
-    Act, BallForm, Body, Chamber, Choice, Cloth, Collider, Cushion, Field, Fill, Floor, Form, Formula, Grip,
-    Kind, Motion, Node, Scene, Shape, Sheet, Strands, Value, Warp, Wind, presets,
+    Act, BallForm, Body, Chamber, Choice, Cloth, Collider, Cushion, Drift, Field, Fill, Flies, Floor, Form,
+    Formula, Grip, Kind, Motion, Node, Plants, Scene, Shape, Sheet, Strands, Thin, Value, Warp, Wind,
+    presets, species,
 };
 use nematon_evaluate::{NoMeshes, Run, Stopwatch};
 use serde_json::json;
@@ -24,8 +25,9 @@ pub struct BenchArgs {
     /// contact of all with all, and `cloth_folds` the same once it lies there; `cushion` two such panels, sewn and filled, and `cushion_loose` the same without;
     /// `figure` a deforming collider of 20,000
     /// triangles, by the sub-step; `dab` a brush; `air` the places a second at which each kind of field can be asked, and
-    /// `canopy_air` the canopy in all the air of the landing; `strands` so many strands of so many points that a ball goes through.
-    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "cushion", "cushion_loose", "figure", "dab", "air", "canopy_air", "strands"])]
+    /// `canopy_air` the canopy in all the air of the landing; `strands` so many strands of so many points that a ball goes through;
+    /// `plants` so many thistles in a gusty wind, and `drift` so many times so many leaves in the air of the landing.
+    #[arg(long, value_delimiter = ',', default_value = "canopy", value_parser = ["canopy", "cloth", "cloth_air", "cloth_falls", "cloth_folds", "cushion", "cushion_loose", "figure", "dab", "air", "canopy_air", "strands", "plants", "drift"])]
     case: Vec<String>,
     /// Densities, COLUMNSxROWS or one number for both; each case has its own if left out.
     #[arg(long, value_delimiter = ',', value_parser = density)]
@@ -83,6 +85,9 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
             "canopy_air" => &[(120, 80)],
             "canopy" => &[(60, 40), (120, 80), (240, 160)],
             "strands" => &[(1_000, 16), (1_000, 32), (10_000, 32)],
+            // Thistles by how many points each has.
+            "plants" => &[(50, 101), (200, 101)],
+            "drift" => &[(100, 100), (1_000, 100)],
             _ => &[(64, 64), (128, 128), (256, 256)],
         };
         for &n in if args.n.is_empty() { own } else { &args.n } {
@@ -109,7 +114,7 @@ pub fn bench(args: &BenchArgs) -> Result<(), String> {
                 rayon::ThreadPoolBuilder::new().num_threads(m.threads).build().map_err(|e| e.to_string())?;
             let side = points.sqrt().round() as usize;
             m.reference.push(match m.case.as_str() {
-                "strands" => reference::strands(m.n.0 as usize, m.n.1 as usize, frames),
+                "strands" | "plants" => reference::strands(m.n.0 as usize, m.n.1 as usize, frames),
                 _ => reference::milliseconds(side, frames),
             });
             pool.install(|| once(m, frames))?;
@@ -193,6 +198,8 @@ fn once(m: &mut Measured, frames: usize) -> Result<(), String> {
             (scene, 2)
         }
         "strands" => (strands(m.n), 2),
+        "plants" => (plants(m.n)?, 2),
+        "drift" => (drift(m.n), 2),
         "cloth" => (square(m.n, false), 2),
         "cloth_air" => (square(m.n, true), 2),
         "cloth_falls" => (folds(m.n), 40),
@@ -299,6 +306,40 @@ fn strands((count, points): (u32, u32)) -> Scene {
     for ball in scene.colliders.values_mut() {
         ball.place.position = [Formula::new("t - 0.5"), Formula::new("0.3"), Formula::new("0")]
             .map(|f| Value::Moving(Motion { formula: Some(f), ..Motion::default() }));
+    }
+    scene
+}
+
+/// Thistles in a gusty wind; all have as many points as one has.
+fn plants((count, points): (u32, u32)) -> Result<Scene, String> {
+    let mut scene = square((2, 2), true);
+    let thistle = species().into_iter().find(|s| s.id == "thistle").ok_or("there is no thistle")?.species;
+    if thistle.points() != points as usize {
+        return Err(format!("a thistle has {} points: say {count}x{0}", thistle.points()));
+    }
+    for body in scene.bodies.values_mut() {
+        let own = Plants { count, size: [6.0, 4.0], ..Plants::of(thistle.clone()) };
+        *body = Body::of("Thistles", Kind::Plants(Box::new(own)));
+    }
+    Ok(scene)
+}
+
+/// Leaves that fall through the air of the landing, and touch nothing.
+fn drift((rows, each): (u32, u32)) -> Scene {
+    let mut scene = square((2, 2), false);
+    scene.fields.extend(air::stack());
+    for body in scene.bodies.values_mut() {
+        let own = Drift {
+            size: [8.0, 3.0, 8.0],
+            count: rows * each,
+            radius: 0.01,
+            weight: 2e-5,
+            drag: 1.28.into(),
+            flies: Flies::Plate(Thin { thickness: 0.001 }),
+            ..Drift::default()
+        };
+        *body = Body::of("Leaves", Kind::Drift(Box::new(own)));
+        body.place = Node::still([0.0, 2.0, 0.0], [0.0; 3]);
     }
     scene
 }

@@ -11,10 +11,16 @@ use serde::{Deserialize, Serialize};
 pub fn routes() -> Api {
     Api::default()
         .get("/matters", Says::gives::<Vec<Preset>>("Matters to start from"), || async { Json(presets()) })
-        .get("/species", Says::gives::<Vec<Shelf>>("Species of plants, to start from, each with one that grew"), || async {
-            Json(species().into_iter().map(Shelf::of).collect::<Vec<_>>())
-        })
-        .post("/silhouette", Says::gives::<Silhouette>("A plant of a species, from the side").takes::<Grow>(), silhouette)
+        .get(
+            "/species",
+            Says::gives::<Vec<Shelf>>("Species of plants, to start from, each with one that grew"),
+            || async { Json(species().into_iter().map(Shelf::of).collect::<Vec<_>>()) },
+        )
+        .post(
+            "/silhouette",
+            Says::gives::<Silhouette>("A plant of a species, from the side").takes::<Grow>(),
+            silhouette,
+        )
         .get("/fibres", Says::gives::<Vec<Fibre>>("What strands are made of, to start from"), || async {
             Json(fibres())
         })
@@ -41,7 +47,10 @@ impl Shelf {
 async fn silhouette(Body(Grow { species, seed }): Body<Grow>) -> Result<Json<Silhouette>, Problem> {
     let points = species.points();
     if points > MOST {
-        return Err(Problem::unfit("It can't be drawn", format!("One has {points} points; the most is {MOST}.")));
+        return Err(Problem::unfit(
+            "It can't be drawn",
+            format!("One has {points} points; the most is {MOST}."),
+        ));
     }
     Ok(Json(species.silhouette(seed)))
 }

@@ -1,7 +1,8 @@
 //! Rods that branch: against equations worked out here, and against the same rods that do not.
 use crate::harness::steady;
 use nematon_solver::{
-    Body, Comes, Contact, Flier, FliesRest, FrameInputs, FreeRest, NoWatch, Rules, ShedNow, ShedRest, State, StrandRest, step,
+    Body, Comes, Contact, Flier, FliesRest, FrameInputs, FreeRest, NoWatch, Rules, ShedNow, ShedRest, State,
+    StrandRest, step,
 };
 use std::f64::consts::PI;
 use std::slice::{from_mut, from_ref};
@@ -270,7 +271,8 @@ fn plants_stand_alike_far_out_in_any_order_and_on_any_threads() {
     // Six plants, two of them of another species.
     let kinds = [fork(4, 0.8), fork(4, 0.5), fork(3, 0.8), fork(4, 1.0), fork(4, 0.3), fork(3, 0.2)];
     let all = |order: &[usize], out: f32| {
-        let mut rest = StrandRest { set: true, stands: Some(gravity), drag: 1.0, inner: 0.01, ..StrandRest::default() };
+        let mut rest =
+            StrandRest { set: true, stands: Some(gravity), drag: 1.0, inner: 0.01, ..StrandRest::default() };
         for k in order {
             let one = &kinds[*k];
             rest.positions.extend(one.positions.iter().map(|p| [p[0] + *k as f32 + out, p[1], p[2]]));
@@ -305,7 +307,14 @@ fn plants_stand_alike_far_out_in_any_order_and_on_any_threads() {
     let other = run(&all(&[5, 3, 1, 0, 2, 4], 0.0), 2);
     let starts = |order: &[usize]| {
         let mut at = 0;
-        order.iter().map(|k| { let from = at; at += kinds[*k].positions.len(); (*k, from) }).collect::<Vec<_>>()
+        order
+            .iter()
+            .map(|k| {
+                let from = at;
+                at += kinds[*k].positions.len();
+                (*k, from)
+            })
+            .collect::<Vec<_>>()
     };
     let (a, b) = (starts(&[0, 1, 2, 3, 4, 5]), starts(&[5, 3, 1, 0, 2, 4]));
     for (k, from) in a {
@@ -338,7 +347,8 @@ fn shedding(leaves: usize, after: &dyn Fn(usize) -> f32) -> ([Body; 2], usize) {
         // Short stalks.
         let up = rest.up[k] as usize;
         for c in 0..3 {
-            rest.positions[k][c] = rest.positions[up][c] + 0.2 * (rest.positions[k][c] - rest.positions[up][c]);
+            rest.positions[k][c] =
+                rest.positions[up][c] + 0.2 * (rest.positions[k][c] - rest.positions[up][c]);
         }
         rest.bend[k] = 1e-3;
         rest.line_density[k] = 1e-4;
@@ -346,7 +356,8 @@ fn shedding(leaves: usize, after: &dyn Fn(usize) -> f32) -> ([Body; 2], usize) {
     let leaf = |k: usize| k > segments;
     rest.blades = (0..n).map(|k| if leaf(k) { 0.002 } else { 0.0 }).collect();
     rest.lumps = (0..n).map(|k| if leaf(k) { 4e-4 } else { 0.0 }).collect();
-    (rest.blade_drag, rest.lets_go, rest.stands, rest.inner) = (1.28, true, Some([0.0, -G as f32, 0.0]), 0.02);
+    (rest.blade_drag, rest.lets_go, rest.stands, rest.inner) =
+        (1.28, true, Some([0.0, -G as f32, 0.0]), 0.02);
     let pieces = FreeRest {
         positions: vec![[0.0; 3]; leaves],
         radii: vec![0.001; leaves],
@@ -354,7 +365,11 @@ fn shedding(leaves: usize, after: &dyn Fn(usize) -> f32) -> ([Body; 2], usize) {
         drag: 1.28,
         friction: 0.4,
         comes: Some(Comes { there: 0, largest: 0.001 }),
-        flies: Some(FliesRest { flier: Flier::Plate, radii: vec![0.025; leaves], turns: vec![[0.0, 0.0, 0.0, 1.0]; leaves] }),
+        flies: Some(FliesRest {
+            flier: Flier::Plate,
+            radii: vec![0.025; leaves],
+            turns: vec![[0.0, 0.0, 0.0, 1.0]; leaves],
+        }),
         shed: Some(ShedRest {
             sites: (segments + 1..n).map(|k| k as u32).collect(),
             whole: true,
@@ -406,7 +421,11 @@ fn leaves_let_go_by_their_chance_fly_from_where_they_were_and_leave_the_stem_lig
                 counts.push(now.len());
             }
         });
-        (counts, states.iter().zip(&bodies).map(|(s, b)| s.places(b, [0.0; 3])).collect::<Vec<_>>(), states[1].turns(&bodies[1]))
+        (
+            counts,
+            states.iter().zip(&bodies).map(|(s, b)| s.places(b, [0.0; 3])).collect::<Vec<_>>(),
+            states[1].turns(&bodies[1]),
+        )
     };
     let (counts, places, turns) = run(10, 5.0, 1);
     for (seconds, count) in [(1.0, counts[23]), (2.0, counts[47])] {

@@ -137,7 +137,12 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
     let caught = each.map(|(k, (r, m))| 0.5 * AIR_DENSITY * area(*r) * over(k) / m);
     let flies = rest.flies.as_ref().map(|f| Flies {
         flier: f.flier,
-        plates: parts.order.iter().zip(&mass).map(|(p, m)| Plate { radius: f64::from(f.radii[*p as usize]), mass: f64::from(*m) }).collect(),
+        plates: parts
+            .order
+            .iter()
+            .zip(&mass)
+            .map(|(p, m)| Plate { radius: f64::from(f.radii[*p as usize]), mass: f64::from(*m) })
+            .collect(),
         turns: parts.order.iter().map(|p| f.turns[*p as usize]).collect(),
         over: drags.clone(),
     });
@@ -161,7 +166,12 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
             friction: rest.friction,
             maps: [if alike { vec![] } else { radii.iter().map(|r| r / most).collect() }, rubs],
         },
-        model: Model::Free(Box::new(Free { caught: caught.collect(), drag: rest.drag, flies, shed: rest.shed.clone() })),
+        model: Model::Free(Box::new(Free {
+            caught: caught.collect(),
+            drag: rest.drag,
+            flies,
+            shed: rest.shed.clone(),
+        })),
         mass,
         area: radii.iter().map(|r| area(*r)).collect(),
         parts,
@@ -184,7 +194,9 @@ impl Holds for Free {
     fn own(&self, _: &Body) -> Own {
         let turns = self.flies.iter().flat_map(|f| &f.turns);
         Own {
-            turns: turns.map(|t| Turn { is: DQuat::from_array(t.map(f64::from)).normalize(), by: DVec3::ZERO }).collect(),
+            turns: turns
+                .map(|t| Turn { is: DQuat::from_array(t.map(f64::from)).normalize(), by: DVec3::ZERO })
+                .collect(),
             passed: vec![0.0; self.chances()],
         }
     }
@@ -237,7 +249,8 @@ impl Own {
     /// Takes a point's turn as it is at first.
     pub(crate) fn begin(&mut self, place: usize, model: &Free) {
         if let (Some(turn), Some(f)) = (self.turns.get_mut(place), &model.flies) {
-            *turn = Turn { is: DQuat::from_array(f.turns[place].map(f64::from)).normalize(), by: DVec3::ZERO };
+            *turn =
+                Turn { is: DQuat::from_array(f.turns[place].map(f64::from)).normalize(), by: DVec3::ZERO };
         }
     }
 }
@@ -362,26 +375,29 @@ impl Begun<'_> {
         let pull = DVec3::from_array(self.pull.map(f64::from));
         let met = &state.loads.met;
         watch.during(Phase::Membrane, || {
-            let each = state.gained[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]).zip(&mut own.turns);
-            each.zip(&flies.plates).enumerate().with_min_len(RUN / 8).for_each(|(k, ((((gained, v), air), turn), plate))| {
-                if gained.0[3] == 0.0 {
-                    return;
-                }
-                let (air, before) = (wide(air), wide(v));
-                let v = match flies.flier {
-                    Flier::Plate => {
-                        let by = flies.over.get(k).map_or(1.0, |o| f64::from(*o));
-                        plate.flown(drag * by, [air, pull], before, turn, dt)
+            let each =
+                state.gained[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]).zip(&mut own.turns);
+            each.zip(&flies.plates).enumerate().with_min_len(RUN / 8).for_each(
+                |(k, ((((gained, v), air), turn), plate))| {
+                    if gained.0[3] == 0.0 {
+                        return;
                     }
-                    Flier::Wing => plate.spun(air, before, turn, dt),
-                };
-                let out = wide(&met[k]);
-                if out.length_squared() > 0.0 {
-                    lie(turn, out.normalize_or(DVec3::Y), dt);
-                }
-                let by = share * dt * (v - before);
-                (0..3).for_each(|c| gained.0[c] += by[c] as f32);
-            });
+                    let (air, before) = (wide(air), wide(v));
+                    let v = match flies.flier {
+                        Flier::Plate => {
+                            let by = flies.over.get(k).map_or(1.0, |o| f64::from(*o));
+                            plate.flown(drag * by, [air, pull], before, turn, dt)
+                        }
+                        Flier::Wing => plate.spun(air, before, turn, dt),
+                    };
+                    let out = wide(&met[k]);
+                    if out.length_squared() > 0.0 {
+                        lie(turn, out.normalize_or(DVec3::Y), dt);
+                    }
+                    let by = share * dt * (v - before);
+                    (0..3).for_each(|c| gained.0[c] += by[c] as f32);
+                },
+            );
         });
     }
 }

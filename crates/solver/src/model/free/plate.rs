@@ -56,7 +56,14 @@ impl Plate {
 
     /// How fast it goes after a time, and how it is turned then, by the air at it. What pulls it is in its velocity
     /// already, as if it carried no air along, m/s².
-    pub fn flown(&self, drag: f64, [air, pull]: [DVec3; 2], mut v: DVec3, turn: &mut Turn, time: f64) -> DVec3 {
+    pub fn flown(
+        &self,
+        drag: f64,
+        [air, pull]: [DVec3; 2],
+        mut v: DVec3,
+        turn: &mut Turn,
+        time: f64,
+    ) -> DVec3 {
         let (a, m, rho) = (self.radius, self.mass, f64::from(AIR_DENSITY));
         let (more, about) = self.added();
         let area = PI * a * a;
@@ -88,7 +95,8 @@ impl Plate {
             // L, so that what spins resists being tilted.
             let torque = more * head * n.cross(edge);
             let slows = 0.5 * PI * PI * rho * a.powi(5) * RESIST * (size / (2.0 * a) + turn.by.length());
-            let turning = (across * tilts + dt * torque) / (1.0 + dt * slows / across) + round * spin * n / (1.0 + dt * slows / (across + round));
+            let turning = (across * tilts + dt * torque) / (1.0 + dt * slows / across)
+                + round * spin * n / (1.0 + dt * slows / (across + round));
             turn.is = (DQuat::from_scaled_axis(dt * turn.by) * turn.is).normalize();
             let n = turn.is * DVec3::Y;
             let spin = turning.dot(n);
@@ -118,7 +126,8 @@ impl Plate {
         turn.by = rate * axis;
         // Its normal comes to lie along the axis as it spins up.
         let n = turn.is * DVec3::Y;
-        let to = DQuat::IDENTITY.slerp(DQuat::from_rotation_arc(n, axis), (1.0 - (-time * rate / 6.0).exp()).clamp(0.0, 1.0));
+        let to = DQuat::IDENTITY
+            .slerp(DQuat::from_rotation_arc(n, axis), (1.0 - (-time * rate / 6.0).exp()).clamp(0.0, 1.0));
         turn.is = (DQuat::from_scaled_axis(time * turn.by) * to * turn.is).normalize();
         v - u * (by * left / (1.0 + by * left))
     }
@@ -212,7 +221,8 @@ mod tests {
     #[test]
     fn a_plate_in_a_wind_goes_with_it_and_what_lies_stays_flat() {
         let plate = Plate { radius: 0.02, mass: 1e-4 };
-        let (mut v, mut turn) = (DVec3::ZERO, Turn { is: DQuat::from_rotation_x(0.7), by: DVec3::new(3.0, 8.0, -2.0) });
+        let (mut v, mut turn) =
+            (DVec3::ZERO, Turn { is: DQuat::from_rotation_x(0.7), by: DVec3::new(3.0, 8.0, -2.0) });
         for _ in 0..2400 {
             v = plate.flown(1.28, [DVec3::new(4.0, 0.0, 0.0), DVec3::ZERO], v, &mut turn, 1.0 / 480.0);
         }

@@ -163,7 +163,12 @@ struct Joints {
 impl Joints {
     fn of(rest: &StrandRest, directors: &[[f32; 3]], mass: &[f64]) -> Joints {
         let n = rest.positions.len();
-        let mut out = Joints { length: vec![0.0; n], bend: vec![0.0; n], twist: vec![0.0; n], rest: vec![DMat3::IDENTITY; n] };
+        let mut out = Joints {
+            length: vec![0.0; n],
+            bend: vec![0.0; n],
+            twist: vec![0.0; n],
+            rest: vec![DMat3::IDENTITY; n],
+        };
         // The rest shape has directors of its own, that nothing twists either.
         let shape = rest.shape();
         let of_shape = if rest.shape.is_empty() { directors.to_vec() } else { self::directors(rest, shape) };
@@ -216,7 +221,11 @@ impl Joints {
                 let wants = (moment - m * at[up]).cross(gravity);
                 let own = axes([t, director]);
                 // A wall at the root is turned as its segment is.
-                let from = if root { own } else { axes(frame(&rest.positions, directors, [from + rest.before(from, up), up])) };
+                let from = if root {
+                    own
+                } else {
+                    axes(frame(&rest.positions, directors, [from + rest.before(from, up), up]))
+                };
                 let rigid = DVec3::new(self.bend[k], self.bend[k], self.twist[k]);
                 if rigid.min_element() <= 0.0 {
                     continue;
@@ -225,7 +234,11 @@ impl Joints {
                 let mut g = DVec3::ZERO;
                 let mut rested = own;
                 for _ in 0..TURNS {
-                    let skew = DMat3::from_cols(DVec3::new(0.0, g.z, -g.y), DVec3::new(-g.z, 0.0, g.x), DVec3::new(g.y, -g.x, 0.0));
+                    let skew = DMat3::from_cols(
+                        DVec3::new(0.0, g.z, -g.y),
+                        DVec3::new(-g.z, 0.0, g.x),
+                        DVec3::new(g.y, -g.x, 0.0),
+                    );
                     let outer = DMat3::from_cols(g * g.x, g * g.y, g * g.z);
                     let by = DMat3::IDENTITY + 0.5 * skew + 0.25 * outer;
                     g = (by.inverse() * (rested.transpose() * wants) / rigid).clamp_length_max(MOST);
@@ -286,7 +299,8 @@ fn blocks(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints) -> Vec<Blo
 fn block(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints, of: &[(usize, usize)]) -> Block {
     let (one, points) = of[0];
     let first: [usize; LANES] = std::array::from_fn(|l| of.get(l).unwrap_or(&of[0]).0);
-    let up: Vec<u32> = (0..points).map(|k| if k == 0 { 0 } else { rest.before(one, one + k) as u32 }).collect();
+    let up: Vec<u32> =
+        (0..points).map(|k| if k == 0 { 0 } else { rest.before(one, one + k) as u32 }).collect();
     let ends = |from: usize, k: usize| [from + up[k] as usize, from + k];
     let by_segment = |number: &dyn Fn(usize, usize) -> f64| -> Vec<L> {
         let at = |k: usize| L::of(first.map(|from| if k == 0 { 1.0 } else { number(from, k) }));
@@ -304,7 +318,9 @@ fn block(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints, of: &[(usiz
     let last = points - 1;
     let held = |from: usize| rest.set && rest.up.is_empty() && rest.held[from + last];
     let at_end = |of: &[f32]| {
-        L::of(first.map(|from| if held(from) { f64::from(of[from + last]) / (0.5 * joints.length[from + last]) } else { 0.0 }))
+        L::of(first.map(|from| {
+            if held(from) { f64::from(of[from + last]) / (0.5 * joints.length[from + last]) } else { 0.0 }
+        }))
     };
     let roots = (1..points).filter(|k| up[*k] == 0);
     let drags = |k: usize| rest.over[0].get(k).map_or(1.0, |o| f64::from(*o));
@@ -323,7 +339,9 @@ fn block(rest: &StrandRest, directors: &[[f32; 3]], joints: &Joints, of: &[(usiz
         pull: by_segment(&|from, k| mean(&rest.stretch, from, k) / joints.length[from + k]),
         bend: by_segment(&|from, k| joints.bend[from + k]),
         twist: by_segment(&|from, k| joints.twist[from + k]),
-        rest: (0..points).map(|k| [0, 1, 2].map(|c| V::of(first.map(|from| joints.rest[from + k].col(c).to_array())))).collect(),
+        rest: (0..points)
+            .map(|k| [0, 1, 2].map(|c| V::of(first.map(|from| joints.rest[from + k].col(c).to_array()))))
+            .collect(),
         end: first.into_iter().any(held).then(|| [at_end(&rest.bend), at_end(&rest.twist)]),
         caught: by_segment(&|from, k| {
             let [a, b] = ends(from, k);

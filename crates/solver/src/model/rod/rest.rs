@@ -148,7 +148,12 @@ impl StrandRest {
         if let Some((what, found)) = lengths.into_iter().find(|(_, found)| *found != n) {
             return Err(BuildError::Lengths { what, found, expected: n });
         }
-        let some = [("drag by a map", &over[0]), ("friction by a map", &over[1]), ("lumps", lumps), ("blades", blades)];
+        let some = [
+            ("drag by a map", &over[0]),
+            ("friction by a map", &over[1]),
+            ("lumps", lumps),
+            ("blades", blades),
+        ];
         for (what, list) in some {
             if !list.is_empty() && list.len() != n {
                 return Err(BuildError::Lengths { what, found: list.len(), expected: n });

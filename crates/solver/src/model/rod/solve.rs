@@ -190,7 +190,9 @@ impl Scratch {
         self.whole.clear();
         if let Some(away) = reach.away {
             // Safety: as above.
-            let whole = |l: usize, k: usize| if unsafe { *away.add(block.first[l] as usize + k) } { 0.0 } else { 1.0 };
+            let whole = |l: usize, k: usize| {
+                if unsafe { *away.add(block.first[l] as usize + k) } { 0.0 } else { 1.0 }
+            };
             let each = (0..block.points).map(|k| L::of(std::array::from_fn(|l| whole(l, k))));
             self.whole.extend(each);
         }
@@ -203,7 +205,13 @@ impl Scratch {
             let director = V([x, y, z]);
             let way = (self.points[k].start - self.points[block.up[k] as usize].start).unit();
             let director = (director - way.times(director.dot(way))).unit();
-            self.segments.push(Segment { way, director, third: way.cross(director), tension, ..Segment::default() });
+            self.segments.push(Segment {
+                way,
+                director,
+                third: way.cross(director),
+                tension,
+                ..Segment::default()
+            });
         }
     }
 
@@ -355,7 +363,9 @@ impl Scratch {
                     drag(&self.points[k], told, (c, s.way), &mut row.own, &mut row.force);
                 }
             }
-            if told.airy && let Some(Some(blade)) = block.blades.get(k) {
+            if told.airy
+                && let Some(Some(blade)) = block.blades.get(k)
+            {
                 let from = self.segments[up].way;
                 plate(&self.points[k], told, (*blade * whole, s, from), &mut row.own, &mut row.force);
             }
@@ -573,7 +583,8 @@ pub(super) fn bent(block: &Block, state: &State, own: &Own) -> f64 {
     };
     let mut sum = 0.0;
     for k in (1..block.points).filter(|k| block.up[*k] > 0) {
-        let (bend, twist, turn) = (block.bend[k].array(), block.twist[k].array(), block.rest[k].map(V::array));
+        let (bend, twist, turn) =
+            (block.bend[k].array(), block.twist[k].array(), block.rest[k].map(V::array));
         for l in 0..block.own {
             let first = block.first[l] as usize;
             let [before, after] = [block.up[k] as usize, k].map(|k| super::build::axes(frame(first, k)));

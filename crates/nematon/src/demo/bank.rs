@@ -1,0 +1,77 @@
+//! The thistle bank: thistles and barley on the slope below the deck, in the ridge wind and a squall; their down, that lets go in gusts, an awning that
+//! it settles on, and a dwarf tree by the post.
+use nematon_document::{Scene, VERSION, parse, species};
+use serde_json::{Value, json};
+
+/// How steep the slope is, rad.
+const SLOPE: f64 = 0.28;
+
+/// # Errors
+/// What is wrong with the scene, were there anything.
+pub fn bank() -> Result<Scene, String> {
+    let of = |id: &str| -> Result<Value, String> {
+        let found = species().into_iter().find(|s| s.id == id).ok_or("no such species")?;
+        serde_json::to_value(found.species).map_err(|e| e.to_string())
+    };
+    // Down toward the gully, where the wind goes.
+    let place = |x: f64, z: f64| json!({ "position": [x, -SLOPE.tan() * z, z], "turn": [SLOPE, 0.0, 0.0] });
+    let alone = json!({ "itself": false, "others": false, "group": "plants" });
+    let plants = |name: &str, dye: &str, kind: Value, place: Value| json!({ "name": name, "dye": dye, "kind": { "plants": kind }, "place": place, "touch": alone });
+    let mut down = json!({
+        "name": "Down", "dye": "linen",
+        "kind": { "drift": {
+            "size": [0.2, 0.2, 0.2], "count": 1600, "radius": 0.009, "variation": 0.35, "weight": 2.2e-6, "drag": 1.1, "friction": 0.9, "seed": 3,
+            "shed": { "plants": "thistles", "what": "heads", "each": 2, "rules": [
+                { "chance": 0.05, "over": 5.2, "order": "tips" },
+                { "chance": 0.5, "over": 8.5 }
+            ] }
+        } },
+        "touch": { "itself": false, "others": true, "group": "down" }
+    });
+    down["place"] = json!({ "position": [0, 0, 0], "turn": [0, 0, 0] });
+    let scene = json!({
+        "nematon": VERSION, "name": "The thistle bank",
+        "frames": { "first": 0, "last": 192, "rate": 24, "substeps": 10 },
+        "bodies": {
+            "thistles": plants("Thistles", "weld", json!({ "species": of("thistle")?, "size": [5.2, 2.6], "count": 140, "variation": 0.25, "seed": 11 }), place(0.0, 0.0)),
+            "barley": plants("Barley", "walnut", json!({ "species": of("barley")?, "size": [5.6, 1.2], "count": 60, "variation": 0.15, "seed": 5 }), place(0.0, 1.9)),
+            "tree": plants("Dwarf tree", "moss", json!({ "species": of("dwarf-tree")?, "size": [0, 0], "count": 1, "seed": 8 }), place(-3.1, -0.6)),
+            "torn": {
+                "name": "Torn leaves", "dye": "moss",
+                "kind": { "drift": {
+                    "size": [0.2, 0.2, 0.2], "count": 400, "radius": 0.025, "weight": 0.0003, "drag": 1.28, "friction": 0.7, "seed": 4,
+                    "flies": { "plate": { "thickness": 0.003 } },
+                    "shed": { "plants": "tree", "what": "leaves", "rules": [{ "chance": 0.12, "over": 7.5, "order": "tips" }] }
+                } },
+                "place": { "position": [0, 0, 0], "turn": [0, 0, 0] },
+                "touch": { "itself": false, "others": true, "group": "down" }
+            },
+            "down": down,
+            "awning": {
+                "name": "Awning", "dye": "madder",
+                "kind": { "cloth": { "shape": { "sheet": { "width": 1.8, "depth": 1.1, "columns": 28, "rows": 18 } },
+                    "matter": { "areal_weight": 0.2, "stretch_warp": 2500, "stretch_weft": 2200, "shear": 150, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.0, "friction": 0.7, "thickness": 0.001 } } },
+                "place": { "position": [2.3, 0.55, 2.1], "turn": [0.12, 0.2, -0.1] },
+                "grips": {
+                    "ridge": { "name": "Ridge side", "points": [{ "corner": "back left" }, { "corner": "back right" }] },
+                    "gully": { "name": "Gully side", "points": [{ "corner": "front left" }, { "corner": "front right" }] }
+                },
+                "touch": { "itself": false, "others": true, "group": "cloth" }
+            }
+        },
+        "fields": {
+            "gravity": { "name": "Gravity", "act": { "gravity": { "strength": 9.81 } } },
+            "ridge-wind": { "name": "Ridge wind", "act": { "wind": { "speed": 3.6, "heading": 0.75, "rise": 0.05, "gust": 0.45, "gust_period": 2.2, "seed": 11 } } },
+            "squall": { "name": "Squall", "when": { "from": 84, "until": 144, "ease": 16 },
+                "act": { "wind": { "speed": 6.0, "heading": 0.6, "rise": 0.06, "gust": 0.35, "gust_period": 1.3, "seed": 3 } } },
+            "rollers": { "name": "Rollers over the ridge", "act": { "turbulence": { "strength": 1.1, "size": 1.6, "pace": 0.4, "drift": [2.6, 0.2, 2.4], "octaves": 2, "seed": 5 } } }
+        },
+        "colliders": {
+            "slope": { "name": "Slope", "form": { "box": { "size": [14, 0.4, 9] } },
+                "place": { "position": [0, -0.2 / SLOPE.cos(), 0], "turn": [SLOPE, 0, 0] }, "friction": 0.8, "group": "solid" },
+            "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.5, 1.2, -1.1], "turn": [0, 0, 0] }, "group": "solid" }
+        }
+    });
+    parse(&scene.to_string())
+        .map_err(|f| f.iter().map(|f| format!("{}: {}", f.path, f.message)).collect::<Vec<_>>().join("; "))
+}
