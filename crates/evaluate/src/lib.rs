@@ -52,6 +52,7 @@ pub use set_down::{Thing, set_down};
 pub use sewn::{Filled, FilledChamber, Sewn, filled, freeze, still, volume};
 pub use shape::begins;
 pub use shape::{MeshLibrary, NoMeshes, ShapeError, Shaped, body_rest, chosen, shape, shape_to_see};
+pub use shed::comes_and_goes;
 pub use stage::{NoPlace, Playing, Stage};
 pub use stand_ins::{skin_cost, stand_in_cost, stand_ins, turns};
 pub use stopwatch::Stopwatch;

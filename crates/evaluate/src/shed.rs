@@ -4,7 +4,7 @@
 //! counts are right to one piece, whichever order says who comes first.
 use crate::resolve::World;
 use crate::{MeshLibrary, ShapeError, Stage, shape};
-use nematon_document::{Body, BodyId, Drift, MAX_POINTS, Order, Shed, ShedRule, Sheds};
+use nematon_document::{Body, BodyId, Drift, MAX_POINTS, Order, Scene, Shed, ShedRule, Sheds};
 use nematon_geometry::{Part, fill};
 use nematon_solver::{ShedNow, ShedRest};
 
@@ -18,6 +18,16 @@ pub struct Shedding {
     pub places: Vec<[f32; 3]>,
     /// Of each its length, its width, m, and its weight, kg: those of leaves; none of what heads let go, which says so itself.
     pub leaves: Vec<[f64; 3]>,
+}
+
+/// Whether points of a body come and go: pieces that do, and plants that let their leaves go.
+pub fn comes_and_goes(scene: &Scene, id: &BodyId) -> bool {
+    let sheds = |b: &Body| {
+        let shed = b.kind.drift().and_then(|d| d.shed.as_ref());
+        shed.is_some_and(|s| s.plants == *id && s.what == Sheds::Leaves)
+    };
+    let own = scene.bodies.get(id).and_then(|b| b.kind.drift());
+    own.is_some_and(|d| d.source.is_some() || d.shed.is_some()) || scene.bodies.values().any(sheds)
 }
 
 impl Shedding {

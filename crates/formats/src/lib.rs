@@ -19,7 +19,7 @@ pub use curve::{Curve, MOST_CURVE_POINTS, read_curves, read_guides};
 pub use figure::{read_figure, with_points};
 pub use glb::Glb;
 pub use gltf_file::embedded;
-pub use motion::{Delivery, Frame, Frames, Kind, Motion, Pictured, With, near, rounding};
+pub use motion::{Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, near, rounding};
 pub use names::{file_name, file_names};
 pub use obj::{read_obj, write_obj};
 pub use paint::{

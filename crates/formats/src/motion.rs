@@ -17,6 +17,8 @@ pub struct Motion<'a> {
     pub origin: [f64; 3],
     /// Whether its points come and go: one whose place is no number is not there. A point keeps its number.
     pub comes: bool,
+    /// Whether its points have turns, which come with its frames.
+    pub turned: bool,
     /// What it is seen with, laid on by its texture coordinates.
     pub picture: Option<Pictured<'a>>,
 }
@@ -71,6 +73,12 @@ impl With {
 /// The frames of a body from its first on; asked for more than once where a kind writes them in several parts.
 pub type Frames<'a> = dyn FnMut(usize) -> Box<dyn Iterator<Item = Frame> + 'a> + 'a;
 
+/// How a frame's points are turned, x, y, z, w, those that are not there too; or why that can't be had.
+pub type TurnsOf = Result<Vec<[f32; 4]>>;
+
+/// The turns of a body's frames, as [`Frames`] its places.
+pub type Turns<'a> = dyn FnMut(usize) -> Box<dyn Iterator<Item = TurnsOf> + 'a> + 'a;
+
 /// Bodies on their way into one file.
 pub struct Delivery<'a> {
     /// Of the whole, where a kind has a place for it.
@@ -79,13 +87,23 @@ pub struct Delivery<'a> {
     pub with: With,
     /// Gives the frames of a body by its number.
     pub frames: &'a mut Frames<'a>,
+    /// And their turns, of those that have some; none where nobody has.
+    pub turns: Option<&'a mut Turns<'a>>,
+}
+
+impl<'a> Delivery<'a> {
+    /// The turns of a body's frames, where it has some.
+    pub(crate) fn turned(&mut self, body: usize) -> Option<Box<dyn Iterator<Item = TurnsOf> + 'a>> {
+        let turned = self.bodies[body].turned;
+        self.turns.as_mut().filter(|_| turned).map(|t| t(body))
+    }
 }
 
 /// Kinds of files that hold motion.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
     /// NumPy: (frames, points, 3) float32; of several bodies an `.npz` of one array each. Where points come and go an `.npz` with
-    /// `count` (frames), and `position` (all, 3) and `id` (all) of all frames one after the other.
+    /// `count` (frames), and `position` (all, 3) and `id` (all) of all frames one after the other; where points are turned with `turn`, x, y, z, w.
     Npy,
     /// A zip of one OBJ a frame.
     Obj,
@@ -125,7 +143,7 @@ impl Kind {
     pub fn ending(self, bodies: &[Motion]) -> String {
         let first = bodies.first().map_or(0, |b| b.first);
         match self {
-            Kind::Npy if bodies.len() > 1 || bodies.iter().any(|b| b.comes) => "npz".into(),
+            Kind::Npy if bodies.len() > 1 || bodies.iter().any(|b| b.comes || b.turned) => "npz".into(),
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
             Kind::Usda if pictured(bodies) => "usda.zip".into(),
@@ -137,7 +155,9 @@ impl Kind {
 
     pub fn media_type(self, bodies: &[Motion]) -> &'static str {
         match self {
-            Kind::Npy if bodies.len() == 1 && !bodies[0].comes => "application/octet-stream",
+            Kind::Npy if bodies.len() == 1 && !bodies[0].comes && !bodies[0].turned => {
+                "application/octet-stream"
+            }
             Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Npy | Kind::Obj | Kind::Usda | Kind::Still => "application/zip",
@@ -173,7 +193,7 @@ impl Kind {
                 Box::new((0..count).map(move |_| Ok(first.clone())))
             };
             let mut sink = Counted(0);
-            let mut all = Delivery { name: "", bodies: &few, with, frames: &mut frames };
+            let mut all = Delivery { name: "", bodies: &few, with, frames: &mut frames, turns: None };
             self.write(&mut sink, &mut all).map_or(0, |()| sink.0)
         };
         // A frame alone is written otherwise than several.

@@ -7,6 +7,7 @@ pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
     let exact = all.with.exact;
     if let [one] = all.bodies
         && !one.comes
+        && !one.turned
     {
         return array(sink, one, (all.frames)(0), exact);
     }
@@ -17,16 +18,23 @@ pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
         let options = zip::write::SimpleFileOptions::default()
             .compression_method(zip::CompressionMethod::Stored)
             .large_file(true);
-        if !all.bodies[k].comes {
-            zip.start_file(format!("{name}.npy"), options)?;
-            array(&mut zip, &all.bodies[k], (all.frames)(k), exact)?;
-            continue;
-        }
         // One alone has names of its own in it.
-        let part = |what: &str| match all.bodies {
+        let bodies = all.bodies;
+        let part = |what: &str| match bodies {
             [_] => format!("{what}.npy"),
             _ => format!("{name}.{what}.npy"),
         };
+        if !bodies[k].comes {
+            let turned = bodies[k].turned;
+            zip.start_file(if turned { part("position") } else { format!("{name}.npy") }, options)?;
+            array(&mut zip, &bodies[k], (all.frames)(k), exact)?;
+            if let Some(turns) = all.turned(k) {
+                zip.start_file(part("turn"), options)?;
+                let shape = [bodies[k].count as u64, bodies[k].mesh.positions.len() as u64, 4];
+                numbers::<f32, 4>(&mut zip, (&shape, turns), |t| t)?;
+            }
+            continue;
+        }
         let counts: Vec<u32> = (all.frames)(k)
             .map(|f| Ok(f?.iter().filter(|p| !p[0].is_nan()).count() as u32))
             .collect::<Result<_>>()?;
@@ -48,6 +56,13 @@ pub(crate) fn write_npy(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
         zip.start_file(part("position"), options)?;
         let there = (all.frames)(k).map(|f| Ok(f?.into_iter().filter(|p| !p[0].is_nan()).collect()));
         of_shape(&mut zip, &all.bodies[k], (&[sum, 3], there), exact)?;
+        if let Some(turns) = all.turned(k) {
+            zip.start_file(part("turn"), options)?;
+            let there = (all.frames)(k).zip(turns).map(|(f, t)| {
+                Ok(f?.iter().zip(t?).filter(|(p, _)| !p[0].is_nan()).map(|(_, t)| t).collect())
+            });
+            numbers::<f32, 4>(&mut zip, (&[sum, 4], there), |t| t)?;
+        }
     }
     zip.finish()?.flush()
 }
@@ -71,15 +86,15 @@ fn of_shape(
     let of = motion.origin;
     let world = |p: [f32; 3]| -> [f64; 3] { std::array::from_fn(|c| of[c] + f64::from(p[c])) };
     match exact {
-        true => numbers::<f64>(sink, all, world),
-        false => numbers::<f32>(sink, all, |p| world(p).map(|c| c as f32)),
+        true => numbers::<f64, 3>(sink, all, world),
+        false => numbers::<f32, 3>(sink, all, |p| world(p).map(|c| c as f32)),
     }
 }
 
-fn numbers<N: npyz::AutoSerialize>(
+fn numbers<N: npyz::AutoSerialize, const SIZE: usize>(
     sink: &mut dyn Write,
-    (shape, frames): (&[u64], impl Iterator<Item = Frame>),
-    number: impl Fn([f32; 3]) -> [N; 3],
+    (shape, frames): (&[u64], impl Iterator<Item = Result<Vec<[f32; SIZE]>>>),
+    number: impl Fn([f32; SIZE]) -> [N; SIZE],
 ) -> Result<()> {
     let mut out = npyz::WriteOptions::<N>::new().default_dtype().shape(shape).writer(sink).begin_nd()?;
     for frame in frames {

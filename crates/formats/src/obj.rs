@@ -99,6 +99,14 @@ pub(crate) fn beside(
         let _ = writeln!(out, "mtllib {stem}.mtl");
     }
     let _ = writeln!(out, "o {}", name.replace(char::is_whitespace, "_"));
+    let settled;
+    let positions = match mesh.strands.is_empty() {
+        true => positions,
+        false => {
+            settled = mesh.settled(positions);
+            &settled
+        }
+    };
     // What is not there is not written.
     let there = || positions.iter().filter(|p| !p[0].is_nan());
     for p in there() {

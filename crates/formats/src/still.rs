@@ -53,13 +53,14 @@ impl Still {
                     count: 1,
                     origin: [0.0; 3],
                     comes: false,
+                    turned: false,
                     picture: None,
                 }];
                 let mut frames = |_| -> Box<dyn Iterator<Item = _>> {
                     Box::new(std::iter::once(Ok(mesh.positions.clone())))
                 };
                 let mut out = vec![];
-                let all = &mut Delivery { name, bodies: &bodies, with, frames: &mut frames };
+                let all = &mut Delivery { name, bodies: &bodies, with, frames: &mut frames, turns: None };
                 Kind::Usda.write(&mut out, all)?;
                 Ok(out)
             }

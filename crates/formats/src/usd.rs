@@ -43,7 +43,12 @@ pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()>
     }
     for (k, name) in names.iter().enumerate() {
         let path = if many { format!("/{root}/{name}") } else { format!("/{name}") };
-        mesh(sink, (name, &path), &all.bodies[k], all.with, &mut || (all.frames)(k))?;
+        let own = &all.bodies[k];
+        if own.turned && all.turns.is_some() {
+            instances(sink, (name, &path), own, all, k)?;
+            continue;
+        }
+        mesh(sink, (name, &path), own, all.with, &mut || (all.frames)(k))?;
     }
     if many { writeln!(sink, "}}") } else { Ok(()) }
 }
@@ -189,6 +194,58 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     samples(sink, first, frames, most)
 }
 
+/// Pieces with turns: a leaf at each, as long and as wide as it is, and turned as it is. Each keeps its number.
+fn instances(
+    sink: &mut dyn Write,
+    (name, path): (&str, &str),
+    motion: &Motion,
+    all: &mut Delivery,
+    body: usize,
+) -> Result<()> {
+    let Motion { mesh, first, .. } = *motion;
+    write!(
+        sink,
+        "def PointInstancer \"{name}\"\n{{\n    rel prototypes = [<{path}/Leaf>]\n    def Mesh \"Leaf\"\n    {{\n        \
+         uniform token subdivisionScheme = \"none\"\n        uniform bool doubleSided = 1\n        \
+         int[] faceVertexCounts = [3, 3, 3, 3]\n        int[] faceVertexIndices = [0, 3, 1, 1, 3, 2, 0, 1, 4, 1, 2, 4]\n        \
+         point3f[] points = [(-0.5, 0, 0), (-0.05, 0, 0), (0.5, 0, 0), (-0.05, 0.12, 0.5), (-0.05, 0.12, -0.5)]\n    }}\n"
+    )?;
+    beside(sink, motion.origin)?;
+    let there = |f: Frame| -> Result<Vec<(usize, [f32; 3])>> {
+        Ok(f?.into_iter().enumerate().filter(|(_, p)| !p[0].is_nan()).collect())
+    };
+    let size = |k: usize| mesh.ends.get(k).copied().unwrap_or([1.0; 2]);
+    writeln!(sink, "    int64[] ids.timeSamples = {{")?;
+    for (number, frame) in (first..).zip((all.frames)(body)) {
+        writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter().map(|p| p.0)))?;
+    }
+    writeln!(sink, "    }}\n    int[] protoIndices.timeSamples = {{")?;
+    for (number, frame) in (first..).zip((all.frames)(body)) {
+        writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter().map(|_| 0)))?;
+    }
+    writeln!(sink, "    }}\n    float3[] scales.timeSamples = {{")?;
+    for (number, frame) in (first..).zip((all.frames)(body)) {
+        let sizes: Vec<[f32; 3]> = there(frame)?.iter().map(|p| size(p.0)).map(|[l, w]| [l, w, w]).collect();
+        triples(sink, number, &sizes)?;
+    }
+    writeln!(sink, "    }}\n    point3f[] positions.timeSamples = {{")?;
+    for (number, frame) in (first..).zip((all.frames)(body)) {
+        let places: Vec<[f32; 3]> = there(frame)?.iter().map(|p| p.1).collect();
+        triples(sink, number, &places)?;
+    }
+    writeln!(sink, "    }}\n    quath[] orientations.timeSamples = {{")?;
+    if let Some(turns) = all.turned(body) {
+        for ((number, frame), turns) in (first..).zip((all.frames)(body)).zip(turns) {
+            let turns = turns?;
+            let own =
+                there(frame)?.into_iter().map(|(k, _)| turns.get(k).copied().unwrap_or([0.0, 0.0, 0.0, 1.0]));
+            let told = own.map(|[x, y, z, w]| format!("({w:.4}, {x:.4}, {y:.4}, {z:.4})"));
+            writeln!(sink, "        {number}: [{}],", list(told))?;
+        }
+    }
+    writeln!(sink, "    }}\n}}")
+}
+
 /// Strands, as curves that go straight from point to point, each as wide as it is there.
 fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
@@ -202,14 +259,8 @@ fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     beside(sink, motion.origin)?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
     let ordered = |all: Vec<[f32; 3]>| -> Vec<[f32; 3]> {
-        let mut last = [0.0; 3];
-        let at = |k: &u32| {
-            // What has let go has no length where it was.
-            let p = all[*k as usize];
-            last = if p[0].is_nan() { last } else { p };
-            last
-        };
-        order.iter().map(at).collect()
+        let all = mesh.settled(&all);
+        order.iter().map(|k| all[*k as usize]).collect()
     };
     let mut again = || -> Box<dyn Iterator<Item = Frame>> { Box::new(frames().map(|f| f.map(&ordered))) };
     if motion.count == 1 {

@@ -281,6 +281,25 @@ impl Chunk {
         Some(out)
     }
 
+    /// How the points of a frame are turned, at their numbers, as [`Chunk::frame`] has their places; `None` where they have no turn.
+    pub fn turns(&self, index: usize) -> Option<Vec<[f32; 4]>> {
+        let numbers = self.channel(TURN).filter(|c| c.components == 4)?.frame(index)?;
+        let unit = |t: &[f64; 4]| {
+            let size = t.iter().map(|c| c * c).sum::<f64>().sqrt().max(1e-6);
+            t.map(|c| (c / size) as f32)
+        };
+        let turns: Vec<[f32; 4]> = numbers.as_chunks::<4>().0.iter().map(unit).collect();
+        let Some(ids) = self.channel(ID) else { return Some(turns) };
+        let ids: Vec<usize> = ids.frame(index)?.into_iter().map(|k| k.round().max(0.0) as usize).collect();
+        let count = ids.iter().max().map_or(0, |k| k + 1);
+        if count > MOST / 4 {
+            return None;
+        }
+        let mut out = vec![[0.0, 0.0, 0.0, 1.0]; count];
+        ids.into_iter().zip(turns).for_each(|(k, t)| out[k] = t);
+        Some(out)
+    }
+
     fn head(&self) -> std::io::Result<Vec<u8>> {
         let one = |c: &Channel| ChannelHead {
             name: c.name.clone(),

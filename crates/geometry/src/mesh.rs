@@ -74,6 +74,21 @@ impl Mesh {
         out
     }
 
+    /// Where points are in files that can't leave any out: one that has let go of what it grew on is where it hung, with no length.
+    pub fn settled(&self, positions: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        let mut out = positions.to_vec();
+        let mut from = 0;
+        for count in &self.strands {
+            for k in from + 1..from + *count as usize {
+                if out[k][0].is_nan() {
+                    out[k] = out[self.up.get(k).map_or(k - 1, |up| from + *up as usize)];
+                }
+            }
+            from += *count as usize;
+        }
+        out
+    }
+
     /// How far along its strand each point is, as a share of the way to the tip that is farthest from its root.
     pub fn along(&self) -> Vec<f64> {
         let mut out = vec![0.0; self.positions.len()];

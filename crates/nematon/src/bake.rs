@@ -2,8 +2,10 @@
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
-use nematon_evaluate::{FrameSnag, Member, Run, Stage, Stopwatch, Touches, hairs, shape};
-use nematon_formats::{Delivery, Frame, Frames, Kind, Motion, Pictured, With, file_names, near, rounding};
+use nematon_evaluate::{FrameSnag, Member, Run, Stage, Stopwatch, Touches, comes_and_goes, hairs, shape};
+use nematon_formats::{
+    Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, file_names, near, rounding,
+};
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
@@ -142,6 +144,8 @@ struct Spool {
     /// Where places are told from, metres; and by how much they are off at most for that they are in single precision.
     origin: [f64; 3],
     off: f64,
+    /// How its points are turned, where they have turns.
+    turns: Option<BufWriter<File>>,
 }
 
 impl Spool {
@@ -152,6 +156,7 @@ impl Spool {
             count: 0,
             origin: [0.0; 3],
             off: 0.0,
+            turns: None,
         })
     }
 
@@ -164,6 +169,29 @@ impl Spool {
         let told = |p: &[f64; 3]| -> [f32; 3] { std::array::from_fn(|c| (p[c] - self.origin[c]) as f32) };
         let bytes: Vec<u8> = frame.iter().flat_map(told).flat_map(f32::to_le_bytes).collect();
         self.file.write_all(&bytes)
+    }
+
+    fn push_turns(&mut self, folder: &Path, turns: &[[f32; 4]]) -> std::io::Result<()> {
+        let file = match &mut self.turns {
+            Some(file) => file,
+            none => none.insert(BufWriter::new(tempfile::tempfile_in(folder)?)),
+        };
+        let bytes: Vec<u8> = turns.iter().flatten().flat_map(|c| c.to_le_bytes()).collect();
+        file.write_all(&bytes)
+    }
+
+    /// How points are turned in all frames, once they are flushed.
+    fn turns(&self) -> std::io::Result<impl Iterator<Item = TurnsOf> + use<>> {
+        let from = self.turns.as_ref().ok_or_else(|| std::io::Error::other("it has no turns"))?;
+        let mut file = from.get_ref().try_clone()?;
+        file.rewind()?;
+        let (mut file, points) = (BufReader::new(file), self.points);
+        Ok((0..self.count).map(move |_| {
+            let mut bytes = vec![0; 16 * points];
+            file.read_exact(&mut bytes)?;
+            let number = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
+            Ok(bytes.chunks_exact(16).map(|t| [0, 4, 8, 12].map(|k| number(&t[k..]))).collect())
+        }))
     }
 
     /// All frames from the first on, once they are flushed.
@@ -265,6 +293,9 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
             got.largest[k] = got.largest[k].max(run.bodies[k].strain(run.state(k)).largest);
             if frame >= job.first {
                 got.motion[k].push(&at[k], job.args.exact)?;
+                if let Some(turns) = run.turns(k) {
+                    got.motion[k].push_turns(&job.args.out, &turns)?;
+                }
             }
         }
         before = at;
@@ -306,12 +337,14 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     };
     let hair_mesh = between.as_ref().map(|(b, _)| b.mesh());
     let (mesh, origin) = (hair_mesh.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
-    let comes = body.shaped.coming().is_some();
-    let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, picture };
+    let comes = comes_and_goes(job.scene, &body.id);
+    let turned = motion.turns.is_some();
+    let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, turned, picture };
     let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
     let mut file = BufWriter::new(File::create(path)?);
     let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
     motion.file.flush()?;
+    motion.turns.iter_mut().try_for_each(Write::flush)?;
     let motion = &*motion;
     let frames: &mut Frames = &mut |_| match motion.frames() {
         Ok(all) => match &between {
@@ -320,6 +353,11 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
         },
         Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),
     };
-    kind.write(&mut file, &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames })?;
+    let turns: &mut Turns = &mut |_| match motion.turns() {
+        Ok(all) => Box::new(all),
+        Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
+    };
+    let all = &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames, turns: Some(turns) };
+    kind.write(&mut file, all)?;
     file.flush()
 }

@@ -81,6 +81,19 @@ pub fn from(frame: &[[f64; 3]], origin: [f64; 3]) -> Vec<[f32; 3]> {
 
 /// Reads frames one by one on the async side, for a writer on a thread of its own: places in the world, metres.
 pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Vec<[f64; 3]>>> {
+    read_by(store, places, Chunk::frame)
+}
+
+/// The same of how points are turned.
+pub fn read_turns(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Vec<[f32; 4]>>> {
+    read_by(store, places, Chunk::turns)
+}
+
+fn read_by<T: Send + 'static>(
+    store: Store,
+    places: Vec<Location>,
+    what: fn(&Chunk, usize) -> Option<T>,
+) -> mpsc::Receiver<io::Result<T>> {
     let (send, receive) = mpsc::channel(FRAMES_AHEAD);
     tokio::spawn(async move {
         let mut at: Option<(i64, Arc<Chunk>)> = None;
@@ -93,7 +106,7 @@ pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Ve
                     let chunk = chunk.await.map_err(io::Error::other)?.map_err(io::Error::other)?;
                     at = Some((place.chunk, Arc::new(chunk)));
                 }
-                let found = at.as_ref().and_then(|(_, c)| c.frame(place.slot as usize));
+                let found = at.as_ref().and_then(|(_, c)| what(c, place.slot as usize));
                 found.ok_or_else(|| io::Error::other("a frame is beyond its chunk"))
             };
             let frame = frame.await;

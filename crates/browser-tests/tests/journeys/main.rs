@@ -9,5 +9,6 @@ mod hand;
 mod maps;
 mod mend;
 mod motion;
+mod plants;
 mod sewn;
 mod strands;

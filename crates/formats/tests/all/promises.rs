@@ -97,7 +97,7 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
     let mut out = vec![];
     let mut all = |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames.iter().cloned().map(Ok)) };
     let with = With::default();
-    let mut delivery = Delivery { name: "all", bodies: &[*motion], with, frames: &mut all };
+    let mut delivery = Delivery { name: "all", bodies: &[*motion], with, frames: &mut all, turns: None };
     kind.write(&mut out, &mut delivery).map(|()| out)
 }
 
@@ -112,6 +112,7 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
@@ -136,6 +137,7 @@ fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
@@ -168,16 +170,28 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
     let (lost, kept) =
         (nematon_formats::rounding(&world, [0.0; 3]), nematon_formats::rounding(&world, origin));
     assert!(lost > 1e-4 && kept < 1e-7, "{lost} and {kept}");
-    let motion =
-        Motion { name: "Far", mesh: &m, first: 0, count: 1, rate: 24.0, origin, comes: false, picture: None };
+    let motion = Motion {
+        name: "Far",
+        mesh: &m,
+        first: 0,
+        count: 1,
+        rate: 24.0,
+        origin,
+        comes: false,
+        turned: false,
+        picture: None,
+    };
     let written = |kind: Kind| {
         let mut frames =
             |_: usize| -> Box<dyn Iterator<Item = _>> { Box::new(std::iter::once(Ok(frame.clone()))) };
         let with = With { exact: true, ..With::default() };
         let mut out = vec![];
         let bodies = [motion];
-        kind.write(&mut out, &mut Delivery { name: "far", bodies: &bodies, with, frames: &mut frames })
-            .unwrap();
+        kind.write(
+            &mut out,
+            &mut Delivery { name: "far", bodies: &bodies, with, frames: &mut frames, turns: None },
+        )
+        .unwrap();
         out
     };
     let array = written(Kind::Npy);
@@ -210,6 +224,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
@@ -238,6 +253,7 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
@@ -260,6 +276,7 @@ fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     };
     for kind in Kind::ALL {
@@ -267,7 +284,7 @@ fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
         };
         let bodies = &[motion];
-        let mut all = Delivery { name: "x", bodies, with: With::default(), frames: &mut frames };
+        let mut all = Delivery { name: "x", bodies, with: With::default(), frames: &mut frames, turns: None };
         let told = kind.write(&mut std::io::sink(), &mut all).unwrap_err();
         assert_eq!(told.to_string(), "gone", "{kind:?}");
     }
@@ -341,6 +358,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture: None,
     });
     let firsts = [m.positions.clone(), high];
@@ -350,7 +368,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
     };
     let mut out = vec![];
     let about = kind.about(&bodies, with, &firsts);
-    let mut all = Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames };
+    let mut all = Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames, turns: None };
     kind.write(&mut out, &mut all).unwrap();
     (out, about)
 }
@@ -367,6 +385,7 @@ fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: false,
+        turned: false,
         picture,
     };
     let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
@@ -376,7 +395,8 @@ fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
         let mut frames =
             |_| -> Box<dyn Iterator<Item = Frame>> { Box::new(std::iter::once(Ok(m.positions.clone()))) };
         let mut out = vec![];
-        let mut all = Delivery { name: "Both", bodies, with: With::default(), frames: &mut frames };
+        let mut all =
+            Delivery { name: "Both", bodies, with: With::default(), frames: &mut frames, turns: None };
         kind.write(&mut out, &mut all).unwrap();
         let mut zip = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
         (0..zip.len())
@@ -509,6 +529,7 @@ fn pieces_that_come_and_go_are_written_as_those_that_are_there() {
         rate: 24.0,
         origin: [0.0; 3],
         comes: true,
+        turned: false,
         picture: None,
     };
     // Of three numbers the second is still to come, and then the first has gone.

@@ -34,7 +34,7 @@ pub fn bank() -> Result<Scene, String> {
         "frames": { "first": 0, "last": 192, "rate": 24, "substeps": 10 },
         "bodies": {
             "thistles": plants("Thistles", "weld", json!({ "species": of("thistle")?, "size": [5.2, 2.6], "count": 140, "variation": 0.25, "seed": 11 }), place(0.0, 0.0)),
-            "barley": plants("Barley", "walnut", json!({ "species": of("barley")?, "size": [5.6, 1.2], "count": 60, "variation": 0.15, "seed": 5 }), place(0.0, 1.9)),
+            "barley": plants("Barley", "rust", json!({ "species": of("barley")?, "size": [5.6, 1.2], "count": 60, "variation": 0.15, "seed": 5 }), place(0.0, 1.9)),
             "tree": plants("Dwarf tree", "moss", json!({ "species": of("dwarf-tree")?, "size": [0, 0], "count": 1, "seed": 8 }), place(-3.1, -0.6)),
             "torn": {
                 "name": "Torn leaves", "dye": "moss",

@@ -1,6 +1,6 @@
 //! Motion as files, from true frames only.
 use crate::api::{Api, Says};
-use crate::delivery::{disposition, from, read as read_frames, send, true_frames};
+use crate::delivery::{disposition, from, read as read_frames, read_turns, send, true_frames};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::projects::{load, stage};
@@ -8,8 +8,8 @@ use crate::state::App;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{BodyId, MeshSource};
-use nematon_evaluate::{Between, ShapeError, hairs, shape};
+use nematon_document::{BodyId, MeshSource, Scene};
+use nematon_evaluate::{Between, ShapeError, comes_and_goes, hairs, shape};
 use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
@@ -53,6 +53,7 @@ struct Sent {
     origin: [f64; 3],
     /// Whether its points come and go.
     comes: bool,
+    turned: bool,
     /// The file of what it is seen with.
     picture: Option<Vec<u8>>,
     /// What is written in place of its points: hairs, by where strands are at the first frame.
@@ -68,17 +69,24 @@ impl Sent {
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each = sent.iter().map(|Sent { name, mesh, places, origin, comes, picture, hairs: _ }| Motion {
-        name,
-        mesh,
-        first,
-        count: places.len(),
-        rate,
-        origin: *origin,
-        comes: *comes,
-        picture: picture.as_deref().map(Pictured::of),
-    });
+    let each =
+        sent.iter().map(|Sent { name, mesh, places, origin, comes, turned, picture, hairs: _ }| Motion {
+            name,
+            mesh,
+            first,
+            count: places.len(),
+            rate,
+            origin: *origin,
+            comes: *comes,
+            turned: *turned,
+            picture: picture.as_deref().map(Pictured::of),
+        });
     each.collect()
+}
+
+/// Whether points of a body have turns.
+fn flies(scene: &Scene, id: &BodyId) -> bool {
+    scene.bodies.get(id).and_then(|b| b.kind.drift()).is_some_and(|d| d.flies.thin().is_some())
 }
 
 async fn read(
@@ -118,7 +126,7 @@ async fn read(
             Ok::<_, Problem>((shaped, between.flatten()))
         });
         let (shaped, between) = read.await??;
-        let comes = shaped.coming().is_some();
+        let comes = comes_and_goes(&scene, id);
         let mesh = between.as_ref().map_or(shaped.mesh, Between::mesh);
         let hairs = between.map(|b| Arc::new((b, shaped.placed)));
         let picture = match &scene.bodies[id].picture {
@@ -132,6 +140,7 @@ async fn read(
             places,
             origin: [0.0; 3],
             comes,
+            turned: flies(&scene, id),
             picture,
             hairs,
         });
@@ -172,7 +181,12 @@ async fn read(
             let frame = move || Some(read.blocking_recv()?.map(&told));
             Box::new(std::iter::from_fn(frame))
         };
-        kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames })
+        let mut turns = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
+            let mut read = read_turns(store.clone(), sent[k].places.clone());
+            Box::new(std::iter::from_fn(move || read.blocking_recv()))
+        };
+        let turns: Option<&mut nematon_formats::Turns> = Some(&mut turns);
+        kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames, turns })
     });
     let headers = [
         (header::CONTENT_TYPE, media.to_owned()),
