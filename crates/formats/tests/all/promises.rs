@@ -555,3 +555,112 @@ fn pieces_that_come_and_go_are_written_as_those_that_are_there() {
         assert_eq!((places.len(), places[1]), (2, last), "{text}");
     }
 }
+
+#[test]
+fn what_flies_is_told_with_its_turns() {
+    let gone = [f32::NAN; 3];
+    let mesh = nematon_geometry::Mesh {
+        positions: vec![[0.0; 3]; 2],
+        radii: vec![0.001; 2],
+        ends: vec![[0.06, 0.03], [0.08, 0.04]],
+        ..Default::default()
+    };
+    let motion = Motion {
+        name: "Torn leaves",
+        mesh: &mesh,
+        first: 3,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: true,
+        turned: true,
+        picture: None,
+    };
+    let places = [vec![gone, [4.0, 5.0, 6.0]], vec![[1.0, 2.0, 3.0], [4.0, 5.0, 5.5]]];
+    let turns =
+        [vec![[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]], vec![[1.0, 0.0, 0.0, 0.0], [0.0, 0.0, 0.6, 0.8]]];
+    let bodies = [motion];
+    let out = |kind: Kind| {
+        let mut frames = |_| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
+            Box::new(places.clone().into_iter().map(Ok))
+        };
+        let mut all_turns = |_| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
+            Box::new(turns.clone().into_iter().map(Ok))
+        };
+        let mut out = vec![];
+        let turns: Option<&mut nematon_formats::Turns> = Some(&mut all_turns);
+        let with = With::default();
+        kind.write(&mut out, &mut Delivery { name: "x", bodies: &bodies, with, frames: &mut frames, turns })
+            .unwrap();
+        out
+    };
+    let text = String::from_utf8(out(Kind::Usda)).unwrap();
+    for line in [
+        "def PointInstancer \"Torn_leaves\"",
+        "    rel prototypes = [</Torn_leaves/Leaf>]",
+        "        3: [1],",
+        "        4: [0, 1],",
+        "        3: [(0.08, 0.04, 0.04)],",
+        "        3: [(4, 5, 6)],",
+        "        3: [(0.8000, 0.0000, 0.6000, 0.0000)],",
+        "        4: [(0.0000, 1.0000, 0.0000, 0.0000), (0.8000, 0.0000, 0.0000, 0.6000)],",
+    ] {
+        assert!(text.lines().any(|l| l == line), "{line} is not in {text}");
+    }
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(out(Kind::Npy))).unwrap();
+    let bytes = |zip: &mut zip::ZipArchive<_>, name: &str| {
+        let mut bytes = vec![];
+        std::io::Read::read_to_end(&mut zip.by_name(name).unwrap(), &mut bytes).unwrap();
+        bytes
+    };
+    let turn: Vec<f32> = npyz::NpyFile::new(&bytes(&mut zip, "turn.npy")[..]).unwrap().into_vec().unwrap();
+    assert_eq!(turn, [0.0, 0.6, 0.0, 0.8, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.6, 0.8]);
+    let ids: Vec<u32> = npyz::NpyFile::new(&bytes(&mut zip, "id.npy")[..]).unwrap().into_vec().unwrap();
+    assert_eq!(ids, [1, 0, 1]);
+}
+
+#[test]
+fn branches_are_lines_that_begin_where_they_come_from() {
+    // A stem of two segments, a branch off its middle, and a leaf off that which has let go in the second frame.
+    let mesh = nematon_geometry::Mesh {
+        positions: vec![[0.0; 3]; 5],
+        radii: vec![0.004, 0.004, 0.003, 0.002, 0.001],
+        strands: vec![5],
+        up: vec![0, 0, 1, 1, 3],
+        ends: vec![[0.0; 2], [0.0; 2], [0.02, 0.0], [0.0; 2], [0.05, 0.02]],
+        ..Default::default()
+    };
+    assert_eq!(mesh.lines(), [vec![0, 1, 2], vec![1, 3, 4]]);
+    let motion = Motion {
+        name: "Twig",
+        mesh: &mesh,
+        first: 0,
+        count: 2,
+        rate: 24.0,
+        origin: [0.0; 3],
+        comes: true,
+        turned: false,
+        picture: None,
+    };
+    let one = vec![[0.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 2.0, 0.0], [1.0, 1.0, 0.0], [1.5, 1.0, 0.0]];
+    let mut two = one.clone();
+    two[4] = [f32::NAN; 3];
+    let text = String::from_utf8(write(Kind::Usda, &motion, &[one.clone(), two.clone()]).unwrap()).unwrap();
+    for line in [
+        "    int[] curveVertexCounts = [3, 3]",
+        "    float[] widths = [0.008, 0.008, 0.006, 0.008, 0.004, 0.002] (",
+        "        0: [(0, 0, 0), (0, 1, 0), (0, 2, 0), (0, 1, 0), (1, 1, 0), (1.5, 1, 0)],",
+        "        1: [(0, 0, 0), (0, 1, 0), (0, 2, 0), (0, 1, 0), (1, 1, 0), (1, 1, 0)],",
+    ] {
+        assert!(text.lines().any(|l| l == line), "{line} is not in {text}");
+    }
+    let bytes = write(Kind::Obj, &motion, &[one, two]).unwrap();
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    for k in 0..2 {
+        let mut text = String::new();
+        std::io::Read::read_to_string(&mut zip.by_index(k).unwrap(), &mut text).unwrap();
+        let lines: Vec<&str> = text.lines().filter(|l| l.starts_with("l ")).collect();
+        assert_eq!(lines, ["l 1 2 3", "l 2 4 5"]);
+        assert_eq!(text.lines().filter(|l| l.starts_with("v ")).count(), 5, "{text}");
+    }
+}

@@ -20,9 +20,9 @@ pub fn bank() -> Result<Scene, String> {
     let mut down = json!({
         "name": "Down", "dye": "linen",
         "kind": { "drift": {
-            "size": [0.2, 0.2, 0.2], "count": 1600, "radius": 0.009, "variation": 0.35, "weight": 2.2e-6, "drag": 1.1, "friction": 0.9, "seed": 3,
+            "size": [0.2, 0.2, 0.2], "count": 1600, "radius": 0.013, "variation": 0.35, "weight": 3.2e-6, "drag": 1.1, "friction": 0.9, "seed": 3,
             "shed": { "plants": "thistles", "what": "heads", "each": 2, "rules": [
-                { "chance": 0.05, "over": 5.2, "order": "tips" },
+                { "chance": 0.06, "over": 5.0, "order": "tips" },
                 { "chance": 0.5, "over": 8.5 }
             ] }
         } },
@@ -51,7 +51,7 @@ pub fn bank() -> Result<Scene, String> {
                 "name": "Awning", "dye": "madder",
                 "kind": { "cloth": { "shape": { "sheet": { "width": 1.8, "depth": 1.1, "columns": 28, "rows": 18 } },
                     "matter": { "areal_weight": 0.2, "stretch_warp": 2500, "stretch_weft": 2200, "shear": 150, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.0, "friction": 0.7, "thickness": 0.001 } } },
-                "place": { "position": [2.3, 0.55, 2.1], "turn": [0.12, 0.2, -0.1] },
+                "place": { "position": [2.2, 0.62, 1.7], "turn": [0.12, 0.2, -0.1] },
                 "grips": {
                     "ridge": { "name": "Ridge side", "points": [{ "corner": "back left" }, { "corner": "back right" }] },
                     "gully": { "name": "Gully side", "points": [{ "corner": "front left" }, { "corner": "front right" }] }
@@ -67,9 +67,9 @@ pub fn bank() -> Result<Scene, String> {
             "rollers": { "name": "Rollers over the ridge", "act": { "turbulence": { "strength": 1.1, "size": 1.6, "pace": 0.4, "drift": [2.6, 0.2, 2.4], "octaves": 2, "seed": 5 } } }
         },
         "colliders": {
-            "slope": { "name": "Slope", "form": { "box": { "size": [14, 0.4, 9] } },
+            "slope": { "name": "Slope", "form": { "box": { "size": [7.6, 0.4, 5.6] } },
                 "place": { "position": [0, -0.2 / SLOPE.cos(), 0], "turn": [SLOPE, 0, 0] }, "friction": 0.8, "group": "solid" },
-            "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.5, 1.2, -1.1], "turn": [0, 0, 0] }, "group": "solid" }
+            "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.4, 1.2, -1.0], "turn": [0, 0, 0] }, "group": "solid" }
         }
     });
     parse(&scene.to_string())
