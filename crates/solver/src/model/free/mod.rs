@@ -18,11 +18,14 @@ use crate::snags::Snag;
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use glam::{DQuat, DVec3};
-use plate::{Plate, Turn, lie};
+use nematon_simd::{F8, V8};
+use plate::{Eight, Plate, Turn, Turned, lie};
 use rayon::prelude::*;
 
 /// Points that one thread takes at least.
 const RUN: usize = 2048;
+/// Pieces with a turn that one thread takes together, a multiple of eight.
+const TOGETHER: usize = 256;
 /// Contact fills up groups with them.
 const SPARES: usize = 8;
 
@@ -141,7 +144,7 @@ pub(crate) fn build(rest: &FreeRest) -> Result<Body, BuildError> {
             .order
             .iter()
             .zip(&mass)
-            .map(|(p, m)| Plate { radius: f64::from(f.radii[*p as usize]), mass: f64::from(*m) })
+            .map(|(p, m)| Plate { radius: f.radii[*p as usize], mass: *m })
             .collect(),
         turns: parts.order.iter().map(|p| f.turns[*p as usize]).collect(),
         over: drags.clone(),
@@ -195,7 +198,7 @@ impl Holds for Free {
         let turns = self.flies.iter().flat_map(|f| &f.turns);
         Own {
             turns: turns
-                .map(|t| Turn { is: DQuat::from_array(t.map(f64::from)).normalize(), by: DVec3::ZERO })
+                .map(|t| Turn::of(*t))
                 .collect(),
             passed: vec![0.0; self.chances()],
         }
@@ -220,8 +223,8 @@ impl Holds for Free {
     }
 }
 
-/// Bytes of a turn: in double, or a checkpoint would not go on to the same bits.
-const TURN: usize = 7 * 8;
+/// Bytes of a turn.
+const TURN: usize = 7 * 4;
 
 /// What loose points remember beside where they are and how fast: how they are turned, by place; and by rule and piece how much of its chance to let
 /// go has passed.
@@ -234,7 +237,7 @@ pub(crate) struct Own {
 impl Own {
     /// How the point at a place is turned, x, y, z, w; none where points have no turn.
     pub(crate) fn turned(&self, place: usize) -> Option<[f32; 4]> {
-        self.turns.get(place).map(|t| t.is.to_array().map(|c| c as f32))
+        self.turns.get(place).map(|t| t.is)
     }
 
     /// Turns a point so that its own y is a way, and its x as near to another as can be.
@@ -243,14 +246,14 @@ impl Own {
         let [y, x] = [normal, along].map(|v| DVec3::from_array(v.map(f64::from)));
         let y = y.normalize_or(DVec3::Y);
         let x = x.reject_from_normalized(y).normalize_or(y.any_orthonormal_vector());
-        *turn = Turn { is: DQuat::from_mat3(&glam::DMat3::from_cols(x, y, x.cross(y))), by: DVec3::ZERO };
+        let is = DQuat::from_mat3(&glam::DMat3::from_cols(x, y, x.cross(y)));
+        *turn = Turn::of(is.to_array().map(|c| c as f32));
     }
 
     /// Takes a point's turn as it is at first.
     pub(crate) fn begin(&mut self, place: usize, model: &Free) {
         if let (Some(turn), Some(f)) = (self.turns.get_mut(place), &model.flies) {
-            *turn =
-                Turn { is: DQuat::from_array(f.turns[place].map(f64::from)).normalize(), by: DVec3::ZERO };
+            *turn = Turn::of(f.turns[place]);
         }
     }
 }
@@ -258,15 +261,15 @@ impl Own {
 impl Lasts for Own {
     fn write(&self, out: &mut Vec<u8>) {
         for t in &self.turns {
-            t.is.to_array().iter().chain(&t.by.to_array()).for_each(|c| out.extend(c.to_le_bytes()));
+            t.is.iter().chain(&t.by).for_each(|c| out.extend(c.to_le_bytes()));
         }
         self.passed.iter().for_each(|p| out.extend(p.to_le_bytes()));
     }
     fn read(&mut self, from: &[u8]) {
         let (turns, passed) = from.split_at((TURN * self.turns.len()).min(from.len()));
         for (t, bytes) in self.turns.iter_mut().zip(turns.chunks_exact(TURN)) {
-            let c = |k: usize| f64::from_le_bytes(std::array::from_fn(|b| bytes[8 * k + b]));
-            *t = Turn { is: DQuat::from_xyzw(c(0), c(1), c(2), c(3)), by: DVec3::new(c(4), c(5), c(6)) };
+            let c = |k: usize| f32::from_le_bytes(std::array::from_fn(|b| bytes[4 * k + b]));
+            *t = Turn { is: [0, 1, 2, 3].map(c), by: [4, 5, 6].map(c) };
         }
         let numbers = passed.as_chunks::<4>().0.iter().map(|b| f32::from_le_bytes(*b));
         self.passed.iter_mut().zip(numbers).for_each(|(to, n)| *to = n);
@@ -369,35 +372,70 @@ impl Free {
 impl Begun<'_> {
     /// What has a turn goes as that takes it.
     fn fly(&self, flies: &Flies, state: &mut State, own: &mut Own, watch: &dyn Watch) {
-        let share = f64::from(BALANCES[usize::from(state.goes_on(self.dt))]);
-        let (n, dt, drag) = (state.points, f64::from(self.dt), f64::from(self.drag));
+        let share = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let n = state.points;
+        let (v, air, met) = (&state.v[..n], &state.air[..n], &state.loads.met[..n]);
+        let goes = |k: usize, gained: &mut Record, to: [f32; 3]| {
+            if gained.0[3] > 0.0 {
+                (0..3).for_each(|c| gained.0[c] += share * (to[c] - v[k].0[c]));
+            }
+        };
         let wide = |r: &Record| DVec3::from_array(r.xyz().map(f64::from));
-        let pull = DVec3::from_array(self.pull.map(f64::from));
-        let met = &state.loads.met;
-        watch.during(Phase::Membrane, || {
-            let each =
-                state.gained[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]).zip(&mut own.turns);
-            each.zip(&flies.plates).enumerate().with_min_len(RUN / 8).for_each(
-                |(k, ((((gained, v), air), turn), plate))| {
-                    if gained.0[3] == 0.0 {
-                        return;
-                    }
-                    let (air, before) = (wide(air), wide(v));
-                    let v = match flies.flier {
-                        Flier::Plate => {
-                            let by = flies.over.get(k).map_or(1.0, |o| f64::from(*o));
-                            plate.flown(drag * by, [air, pull], before, turn, dt)
+        let each = state.gained[..n].par_chunks_mut(TOGETHER).zip(own.turns.par_chunks_mut(TOGETHER));
+        each.enumerate().for_each(|(number, (gained, turns))| {
+            watch.during(Phase::Membrane, || {
+                let first = number * TOGETHER;
+                match flies.flier {
+                    Flier::Plate => {
+                        for (g, (gained, turns)) in gained.chunks_mut(8).zip(turns.chunks_mut(8)).enumerate() {
+                            // What is not there yet, or not any more, takes no time.
+                            if gained.iter().all(|r| r.0[3] == 0.0) {
+                                continue;
+                            }
+                            let first = first + 8 * g;
+                            let to = self.eight(flies, (first, gained.len()), [v, air], turns);
+                            gained.iter_mut().enumerate().for_each(|(l, r)| goes(first + l, r, to[l]));
                         }
-                        Flier::Wing => plate.spun(air, before, turn, dt),
-                    };
-                    let out = wide(&met[k]);
-                    if out.length_squared() > 0.0 {
-                        lie(turn, out.normalize_or(DVec3::Y), dt);
                     }
-                    let by = share * dt * (v - before);
-                    (0..3).for_each(|c| gained.0[c] += by[c] as f32);
-                },
-            );
+                    Flier::Wing => {
+                        for (l, (gained, turn)) in gained.iter_mut().zip(&mut *turns).enumerate() {
+                            let k = first + l;
+                            let to = flies.plates[k].spun(wide(&air[k]), wide(&v[k]), turn, f64::from(self.dt));
+                            goes(k, gained, to.to_array().map(|c| c as f32));
+                        }
+                    }
+                }
+                for (turn, met) in turns.iter_mut().zip(&met[first..]) {
+                    let out = wide(met);
+                    if out.length_squared() > 0.0 {
+                        lie(turn, out.normalize_or(DVec3::Y), f64::from(self.dt));
+                    }
+                }
+            });
         });
+    }
+
+    /// How fast eight plates go then, or as many as there are.
+    fn eight(
+        &self,
+        flies: &Flies,
+        (first, count): (usize, usize),
+        [v, air]: [&[Record]; 2],
+        turns: &mut [Turn],
+    ) -> [[f32; 3]; 8] {
+        let at = |l: usize| first + l.min(count - 1);
+        let lanes = |number: &dyn Fn(usize) -> f32| F8::new(&std::array::from_fn(|l| number(at(l))));
+        let vector = |of: &[Record]| V8([0, 1, 2].map(|c| lanes(&|k| of[k].0[c])));
+        let all = Eight {
+            radius: lanes(&|k| flies.plates[k].radius),
+            mass: lanes(&|k| flies.plates[k].mass),
+            drag: lanes(&|k| self.drag * flies.over.get(k).copied().unwrap_or(1.0)),
+            air: vector(air),
+            pull: V8::splat(self.pull),
+        };
+        let mut turned = Turned::of(&std::array::from_fn(|l| turns[l.min(count - 1)]));
+        let to = all.flown(vector(v), &mut turned, self.dt).0.map(F8::array);
+        turned.put(turns);
+        std::array::from_fn(|l| [0, 1, 2].map(|c| to[c][l]))
     }
 }
