@@ -196,12 +196,7 @@ impl Holds for Free {
 
     fn own(&self, _: &Body) -> Own {
         let turns = self.flies.iter().flat_map(|f| &f.turns);
-        Own {
-            turns: turns
-                .map(|t| Turn::of(*t))
-                .collect(),
-            passed: vec![0.0; self.chances()],
-        }
+        Own { turns: turns.map(|t| Turn::of(*t)).collect(), passed: vec![0.0; self.chances()] }
     }
     fn size(&self) -> usize {
         TURN * self.flies.as_ref().map_or(0, |f| f.plates.len()) + 4 * self.chances()
@@ -387,7 +382,8 @@ impl Begun<'_> {
                 let first = number * TOGETHER;
                 match flies.flier {
                     Flier::Plate => {
-                        for (g, (gained, turns)) in gained.chunks_mut(8).zip(turns.chunks_mut(8)).enumerate() {
+                        for (g, (gained, turns)) in gained.chunks_mut(8).zip(turns.chunks_mut(8)).enumerate()
+                        {
                             // What is not there yet, or not any more, takes no time.
                             if gained.iter().all(|r| r.0[3] == 0.0) {
                                 continue;
@@ -400,7 +396,8 @@ impl Begun<'_> {
                     Flier::Wing => {
                         for (l, (gained, turn)) in gained.iter_mut().zip(&mut *turns).enumerate() {
                             let k = first + l;
-                            let to = flies.plates[k].spun(wide(&air[k]), wide(&v[k]), turn, f64::from(self.dt));
+                            let to =
+                                flies.plates[k].spun(wide(&air[k]), wide(&v[k]), turn, f64::from(self.dt));
                             goes(k, gained, to.to_array().map(|c| c as f32));
                         }
                     }
@@ -423,13 +420,17 @@ impl Begun<'_> {
         [v, air]: [&[Record]; 2],
         turns: &mut [Turn],
     ) -> [[f32; 3]; 8] {
-        let at = |l: usize| first + l.min(count - 1);
-        let lanes = |number: &dyn Fn(usize) -> f32| F8::new(&std::array::from_fn(|l| number(at(l))));
-        let vector = |of: &[Record]| V8([0, 1, 2].map(|c| lanes(&|k| of[k].0[c])));
+        let places: [usize; 8] = std::array::from_fn(|l| first + l.min(count - 1));
+        let vector = |of: &[Record]| {
+            let all = places.map(|k| of[k].0);
+            V8(std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| all[l][c]))))
+        };
+        let plates = places.map(|k| flies.plates[k]);
+        let over = |k: usize| flies.over.get(k).copied().unwrap_or(1.0);
         let all = Eight {
-            radius: lanes(&|k| flies.plates[k].radius),
-            mass: lanes(&|k| flies.plates[k].mass),
-            drag: lanes(&|k| self.drag * flies.over.get(k).copied().unwrap_or(1.0)),
+            radius: F8::new(&plates.map(|p| p.radius)),
+            mass: F8::new(&plates.map(|p| p.mass)),
+            drag: F8::new(&places.map(|k| self.drag * over(k))),
             air: vector(air),
             pull: V8::splat(self.pull),
         };

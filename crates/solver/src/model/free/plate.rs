@@ -22,8 +22,8 @@ const ROLL: f32 = std::f32::consts::PI;
 /// How turning is resisted.
 const RESIST: f32 = 0.1;
 /// Parts of a sub-step at most, and how many of them as long as it takes to go its own radius, or to turn by one.
-const PARTS: f32 = 16.0;
-const FINE: f32 = 4.0;
+const PARTS: f32 = 8.0;
+const FINE: f32 = 2.0;
 /// How fast its rim goes at most, over how fast it flies.
 const SPIN: f32 = 4.0;
 /// How fast the tip of a winged seed goes at most, over how fast air comes through it; how much of the drag of a disc as wide it has at rest,
@@ -83,11 +83,14 @@ pub(super) struct Turned {
 }
 
 impl Turned {
+    #[inline(always)]
     pub fn of(all: &[Turn; 8]) -> Turned {
-        let lane = |number: &dyn Fn(&Turn) -> f32| F8::new(&std::array::from_fn(|l| number(&all[l])));
-        Turned { is: [0, 1, 2, 3].map(|c| lane(&|t| t.is[c])), by: V8([0, 1, 2].map(|c| lane(&|t| t.by[c]))) }
+        let is = std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| all[l].is[c])));
+        let by = std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| all[l].by[c])));
+        Turned { is, by: V8(by) }
     }
 
+    #[inline(always)]
     pub fn put(self, to: &mut [Turn]) {
         let (is, by) = (self.is.map(F8::array), self.by.0.map(F8::array));
         for (l, t) in to.iter_mut().enumerate() {
@@ -150,7 +153,8 @@ impl Eight {
             let spin = turn.by.dot(n);
             let tilts = turn.by - n.scale(spin);
             // Drag, wholly implicit; half of that on the way is what it would have been.
-            let share = F8::splat(DRAG[0]) - F8::splat(DRAG[1]) * (along - head * head) / (size * size).max(F8::splat(1e-12));
+            let share = F8::splat(DRAG[0])
+                - F8::splat(DRAG[1]) * (along - head * head) / (size * size).max(F8::splat(1e-12));
             let resist = F8::splat(0.5) * rho * area * self.drag * share * size;
             // (u_t u_n / |u|)(u_n e - u_t n), e along the edge.
             let glides = F8::splat(GLIDE) * rho * area * head / size.max(F8::splat(1e-9));
@@ -338,7 +342,8 @@ mod tests {
             for speed in [0.0, 3.0, 30.0, 200.0] {
                 for dt in [1.0 / 24.0, 1.0 / 240.0] {
                     let plate = Plate { radius, mass };
-                    let (mut v, mut turn) = (DVec3::new(0.0, -1.0, 0.3), turned(DQuat::from_rotation_x(0.9), DVec3::X));
+                    let (mut v, mut turn) =
+                        (DVec3::new(0.0, -1.0, 0.3), turned(DQuat::from_rotation_x(0.9), DVec3::X));
                     let mut most: f64 = 0.0;
                     for k in 0..600 {
                         let (sin, cos) = (0.37 * f64::from(k)).sin_cos();
@@ -348,7 +353,10 @@ mod tests {
                         most = most.max(v.length());
                     }
                     // It can fall, and go with the wind.
-                    assert!(most < 2.0 * speed + 260.0 && turn.wide().0.is_finite(), "{radius} m in {speed} m/s: {most} m/s");
+                    assert!(
+                        most < 2.0 * speed + 260.0 && turn.wide().0.is_finite(),
+                        "{radius} m in {speed} m/s: {most} m/s"
+                    );
                 }
             }
         }
@@ -362,7 +370,11 @@ mod tests {
         for _ in 0..2400 {
             v = flown(&plate, [DVec3::new(4.0, 0.0, 0.0), DVec3::ZERO], v, &mut turn, 1.0 / 480.0);
         }
-        assert!(v.distance(DVec3::new(4.0, 0.0, 0.0)) < 0.3 && turn.wide().1.length() < 4.0, "{v} {:?}", turn.by);
+        assert!(
+            v.distance(DVec3::new(4.0, 0.0, 0.0)) < 0.3 && turn.wide().1.length() < 4.0,
+            "{v} {:?}",
+            turn.by
+        );
         for _ in 0..480 {
             lie(&mut turn, DVec3::Y, 1.0 / 480.0);
         }
