@@ -365,11 +365,17 @@ impl Free {
 }
 
 impl Begun<'_> {
-    /// What has a turn goes as that takes it.
+    /// What has a turn goes as that takes it: from how fast it was and what pulls it since, and not from where the sub-step before leads, for one that
+    /// turns round within a sub-step would be led on and on.
     fn fly(&self, flies: &Flies, state: &mut State, own: &mut Own, watch: &dyn Watch) {
         let share = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
         let n = state.points;
         let (v, air, met) = (&state.v[..n], &state.air[..n], &state.loads.met[..n]);
+        let (was, push, pull) = (&state.was[..n], &state.push, self.pull);
+        let begins = |k: usize| -> [f32; 3] {
+            let more = push.get(k).map_or([0.0; 3], Record::xyz);
+            std::array::from_fn(|c| was[k].0[c] + self.dt * (pull[c] + more[c]))
+        };
         let goes = |k: usize, gained: &mut Record, to: [f32; 3]| {
             if gained.0[3] > 0.0 {
                 (0..3).for_each(|c| gained.0[c] += share * (to[c] - v[k].0[c]));
@@ -389,15 +395,19 @@ impl Begun<'_> {
                                 continue;
                             }
                             let first = first + 8 * g;
-                            let to = self.eight(flies, (first, gained.len()), [v, air], turns);
+                            let to = self.eight(flies, (first, gained.len()), (&begins, air), turns);
                             gained.iter_mut().enumerate().for_each(|(l, r)| goes(first + l, r, to[l]));
                         }
                     }
                     Flier::Wing => {
                         for (l, (gained, turn)) in gained.iter_mut().zip(&mut *turns).enumerate() {
                             let k = first + l;
-                            let to =
-                                flies.plates[k].spun(wide(&air[k]), wide(&v[k]), turn, f64::from(self.dt));
+                            let to = flies.plates[k].spun(
+                                wide(&air[k]),
+                                DVec3::from_array(begins(k).map(f64::from)),
+                                turn,
+                                f64::from(self.dt),
+                            );
                             goes(k, gained, to.to_array().map(|c| c as f32));
                         }
                     }
@@ -417,25 +427,23 @@ impl Begun<'_> {
         &self,
         flies: &Flies,
         (first, count): (usize, usize),
-        [v, air]: [&[Record]; 2],
+        (begins, air): (&impl Fn(usize) -> [f32; 3], &[Record]),
         turns: &mut [Turn],
     ) -> [[f32; 3]; 8] {
         let places: [usize; 8] = std::array::from_fn(|l| first + l.min(count - 1));
-        let vector = |of: &[Record]| {
-            let all = places.map(|k| of[k].0);
-            V8(std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| all[l][c]))))
-        };
+        let vector =
+            |all: [[f32; 3]; 8]| V8(std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| all[l][c]))));
         let plates = places.map(|k| flies.plates[k]);
         let over = |k: usize| flies.over.get(k).copied().unwrap_or(1.0);
         let all = Eight {
             radius: F8::new(&plates.map(|p| p.radius)),
             mass: F8::new(&plates.map(|p| p.mass)),
             drag: F8::new(&places.map(|k| self.drag * over(k))),
-            air: vector(air),
+            air: vector(places.map(|k| air[k].xyz())),
             pull: V8::splat(self.pull),
         };
         let mut turned = Turned::of(&std::array::from_fn(|l| turns[l.min(count - 1)]));
-        let to = all.flown(vector(v), &mut turned, self.dt).0.map(F8::array);
+        let to = all.flown(vector(places.map(begins)), &mut turned, self.dt).0.map(F8::array);
         turned.put(turns);
         std::array::from_fn(|l| [0, 1, 2].map(|c| to[c][l]))
     }
