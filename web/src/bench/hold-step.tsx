@@ -2,7 +2,7 @@ import { useRef, useState } from 'react';
 import type { Choice as Chosen, Grip } from '../api/http';
 import { choosePoints } from '../state/choice';
 import { edit, setValue } from '../state/project';
-import { useFigure, useScene, useShape } from '../state/queries';
+import { grows, useFigure, useScene, useShape } from '../state/queries';
 import { clothOf, isLoose } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
@@ -41,7 +41,8 @@ export function HoldStep() {
   const open = useView((v) => v.grip);
   const points = useView((v) => v.points.length);
   const loose = useScene((s) => Boolean(s.bodies[id] && isLoose(s.bodies[id]))) ?? false;
-  const rooted = useScene((s) => Boolean(s.bodies[id] && 'strands' in s.bodies[id].kind)) ?? false;
+  const rooted = useScene((s) => Boolean(s.bodies[id] && grows(s.bodies[id]))) ?? false;
+  const combed = useScene((s) => Boolean(s.bodies[id] && 'strands' in s.bodies[id].kind)) ?? false;
   const strokes =
     useScene((s) => {
       const kind = s.bodies[id]?.kind;
@@ -109,7 +110,7 @@ export function HoldStep() {
         </Note>
       )}
       <Maps id={id} />
-      {rooted && (
+      {combed && (
         <Section
           title="Combing"
           action={

@@ -4,7 +4,7 @@ import type { Layer, Map as Weights } from '../api/http';
 import { addLayer, bringInPicture, chosenArea, moveLayer, removeLayer } from '../state/maps';
 import { kinds } from '../state/pointer';
 import { setValue } from '../state/project';
-import { useScene, useSchema, useShape } from '../state/queries';
+import { grows, useScene, useSchema, useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
@@ -123,7 +123,7 @@ function LayerCard({ path, of, body, layer, first }: { path: string; of: string;
   const kind = kindOfLayer(layer);
   const { weights } = layer;
   const base = `${path}/weights/${kind}`;
-  const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
+  const strands = useScene((s) => Boolean(body && s.bodies[body] && grows(s.bodies[body]))) ?? false;
   return (
     <>
       {!first && (

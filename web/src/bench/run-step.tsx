@@ -5,7 +5,7 @@ import { setHere, useHere } from '../state/here';
 import { cancel, edit, putFirst, run } from '../state/project';
 import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace, isStrands } from '../state/queries';
 import { choosePoints } from '../state/choice';
-import { clothOf } from '../state/value';
+import { clothOf, kindOf } from '../state/value';
 import { setView } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
@@ -251,8 +251,8 @@ function curesOf(key: string, snag: Snag): Cure[] {
     label: `${steps} to ${more}`,
     act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: more }]),
   };
-  const strands = 'strands' in body.kind ? body.kind.strands : undefined;
-  const [at, numbers] = strands ? ['strands', strands] : ['cloth/matter', clothOf(body)?.matter];
+  const strands = 'strands' in body.kind ? body.kind.strands : 'plants' in body.kind ? body.kind.plants : undefined;
+  const [at, numbers] = strands ? [kindOf(body), strands] : ['cloth/matter', clothOf(body)?.matter];
   const twice = (keys: string[], words: string, label: string): Cure[] =>
     numbers
       ? [
@@ -272,7 +272,9 @@ function curesOf(key: string, snag: Snag): Cure[] {
         ]
       : [];
   const thicker = (words: string) =>
-    strands ? twice(['around'], 'More room kept about each strand. ', 'twice as much') : twice(['thickness'], words, 'twice as thick');
+    strands
+      ? twice(['around'], `More room kept about each ${'plants' in body.kind ? 'branch' : 'strand'}. `, 'twice as much')
+      : twice(['thickness'], words, 'twice as thick');
   switch (snag.snag) {
     case 'crossing': {
       const itself = snag.with?.kind === 'itself';
@@ -296,9 +298,11 @@ function curesOf(key: string, snag: Snag): Cure[] {
     case 'overstretch':
       return [
         finer,
-        ...(strands
-          ? twice(['modulus'], 'A fibre that stretches less. ', 'twice as stiff')
-          : twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff')),
+        ...('plants' in body.kind
+          ? []
+          : strands
+            ? twice(['modulus'], 'A fibre that stretches less. ', 'twice as stiff')
+            : twice(['stretch_warp', 'stretch_weft'], 'A matter that stretches less. ', 'twice as stiff')),
         { words: 'Or less weight on few points: hold more of them.' },
       ];
     case 'leap':

@@ -5,10 +5,10 @@ import { ChoiceField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { shownIn } from '../ui/sum';
 
-/** The values of an object, drawn from what the schema says of them: those changed often, or those changed seldom. */
-export function SchemaRows({ base, of, seldom }: { base: string; of: string; seldom: boolean }) {
+/** The values of an object, drawn from what the schema says of them: those changed often, or those changed seldom; `without` some that say nothing now. */
+export function SchemaRows({ base, of, seldom, without = [] }: { base: string; of: string; seldom: boolean; without?: string[] }) {
   const schema = useSchema();
-  const all = entries(schema, base).filter((e) => e.seldom === seldom);
+  const all = entries(schema, base).filter((e) => e.seldom === seldom && !without.includes(e.key));
   const labelled = (label: string, path: string) => {
     const unit = facts(schema, path).unit;
     return unit ? `${label}, ${shownIn(unit)[0]}` : label;

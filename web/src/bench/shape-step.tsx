@@ -22,7 +22,7 @@ import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
 import { GrowRows } from './grow';
 import { PlantRows, Shelf } from './plants';
-import { FliesRows, ShedRows } from './shed';
+import { FliesRows, idle, ShedRows } from './shed';
 import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
@@ -175,7 +175,12 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
             <PlantRows id={id} of={of} own={body.kind.plants} />
           ) : (
             <>
-              <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom={false} />
+              <SchemaRows
+                base={`${base}/kind/${kindOf(body)}`}
+                of={of}
+                seldom={false}
+                without={'drift' in body.kind ? idle(body.kind.drift) : []}
+              />
               {'drift' in body.kind && <FliesRows id={id} of={of} own={body.kind.drift} />}
               {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
               {'drift' in body.kind && <ShedRows id={id} of={of} own={body.kind.drift} />}

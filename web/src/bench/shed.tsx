@@ -26,6 +26,13 @@ const ORDERS = [
 const ALIKE = '·';
 const NOBODY = '·';
 
+/** Numbers of pieces that say nothing as they are: what lets go needs no space, and leaves are as large and as heavy as they are. */
+export function idle(own: Drift): string[] {
+  const wing = typeof own.flies === 'object' && 'wing' in own.flies ? ['drag'] : [];
+  if (!own.shed) return wing;
+  return own.shed.what === 'heads' ? ['size', ...wing] : ['size', 'radius', 'variation', 'weight', ...wing];
+}
+
 /** As what pieces fly. */
 export function FliesRows({ id, of, own }: { id: string; of: string; own: Drift }) {
   const path = `/bodies/${id}/kind/drift/flies`;

@@ -64,8 +64,8 @@ const matters = queryOptions({ queryKey: ['matters'], queryFn: () => told(http.G
 const under = (s: Project['scene']) => [s.handles, s.figures, s.colliders, s.frames.first, s.frames.rate];
 /** Whether where it starts follows from others. */
 const rides = (b: Body) => Boolean(b.place?.on || 'figure' in (clothOf(b)?.shape ?? {}) || grows(b) || shedBy(b));
-/** Whether it grows on something. */
-const grows = (b: Body) => 'strands' in b.kind || 'plants' in b.kind;
+/** Whether it grows on something, and is of segments. */
+export const grows = (b: Body) => 'strands' in b.kind || 'plants' in b.kind;
 /** The plants that let it go, where it is pieces of some. */
 const shedBy = (b: Body) => ('drift' in b.kind ? b.kind.drift.shed?.plants : undefined);
 /** What a kind's shape follows from: of strands not from the hairs between, but from the cloth that they grow on. */
@@ -301,7 +301,10 @@ export const now = {
   },
 };
 
-/** Whether a body of the open project is of strands. */
-export const isStrands = (id: string) => 'strands' in (now.scene()?.bodies[id]?.kind ?? {});
+/** Whether a body of the open project is of segments: strands or plants. */
+export const isStrands = (id: string) => {
+  const body = now.scene()?.bodies[id];
+  return body !== undefined && grows(body);
+};
 
 export const isGoing = (r: Run) => r.state === 'queued' || r.state === 'running';

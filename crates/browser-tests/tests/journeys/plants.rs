@@ -45,13 +45,14 @@ async fn a_plant_is_taken_from_the_shelf_kept_by_its_trunk_blown_and_lets_leaves
         id,
         json!([
             {"op": "add", "path": "/frames/last", "value": 24},
+            {"op": "replace", "path": "/bodies/thistle/name", "value": "Bed of thistles"},
             {"op": "add", "path": "/fields/blow", "value": {"name": "Blow", "act": {"wind": {"speed": 7, "heading": 0.4}}}},
         ]),
     )
     .await;
     w.press("Drift").await?;
     w.until("pieces are added", async || Ok(bodies().await["drift"].is_object())).await?;
-    w.choose("Drift Let go by", "Thistle").await?;
+    w.choose("Drift Let go by", "Bed of thistles").await?;
     w.until("they are its leaves", async || {
         Ok(bodies().await["drift"]["kind"]["drift"]["shed"]["what"] == "leaves")
     })
@@ -88,7 +89,7 @@ async fn a_plant_is_taken_from_the_shelf_kept_by_its_trunk_blown_and_lets_leaves
     let text = bytes.text().await.map_err(Error::other)?;
     let counts = text.lines().find(|l| l.contains("curveVertexCounts")).unwrap();
     let counts: Vec<usize> =
-        counts.split(['[', ']']).nth(1).unwrap().split(", ").map(|n| n.parse().unwrap()).collect();
+        counts.split(['[', ']']).nth(3).unwrap().split(", ").map(|n| n.parse().unwrap()).collect();
     assert_eq!(counts.len(), 4 * (1 + 10 + 40), "a stem, ten branches and forty leaves each");
     let violations = w.axe("body").await?;
     assert_eq!(violations, "", "{violations}");

@@ -229,3 +229,27 @@ fn what_can_not_be_is_told_in_words() {
     let told = faults(&|s| s["bodies"]["bed"]["follow"] = json!(10.0));
     assert!(told.contains("plants come back to their shape"), "{told}");
 }
+
+#[test]
+fn leaves_that_fall_into_a_box_settle_flat_and_none_goes_through() {
+    let scene = json!({
+        "nematon": 2, "name": "Box", "frames": { "first": 0, "last": 96, "rate": 24.0, "substeps": 10 },
+        "bodies": { "leaves": { "name": "Leaves", "kind": { "drift": { "size": [0.5, 0.6, 0.5], "count": 300, "radius": 0.02, "variation": 0.2,
+            "weight": 0.00025, "drag": 1.28, "friction": 0.5, "flies": { "plate": { "thickness": 0.004 } } } },
+            "touch": { "itself": true, "others": true }, "place": { "position": [0, 0.5, 0], "turn": [0, 0, 0] } } },
+        "fields": { "pull": { "name": "Gravity", "act": { "gravity": { "strength": 9.81 } } } },
+        "colliders": { "crate": { "name": "Crate", "form": { "box": { "size": [0.6, 1.2, 0.6] } }, "hollow": true,
+            "place": { "position": [0, 0.6, 0], "turn": [0, 0, 0] } } },
+    });
+    let before = walk(&scene, 95).places(0);
+    let r = walk(&scene, 96);
+    let (at, turns) = (r.places(0), r.turns(0).unwrap());
+    for p in &at {
+        assert!(p[0].abs() < 0.3 && p[2].abs() < 0.3 && p[1] > 0.0015 && p[1] < 0.05, "{p:?}");
+    }
+    let fast = far(&before, &at, [0.0; 3]) * 24.0;
+    assert!(fast < 0.05, "one still goes by {fast} m/s");
+    // Up along its own y: what lies is flat.
+    let flat = turns.iter().filter(|[x, _, z, _]| (1.0 - 2.0 * (x * x + z * z)).abs() > 0.9).count();
+    assert!(flat > 240, "{flat} lie flat");
+}

@@ -4,8 +4,8 @@ use crate::harness::within;
 use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{
-    AIR_DENSITY, Body, BuildError, ClothRest, ColliderRest, Contact, Fault, Floor, FrameInputs, FreeRest,
-    Matter, NoWatch, Pairing, Pose, Rules, Solid, State, With, snags, step,
+    AIR_DENSITY, Body, BuildError, ClothRest, ColliderRest, Contact, Fault, Flier, FliesRest, Floor,
+    FrameInputs, FreeRest, Matter, NoWatch, Pairing, Pose, Rules, Solid, State, With, snags, step,
 };
 
 /// Balls of one radius and mass.
@@ -324,4 +324,38 @@ fn what_no_loose_points_can_have_is_refused() {
     assert!(matches!(with(|r| r.drag = -1.0), Some(BuildError::Matter { what: "drag", .. })));
     assert!(matches!(with(|r| r.positions[1][2] = f32::NAN), Some(BuildError::NotFinite { point: 1 })));
     assert!(matches!(with(|r| r.radii.truncate(1)), Some(BuildError::Lengths { found: 1, expected: 2, .. })));
+}
+
+#[test]
+fn a_plate_falls_flat_as_its_drag_says_and_none_is_lost_in_a_gale() {
+    let plates = |radius: f32, mass: f32, turn: [f32; 4], count: usize| FreeRest {
+        drag: 1.28,
+        flies: Some(FliesRest { flier: Flier::Plate, radii: vec![radius; count], turns: vec![turn; count] }),
+        ..balls((0..count).map(|k| [k as f32, 0.0, 0.0]).collect(), 0.001, mass)
+    };
+    // σ 0.15 kg/m²: 1.384 m/s at last.
+    let mass = 0.15 * std::f32::consts::PI * 0.04;
+    for substeps in [10, 40] {
+        let body = Body::free(&plates(0.2, mass, [0.0, 0.0, 0.0, 1.0], 1)).unwrap();
+        let mut l = Loose::new(vec![body], &Rules { own: vec![false], between: vec![] }, vec![]);
+        l.frame.substeps = substeps;
+        l.run(48);
+        let v = l.states[0].velocities(&l.bodies[0])[0];
+        println!("{substeps} sub-steps: {v:?}");
+        assert!((f64::from(-v[1]) / 1.384 - 1.0).abs() < 0.02, "{v:?}");
+    }
+    // Light ones in a gale go with it, and each as if it were alone.
+    let run = |count: usize| {
+        let body = Body::free(&plates(0.01, 2e-5, [0.3, 0.1, 0.5, 0.8], count)).unwrap();
+        let mut l = Loose::new(vec![body], &Rules { own: vec![false], between: vec![] }, vec![]);
+        l.frame.fields = crate::harness::steady([30.0, 0.0, 5.0]);
+        l.run(24);
+        (l.states[0].positions(&l.bodies[0]), l.states[0].velocities(&l.bodies[0]))
+    };
+    let ((few, _), (many, speeds)) = (run(3), run(21));
+    let off = |a: [f32; 3], b: [f32; 3]| (0..3).map(|c| (a[c] - b[c]).abs()).fold(0.0, f32::max);
+    assert!(few.iter().zip(&many).all(|(a, b)| off(*a, *b) < 1e-4), "those beside it count for nothing");
+    for v in speeds {
+        assert!(v.iter().all(|c| c.is_finite()) && off(v, [30.0, v[1], 5.0]) < 4.0, "{v:?}");
+    }
 }
