@@ -4,8 +4,10 @@ import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
 import { fade } from './fade';
 
-/** Pieces up to which each is drawn round. */
+/** Pieces up to which each is drawn round, and up to which it has some faces. */
 const ROUND = 600;
+const FACED = 2000;
+const ball = (count: number) => (count <= FACED ? new T.IcosahedronGeometry(1, count <= ROUND ? 2 : 1) : new T.OctahedronGeometry(1.1, 0));
 
 /** A leaf one long and one wide, that faces up along y, its halves lifted a little. */
 function leaf(): T.BufferGeometry {
@@ -53,7 +55,7 @@ export class DriftLayer implements BodyLayer {
     const look = { color: colour, ...(thin ? { side: T.DoubleSide } : {}) };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.85 });
     const count = shape.head.points;
-    this.mesh = new T.InstancedMesh(thin ? leaf() : new T.IcosahedronGeometry(1, count <= ROUND ? 2 : 1), this.material, count);
+    this.mesh = new T.InstancedMesh(thin ? leaf() : ball(count), this.material, count);
     this.mesh.castShadow = this.mesh.receiveShadow = true;
     this.mesh.frustumCulled = false;
     this.group.add(this.mesh);
@@ -78,18 +80,18 @@ export class DriftLayer implements BodyLayer {
     const { positions: p, place, turns: q } = this;
     const { radii, ends } = this.shape;
     const [at, turn, size] = [new T.Vector3(), new T.Quaternion(), new T.Vector3()];
+    // What is not there is not drawn.
+    let drawn = 0;
     for (let k = 0; k < radii.length; k++) {
-      // What is not there has no place and no size.
-      if (Number.isNaN(p[3 * k]!)) {
-        this.mesh.setMatrixAt(k, place.makeScale(0, 0, 0));
-        continue;
-      }
+      if (Number.isNaN(p[3 * k]!)) continue;
       at.fromArray(p, 3 * k);
       const r = radii[k]!;
       if (q) place.compose(at, turn.fromArray(q, 4 * k).normalize(), size.set(ends[2 * k]!, ends[2 * k + 1]!, ends[2 * k + 1]!));
       else place.makeScale(r, r, r).setPosition(at);
-      this.mesh.setMatrixAt(k, place);
+      this.mesh.setMatrixAt(drawn, place);
+      drawn += 1;
     }
+    this.mesh.count = drawn;
     this.mesh.instanceMatrix.needsUpdate = true;
     this.mesh.boundingSphere = null;
   }

@@ -57,6 +57,8 @@ export class PlantLayer implements BodyLayer {
   private uniforms: ReturnType<typeof ribbonUniforms> & { places: { value: T.Texture } };
   private materials: T.MeshLambertMaterial[] = [];
   private parts: { drawn: T.Mesh; tone: number }[] = [];
+  /** How much of the wood is drawn while things move: all but the stalks of leaves. */
+  private stems = 0;
 
   constructor(
     readonly shape: Shape,
@@ -66,7 +68,9 @@ export class PlantLayer implements BodyLayer {
     this.places = new PlacesTexture(shape.head.points);
     this.uniforms = { ...ribbonUniforms(), places: { value: this.places.texture } };
     const up = this.before();
-    this.add(wood(shape, up), WOOD, WOOD_AT, -0.3, weave);
+    const [stems, all] = wood(shape, up);
+    this.stems = stems;
+    this.add(all, WOOD, WOOD_AT, -0.3, weave);
     this.add(leaves(shape, up), LEAF, LEAF_AT, 0, follow);
     this.add(heads(shape), HEAD, HEAD_AT, 0.35, follow);
     this.setDye(colour);
@@ -102,6 +106,10 @@ export class PlantLayer implements BodyLayer {
     this.materials.push(material);
     this.parts.push({ drawn, tone });
     this.group.add(drawn);
+  }
+
+  setBest(best: boolean) {
+    this.parts[0]?.drawn.geometry.setDrawRange(0, best ? Infinity : this.stems);
   }
 
   setWire(on: boolean) {
@@ -155,11 +163,12 @@ export class PlantLayer implements BodyLayer {
 
 const isLeaf = (s: Shape, k: number) => s.ends.length > 0 && s.ends[2 * k + 1]! > 0;
 
-/** A strip for each segment of wood, and for the stalks of leaves. */
-function wood(s: Shape, up: Uint32Array): T.BufferGeometry {
+/** A strip for each segment of wood, and then for the stalks of leaves; and how many corners there are before those. */
+function wood(s: Shape, up: Uint32Array): [number, T.BufferGeometry] {
   const [side, told, index]: [number[], number[], number[]] = [[], [], []];
-  for (let k = 0; k < up.length; k++) {
-    if (up[k] === k) continue;
+  const all = Array.from(up.keys()).filter((k) => up[k] !== k);
+  const stems = all.filter((k) => !isLeaf(s, k));
+  for (const k of [...stems, ...all.filter((k) => isLeaf(s, k))]) {
     const first = side.length / 3;
     // It begins as thick as what it goes on from ends, where that is no thicker than it.
     const near = Math.min(s.radii[up[k]!]!, 1.15 * s.radii[k]!);
@@ -173,7 +182,7 @@ function wood(s: Shape, up: Uint32Array): T.BufferGeometry {
       }
     index.push(first, first + 1, first + 3, first, first + 3, first + 2);
   }
-  return geometry(side, { segment: [told, 4] }, index);
+  return [6 * stems.length, geometry(side, { segment: [told, 4] }, index)];
 }
 
 /** Corners of a leaf: how far along it, as a share from its middle, and how far aside. */
@@ -214,19 +223,28 @@ function leaves(s: Shape, up: Uint32Array): T.BufferGeometry {
   );
 }
 
+/** A ball of eight faces, lit as if it were round. */
+const POLES = [
+  [1, 0, 0],
+  [-1, 0, 0],
+  [0, 1, 0],
+  [0, -1, 0],
+  [0, 0, 1],
+  [0, 0, -1],
+] as const;
+const EIGHT = [0, 2, 4, 4, 2, 1, 1, 2, 5, 5, 2, 0, 4, 3, 0, 1, 3, 4, 5, 3, 1, 0, 3, 5];
+
 function heads(s: Shape): T.BufferGeometry {
-  const ball = new T.IcosahedronGeometry(1, 0);
-  const corners = ball.getAttribute('position').array as Float32Array;
   const [at, told, index]: [number[], number[], number[]] = [[], [], []];
   for (let k = 0; 2 * k < s.ends.length; k++) {
     if (isLeaf(s, k) || s.ends[2 * k] === 0) continue;
-    for (let j = 0; j < corners.length; j += 3) {
-      index.push(at.length / 3);
-      at.push(corners[j]!, corners[j + 1]!, corners[j + 2]!);
-      told.push(k, 0.5 * s.ends[2 * k]!);
+    const first = at.length / 3;
+    for (const p of POLES) {
+      at.push(...p);
+      told.push(k, 0.55 * s.ends[2 * k]!);
     }
+    index.push(...EIGHT.map((j) => first + j));
   }
-  ball.dispose();
   return geometry(at, { head: [told, 2] }, index);
 }
 

@@ -5,6 +5,8 @@ use serde_json::{Value, json};
 
 /// How steep the slope is, rad.
 const SLOPE: f64 = 0.28;
+/// How high its middle is, m.
+const HIGH: f64 = 0.95;
 
 /// # Errors
 /// What is wrong with the scene, were there anything.
@@ -14,7 +16,8 @@ pub fn bank() -> Result<Scene, String> {
         serde_json::to_value(found.species).map_err(|e| e.to_string())
     };
     // Down toward the gully, where the wind goes.
-    let place = |x: f64, z: f64| json!({ "position": [x, -SLOPE.tan() * z, z], "turn": [SLOPE, 0.0, 0.0] });
+    let place =
+        |x: f64, z: f64| json!({ "position": [x, HIGH - SLOPE.tan() * z, z], "turn": [SLOPE, 0.0, 0.0] });
     let alone = json!({ "itself": false, "others": false, "group": "plants" });
     let plants = |name: &str, dye: &str, kind: Value, place: Value| json!({ "name": name, "dye": dye, "kind": { "plants": kind }, "place": place, "touch": alone });
     let mut down = json!({
@@ -35,7 +38,7 @@ pub fn bank() -> Result<Scene, String> {
         "bodies": {
             "thistles": plants("Thistles", "weld", json!({ "species": of("thistle")?, "size": [5.2, 2.6], "count": 140, "variation": 0.25, "seed": 11 }), place(0.0, 0.0)),
             "barley": plants("Barley", "rust", json!({ "species": of("barley")?, "size": [5.6, 1.2], "count": 60, "variation": 0.15, "seed": 5 }), place(0.0, 1.9)),
-            "tree": plants("Dwarf tree", "moss", json!({ "species": of("dwarf-tree")?, "size": [0, 0], "count": 1, "seed": 8 }), place(-3.1, -0.6)),
+            "tree": plants("Dwarf tree", "moss", json!({ "species": of("dwarf-tree")?, "size": [0, 0], "count": 1, "seed": 8 }), place(-2.75, -0.1)),
             "torn": {
                 "name": "Torn leaves", "dye": "moss",
                 "kind": { "drift": {
@@ -50,8 +53,8 @@ pub fn bank() -> Result<Scene, String> {
             "awning": {
                 "name": "Awning", "dye": "madder",
                 "kind": { "cloth": { "shape": { "sheet": { "width": 1.8, "depth": 1.1, "columns": 28, "rows": 18 } },
-                    "matter": { "areal_weight": 0.2, "stretch_warp": 2500, "stretch_weft": 2200, "shear": 150, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.0, "friction": 0.7, "thickness": 0.001 } } },
-                "place": { "position": [2.2, 0.62, 1.7], "turn": [0.12, 0.2, -0.1] },
+                    "matter": { "areal_weight": 0.2, "stretch_warp": 4500, "stretch_weft": 4000, "shear": 220, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.0, "friction": 0.7, "thickness": 0.001 } } },
+                "place": { "position": [2.2, HIGH + 0.75, 1.7], "turn": [0.12, 0.2, -0.1] },
                 "grips": {
                     "ridge": { "name": "Ridge side", "points": [{ "corner": "back left" }, { "corner": "back right" }] },
                     "gully": { "name": "Gully side", "points": [{ "corner": "front left" }, { "corner": "front right" }] }
@@ -67,9 +70,9 @@ pub fn bank() -> Result<Scene, String> {
             "rollers": { "name": "Rollers over the ridge", "act": { "turbulence": { "strength": 1.1, "size": 1.6, "pace": 0.4, "drift": [2.6, 0.2, 2.4], "octaves": 2, "seed": 5 } } }
         },
         "colliders": {
-            "slope": { "name": "Slope", "form": { "box": { "size": [7.6, 0.4, 5.6] } },
-                "place": { "position": [0, -0.2 / SLOPE.cos(), 0], "turn": [SLOPE, 0, 0] }, "friction": 0.8, "group": "solid" },
-            "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.4, 1.2, -1.0], "turn": [0, 0, 0] }, "group": "solid" }
+            "slope": { "name": "Slope", "form": { "box": { "size": [7.6, 0.3, 5.8] } },
+                "place": { "position": [0, HIGH - 0.15 / SLOPE.cos(), 0], "turn": [SLOPE, 0, 0] }, "friction": 0.8, "group": "solid" },
+            "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.4, HIGH + 1.2, -1.0], "turn": [0, 0, 0] }, "group": "solid" }
         }
     });
     parse(&scene.to_string())
