@@ -2,6 +2,7 @@
 use nematon_geometry::{Branches, Heads, Leaves, Species, Stem};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::f64::consts::PI;
 
 /// A species with its name.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
@@ -75,7 +76,7 @@ pub fn species() -> Vec<Shelved> {
                     from: 0.15,
                     to: 0.75,
                     angle: 0.6,
-                    round: 3.14,
+                    round: PI,
                     length: 0.2,
                     width: 0.011,
                     stalk: 0.01,
@@ -101,7 +102,7 @@ pub fn species() -> Vec<Shelved> {
                     from: 0.2,
                     to: 1.0,
                     angle: 1.3,
-                    round: 3.14,
+                    round: PI,
                     length: 0.3,
                     shorter: 0.85,
                     thickness: 0.35,
@@ -114,7 +115,7 @@ pub fn species() -> Vec<Shelved> {
                     from: 0.45,
                     to: 1.0,
                     angle: 0.5,
-                    round: 3.14,
+                    round: PI,
                     length: 0.07,
                     width: 0.024,
                     stalk: 0.0,
@@ -159,7 +160,7 @@ pub fn species() -> Vec<Shelved> {
         },
         Shelved {
             id: "dwarf-tree",
-            name: "Dwarf tree",
+            name: "Tree",
             source: WOODS,
             species: Species {
                 stem: stem(1.3, 0.026, 0.5, 0.5, 10),

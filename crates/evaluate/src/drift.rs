@@ -17,7 +17,7 @@ impl Shapes for Drift {
     }
 
     fn rest(&self, body: &Body, shaped: &Shaped, first: &Moment) -> Rest {
-        Rest::Free(rest(body, self, shaped, first))
+        Rest::Free(Box::new(rest(body, self, shaped, first)))
     }
 
     fn matters(&self) -> Matters {

@@ -118,7 +118,8 @@ fn of_body(s: &mut Sink, rest: &Rest) {
         Rest::Cloth(rest) => of_cloth(s, rest),
         Rest::Strands(rest) => of_strands(s, rest),
         Rest::Free(rest) => {
-            let FreeRest { positions, radii, masses, drag, friction, over, comes, flies, shed } = rest;
+            let FreeRest { positions, radii, masses, drag, friction, over, comes, flies, shed } =
+                rest.as_ref();
             if let Some(FliesRest { flier, .. }) = flies {
                 s.u32(&[word::FLIES, *flier as u32]);
             }
@@ -409,13 +410,11 @@ fn of_frame(
             s.u32(&[point]);
             s.f32(&position);
             s.f32(&velocity);
-            if let Rest::Free(FreeRest { radii, masses, over, .. }) = &island.rests[body] {
-                let k = point as usize;
-                s.f32(&[radii[k], masses[k]]);
-                over.iter().filter_map(|map| map.get(k)).for_each(|by| s.f32(&[*by]));
-            }
             if let Rest::Free(rest) = &island.rests[body] {
-                flying(&mut s, rest, point as usize..point as usize + 1);
+                let k = point as usize;
+                s.f32(&[rest.radii[k], rest.masses[k]]);
+                rest.over.iter().filter_map(|map| map.get(k)).for_each(|by| s.f32(&[*by]));
+                flying(&mut s, rest, k..k + 1);
             }
         }
     }

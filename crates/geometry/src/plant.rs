@@ -75,7 +75,7 @@ pub struct Branches {
     #[schemars(title = "Angle", range(min = 0, max = 3), extend("unit" = "rad"))]
     pub angle: f64,
     /// Round that, from each to the next: 2.4 is the golden angle, 3.14 two rows.
-    #[schemars(title = "Round", range(min = 0, max = 6.2832), extend("unit" = "rad"))]
+    #[schemars(title = "Round", range(min = 0, max = 6.3), extend("unit" = "rad"))]
     pub round: f64,
     /// Of what they come from.
     #[schemars(title = "Length", range(min = 0.01, max = 2))]
@@ -111,7 +111,7 @@ pub struct Leaves {
     pub to: f64,
     #[schemars(title = "Angle", range(min = 0, max = 3), extend("unit" = "rad"))]
     pub angle: f64,
-    #[schemars(title = "Round", range(min = 0, max = 6.2832), extend("unit" = "rad"))]
+    #[schemars(title = "Round", range(min = 0, max = 6.3), extend("unit" = "rad"))]
     pub round: f64,
     #[schemars(title = "Length", range(min = 0.001, max = 5), extend("unit" = "m"))]
     pub length: f64,

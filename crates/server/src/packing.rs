@@ -73,10 +73,10 @@ pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
         positions.iter_mut().zip(f.positions).for_each(|(all, own)| all.push(own));
         turns.iter_mut().zip(f.turns).for_each(|(all, own)| all.extend(own));
     }
-    let chunk = |((p, t), own): ((&Vec<Vec<[f64; 3]>>, &Vec<Vec<[f32; 4]>>), &Own)| {
-        let chunk = Chunk::of(p, own.error);
-        if t.is_empty() { chunk.pack() } else { chunk.turned(p, t).pack() }
-    };
-    let chunks = positions.iter().zip(&turns).zip(bodies).map(chunk).collect::<Result<_, _>>()?;
+    let mut chunks = vec![];
+    for ((places, turns), own) in positions.iter().zip(&turns).zip(bodies) {
+        let chunk = Chunk::of(places, own.error);
+        chunks.push(if turns.is_empty() { chunk.pack() } else { chunk.turned(places, turns).pack() }?);
+    }
     Ok(Packed { chunks, checkpoints, snags })
 }

@@ -13,7 +13,7 @@ use std::sync::Arc;
 #[derive(Clone, Debug, PartialEq)]
 pub enum Rest {
     Cloth(Box<ClothRest>),
-    Free(FreeRest),
+    Free(Box<FreeRest>),
     Strands(Box<StrandRest>),
 }
 

@@ -5791,7 +5791,7 @@ export interface components {
             /**
              * Upright
              * Format: double
-             * @description How much they grow up along the body's place, and not out of what they grow on.
+             * @description How much they grow straight up, and not out of what they grow on.
              * @default 1
              */
             upright: number;

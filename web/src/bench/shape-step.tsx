@@ -182,7 +182,7 @@ function BodyCard({ id, body }: { id: string; body: Body }) {
                 without={'drift' in body.kind ? idle(body.kind.drift) : []}
               />
               {'drift' in body.kind && <FliesRows id={id} of={of} own={body.kind.drift} />}
-              {'drift' in body.kind && <SourceRows id={id} of={of} own={body.kind.drift} />}
+              {'drift' in body.kind && !body.kind.drift.shed && <SourceRows id={id} of={of} own={body.kind.drift} />}
               {'drift' in body.kind && <ShedRows id={id} of={of} own={body.kind.drift} />}
               <SchemaRows base={`${base}/kind/${kindOf(body)}`} of={of} seldom />
             </>

@@ -20,8 +20,8 @@ const FLIES = [
 const RULE: Rule = { chance: 0.2, over: 4, order: 'random' };
 const ORDERS = [
   { value: 'random', label: 'any of them' },
-  { value: 'tips', label: 'the tips first' },
-  { value: 'roots', label: 'the roots first' },
+  { value: 'tips', label: 'the tips' },
+  { value: 'roots', label: 'the roots' },
 ];
 const ALIKE = '·';
 const NOBODY = '·';
@@ -142,13 +142,15 @@ function RuleRows(props: {
     <div className="mt-1 border-l-2 border-line-strong" data-testid="rule">
       <Note>{sentence(rule, name, what, rule.map ? maps[rule.map]?.name : undefined)}</Note>
       <NumberField path={`${path}/chance`} of={of} />
-      <NumberField path={`${path}/over`} of={of} otherwise={0} />
+      <NumberField path={`${path}/over`} label="Air over" of={of} otherwise={0} />
       <ChoiceField
         label="First"
         of={of}
         value={rule.order ?? 'random'}
         options={ORDERS}
-        onChoose={(v) => void edit(`${of}, ${ORDERS.find((o) => o.value === v)?.label}`, [{ op: 'add', path: `${path}/order`, value: v }])}
+        onChoose={(v) =>
+          void edit(`${of}, ${ORDERS.find((o) => o.value === v)?.label} first`, [{ op: 'add', path: `${path}/order`, value: v }])
+        }
       />
       {(rule.map != null || Object.keys(maps).length > 0) && (
         <ChoiceField

@@ -65,7 +65,7 @@ impl Reach {
             v: state.v.as_ptr(),
             air: state.air.as_ptr(),
             directors: own.directors.as_mut_ptr(),
-            away: (!state.away.is_empty()).then(|| state.away.as_ptr()),
+            away: (!state.away.is_empty()).then_some(state.away.as_ptr()),
         }
     }
 }
