@@ -406,7 +406,7 @@ fn of_frame(
     for Comings { body, born, gone } in comings(scene, island.bodies, of, inputs, index) {
         s.u32(&[word::COMINGS, body as u32, born.len() as u32, gone.len() as u32]);
         s.u32(&gone);
-        for Born { point, position, velocity } in born {
+        for Born { point, position, velocity, spin } in born {
             s.u32(&[point]);
             s.f32(&position);
             s.f32(&velocity);
@@ -415,6 +415,9 @@ fn of_frame(
                 s.f32(&[rest.radii[k], rest.masses[k]]);
                 rest.over.iter().filter_map(|map| map.get(k)).for_each(|by| s.f32(&[*by]));
                 flying(&mut s, rest, k..k + 1);
+                if rest.flies.is_some() {
+                    s.f32(&spin);
+                }
             }
         }
     }

@@ -30,7 +30,12 @@ struct Piece {
     /// Where it comes, in the world, metres; and how fast, m/s.
     position: [f64; 3],
     velocity: [f64; 3],
+    /// And how fast it turns, 1/s.
+    spin: [f64; 3],
 }
+
+/// By how many frames before a piece comes its outlet is looked at for how fast that goes.
+const BEFORE: f64 = 2.0 / LOOKS as f64;
 
 impl Coming {
     /// # Errors
@@ -77,6 +82,7 @@ impl Coming {
                 point: k as u32,
                 position: std::array::from_fn(|c| at(c) as f32),
                 velocity: std::array::from_fn(|c| (p.velocity[c] + t * g[c]) as f32),
+                spin: p.spin.map(|c| c as f32),
             }
         });
         let gone = each().filter(|(_, p)| within(p.goes) && p.comes <= frame - 1.0).map(|(k, _)| k as u32);
@@ -178,15 +184,19 @@ fn piece(
     let chance = |of: u32| fill::chance(own.seed, (k as u64) * u64::from(DICE) + u64::from(of));
     let dice = |from: u32| [0, 1, 2].map(|c| chance(from + c));
     let at = World::of(scene, &body.place, comes);
+    let was = World::of(scene, &body.place, comes - BEFORE);
     let radius = own.radius * fill::varied(own.variation, k, own.seed);
-    let (place, out) = match (&source.from, outlet) {
+    // Where it comes, where that was a little before, and what leads out of it.
+    let (place, before, out) = match (&source.from, outlet) {
         (Outlet::Figure(_) | Outlet::Collider(_), Some(surface)) => {
             let (on, out) = surface.place(scene, dice(0), comes);
-            (std::array::from_fn(|c| on[c] + (radius + surface.off) * out[c]), out)
+            let (was, _) = surface.place(scene, dice(0), comes - BEFORE);
+            let off = |p: [f64; 3]| std::array::from_fn(|c| p[c] + (radius + surface.off) * out[c]);
+            (off(on), off(was), out)
         }
         (Outlet::Points(points), _) if !points.is_empty() => {
             let p = points[k % points.len()];
-            (at.place(p), at.direction(outward(p, dice(0))))
+            (at.place(p), was.place(p), at.direction(outward(p, dice(0))))
         }
         (
             Outlet::Space | Outlet::Points(_) | Outlet::Figure(_) | Outlet::Collider(_) | Outlet::Body(_),
@@ -194,12 +204,14 @@ fn piece(
         ) => {
             let chances = dice(0);
             let p = std::array::from_fn(|c| (chances[c] - 0.5) * (own.size[c] - 2.0 * radius).max(0.0));
-            (at.place(p), at.direction(outward(p, dice(3))))
+            (at.place(p), was.place(p), at.direction(outward(p, dice(3))))
         }
     };
     let moment = scene.frames.moment(comes);
     let first = at.direction(source.velocity.each_ref().map(|v| v.at(&moment)));
     let (away, scatter) = (source.away.at(&moment), source.scatter.at(&moment));
+    let carried = source.carried.at(&moment) * scene.frames.rate / BEFORE;
+    let spin = source.spin.at(&moment);
     // Evenly in a ball.
     let any = outward([0.0; 3], dice(6)).map(|c| c * scatter * libm::cbrt(chance(9)));
     let lives = source.life.map_or(f64::INFINITY, |l| l * (1.0 + source.uneven * (2.0 * chance(10) - 1.0)));
@@ -207,7 +219,10 @@ fn piece(
         comes,
         goes: comes + lives * scene.frames.rate,
         position: std::array::from_fn(|c| place[c] + scene.origin[c]),
-        velocity: std::array::from_fn(|c| first[c] + away * out[c] + any[c]),
+        velocity: std::array::from_fn(|c| {
+            first[c] + away * out[c] + any[c] + carried * (place[c] - before[c])
+        }),
+        spin: outward([0.0; 3], dice(11)).map(|c| c * spin),
     }
 }
 

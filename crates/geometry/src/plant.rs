@@ -66,7 +66,7 @@ pub struct Stem {
 pub struct Branches {
     #[schemars(title = "Count", range(min = 1, max = 60))]
     pub count: u32,
-    /// Where along that the first one is, as a share; and the last one.
+    /// Where along that the first one is, as a share, and the last one: each at the point of it that is nearest.
     #[schemars(title = "From", range(min = 0, max = 1))]
     pub from: f64,
     #[schemars(title = "To", range(min = 0, max = 1))]

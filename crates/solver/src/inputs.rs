@@ -447,6 +447,8 @@ pub struct Born {
     /// Where it is when the frame ends, metres, and how fast, m/s.
     pub position: [f32; 3],
     pub velocity: [f32; 3],
+    /// How fast it turns, where it has a turn, 1/s.
+    pub spin: [f32; 3],
 }
 
 /// A collider's friction where it is other in a frame than at first.

@@ -50,7 +50,12 @@ pub(crate) fn shed(bodies: &[Body], states: &mut [State], frame: &FrameInputs) {
             }
             own.passed[piece] = f32::INFINITY;
             let at = from.x[place].xyz();
-            born.push(Born { point: piece as u32, position: at, velocity: from.v[place].xyz() });
+            born.push(Born {
+                point: piece as u32,
+                position: at,
+                velocity: from.v[place].xyz(),
+                spin: [0.0; 3],
+            });
             if let Model::Rods(rods) = &plant.model {
                 faces.push((piece, rods.faces(from, place)));
             }

@@ -168,7 +168,7 @@ fn through(
         for b in &c.born {
             let place = bodies[c.body].place(b.point) as usize;
             if let (Own::Free(own), Model::Free(model)) = (&mut states[c.body].own, &bodies[c.body].model) {
-                own.begin(place, model);
+                own.begin(place, model, b.spin);
             }
         }
     }

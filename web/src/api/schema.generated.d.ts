@@ -5327,6 +5327,36 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
+            /**
+             * Of its own speed
+             * Format: double
+             * @description And as much of how fast that goes which it comes from.
+             * @default 0
+             */
+            carried: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
+            /**
+             * Spin
+             * Format: double
+             * @description How fast what flies otherwise than a ball turns as it comes, about any axis.
+             * @default 0
+             */
+            spin: number | {
+                /** Keys */
+                keys?: components["schemas"]["Key"][];
+                formula?: components["schemas"]["Formula"];
+                before?: components["schemas"]["Beyond"];
+                after?: components["schemas"]["Beyond"];
+                /** Seed */
+                seed?: number;
+            };
         };
         /**
          * @description What pieces come from, or strands grow on.
@@ -5946,7 +5976,7 @@ export interface components {
             /**
              * From
              * Format: double
-             * @description Where along that the first one is, as a share; and the last one.
+             * @description Where along that the first one is, as a share, and the last one: each at the point of it that is nearest.
              */
             from: number;
             /**

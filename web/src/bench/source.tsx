@@ -8,7 +8,7 @@ import { Outlet } from './outlet';
 
 type Drift = Extract<Body['kind'], { drift: unknown }>['drift'];
 type Source = NonNullable<Drift['source']>;
-const BEGINS: Source = { rate: 60, uneven: 0, velocity: [0, 0, 0], away: 0, scatter: 0.2 };
+const BEGINS: Source = { rate: 60, uneven: 0, velocity: [0, 0, 0], away: 0, scatter: 0.2, carried: 0, spin: 0 };
 
 export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift }) {
   const path = `/bodies/${id}/kind/drift/source`;
@@ -56,6 +56,8 @@ export function SourceRows({ id, of, own }: { id: string; of: string; own: Drift
           />
           <NumberField path={`${path}/away`} of={of} otherwise={0} />
           <NumberField path={`${path}/scatter`} of={of} otherwise={0} />
+          <NumberField path={`${path}/carried`} label="Carried along" of={of} otherwise={0} />
+          {own.flies != null && own.flies !== 'ball' && <NumberField path={`${path}/spin`} of={of} otherwise={0} />}
         </Fold>
       )}
     </>

@@ -79,6 +79,14 @@ pub struct Source {
     #[serde(default)]
     #[schemars(title = "Any way", range(min = 0, max = 1000), extend("unit" = "m/s"))]
     pub scatter: Value,
+    /// And as much of how fast that goes which it comes from.
+    #[serde(default)]
+    #[schemars(title = "Of its own speed", range(min = 0, max = 2))]
+    pub carried: Value,
+    /// How fast what flies otherwise than a ball turns as it comes, about any axis.
+    #[serde(default)]
+    #[schemars(title = "Spin", range(min = 0, max = 1000), extend("unit" = "1/s"))]
+    pub spin: Value,
 }
 
 fn no_speed() -> [Value; 3] {
@@ -96,6 +104,8 @@ impl Source {
             velocity: no_speed(),
             away: Value::default(),
             scatter: 0.2.into(),
+            carried: Value::default(),
+            spin: Value::default(),
         }
     }
 }

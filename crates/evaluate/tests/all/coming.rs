@@ -278,3 +278,35 @@ fn rings_of_bodies_are_named_whole() {
     s["bodies"]["tassel"]["grips"]["back"]["to"] = json!({ "body": "veil" });
     assert!(validate(&s).unwrap_err()[0].to_string().contains("which there is not"));
 }
+
+#[test]
+fn what_comes_from_what_moves_takes_of_its_speed_and_what_flies_comes_spinning() {
+    let source = |carried: f64| json!({ "rate": 24, "from": { "points": [[0.0, 0.0, 0.0]] }, "scatter": 0, "carried": carried, "spin": 9.0 });
+    let speed = |carried: f64| {
+        let mut bodies = seeds(source(carried));
+        bodies["seeds"]["place"]["position"][0] = json!({ "formula": "2.5 * t" });
+        bodies["seeds"]["kind"]["drift"]["drag"] = json!(0.0);
+        bodies["seeds"]["touch"]["itself"] = json!(false);
+        let mut run = started(&scene(bodies, 6), &NoMeshes);
+        while !run.is_done() {
+            run.advance(&NoWatch).unwrap();
+        }
+        let first = run.there(0).unwrap()[0];
+        f64::from(run.state(0).velocities(&run.bodies[0])[first as usize][0])
+    };
+    assert!(speed(0.0).abs() < 1e-4);
+    assert!((speed(1.0) - 2.5).abs() < 0.01 && (speed(0.4) - 1.0).abs() < 0.01, "{}", speed(1.0));
+    // A plate that spins about another axis than its normal is turned a frame later; a ball has no turn.
+    let turns = |spin: f64| {
+        let mut bodies = seeds(source(0.0));
+        bodies["seeds"]["kind"]["drift"]["source"]["spin"] = json!(spin);
+        bodies["seeds"]["kind"]["drift"]["flies"] = json!({ "plate": { "thickness": 0.001 } });
+        let mut run = started(&scene(bodies, 3), &NoMeshes);
+        while !run.is_done() {
+            run.advance(&NoWatch).unwrap();
+        }
+        run.turns(0).unwrap()
+    };
+    assert_ne!(turns(0.0)[0], turns(30.0)[0]);
+    assert!(started(&scene(seeds(source(0.0)), 2), &NoMeshes).turns(0).is_none());
+}

@@ -31,7 +31,7 @@ pub fn write(out: &Path) -> Result<(), String> {
     save("washing-loft.json", text(&trials::loft()?)?)?;
     save("winged-courier.json", text(&courier::courier())?)?;
     save("woven-bladder.json", text(&bladder::bladder()?)?)?;
-    save("thistle-bank.json", text(&bank::bank()?)?)?;
+    save("wuthering-bank.json", text(&bank::bank()?)?)?;
     save("frozen-cushion.obj", bladder::frozen_cushion()?)?;
     save("satchel.obj", courier::satchel_mesh())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;

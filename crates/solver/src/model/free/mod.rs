@@ -245,10 +245,10 @@ impl Own {
         *turn = Turn::of(is.to_array().map(|c| c as f32));
     }
 
-    /// Takes a point's turn as it is at first.
-    pub(crate) fn begin(&mut self, place: usize, model: &Free) {
+    /// Takes a point's turn as it is at first, and how fast it turns, 1/s.
+    pub(crate) fn begin(&mut self, place: usize, model: &Free, spin: [f32; 3]) {
         if let (Some(turn), Some(f)) = (self.turns.get_mut(place), &model.flies) {
-            *turn = Turn::of(f.turns[place]);
+            *turn = Turn { by: spin, ..Turn::of(f.turns[place]) };
         }
     }
 }
