@@ -3,6 +3,7 @@ import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
 import { fade } from './fade';
+import { boundsOf, presentOf } from './present';
 
 /** Pieces up to which each is drawn round, and up to which it has some faces. */
 const ROUND = 600;
@@ -97,19 +98,13 @@ export class DriftLayer implements BodyLayer {
   }
 
   there(): number {
-    let count = 0;
-    for (let k = 0; k < this.positions.length; k += 3) if (!Number.isNaN(this.positions[k]!)) count += 1;
-    return count;
+    return presentOf(this.positions);
   }
 
   ready() {}
 
   bounds(): T.Box3 {
-    const box = new T.Box3();
-    const at = new T.Vector3();
-    for (let k = 0; k < this.positions.length; k += 3)
-      if (!Number.isNaN(this.positions[k]!)) box.expandByPoint(at.fromArray(this.positions, k));
-    return box.expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
+    return boundsOf(this.positions).expandByScalar(this.shape.radii.reduce((a, b) => Math.max(a, b), 0));
   }
 
   dispose() {

@@ -3,6 +3,7 @@ import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
 import { fade } from './fade';
+import { boundsOf, presentOf } from './present';
 import { measured, PlacesTexture, ribbonUniforms, weave } from './ribbon';
 
 /** Of a corner of wood: the points of its segment, which of them it is at, and how thick it is there. */
@@ -135,19 +136,13 @@ export class PlantLayer implements BodyLayer {
   }
 
   there(): number {
-    let count = 0;
-    for (let k = 0; k < this.positions.length; k += 3) if (!Number.isNaN(this.positions[k]!)) count += 1;
-    return count;
+    return presentOf(this.positions);
   }
 
   ready() {}
 
   bounds(): T.Box3 {
-    const box = new T.Box3();
-    const at = new T.Vector3();
-    for (let k = 0; k < this.positions.length; k += 3)
-      if (!Number.isNaN(this.positions[k]!)) box.expandByPoint(at.fromArray(this.positions, k));
-    return box;
+    return boundsOf(this.positions);
   }
 
   dispose() {
