@@ -13,7 +13,7 @@ pub use plants::Plants;
 pub use shed::{Flies, Order, Shed, ShedRule, Sheds, Thin};
 pub use strands::Strands;
 
-use crate::{Body, Scaled};
+use crate::{Body, MAX_POINTS, MapId, Scaled};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -31,6 +31,60 @@ impl Fault {
     }
     fn common(at: &str, why: &str) -> Fault {
         Fault { at: at.into(), own: false, why: why.into() }
+    }
+}
+
+/// What grows: on what, how many, and how many points each has; the maps that it names, by their paths, and what to do against too many points.
+struct Growing<'a> {
+    from: &'a Outlet,
+    count: u32,
+    each: usize,
+    maps: &'a [(&'a str, &'a Option<MapId>)],
+    cure: &'a str,
+    what: &'a str,
+}
+
+impl Growing<'_> {
+    /// What can't be of it, its maps and all else that a body of segments has.
+    fn faults(&self, body: &Body) -> Vec<Fault> {
+        let mut out = vec![];
+        let all = self.each.saturating_mul(self.count as usize);
+        if all > MAX_POINTS {
+            let why = format!(
+                "is {}, with {} points each {all}; the most is {MAX_POINTS}. {}",
+                self.count, self.each, self.cure
+            );
+            out.push(Fault::own("count", why));
+        }
+        if let Outlet::Points(points) = self.from
+            && points.len() != self.count as usize
+        {
+            let why = format!("is {}, and there are {} places to grow from", self.count, points.len());
+            out.push(Fault::own("count", why));
+        }
+        for (path, map) in self.maps {
+            if let Some(map) = map.as_ref().filter(|m| !body.maps.contains_key(*m)) {
+                out.push(Fault::own(path, format!("names the map \"{map}\", which the body does not have")));
+            }
+        }
+        if body.follow.is_some() {
+            let why = format!("can't be: {} come back to their shape by their stiffness", self.what);
+            out.push(Fault::common("follow", &why));
+        }
+        let scale = [
+            Scaled::ArealWeight,
+            Scaled::Bend,
+            Scaled::Drag,
+            Scaled::Friction,
+            Scaled::Gravity,
+            Scaled::StillAir,
+        ];
+        out.extend(surfaceless(
+            body,
+            self.what,
+            (&scale, "weight, bend, drag, friction and what air and gravity do"),
+        ));
+        out
     }
 }
 

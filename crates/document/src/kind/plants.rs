@@ -1,5 +1,5 @@
-use super::{Fault, Outlet, Traits, surfaceless};
-use crate::{Body, MAX_POINTS, MapId, Scaled, Value, species};
+use super::{Fault, Growing, Outlet, Traits};
+use crate::{Body, MapId, Value, species};
 use nematon_geometry::Species;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -118,16 +118,15 @@ impl Traits for Plants {
     }
 
     fn faults(&self, body: &Body) -> Vec<Fault> {
-        let mut out = vec![];
-        let each = self.species.points();
-        let all = each.saturating_mul(self.count as usize);
-        if all > MAX_POINTS {
-            let why = format!(
-                "is {}, with {each} points each {all}; the most is {MAX_POINTS}. Grow fewer, or a species with fewer branches, leaves or segments",
-                self.count
-            );
-            out.push(Fault::own("count", why));
+        let mut out = Growing {
+            from: &self.from,
+            count: self.count,
+            each: self.species.points(),
+            maps: &[("spread", &self.spread), ("large", &self.large)],
+            cure: "Grow fewer, or a species with fewer branches, leaves or segments",
+            what: "plants",
         }
+        .faults(body);
         let levels = self.species.branches.len() as u32;
         let on = [
             ("leaves", self.species.leaves.as_ref().map(|l| l.on)),
@@ -139,35 +138,10 @@ impl Traits for Plants {
                 out.push(Fault::own(&format!("species/{what}/on"), why));
             }
         }
-        if let Outlet::Points(points) = &self.from
-            && points.len() != self.count as usize
-        {
-            let why = format!("is {}, and there are {} places to grow from", self.count, points.len());
-            out.push(Fault::own("count", why));
-        }
         if matches!(self.from, Outlet::Body(_)) {
             let why = "can't be a body: plants grow on a patch, points, a figure or a collider";
             out.push(Fault::own("from/body", why.into()));
         }
-        for (what, map) in [("spread", &self.spread), ("large", &self.large)] {
-            if let Some(map) = map.as_ref().filter(|m| !body.maps.contains_key(*m)) {
-                out.push(Fault::own(what, format!("names the map \"{map}\", which the body does not have")));
-            }
-        }
-        if body.follow.is_some() {
-            let why = "can't be: plants come back to their shape by their stiffness";
-            out.push(Fault::common("follow", why));
-        }
-        let scale = [
-            Scaled::ArealWeight,
-            Scaled::Bend,
-            Scaled::Drag,
-            Scaled::Friction,
-            Scaled::Gravity,
-            Scaled::StillAir,
-        ];
-        let words = "weight, bend, drag, friction and what air and gravity do";
-        out.extend(surfaceless(body, "plants", (&scale, words)));
         out
     }
 }

@@ -1,5 +1,5 @@
-use super::{Clumps, Fault, Hairs, MeshSource, Outlet, Traits, surfaceless};
-use crate::{Body, MAX_POINTS, MapId, Scaled, Value};
+use super::{Clumps, Fault, Growing, Hairs, MeshSource, Outlet, Traits};
+use crate::{Body, MapId, Value};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -213,15 +213,15 @@ impl Traits for Strands {
     }
 
     fn faults(&self, body: &Body) -> Vec<Fault> {
-        let mut out = vec![];
-        let all = self.count as usize * self.points as usize;
-        if all > MAX_POINTS {
-            let why = format!(
-                "is {}, with {} points each {all}; the most is {MAX_POINTS}. Grow fewer, or give each fewer points",
-                self.count, self.points
-            );
-            out.push(Fault::own("count", why));
+        let mut out = Growing {
+            from: &self.from,
+            count: self.count,
+            each: self.points as usize,
+            maps: &[("spread", &self.spread), ("long", &self.long)],
+            cure: "Grow fewer, or give each fewer points",
+            what: "strands",
         }
+        .faults(body);
         if let Some(hairs) = &self.hairs {
             let all = hairs.count as usize * self.points as usize;
             if all > MAX_HAIR_POINTS {
@@ -232,36 +232,9 @@ impl Traits for Strands {
                 out.push(Fault::own("hairs/count", why));
             }
         }
-        if let Outlet::Points(points) = &self.from
-            && points.len() != self.count as usize
-        {
-            let why = format!("is {}, and there are {} places to grow from", self.count, points.len());
-            out.push(Fault::own("count", why));
-        }
-        for (what, map) in [("spread", &self.spread), ("long", &self.long)] {
-            if let Some(map) = map.as_ref().filter(|m| !body.maps.contains_key(*m)) {
-                out.push(Fault::own(what, format!("names the map \"{map}\", which the body does not have")));
-            }
-        }
         if self.inside && matches!(self.from, Outlet::Space | Outlet::Points(_)) {
             out.push(Fault::own("inside", "needs something closed to grow in: say what they grow on".into()));
         }
-        if body.follow.is_some() {
-            out.push(Fault::common(
-                "follow",
-                "can't be: strands come back to their shape by their stiffness",
-            ));
-        }
-        let scale = [
-            Scaled::ArealWeight,
-            Scaled::Bend,
-            Scaled::Drag,
-            Scaled::Friction,
-            Scaled::Gravity,
-            Scaled::StillAir,
-        ];
-        let words = "weight, bend, drag, friction and what air and gravity do";
-        out.extend(surfaceless(body, "strands", (&scale, words)));
         out
     }
 }
