@@ -615,8 +615,8 @@ async fn a_delivery_goes_out_as_it_is_read() {
         assert!(size >= least, "{format}: {size}");
         println!("{format}: {size} bytes, peak {} MB, {} MB before", s.peak() >> 20, before >> 20);
     }
-    // 136 MB as text, and what a run of frames takes while it is read: none of it is held.
-    assert!(s.peak() < before + (80 << 20), "{} MB more", (s.peak() - before) >> 20);
+    // 136 MB as text, and what a run of frames takes while it is read, some 78 MB: none of it is held, or it would be as much more.
+    assert!(s.peak() < before + (110 << 20), "{} MB more", (s.peak() - before) >> 20);
 }
 
 #[tokio::test]
