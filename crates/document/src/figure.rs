@@ -67,6 +67,21 @@ fn is_one(v: &f64) -> bool {
 }
 
 impl Figure {
+    /// What a file holds, as it is there.
+    pub fn of(name: &str, from: MeshSource) -> Figure {
+        Figure {
+            name: name.into(),
+            from,
+            points: None,
+            place: Node::default(),
+            size: one(),
+            clip: None,
+            begins: 0.0,
+            speed: one(),
+            then: AtEnd::Hold,
+        }
+    }
+
     /// How far into a clip of some length it is at a frame, both in seconds; at its beginning where it has no length.
     pub fn time(&self, frames: &FrameSpan, frame: f64, length: f64) -> f64 {
         let gone = ((frame - self.begins) / frames.rate * self.speed).max(0.0);

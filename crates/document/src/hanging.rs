@@ -8,7 +8,7 @@ pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<F
         let plants = scene.bodies.get(&shed.plants);
         let own = plants.and_then(|p| p.kind.plants());
         let (name, species) = match (plants, own) {
-            (Some(p), Some(own)) => (&p.name, &own.species),
+            (Some(p), Some(own)) => (&p.name, own.species.as_ref()),
             (Some(p), None) => {
                 return faults
                     .push(Fault::new(at("plants"), format!("names \"{}\", which are no plants", p.name)));
@@ -18,9 +18,10 @@ pub(crate) fn source(scene: &Scene, id: &BodyId, body: &Body, faults: &mut Vec<F
                 return faults.push(Fault::new(at("plants"), message));
             }
         };
+        // What a mesh has is known once it is read; heads it never has.
         let none = match shed.what {
-            Sheds::Leaves => species.leaves.is_none().then_some("leaves"),
-            Sheds::Heads => species.heads.is_none().then_some("heads"),
+            Sheds::Leaves => species.is_some_and(|s| s.leaves.is_none()).then_some("leaves"),
+            Sheds::Heads => species.is_none_or(|s| s.heads.is_none()).then_some("heads"),
         };
         if let Some(what) = none {
             faults.push(Fault::new(at("what"), format!("can't be: {name} have no {what}")));

@@ -36,8 +36,9 @@ pub use figure::*;
 pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Flies, Gores,
-    Hairs, ImportedMesh, Kind, Layers, Matter, MeshSource, Order, Outlet, Panel, Panels, Plants, Ring, Shape,
-    Shed, ShedRule, Sheds, Sheet, SkinOf, Source, Star, Strands, Thin, Tube, Warp,
+    Hairs, ImportedMesh, Kind, Layers, LeafMatter, Matter, MeshSource, Order, Outlet, Panel, Panels,
+    PlantMesh, Plants, Ring, Shape, Shed, ShedRule, Sheds, Sheet, SkinOf, Source, Star, Strands, Thin, Tube,
+    Warp, Wood,
 };
 pub use map::*;
 pub use migrate::{migrate, version};

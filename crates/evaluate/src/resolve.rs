@@ -250,7 +250,7 @@ pub(crate) fn place_body(scene: &Stage, node: &Node, points: &mut [[f32; 3]]) {
 pub(crate) struct World {
     pub position: [f64; 3],
     /// Unit quaternion: x, y, z, w.
-    turn: [f64; 4],
+    pub turn: [f64; 4],
 }
 
 impl World {

@@ -7,9 +7,9 @@ use crate::source::Coming;
 use crate::weather::Weather;
 use crate::{Stage, kind};
 use nematon_document::{
-    Along, Body, Choice, Figure, Grip, GripId, HeldTo, MAX_POINTS, MeshSource, Moment, Node, Value,
+    Along, Body, Choice, Figure, Grip, GripId, HeldTo, MAX_POINTS, MeshSource, Moment, Node, PlantMesh, Value,
 };
-use nematon_geometry::{Border, Density, Mesh, MeshFault, nearest_of, points_in};
+use nematon_geometry::{Border, Density, Mesh, MeshFault, Modelled, nearest_of, points_in};
 use nematon_paint::{Combed, Lock, Painting, Picture};
 use nematon_solver::{Maps, Scaled};
 use std::sync::Arc;
@@ -23,6 +23,12 @@ pub trait MeshLibrary {
     /// from the figure's name.
     fn figure(&self, figure: &Figure) -> Result<Arc<nematon_figure::Figure>, String> {
         Err(format!("has no file here: {:?}", figure.from))
+    }
+
+    /// The plant in a mesh, or why there is none, in words that go on from "its mesh".
+    fn modelled(&self, of: &PlantMesh) -> Result<Arc<Modelled>, String> {
+        let file = self.figure(&Figure::of("plant", of.from.clone()))?;
+        crate::plants::plant_of(&file, of.segments).map(Arc::new)
     }
 
     /// What strokes have painted on a surface, or why that can't be had, in a sentence.
@@ -66,6 +72,8 @@ impl MeshLibrary for NoMeshes {
 pub enum ShapeError {
     #[error("its mesh can't be had: {0}")]
     Mesh(String),
+    #[error("its mesh {0}")]
+    Plant(String),
     #[error("it is cut from {0}")]
     Skin(String),
     #[error("its mesh is unfit: {}", .0.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))]

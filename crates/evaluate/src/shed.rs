@@ -49,16 +49,18 @@ impl Shedding {
         let crate::shape::OfKind::Plants(stand) = &shaped.own else {
             return Err(refuse("which are no plants"));
         };
-        let each = species.species.points();
         let mut sites: Vec<u32> = vec![];
         let mut leaves = vec![];
-        match (shed.what, &species.species.leaves) {
+        match (shed.what, species.wood().leaf) {
             (Sheds::Leaves, Some(l)) => {
                 for k in (0..stand.parts.len()).filter(|k| stand.parts[*k] == Part::Leaf) {
-                    let size = stand.sizes[k / each];
-                    let area = std::f64::consts::FRAC_PI_4 * l.length * l.width * size * size;
+                    let [long, wide] = stand.ends[k];
+                    let area = std::f64::consts::FRAC_PI_4 * long * wide;
                     sites.push(k as u32);
-                    leaves.push([l.length * size, l.width * size, area * l.weight]);
+                    leaves.push([long, wide, area * l.weight]);
+                }
+                if sites.is_empty() {
+                    return Err(refuse("whose mesh has no leaves: no loose flat parts beside its wood"));
                 }
             }
             _ => {

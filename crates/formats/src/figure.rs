@@ -1,7 +1,7 @@
 //! Animated meshes of any kind that is read: glTF and GLB with all that moves, a zip of OBJ files as a sequence, an OBJ that
 //! stands still, and NumPy arrays of the points of any of these.
 use crate::gltf_figure::read_gltf_figure;
-use crate::{MAX_BYTES, MAX_READ, ReadError, read_obj};
+use crate::{MAX_BYTES, MAX_READ, ReadError, read_mesh, read_obj};
 use nematon_figure::{Figure, Joint, Local, Part};
 use nematon_geometry::Mesh;
 use std::io::Read as _;
@@ -24,6 +24,7 @@ pub fn read_figure(name: &str, bytes: &[u8]) -> Result<Figure, ReadError> {
     let figure = match name.rsplit('.').next().unwrap_or_default().to_ascii_lowercase().as_str() {
         "gltf" | "glb" => read_gltf_figure(bytes)?,
         "obj" => still(read_obj(bytes)?),
+        "ply" | "stl" => still(read_mesh(name, bytes)?),
         "zip" => obj_sequence(bytes)?,
         _ => return Err(ReadError::FigureKind(format!("{} {}", crate::seems(name, bytes), crate::FIGURES))),
     }

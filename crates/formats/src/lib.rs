@@ -5,6 +5,7 @@ mod figure;
 mod glb;
 mod gltf_figure;
 mod gltf_file;
+mod gltf_motion;
 mod motion;
 mod names;
 mod npy;

@@ -1,6 +1,6 @@
 //! Motion on its way into a file: frames come one by one, and no more than one is held.
-use crate::{npy, obj, usd};
-use nematon_geometry::{Face, Mesh};
+use crate::{gltf_motion, npy, obj, usd};
+use nematon_geometry::{Face, Limbs, Mesh};
 use std::io::{Result, Write};
 
 /// What is written of a body beside its frames.
@@ -21,6 +21,8 @@ pub struct Motion<'a> {
     pub turned: bool,
     /// What it is seen with, laid on by its texture coordinates.
     pub picture: Option<Pictured<'a>>,
+    /// Of plants, the skins that their segments carry, where they are written as these: frames are of the segments then.
+    pub limbs: Option<&'a Limbs>,
 }
 
 /// A picture as it was brought in.
@@ -109,6 +111,8 @@ pub enum Kind {
     Obj,
     /// USD text with time samples; in a zip with the pictures that bodies are seen with, where there are any.
     Usda,
+    /// Binary glTF: plants as skins with a clip, loose pieces as nodes with one, all else as shapes that follow each other.
+    Glb,
     /// The first frame alone, as OBJ; of several bodies, or with pictures, a zip of them.
     Still,
 }
@@ -127,7 +131,7 @@ pub fn rounding(frame: &[[f64; 3]], origin: [f64; 3]) -> f64 {
 }
 
 impl Kind {
-    pub const ALL: [Kind; 4] = [Kind::Npy, Kind::Obj, Kind::Usda, Kind::Still];
+    pub const ALL: [Kind; 5] = [Kind::Npy, Kind::Obj, Kind::Usda, Kind::Glb, Kind::Still];
 
     /// What it is asked for by.
     pub fn name(self) -> &'static str {
@@ -135,6 +139,7 @@ impl Kind {
             Kind::Npy => "npy",
             Kind::Obj => "obj",
             Kind::Usda => "usda",
+            Kind::Glb => "glb",
             Kind::Still => "still",
         }
     }
@@ -148,6 +153,7 @@ impl Kind {
             Kind::Obj => "obj.zip".into(),
             Kind::Usda if pictured(bodies) => "usda.zip".into(),
             Kind::Usda => "usda".into(),
+            Kind::Glb => "glb".into(),
             Kind::Still if bodies.len() > 1 || pictured(bodies) => format!("{first:04}.obj.zip"),
             Kind::Still => format!("{first:04}.obj"),
         }
@@ -160,6 +166,7 @@ impl Kind {
             }
             Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
+            Kind::Glb => "model/gltf-binary",
             Kind::Npy | Kind::Obj | Kind::Usda | Kind::Still => "application/zip",
         }
     }
@@ -173,6 +180,7 @@ impl Kind {
             Kind::Npy => npy::write_npy(sink, all),
             Kind::Usda if pictured(all.bodies) => usd::write_zip(sink, all),
             Kind::Usda => usd::write_usda(sink, all),
+            Kind::Glb => gltf_motion::write_glb(sink, all),
             Kind::Still if all.bodies.len() == 1 && !pictured(all.bodies) => {
                 let none = || std::io::Error::other("there is no frame to write");
                 let first = (all.frames)(0).next().ok_or_else(none)??;

@@ -1,10 +1,10 @@
 //! One mesh as it is, in a format by the ending of a file's name.
 use crate::glb::Glb;
+use crate::gltf_motion::vertices;
 use crate::motion::{Delivery, Kind, Motion, With};
 use crate::obj::write_obj;
 use nematon_geometry::Mesh;
 use serde_json::json;
-use std::collections::HashMap;
 
 /// Formats of a still mesh.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -55,6 +55,7 @@ impl Still {
                     comes: false,
                     turned: false,
                     picture: None,
+                    limbs: None,
                 }];
                 let mut frames = |_| -> Box<dyn Iterator<Item = _>> {
                     Box::new(std::iter::once(Ok(mesh.positions.clone())))
@@ -79,30 +80,16 @@ fn glb(name: &str, mesh: &Mesh) -> Vec<u8> {
         }));
     }
     let normals = mesh.normals(&mesh.positions);
-    let mut known: HashMap<(u32, u32), u32> = HashMap::new();
-    let (mut points, mut across, mut uvs) = (vec![], vec![], vec![]);
-    let triangles: Vec<[u32; 3]> = (0..mesh.triangles.len())
-        .map(|t| {
-            std::array::from_fn(|k| {
-                let p = mesh.triangles[t][k];
-                let uv = mesh.uv_triangles.get(t).map_or(0, |u| u[k]);
-                *known.entry((p, uv)).or_insert_with(|| {
-                    points.push(mesh.positions[p as usize]);
-                    across.push(normals[p as usize]);
-                    // glTF counts from above.
-                    uvs.extend(mesh.uvs.get(uv as usize).map(|[u, v]| [*u, 1.0 - v]));
-                    points.len() as u32 - 1
-                })
-            })
-        })
-        .collect();
+    let v = vertices(mesh);
+    let pick = |all: &[[f32; 3]]| -> Vec<[f32; 3]> { v.points.iter().map(|p| all[*p as usize]).collect() };
     let mut out = Glb::default();
-    let position = out.floats(&points, "VEC3", true);
-    let mut attributes = json!({ "POSITION": position, "NORMAL": out.floats(&across, "VEC3", false) });
-    if uvs.len() == points.len() {
-        attributes["TEXCOORD_0"] = json!(out.floats(&uvs, "VEC2", false));
+    let position = out.floats(&pick(&mesh.positions), "VEC3", true);
+    let mut attributes =
+        json!({ "POSITION": position, "NORMAL": out.floats(&pick(&normals), "VEC3", false) });
+    if !v.uvs.is_empty() {
+        attributes["TEXCOORD_0"] = json!(out.floats(&v.uvs, "VEC2", false));
     }
-    let indices = out.triangles(&triangles);
+    let indices = out.triangles(&v.triangles);
     out.finish(json!({
         "scene": 0, "scenes": [{ "nodes": [0] }], "nodes": [{ "name": name, "mesh": 0 }],
         "meshes": [{ "name": name, "primitives": [{ "attributes": attributes, "indices": indices }] }]

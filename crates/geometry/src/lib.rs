@@ -38,7 +38,10 @@ pub use mesh::{Border, Corner, Face, Mesh};
 pub use outline::{OutlineError, flat_outline, piece};
 pub use panel::{lay_apart, panels, pieces};
 pub use place::{place, turn_matrix};
-pub use plant::{Branches, Grown, Heads, Leaves, Part, Silhouette, Species, Stem};
+pub use plant::{
+    Bone, Bones, Branches, Grown, Heads, Leaves, Limbs, Modelled, NoPlant, Part, Placed, Silhouette, Skin,
+    Species, Stem, What, modelled, silhouette_of, tubes, turns,
+};
 pub use refine::refine;
 pub use row::row;
 pub use scatter::{On, Weigh, fill_closed, is_inside, scatter, strew, thinned};

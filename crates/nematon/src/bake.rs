@@ -2,7 +2,9 @@
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Scene};
-use nematon_evaluate::{FrameSnag, Member, Run, Stage, Stopwatch, Touches, comes_and_goes, hairs, shape};
+use nematon_evaluate::{
+    Dress, Dressed, FrameSnag, Member, Run, Stage, Stopwatch, Touches, comes_and_goes, shape,
+};
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, file_names, near, rounding,
 };
@@ -51,6 +53,9 @@ pub struct BakeArgs {
     /// Of strands with hairs between them writes those, and not the strands.
     #[arg(long)]
     hairs: bool,
+    /// Writes plants as meshes, each of its own skin or of round wood and leaves, and not as curves.
+    #[arg(long)]
+    skins: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -61,6 +66,8 @@ enum Format {
     Obj,
     /// NAME.usda: USD text with time samples.
     Usda,
+    /// NAME.glb: binary glTF with a clip: plants as skins, pieces as nodes, all else as shapes that follow each other.
+    Glb,
 }
 
 impl Format {
@@ -69,6 +76,7 @@ impl Format {
             Format::Npy => Kind::Npy,
             Format::Obj => Kind::Obj,
             Format::Usda => Kind::Usda,
+            Format::Glb => Kind::Glb,
         }
     }
 }
@@ -326,20 +334,24 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let seen = job.scene.bodies.get(&body.id).and_then(|b| b.picture.as_ref());
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
-    let between = match job.scene.bodies.get(&body.id).filter(|_| job.args.hairs) {
+    let jointed = kind == Kind::Glb;
+    let wanted = Dressed { hairs: job.args.hairs, skins: job.args.skins || jointed };
+    let dress = match job.scene.bodies.get(&body.id).filter(|_| wanted != Dressed::default()) {
         Some(own) => {
             let stage = Stage::new(job.scene, job.folder);
-            let found = shape(&stage, own, job.folder)
-                .and_then(|s| Ok(hairs(&stage, own, &s, job.folder)?.map(|h| (h, s.placed))));
-            found.map_err(std::io::Error::other)?
+            let dress =
+                shape(&stage, own, job.folder).and_then(|s| Dress::of(&stage, own, &s, job.folder, wanted));
+            dress.map_err(std::io::Error::other)?
         }
         None => None,
     };
-    let hair_mesh = between.as_ref().map(|(b, _)| b.mesh());
-    let (mesh, origin) = (hair_mesh.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
-    let comes = comes_and_goes(job.scene, &body.id);
+    let limbs = dress.as_ref().filter(|_| jointed).and_then(Dress::limbs);
+    let dress = dress.as_ref().filter(|_| limbs.is_none());
+    let dressed = dress.map(Dress::mesh);
+    let (mesh, origin) = (dressed.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
+    let comes = comes_and_goes(job.scene, &body.id) && dress.is_none_or(|d| d.limbs().is_none());
     let turned = motion.turns.is_some();
-    let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, turned, picture };
+    let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, turned, picture, limbs };
     let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
     let mut file = BufWriter::new(File::create(path)?);
     let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
@@ -347,8 +359,8 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     motion.turns.iter_mut().try_for_each(Write::flush)?;
     let motion = &*motion;
     let frames: &mut Frames = &mut |_| match motion.frames() {
-        Ok(all) => match &between {
-            Some((b, rest)) => Box::new(all.map(move |f| f.map(|f| b.frame(rest, &f)))),
+        Ok(all) => match dress {
+            Some(d) => Box::new(all.map(move |f| f.map(|f| d.frame(&f)))),
             None => Box::new(all),
         },
         Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),

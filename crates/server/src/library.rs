@@ -1,11 +1,11 @@
 //! Imported files, from the database, read once: meshes, and figures with what moves them.
-use nematon_document::{MeshSource, Painted, Scene, Strands, Weights};
-use nematon_evaluate::MeshLibrary;
+use nematon_document::{Body, MeshSource, Painted, PlantMesh, Plants, Scene, Strands, Weights};
+use nematon_evaluate::{MeshLibrary, plant_of};
 use nematon_figure::Figure;
 use nematon_formats::{
     lay_stroke, read_combed, read_figure, read_guides, read_mesh, read_picture, read_surface, with_points,
 };
-use nematon_geometry::Mesh;
+use nematon_geometry::{Mesh, Modelled};
 use nematon_paint::{Combed, Painting, Picture};
 use nematon_store::{Store, StoreError, StoredMesh};
 use std::collections::{HashMap, VecDeque};
@@ -26,6 +26,8 @@ pub struct StoredMeshes {
     pictures: Arc<Mutex<HashMap<String, Read<Picture>>>>,
     combed: Arc<Mutex<HashMap<String, Read<Combed>>>>,
     curves: Arc<Mutex<HashMap<String, Read<Curves>>>>,
+    /// Plants by their file and how many segments they have.
+    plants: Arc<Mutex<HashMap<(String, u32), Read<Modelled>>>>,
 }
 
 /// Surfaces with so many strokes on them, each by its surface and its strokes; the oldest are let go.
@@ -65,6 +67,7 @@ impl StoredMeshes {
             pictures: Arc::default(),
             combed: Arc::default(),
             curves: Arc::default(),
+            plants: Arc::default(),
         }
     }
 
@@ -76,7 +79,11 @@ impl StoredMeshes {
         for own in scene.bodies.values().filter_map(|b| b.kind.strands()) {
             self.fetch_strands(own).await?;
         }
-        let bodies = scene.bodies.values().filter(|b| b.kind.strands().is_none());
+        for own in scene.bodies.values().filter_map(|b| b.kind.plants()) {
+            self.fetch_plant(own).await?;
+        }
+        let flat = |b: &&Body| b.kind.strands().is_none() && b.kind.plants().is_none();
+        let bodies = scene.bodies.values().filter(flat);
         let bodies = bodies.flat_map(|b| b.kind.sources());
         let colliders = scene.colliders.values().flat_map(|c| c.form.sources());
         for (_, source) in bodies.chain(colliders) {
@@ -142,6 +149,21 @@ impl StoredMeshes {
         Ok(())
     }
 
+    async fn fetch_plant(&self, own: &Plants) -> Result<(), StoreError> {
+        let Some(PlantMesh { from: MeshSource::Blob(hash), segments, .. }) = &own.mesh else { return Ok(()) };
+        let (key, segments) = ((hash.clone(), *segments), *segments);
+        if lock(&self.plants).contains_key(&key) {
+            return Ok(());
+        }
+        let find = move |f: StoredMesh| {
+            let file = read_figure(&f.name, &f.bytes).map_err(|e| format!("can't be had: {e}"))?;
+            plant_of(&file, segments)
+        };
+        let found = self.read(hash, find).await?;
+        lock(&self.plants).insert(key, found);
+        Ok(())
+    }
+
     /// From the most of its strokes that are at hand already.
     async fn fetch_painting(&self, on: &MeshSource, strokes: &[MeshSource]) -> Result<(), StoreError> {
         let Some(key) = painting_key(on, strokes) else { return Ok(()) };
@@ -190,6 +212,7 @@ impl StoredMeshes {
         lock(&self.pictures).remove(hash);
         lock(&self.combed).remove(hash);
         lock(&self.curves).remove(hash);
+        lock(&self.plants).retain(|(a, _), _| a != hash);
         let mut paintings = lock(&self.paintings);
         let with: Vec<_> = paintings.found.keys().filter(|k| k.iter().any(|h| h == hash)).cloned().collect();
         for key in with.into_iter().filter(|k| paintings.found[k].is_err()).collect::<Vec<_>>() {
@@ -257,6 +280,14 @@ impl MeshLibrary for StoredMeshes {
 
     fn curves(&self, from: &MeshSource) -> Read<Curves> {
         of(&self.curves, from)
+    }
+
+    fn modelled(&self, of: &PlantMesh) -> Read<Modelled> {
+        let MeshSource::Blob(hash) = &of.from else {
+            return Err("is a file beside a scene file; here files are brought in".into());
+        };
+        let found = lock(&self.plants).get(&(hash.clone(), of.segments)).cloned();
+        found.unwrap_or_else(|| Err("was not fetched".into()))
     }
 
     fn figure(&self, figure: &nematon_document::Figure) -> Read<Figure> {

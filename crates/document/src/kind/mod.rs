@@ -9,7 +9,7 @@ mod strands;
 pub use cloth::*;
 pub use drift::{Drift, Outlet, Source};
 pub use hairs::{Clumps, Hairs};
-pub use plants::Plants;
+pub use plants::{LeafMatter, PlantMesh, Plants, Wood};
 pub use shed::{Flies, Order, Shed, ShedRule, Sheds, Thin};
 pub use strands::Strands;
 

@@ -1,5 +1,5 @@
 use super::{Fault, Growing, Outlet, Traits};
-use crate::{Body, MapId, Value, species};
+use crate::{Body, MapId, MeshSource, Value, species};
 use nematon_geometry::Species;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -8,8 +8,13 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Plants {
+    /// What they are grown by; or they are as a mesh.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Species")]
-    pub species: Species,
+    pub species: Option<Species>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "As a mesh")]
+    pub mesh: Option<PlantMesh>,
     /// What they grow on, and are held to by their roots. Left out, a rectangle about the body's place.
     #[serde(default, skip_serializing_if = "Outlet::is_space")]
     #[schemars(title = "Grow on")]
@@ -62,6 +67,85 @@ pub struct Plants {
     pub seed: u32,
 }
 
+/// A plant as a mesh was modelled: its stem and branches are found in that, or are its bones; loose flat parts are leaves.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PlantMesh {
+    #[schemars(title = "From")]
+    pub from: MeshSource,
+    /// What its lengths are multiplied by.
+    #[serde(default = "one")]
+    #[schemars(title = "Size", range(min = 0.0001, max = 10_000))]
+    pub size: f64,
+    /// Along its longest way from the foot of its stem. Where it has bones each of them is one.
+    #[serde(default = "segments")]
+    #[schemars(title = "Segments", range(min = 2, max = 200))]
+    pub segments: u32,
+    /// Of the wood.
+    #[serde(default = "density")]
+    #[schemars(title = "Density", range(min = 1, max = 3000), extend("unit" = "kg/m³"))]
+    pub density: f64,
+    /// Young's modulus of the wood.
+    #[serde(default = "modulus")]
+    #[schemars(title = "Modulus", range(min = 10_000, max = 1e11), extend("unit" = "Pa"))]
+    pub modulus: f64,
+    /// How long a bend resists its change: a frequency f dies away by π f times that.
+    #[serde(default = "inner")]
+    #[schemars(title = "Inner damping", range(min = 0, max = 1), extend("unit" = "s"))]
+    pub inner: f64,
+    #[serde(default)]
+    #[schemars(title = "Leaves")]
+    pub leaf: LeafMatter,
+}
+
+/// What leaves are like beside how large they are.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LeafMatter {
+    #[schemars(title = "Weight", range(min = 0.005, max = 5), extend("unit" = "kg/m²"))]
+    pub weight: f64,
+    /// How fast one swings on its stalk in still air, which says how stiff that is.
+    #[schemars(title = "Swing", range(min = 0.2, max = 60), extend("unit" = "Hz"))]
+    pub swing: f64,
+    /// Normal force of the plate, head on and per radian.
+    #[schemars(title = "Drag", range(min = 0, max = 10))]
+    pub drag: f64,
+}
+
+impl Default for LeafMatter {
+    fn default() -> LeafMatter {
+        LeafMatter { weight: 0.2, swing: 4.0, drag: 1.28 }
+    }
+}
+
+/// What plants are of, however they grew.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Wood {
+    /// kg/m³, Pa, s.
+    pub density: f64,
+    pub modulus: f64,
+    pub inner: f64,
+    /// None where they have no leaves; those of a mesh may have none though it is said what they would be like.
+    pub leaf: Option<LeafMatter>,
+    /// What a head of a plant of the mean size weighs, kg.
+    pub head: f64,
+}
+
+fn one() -> f64 {
+    1.0
+}
+fn segments() -> u32 {
+    24
+}
+fn density() -> f64 {
+    700.0
+}
+fn modulus() -> f64 {
+    2e9
+}
+fn inner() -> f64 {
+    0.01
+}
 fn size() -> [f64; 2] {
     [1.0, 1.0]
 }
@@ -90,7 +174,8 @@ fn around() -> f64 {
 impl Plants {
     pub fn of(species: Species) -> Plants {
         Plants {
-            species,
+            species: Some(species),
+            mesh: None,
             from: Outlet::Space,
             size: size(),
             count: 12,
@@ -106,6 +191,25 @@ impl Plants {
             seed: 0,
         }
     }
+
+    /// What they are of.
+    pub fn wood(&self) -> Wood {
+        if let Some(m) = &self.mesh {
+            let PlantMesh { density, modulus, inner, leaf, .. } = *m;
+            return Wood { density, modulus, inner, leaf: Some(leaf), head: 0.0 };
+        }
+        let of = |s: &Species| Wood {
+            density: s.density,
+            modulus: s.modulus,
+            inner: s.inner,
+            leaf: s.leaves.as_ref().map(|l| LeafMatter { weight: l.weight, swing: l.swing, drag: l.drag }),
+            head: s.heads.as_ref().map_or(0.0, |h| h.weight),
+        };
+        self.species.as_ref().map_or_else(
+            || Wood { density: density(), modulus: modulus(), inner: inner(), leaf: None, head: 0.0 },
+            of,
+        )
+    }
 }
 
 impl Traits for Plants {
@@ -117,25 +221,44 @@ impl Traits for Plants {
         Some(("from", &self.from))
     }
 
+    fn sources(&self) -> Vec<(String, &MeshSource)> {
+        self.mesh.iter().map(|m| ("mesh/from".into(), &m.from)).collect()
+    }
+
+    fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+        self.mesh.iter_mut().map(|m| &mut m.from).collect()
+    }
+
     fn faults(&self, body: &Body) -> Vec<Fault> {
         let mut out = Growing {
             from: &self.from,
             count: self.count,
-            each: self.species.points(),
+            // Of a mesh it is known once that is read.
+            each: self.species.as_ref().map_or(1, Species::points),
             maps: &[("spread", &self.spread), ("large", &self.large)],
             cure: "Grow fewer, or a species with fewer branches, leaves or segments",
             what: "plants",
         }
         .faults(body);
-        let levels = self.species.branches.len() as u32;
-        let on = [
-            ("leaves", self.species.leaves.as_ref().map(|l| l.on)),
-            ("heads", self.species.heads.as_ref().map(|h| h.on)),
-        ];
-        for (what, on) in on {
-            if let Some(on) = on.filter(|on| *on > levels) {
-                let why = format!("is {on}, and it has branches of {levels} levels");
-                out.push(Fault::own(&format!("species/{what}/on"), why));
+        match (&self.species, &self.mesh) {
+            (None, None) => out.push(Fault::own(
+                "species",
+                "is left out, and there is no mesh in its place: say a species or a mesh".into(),
+            )),
+            (Some(_), Some(_)) => out.push(Fault::own(
+                "mesh",
+                "can't be beside a species: plants are grown by numbers or are as a mesh".into(),
+            )),
+            _ => {}
+        }
+        if let Some(s) = &self.species {
+            let levels = s.branches.len() as u32;
+            let on = [("leaves", s.leaves.as_ref().map(|l| l.on)), ("heads", s.heads.as_ref().map(|h| h.on))];
+            for (what, on) in on {
+                if let Some(on) = on.filter(|on| *on > levels) {
+                    let why = format!("is {on}, and it has branches of {levels} levels");
+                    out.push(Fault::own(&format!("species/{what}/on"), why));
+                }
             }
         }
         if matches!(self.from, Outlet::Body(_)) {

@@ -45,7 +45,7 @@ fn nudged(path: &str) -> Value {
 #[test]
 fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     let scene = validate(&full()).unwrap();
-    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (10, 7, 10));
+    assert_eq!((scene.bodies.len(), scene.colliders.len(), scene.fields.len()), (11, 7, 10));
     assert!(numbers(&full()).len() > 150);
     // Every number of the matter, of each field and of the floor.
     let defs = &schema()["$defs"];

@@ -1,8 +1,8 @@
 //! Frames are true by construction: every number that they are made from is in their fingerprints, whichever it is.
-use nematon_document::{BodyId, Scene, validate};
+use nematon_document::{BodyId, PlantMesh, Scene, validate};
 use nematon_evaluate::{Fingerprint, MeshLibrary, Run};
 use nematon_figure::Figure;
-use nematon_geometry::Mesh;
+use nematon_geometry::{Mesh, Modelled, Species, modelled, tubes};
 use nematon_solver::NoWatch;
 use serde_json::{Value, json};
 use std::sync::{Arc, LazyLock};
@@ -21,6 +21,13 @@ impl MeshLibrary for Files {
     }
     fn figure(&self, _: &nematon_document::Figure) -> Result<Arc<Figure>, String> {
         Ok(ARM.clone())
+    }
+    /// A shrub of its own as somebody modelled it.
+    fn modelled(&self, of: &PlantMesh) -> Result<Arc<Modelled>, String> {
+        let species = full()["bodies"]["shrubs"]["kind"]["plants"]["species"].clone();
+        let species: Species = serde_json::from_value(species).unwrap();
+        let mesh = tubes(&species.grow(0, 1, 1.0)).mesh;
+        modelled(&mesh, of.segments, None).map(Arc::new).map_err(|e| e.to_string())
     }
 }
 

@@ -1,8 +1,11 @@
 //! Plants from a scene: where they grow, what they let go, and what must not matter.
-use nematon_document::{BodyId, validate};
-use nematon_evaluate::{NoMeshes, Run, Stage, shape};
+use nematon_document::{BodyId, MeshSource, validate};
+use nematon_evaluate::{MeshLibrary, NoMeshes, Run, Stage, limbs, shape};
+use nematon_figure::Figure;
+use nematon_geometry::{Mesh, tubes};
 use nematon_solver::NoWatch;
 use serde_json::{Value, json};
+use std::sync::Arc;
 
 /// A bed of small thistles on the ground, in a wind, with what they let go.
 fn bed(more: impl FnOnce(&mut Value)) -> Value {
@@ -252,4 +255,145 @@ fn leaves_that_fall_into_a_box_settle_flat_and_none_goes_through() {
     // Up along its own y: what lies is flat.
     let flat = turns.iter().filter(|[x, _, z, _]| (1.0 - 2.0 * (x * x + z * z)).abs() > 0.9).count();
     assert!(flat > 240, "{flat} lie flat");
+}
+
+/// Files of one mesh: a thistle as somebody modelled it, in a place of its own.
+struct One(Arc<Figure>);
+
+impl MeshLibrary for One {
+    fn mesh(&self, _: &MeshSource) -> Result<Arc<Mesh>, String> {
+        Err("there is none".into())
+    }
+    fn figure(&self, _: &nematon_document::Figure) -> Result<Arc<Figure>, String> {
+        Ok(self.0.clone())
+    }
+}
+
+fn one(mesh: &Mesh) -> One {
+    let text = nematon_formats::write_obj("thistle", mesh, &mesh.positions, nematon_formats::With::default());
+    One(Arc::new(nematon_formats::read_figure("thistle.obj", text.as_bytes()).unwrap()))
+}
+
+/// The bed, as a mesh.
+fn as_mesh(more: impl FnOnce(&mut Value)) -> Value {
+    bed(|s| {
+        let own = &mut s["bodies"]["bed"]["kind"]["plants"];
+        own.as_object_mut().unwrap().remove("species");
+        own["mesh"] = json!({ "from": { "file": "thistle.obj" }, "segments": 12 });
+        more(s);
+    })
+}
+
+#[test]
+fn a_mesh_stands_as_it_was_modelled_sways_and_lets_its_own_leaves_go() {
+    let species = &nematon_document::species()[0].species;
+    let mut mesh = tubes(&species.grow(0, 1, 1.0)).mesh;
+    // Wherever it was in its file.
+    mesh.positions.iter_mut().for_each(|p| *p = [p[0] + 3.0, p[1] - 0.5, p[2] + 7.0]);
+    let library = one(&mesh);
+    let still = as_mesh(|s| {
+        s["fields"].as_object_mut().unwrap().shift_remove("wind");
+        s["bodies"].as_object_mut().unwrap().shift_remove("down");
+    });
+    let scene = validate(&still).unwrap();
+    let stage = Stage::new(&scene, &library);
+    let body = &stage.bodies[&BodyId("bed".into())];
+    let shaped = shape(&stage, body, &library).unwrap();
+    let leaves = shaped.mesh.ends.iter().filter(|e| e[1] > 0.0).count();
+    let heads = species.grow(0, 1, 1.0).heads.len();
+    assert_eq!(leaves, 5 * (species.leaf_count() + heads), "each part that hangs alone is one");
+    let skins = limbs(body.kind.plants().unwrap(), &shaped).unwrap();
+    assert_eq!((skins.skins.len(), skins.plants.len()), (1, 5));
+    // Each plant is the mesh, and stands where it grows.
+    let seen = skins.mesh();
+    assert_eq!(seen.positions.len(), 5 * mesh.positions.len());
+    assert!(shaped.roots().iter().all(|r| shaped.placed[*r as usize][1].abs() < 1e-6));
+    let islands = scene.islands();
+    let mut run = Run::start(&scene, &islands[0], &library).unwrap();
+    let first = run.positions(0);
+    for _ in 0..24 {
+        run.advance(&NoWatch).unwrap();
+    }
+    let step = |(a, b): (&[f32; 3], &[f32; 3])| (0..3).map(|c| (a[c] - b[c]).abs()).fold(0.0, f32::max);
+    let moved = first.iter().zip(&run.positions(0)).map(step).fold(0.0, f32::max);
+    assert!(moved < 2e-4, "it sags by {moved}");
+    // In the wind it bends, and the mesh goes with it, its leaves away.
+    let windy = validate(&as_mesh(|_| {})).unwrap();
+    let islands = windy.islands();
+    let mut run = Run::start(&windy, &islands[0], &library).unwrap();
+    for _ in 0..24 {
+        run.advance(&NoWatch).unwrap();
+    }
+    let now = run.positions(0);
+    let gone = now.iter().filter(|p| p[0].is_nan()).count();
+    assert!(gone > 20 && gone < leaves, "{gone} of {leaves} have let go");
+    let bent = skins.frame(&now);
+    assert!(bent.iter().flatten().all(|c| c.is_finite()));
+    let far = |k: usize| (0..3).map(|c| (bent[k][c] - seen.positions[k][c]).powi(2)).sum::<f32>().sqrt();
+    let most = (0..bent.len()).map(far).fold(0.0, f32::max);
+    assert!(most > 0.02 && most < 1.5, "it moves by {most}");
+}
+
+#[test]
+fn what_a_mesh_lacks_is_told_in_words() {
+    let leaf = |x: f32| [[x, 1.0, 0.0], [x + 0.02, 1.0, 0.0], [x, 1.02, 0.0]];
+    let flat = Mesh {
+        positions: (0..20).flat_map(|k| leaf(0.1 * k as f32)).collect(),
+        triangles: (0..20).map(|k| [3 * k, 3 * k + 1, 3 * k + 2]).collect(),
+        ..Mesh::default()
+    };
+    let fault = |mesh: &Mesh, more: &dyn Fn(&mut Value)| {
+        let scene = validate(&as_mesh(more)).unwrap();
+        let library = one(mesh);
+        let stage = Stage::new(&scene, &library);
+        let all = stage.bodies.values().map(|b| shape(&stage, b, &library));
+        all.filter_map(Result::err).map(|e| e.to_string()).next().unwrap()
+    };
+    assert!(fault(&flat, &|_| {}).starts_with("its mesh has no stem: all of its parts are leaves"));
+    let pole = nematon_geometry::tube(0.02, 1.0, 8, 12);
+    let why = fault(&pole, &|_| {});
+    assert!(why.contains("whose mesh has no leaves"), "{why}");
+    let many = fault(&pole, &|s| {
+        s["bodies"].as_object_mut().unwrap().shift_remove("down");
+        s["bodies"]["bed"]["kind"]["plants"]["count"] = json!(20_000);
+        s["bodies"]["bed"]["kind"]["plants"]["mesh"]["segments"] = json!(200);
+    });
+    assert!(many.contains("and the most is 400000. Grow fewer, or ask for fewer segments"), "{many}");
+    // Neither or both is a fault of the scene.
+    let neither = validate(&as_mesh(|s| {
+        s["bodies"]["bed"]["kind"]["plants"].as_object_mut().unwrap().shift_remove("mesh");
+    }));
+    assert!(neither.unwrap_err()[0].to_string().contains("say a species or a mesh"));
+}
+
+#[test]
+fn ten_thousand_leaves_on_one_point_are_held_and_stay() {
+    // A pole, and leaves all at its tip.
+    let mut mesh = nematon_geometry::tube(0.02, 1.0, 8, 6);
+    let top = mesh.positions.iter().map(|p| p[1]).fold(f32::NEG_INFINITY, f32::max);
+    for k in 0..10_000u32 {
+        let (sin, cos) = (0.37 * k as f32).sin_cos();
+        let first = mesh.positions.len() as u32;
+        let at = |r: f32, up: f32| [r * cos, top + up + 2e-5 * k as f32, r * sin];
+        mesh.positions.extend([at(0.02, 0.0), at(0.06, 0.03), at(0.06, -0.01)]);
+        mesh.triangles.push([first, first + 1, first + 2]);
+    }
+    mesh.faces.clear();
+    mesh.uvs.clear();
+    mesh.uv_triangles.clear();
+    let library = one(&mesh);
+    let scene = validate(&as_mesh(|s| {
+        s["bodies"].as_object_mut().unwrap().shift_remove("down");
+        s["bodies"]["bed"]["kind"]["plants"]["count"] = json!(1);
+    }))
+    .unwrap();
+    let islands = scene.islands();
+    let mut run = Run::start(&scene, &islands[0], &library).unwrap();
+    for _ in 0..3 {
+        run.advance(&NoWatch).unwrap();
+    }
+    let now = run.positions(0);
+    let most =
+        now.iter().flatten().fold(0.0f32, |m, c| if c.is_finite() { m.max(c.abs()) } else { f32::INFINITY });
+    assert!(now.len() > 10_000 && most < 3.0, "{} points within {most}", now.len());
 }

@@ -4,5 +4,6 @@ mod broken;
 mod curves;
 mod figure;
 mod foreign;
+mod moving_gltf;
 mod paint;
 mod promises;

@@ -114,6 +114,7 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
     let out = write(Kind::Npy, &motion, &frames).unwrap();
@@ -139,6 +140,7 @@ fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
@@ -180,6 +182,7 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let written = |kind: Kind| {
         let mut frames =
@@ -226,6 +229,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
@@ -255,6 +259,7 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
@@ -278,6 +283,7 @@ fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     };
     for kind in Kind::ALL {
         let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
@@ -360,6 +366,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
         comes: false,
         turned: false,
         picture: None,
+        limbs: None,
     });
     let firsts = [m.positions.clone(), high];
     let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
@@ -387,6 +394,7 @@ fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
         comes: false,
         turned: false,
         picture,
+        limbs: None,
     };
     let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
     let unzipped = |kind: Kind, bodies: &[Motion], ending: &str| -> Vec<(String, Vec<u8>)> {
@@ -531,6 +539,7 @@ fn pieces_that_come_and_go_are_written_as_those_that_are_there() {
         comes: true,
         turned: false,
         picture: None,
+        limbs: None,
     };
     // Of three numbers the second is still to come, and then the first has gone.
     let frames = [vec![[1.0, 2.0, 3.0], gone, [4.0, 5.0, 6.0]], vec![gone, [7.0, 8.0, 9.0], [4.0, 5.0, 5.5]]];
@@ -575,6 +584,7 @@ fn what_flies_is_told_with_its_turns() {
         comes: true,
         turned: true,
         picture: None,
+        limbs: None,
     };
     let places = [vec![gone, [4.0, 5.0, 6.0]], vec![[1.0, 2.0, 3.0], [4.0, 5.0, 5.5]]];
     let turns =
@@ -641,6 +651,7 @@ fn branches_are_lines_that_begin_where_they_come_from() {
         comes: true,
         turned: false,
         picture: None,
+        limbs: None,
     };
     let one = vec![[0.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 2.0, 0.0], [1.0, 1.0, 0.0], [1.5, 1.0, 0.0]];
     let mut two = one.clone();

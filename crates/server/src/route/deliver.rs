@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
-use nematon_evaluate::{Between, ShapeError, comes_and_goes, hairs, shape};
+use nematon_evaluate::{Dress, Dressed, ShapeError, comes_and_goes, shape};
 use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
@@ -18,7 +18,7 @@ use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
-        "The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
+        "The motion of bodies as one file: npy (npz of several), usda, glb, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
          header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
          precision of its numbers",
     );
@@ -42,6 +42,8 @@ struct Which {
     exact: Option<bool>,
     /// Of strands with hairs between them those, and not the strands; no if left out.
     hairs: Option<bool>,
+    /// Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case.
+    skins: Option<bool>,
 }
 
 /// A body on its way into a file.
@@ -56,30 +58,38 @@ struct Sent {
     turned: bool,
     /// The file of what it is seen with.
     picture: Option<Vec<u8>>,
-    /// What is written in place of its points: hairs, by where strands are at the first frame.
-    hairs: Option<Arc<(Between, Vec<[f32; 3]>)>>,
+    /// What is written in place of its points.
+    dress: Option<Arc<Dress>>,
+    /// Whether that is told by joints, and its points are written.
+    jointed: bool,
 }
 
 impl Sent {
-    /// A frame as it is written.
-    fn told(hairs: Option<&(Between, Vec<[f32; 3]>)>, frame: &[[f64; 3]], origin: [f64; 3]) -> Vec<[f32; 3]> {
-        let own = from(frame, origin);
-        hairs.map_or_else(|| own.clone(), |(between, rest)| between.frame(rest, &own))
+    /// How a frame is written.
+    fn tells(&self) -> impl Fn(&[[f64; 3]]) -> Vec<[f32; 3]> + Send + use<> {
+        let (origin, dress) = (self.origin, self.dress.clone().filter(|_| !self.jointed));
+        move |frame| {
+            let own = from(frame, origin);
+            dress.as_ref().map_or_else(|| own.clone(), |d| d.frame(&own))
+        }
     }
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
     let each =
-        sent.iter().map(|Sent { name, mesh, places, origin, comes, turned, picture, hairs: _ }| Motion {
-            name,
-            mesh,
-            first,
-            count: places.len(),
-            rate,
-            origin: *origin,
-            comes: *comes,
-            turned: *turned,
-            picture: picture.as_deref().map(Pictured::of),
+        sent.iter().map(|Sent { name, mesh, places, origin, comes, turned, picture, dress, jointed }| {
+            Motion {
+                name,
+                mesh,
+                first,
+                count: places.len(),
+                rate,
+                origin: *origin,
+                comes: *comes,
+                turned: *turned,
+                picture: picture.as_deref().map(Pictured::of),
+                limbs: dress.as_ref().filter(|_| *jointed).and_then(|d| d.limbs()),
+            }
         });
     each.collect()
 }
@@ -96,7 +106,7 @@ async fn read(
 ) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
     let kind = Kind::ALL.into_iter().find(|k| k.name() == format);
-    let kind = kind.ok_or_else(|| Problem::missing("file format; npy, usda, obj and still are"))?;
+    let kind = kind.ok_or_else(|| Problem::missing("file format; npy, usda, glb, obj and still are"))?;
     let wanted: Vec<BodyId> = match &which.bodies {
         Some(keys) => keys.split(',').map(|k| BodyId(k.to_owned())).collect(),
         None => scene.bodies.keys().cloned().collect(),
@@ -116,19 +126,25 @@ async fn read(
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
-        let with_hairs = which.hairs.unwrap_or(false);
+        let jointed = kind == Kind::Glb;
+        let wanted =
+            Dressed { hairs: which.hairs.unwrap_or(false), skins: which.skins.unwrap_or(false) || jointed };
         let read = apart(move || {
             let body = own.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
             let unfit = |e: ShapeError| Problem::unfit("The body has no shape", e.to_string());
             let shaped = shape(&own, body, &meshes).map_err(unfit)?;
-            let between =
-                with_hairs.then(|| hairs(&own, body, &shaped, &meshes)).transpose().map_err(unfit)?;
-            Ok::<_, Problem>((shaped, between.flatten()))
+            let dress = Dress::of(&own, body, &shaped, &meshes, wanted).map_err(unfit)?;
+            Ok::<_, Problem>((shaped, dress.map(Arc::new)))
         });
-        let (shaped, between) = read.await??;
-        let comes = comes_and_goes(&scene, id);
-        let mesh = between.as_ref().map_or(shaped.mesh, Between::mesh);
-        let hairs = between.map(|b| Arc::new((b, shaped.placed)));
+        let (shaped, dress) = read.await??;
+        let jointed = jointed && dress.as_ref().is_some_and(|d| d.limbs().is_some());
+        // A skin is there whole; what it lets go shrinks to nothing.
+        let skin = dress.as_ref().is_some_and(|d| d.limbs().is_some()) && !jointed;
+        let comes = comes_and_goes(&scene, id) && !skin;
+        let mesh = match dress.as_ref().filter(|_| !jointed) {
+            Some(d) => d.mesh(),
+            None => shaped.mesh,
+        };
         let picture = match &scene.bodies[id].picture {
             // One that is gone is no reason to keep the motion back.
             Some(MeshSource::Blob(hash)) => app.store.mesh(hash).await?.map(|f| f.bytes),
@@ -142,7 +158,8 @@ async fn read(
             comes,
             turned: flies(&scene, id),
             picture,
-            hairs,
+            dress,
+            jointed,
         });
     }
     let rate = scene.frames.rate;
@@ -155,7 +172,7 @@ async fn read(
             s.origin = near(&frame);
         }
         off = off.max(rounding(&frame, s.origin));
-        firsts.push(Sent::told(s.hairs.as_deref(), &frame, s.origin));
+        firsts.push(s.tells()(&frame));
     }
     let (sent, about, ending, media) = apart(move || {
         let motions = motions(&sent, first, rate);
@@ -176,9 +193,8 @@ async fn read(
         let motions = motions(&sent, first, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let mut read = read_frames(store.clone(), sent[k].places.clone());
-            let (origin, hairs) = (sent[k].origin, sent[k].hairs.clone());
-            let told = move |f: Vec<[f64; 3]>| Sent::told(hairs.as_deref(), &f, origin);
-            let frame = move || Some(read.blocking_recv()?.map(&told));
+            let tells = sent[k].tells();
+            let frame = move || Some(read.blocking_recv()?.map(|f| tells(&f)));
             Box::new(std::iter::from_fn(frame))
         };
         let mut turns = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {

@@ -68,6 +68,8 @@ enum Use {
     Mesh,
     /// The convex hull of a collider.
     Hull,
+    /// A plant: its stem, its branches and its leaves are found in it.
+    Plant,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
@@ -151,6 +153,9 @@ pub struct Mends {
     pub turned: usize,
 }
 
+/// Segments along a plant while its mesh is looked at.
+const LOOKED_AT: u32 = 24;
+
 /// Why a mesh can't be what it is for: each use has its own rules.
 fn faults(mesh: &Mesh, wanted: Use) -> Vec<String> {
     if wanted == Use::Cloth {
@@ -158,6 +163,10 @@ fn faults(mesh: &Mesh, wanted: Use) -> Vec<String> {
             Err(all) => all.iter().map(ToString::to_string).collect(),
             Ok(()) => face_alike(mesh).err().iter().map(ToString::to_string).collect(),
         };
+    }
+    if wanted == Use::Plant {
+        let found = nematon_geometry::modelled(mesh, LOOKED_AT, None);
+        return found.err().map(|e| format!("the mesh {e}")).into_iter().collect();
     }
     let points = mesh.positions.len();
     let mut out = vec![];

@@ -10,6 +10,7 @@ pub mod grooming;
 pub mod maps;
 pub mod matters;
 pub mod meshes;
+pub mod plants;
 pub mod projects;
 pub mod removal;
 pub mod runs;
@@ -30,6 +31,7 @@ pub fn all() -> Api {
         .and(removal::routes())
         .and(shape::routes())
         .and(meshes::routes())
+        .and(plants::routes())
         .and(frames::routes())
         .and(runs::routes())
         .and(sewn::routes())
@@ -61,6 +63,7 @@ pub fn openapi() -> Value {
         g.subschema_for::<maps::MapHead>();
         g.subschema_for::<grooming::HairsHead>();
         g.subschema_for::<grooming::CombSaid>();
+        g.subschema_for::<plants::LimbsHead>();
         g.subschema_for::<maps::Said>();
         g.subschema_for::<maps::Told>();
         g.subschema_for::<nematon_store::Notice>();

@@ -182,6 +182,8 @@ pub struct Grown {
     /// How thick, metres.
     pub thick: Vec<f64>,
     pub parts: Vec<Part>,
+    /// What stands there: a leaf, as long and as wide as that; a head where it has no width, as thick; nothing where it has neither. Metres.
+    pub ends: Vec<[f64; 2]>,
     /// Points that have a head.
     pub heads: Vec<u32>,
 }
@@ -196,6 +198,8 @@ struct Shoot {
     thick: Vec<f64>,
 }
 
+/// How thick the stalk of a leaf is, of its width.
+pub(super) const STALK: f64 = 0.04;
 /// Numbers of one part, each by a seed of its own.
 const DICE: u64 = 4;
 
@@ -285,12 +289,17 @@ impl Species {
                         );
                         let at = out.points[from.nodes[node] as usize];
                         let long = size * (l.stalk + 0.5 * l.length);
-                        out.add(at + long * way, from.nodes[node], size * 0.04 * l.width, Part::Leaf);
+                        let leaf =
+                            out.add(at + long * way, from.nodes[node], size * STALK * l.width, Part::Leaf);
+                        out.ends[leaf as usize] = [size * l.length, size * l.width];
                     }
                 }
             }
-            if self.heads.as_ref().is_some_and(|h| h.on as usize == number) {
-                out.heads.extend(level.iter().filter_map(|s| s.nodes.last()));
+            if let Some(h) = self.heads.as_ref().filter(|h| h.on as usize == number) {
+                for tip in level.iter().filter_map(|s| s.nodes.last()) {
+                    out.heads.push(*tip);
+                    out.ends[*tip as usize] = [size * h.diameter, 0.0];
+                }
             }
         }
         out
@@ -317,78 +326,81 @@ pub struct Silhouette {
 impl Species {
     /// One of the mean size.
     pub fn silhouette(&self, seed: u32) -> Silhouette {
-        let g = self.grow(0, seed, 1.0);
-        let mut out = Silhouette {
-            wood: vec![],
-            leaves: vec![],
-            heads: vec![],
-            height: 0.0,
-            width: 0.0,
-            mass: 0.0,
-            points: g.points.len(),
-            sway: 0.0,
-        };
-        let mut mass = vec![0.0; g.points.len()];
-        let blade = self.leaves.as_ref().map_or(0.0, |l| 0.25 * PI * l.length * l.width * l.weight);
-        for k in 1..g.points.len() {
-            let (a, b) = (g.points[g.up[k] as usize], g.points[k]);
-            let wood = self.density * 0.25 * PI * g.thick[k].powi(2) * a.distance(b);
-            mass[k] += 0.5 * wood;
-            mass[g.up[k] as usize] += 0.5 * wood;
-            match (g.parts[k], &self.leaves) {
-                (Part::Leaf, Some(l)) => {
-                    mass[k] += blade;
-                    let tip = b + 0.5 * l.length * (b - a).normalize_or(DVec3::Y);
-                    out.leaves.push([a.x, a.y, tip.x, tip.y, l.width]);
-                }
-                _ => out.wood.push([a.x, a.y, b.x, b.y, g.thick[k]]),
-            }
-        }
-        if let Some(h) = &self.heads {
-            for k in &g.heads {
-                mass[*k as usize] += h.weight;
-                let p = g.points[*k as usize];
-                out.heads.push([p.x, p.y, h.diameter]);
-            }
-        }
-        let xs = g.points.iter().map(|p| p.x.abs());
-        out.width = 2.0 * xs.fold(0.0, f64::max);
-        out.height = g.points.iter().map(|p| p.y).fold(0.0, f64::max);
-        out.mass = mass.iter().sum();
-        out.sway = self.sways(&g, &mass);
-        out
+        let leaf = self.leaves.as_ref().map_or(0.0, |l| l.weight);
+        let head = self.heads.as_ref().map_or(0.0, |h| h.weight);
+        silhouette_of(&self.grow(0, seed, 1.0), (self.density, self.modulus), (leaf, head))
     }
+}
 
-    /// How often it sways in a second: by Rayleigh's quotient, with the shape that a pull aside by as much as its weight would give it where that is little.
-    fn sways(&self, g: &Grown, mass: &[f64]) -> f64 {
-        let n = g.points.len();
-        // Of what comes after a point: its mass, and that times its height.
-        let mut sums = vec![(0.0, 0.0); n];
-        for k in (1..n).rev() {
-            sums[k].0 += mass[k];
-            sums[k].1 += mass[k] * g.points[k].y;
-            let (m, y) = sums[k];
-            let up = &mut sums[g.up[k] as usize];
-            *up = (up.0 + m, up.1 + y);
+/// One plant from the side, by the density (kg/m³) and the modulus (Pa) of its wood, and what leaves (kg/m²) and heads (kg) weigh.
+pub fn silhouette_of(g: &Grown, (density, modulus): (f64, f64), (leaf, head): (f64, f64)) -> Silhouette {
+    let mut out = Silhouette {
+        wood: vec![],
+        leaves: vec![],
+        heads: vec![],
+        height: 0.0,
+        width: 0.0,
+        mass: 0.0,
+        points: g.points.len(),
+        sway: 0.0,
+    };
+    let mut mass = vec![0.0; g.points.len()];
+    for k in 1..g.points.len() {
+        let (a, b) = (g.points[g.up[k] as usize], g.points[k]);
+        let wood = density * 0.25 * PI * g.thick[k].powi(2) * a.distance(b);
+        mass[k] += 0.5 * wood;
+        mass[g.up[k] as usize] += 0.5 * wood;
+        if g.parts[k] == Part::Leaf {
+            let [long, broad] = g.ends[k];
+            mass[k] += 0.25 * PI * long * broad * leaf;
+            let tip = b + 0.5 * long * (b - a).normalize_or(DVec3::Y);
+            out.leaves.push([a.x, a.y, tip.x, tip.y, broad]);
+        } else {
+            out.wood.push([a.x, a.y, b.x, b.y, g.thick[k]]);
         }
-        let (mut turn, mut aside) = (vec![0.0; n], vec![0.0; n]);
-        let (mut over, mut under) = (0.0, 0.0);
-        for k in 1..n {
-            let up = g.up[k] as usize;
-            let long = g.points[k].distance(g.points[up]);
-            // A leaf goes along with its stem.
-            let bend = match g.parts[k] {
-                Part::Leaf => f64::INFINITY,
-                Part::Wood(_) => self.modulus * PI * g.thick[k].powi(4) / 64.0,
-            };
-            let moment = G * (sums[k].1 - sums[k].0 * (0.5 * (g.points[k].y + g.points[up].y)));
-            turn[k] = turn[up] + moment * long / bend;
-            aside[k] = aside[up] + 0.5 * (turn[up] + turn[k]) * (g.points[k].y - g.points[up].y);
-            over += mass[k] * aside[k];
-            under += mass[k] * aside[k] * aside[k];
-        }
-        (G * over / under.max(1e-30)).sqrt() / TAU
     }
+    for k in &g.heads {
+        mass[*k as usize] += head;
+        let p = g.points[*k as usize];
+        out.heads.push([p.x, p.y, g.ends[*k as usize][0]]);
+    }
+    let xs = g.points.iter().map(|p| p.x.abs());
+    out.width = 2.0 * xs.fold(0.0, f64::max);
+    out.height = g.points.iter().map(|p| p.y).fold(0.0, f64::max);
+    out.mass = mass.iter().sum();
+    out.sway = sways(g, modulus, &mass);
+    out
+}
+
+/// How often it sways in a second: by Rayleigh's quotient, with the shape that a pull aside by as much as its weight would give it where that is little.
+fn sways(g: &Grown, modulus: f64, mass: &[f64]) -> f64 {
+    let n = g.points.len();
+    // Of what comes after a point: its mass, and that times its height.
+    let mut sums = vec![(0.0, 0.0); n];
+    for k in (1..n).rev() {
+        sums[k].0 += mass[k];
+        sums[k].1 += mass[k] * g.points[k].y;
+        let (m, y) = sums[k];
+        let up = &mut sums[g.up[k] as usize];
+        *up = (up.0 + m, up.1 + y);
+    }
+    let (mut turn, mut aside) = (vec![0.0; n], vec![0.0; n]);
+    let (mut over, mut under) = (0.0, 0.0);
+    for k in 1..n {
+        let up = g.up[k] as usize;
+        let long = g.points[k].distance(g.points[up]);
+        // A leaf goes along with its stem.
+        let bend = match g.parts[k] {
+            Part::Leaf => f64::INFINITY,
+            Part::Wood(_) => modulus * PI * g.thick[k].powi(4) / 64.0,
+        };
+        let moment = G * (sums[k].1 - sums[k].0 * (0.5 * (g.points[k].y + g.points[up].y)));
+        turn[k] = turn[up] + moment * long / bend;
+        aside[k] = aside[up] + 0.5 * (turn[up] + turn[k]) * (g.points[k].y - g.points[up].y);
+        over += mass[k] * aside[k];
+        under += mass[k] * aside[k] * aside[k];
+    }
+    (G * over / under.max(1e-30)).sqrt() / TAU
 }
 
 /// m/s².
@@ -407,11 +419,22 @@ fn off(from: &Shoot, share: f64, angle: f64, round: f64) -> (usize, DVec3, DVec3
 }
 
 impl Grown {
+    /// The same so many times as large.
+    #[must_use]
+    pub fn larger(&self, size: f64) -> Grown {
+        let mut out = self.clone();
+        out.points.iter_mut().for_each(|p| *p *= size);
+        out.thick.iter_mut().for_each(|t| *t *= size);
+        out.ends.iter_mut().flatten().for_each(|e| *e *= size);
+        out
+    }
+
     fn add(&mut self, at: DVec3, up: u32, thick: f64, part: Part) -> u32 {
         self.points.push(at);
         self.up.push(up);
         self.thick.push(thick);
         self.parts.push(part);
+        self.ends.push([0.0; 2]);
         self.points.len() as u32 - 1
     }
 
