@@ -28,6 +28,7 @@ export type Run = Schemas['Run'];
 export type Wish = Partial<Schemas['Wish']>;
 export type ShapeHead = Schemas['ShapeHead'];
 export type HairsHead = Schemas['HairsHead'];
+export type LimbsHead = Schemas['LimbsHead'];
 export type CombDab = Schemas['CombDab'];
 export type CombSaid = Schemas['CombSaid'];
 export type CombTold = Schemas['CombTold'];

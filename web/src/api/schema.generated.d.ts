@@ -1135,6 +1135,148 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/species": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Species of plants, to start from, each with one that grew */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shelf"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/silhouette": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plant of a species, from the side */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Grow"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Silhouette"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/limbs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Plants as a mesh: length, LimbsHead, then of the mesh, about the root, where its points are (3 f32, metres), its texture coordinates (2 f32), the four segments that carry each point, by the point that each leads to (4 u32), and how much (4 f32), its triangles (3 u32) and their corners in the texture (3 u32, where there are any); then of each plant how it stands: where (3 f32), turned (quaternion, 4 f32), how large (f32) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/lanes": {
         parameters: {
             query?: never;
@@ -1817,7 +1959,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The motion of bodies as one file: npy (npz of several), usda, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
+        /** The motion of bodies as one file: npy (npz of several), usda, glb, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
         get: {
             parameters: {
                 query?: {
@@ -1828,6 +1970,7 @@ export interface paths {
                     triangles?: boolean | null;
                     exact?: boolean | null;
                     hairs?: boolean | null;
+                    skins?: boolean | null;
                 };
                 header?: never;
                 path: {
@@ -2042,100 +2185,6 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/species": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Species of plants, to start from, each with one that grew */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description done */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Shelf"][];
-                    };
-                };
-                /** @description what went wrong */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/silhouette": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A plant of a species, from the side */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["Grow"];
-                };
-            };
-            responses: {
-                /** @description done */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Silhouette"];
-                    };
-                };
-                /** @description what went wrong */
-                default: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/problem+json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
         delete?: never;
         options?: never;
         head?: never;
@@ -5780,8 +5829,13 @@ export interface components {
         };
         /** @description Plants of one species: stems that branch, leaves and heads, that sway and come back. */
         Plants: {
-            /** Species */
-            species: components["schemas"]["Species"];
+            /**
+             * Species
+             * @description What they are grown by; or they are as a mesh.
+             */
+            species?: components["schemas"]["Species"] | null;
+            /** As a mesh */
+            mesh?: components["schemas"]["PlantMesh"] | null;
             /**
              * Grow on
              * @description What they grow on, and are held to by their roots. Left out, a rectangle about the body's place.
@@ -6116,6 +6170,75 @@ export interface components {
              * Format: double
              */
             weight: number;
+        };
+        /** @description A plant as a mesh was modelled: its stem and branches are found in that, or are its bones; loose flat parts are leaves. */
+        PlantMesh: {
+            /** From */
+            from: components["schemas"]["MeshSource"];
+            /**
+             * Size
+             * Format: double
+             * @description What its lengths are multiplied by.
+             * @default 1
+             */
+            size: number;
+            /**
+             * Segments
+             * Format: uint32
+             * @description Along its longest way from the foot of its stem. Where it has bones each of them is one.
+             * @default 24
+             */
+            segments: number;
+            /**
+             * Density
+             * Format: double
+             * @description Of the wood.
+             * @default 700
+             */
+            density: number;
+            /**
+             * Modulus
+             * Format: double
+             * @description Young's modulus of the wood.
+             * @default 2000000000
+             */
+            modulus: number;
+            /**
+             * Inner damping
+             * Format: double
+             * @description How long a bend resists its change: a frequency f dies away by π f times that.
+             * @default 0.01
+             */
+            inner: number;
+            /**
+             * Leaves
+             * @default {
+             *       "weight": 0.2,
+             *       "swing": 4,
+             *       "drag": 1.28
+             *     }
+             */
+            leaf: components["schemas"]["LeafMatter"];
+        };
+        /** @description What leaves are like beside how large they are. */
+        LeafMatter: {
+            /**
+             * Weight
+             * Format: double
+             */
+            weight: number;
+            /**
+             * Swing
+             * Format: double
+             * @description How fast one swings on its stalk in still air, which says how stiff that is.
+             */
+            swing: number;
+            /**
+             * Drag
+             * Format: double
+             * @description Normal force of the plate, head on and per radian.
+             */
+            drag: number;
         };
         /**
          * @description Where a thing stands: turned about x, then y, then z, and moved, in the world or on what it stands on. All that has
@@ -7956,7 +8079,7 @@ export interface components {
             /** @description Which axis of the file points up. */
             up?: components["schemas"]["Up"];
         };
-        Use: "cloth" | "mesh" | "hull";
+        Use: "cloth" | "mesh" | "hull" | "plant";
         /** @enum {string} */
         Up: "y" | "z";
         /** @description An animated mesh that is kept. */
@@ -8011,6 +8134,45 @@ export interface components {
             doubled: number;
             /** Format: uint */
             turned: number;
+        };
+        /** @description A species with one that grew, to be looked at. */
+        Shelf: {
+            id: string;
+            name: string;
+            /** @description Where its wood comes from, in a line. */
+            source: string;
+            species: components["schemas"]["Species"];
+            grown: components["schemas"]["Silhouette"];
+        };
+        /** @description A plant from the side: right and up from its root, metres. */
+        Silhouette: {
+            /** @description Segments of wood: both ends, and how thick. */
+            wood: number[][];
+            /** @description Leaves: both ends, and how wide. */
+            leaves: number[][];
+            /** @description Heads: their middles, and how thick. */
+            heads: number[][];
+            /**
+             * Format: double
+             * @description How high and how wide it is, m; how much one weighs, kg; how many points it has; how often it sways to and fro in a second.
+             */
+            height: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            mass: number;
+            /** Format: uint */
+            points: number;
+            /** Format: double */
+            sway: number;
+        };
+        Grow: {
+            species: components["schemas"]["Species"];
+            /**
+             * Format: uint32
+             * @default 0
+             */
+            seed: number;
         };
         /** @description The lanes of a project's scene at a revision. */
         Lanes: {
@@ -8394,6 +8556,8 @@ export interface components {
             exact?: boolean | null;
             /** @description Of strands with hairs between them those, and not the strands; no if left out. */
             hairs?: boolean | null;
+            /** @description Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case. */
+            skins?: boolean | null;
         };
         /** @description Something changed. Small: whoever cares reads the rest. */
         Notice: {
@@ -8418,45 +8582,6 @@ export interface components {
             /** @description Where the numbers come from, in a line. */
             source: string;
             matter: components["schemas"]["Matter"];
-        };
-        /** @description A species with one that grew, to be looked at. */
-        Shelf: {
-            id: string;
-            name: string;
-            /** @description Where its wood comes from, in a line. */
-            source: string;
-            species: components["schemas"]["Species"];
-            grown: components["schemas"]["Silhouette"];
-        };
-        /** @description A plant from the side: right and up from its root, metres. */
-        Silhouette: {
-            /** @description Segments of wood: both ends, and how thick. */
-            wood: number[][];
-            /** @description Leaves: both ends, and how wide. */
-            leaves: number[][];
-            /** @description Heads: their middles, and how thick. */
-            heads: number[][];
-            /**
-             * Format: double
-             * @description How high and how wide it is, m; how much one weighs, kg; how many points it has; how often it sways to and fro in a second.
-             */
-            height: number;
-            /** Format: double */
-            width: number;
-            /** Format: double */
-            mass: number;
-            /** Format: uint */
-            points: number;
-            /** Format: double */
-            sway: number;
-        };
-        Grow: {
-            species: components["schemas"]["Species"];
-            /**
-             * Format: uint32
-             * @default 0
-             */
-            seed: number;
         };
         /** @description A fibre with its source. */
         Fibre: {
@@ -8958,6 +9083,40 @@ export interface components {
              * @description 0 to 1.
              */
             pressure: number;
+        };
+        /** @description What stands before the mesh of plants, and what was found in it. */
+        LimbsHead: {
+            /** Format: uint */
+            points: number;
+            /** Format: uint */
+            uvs: number;
+            /** Format: uint */
+            triangles: number;
+            /** @description Whether triangles have corners in the texture. */
+            textured: boolean;
+            /** Format: uint */
+            plants: number;
+            /**
+             * Format: uint
+             * @description Parts of wood that hang together each.
+             */
+            parts: number;
+            /** Format: uint */
+            leaves: number;
+            /**
+             * Format: uint
+             * @description Where branches came together again, and were cut.
+             */
+            cut: number;
+            /**
+             * Format: uint
+             * @description Parts that stand away from all others, and were hung on the nearest.
+             */
+            away: number;
+            /** @description Whether its points are those of its own bones. */
+            bones: boolean;
+            /** @description One of the mean size, from the side. */
+            grown: components["schemas"]["Silhouette"];
         };
         /** @description What a window says while it paints, after what the brush does. */
         Said: {

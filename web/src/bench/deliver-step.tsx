@@ -12,6 +12,7 @@ import { readSum } from '../ui/sum';
 
 const FORMATS = [
   { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs', many: 'one file, a mesh a body' },
+  { format: 'glb', name: 'Binary glTF', note: 'a clip: plants as skins, pieces as nodes, shapes in turn', many: 'one file with one clip' },
   { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame', many: 'a zip, a folder a body' },
   { format: 'npy', name: 'NumPy array', note: 'frames × points × 3', many: 'an npz, an array a body' },
   { format: 'still', name: 'Still', note: 'the frame on screen, as OBJ', many: 'the frame on screen, a zip of OBJs' },
@@ -43,6 +44,7 @@ export function DeliverStep() {
   const [triangles, setTriangles] = useState(false);
   const [exact, setExact] = useState(false);
   const [hairs, setHairs] = useState(false);
+  const [skins, setSkins] = useState(false);
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
   const before = useRef(range);
@@ -50,6 +52,7 @@ export function DeliverStep() {
   const typed = { onBegin: () => (before.current = range), onBack: () => setRange(before.current) };
   if (!frames) return null;
   const haired = Object.values(bodies).some((b) => 'strands' in b.kind && b.kind.strands.hairs);
+  const planted = Object.values(bodies).some((b) => 'plants' in b.kind);
   const taken = lanes.filter((l) => chosen?.includes(l.body) ?? true);
   const rate = frames.rate ?? 24;
   const number = (text: string | undefined, otherwise: number) => {
@@ -66,6 +69,7 @@ export function DeliverStep() {
   const save = async (format: string) => {
     const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles), exact: String(exact) });
     if (haired && hairs) query.set('hairs', 'true');
+    if (planted && skins) query.set('skins', 'true');
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
     if (format !== 'still') query.set('last', String(last));
@@ -136,6 +140,11 @@ export function DeliverStep() {
         {haired && (
           <SwitchWithWords label="Strands" turns="Hairs in place of strands" on={hairs} onTurn={setHairs}>
             {hairs ? 'the hairs between them' : 'as they are computed'}
+          </SwitchWithWords>
+        )}
+        {planted && (
+          <SwitchWithWords label="Plants" turns="Plants as meshes" on={skins} onTurn={setSkins}>
+            {skins ? 'as meshes' : 'as curves; in glTF as skins'}
           </SwitchWithWords>
         )}
         {!fits && (

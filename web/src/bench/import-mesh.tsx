@@ -7,18 +7,20 @@ import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
 import { Line } from '../ui/section';
 import { count, showNumber } from '../ui/sum';
-import { addMeshBody, addMeshCollider, asksFor } from './things';
+import { addMeshBody, addMeshCollider, asksFor, plantsAs } from './things';
 
-export type Use = 'cloth' | 'mesh' | 'hull';
+export type Use = 'cloth' | 'mesh' | 'hull' | 'plant';
 type Asked = { file: File; use: Use; look: MeshLook; scale: string; up: 'y' | 'z'; busy: boolean };
 
 const useAsked = create<{ asked: Asked | null; use: Use }>(() => ({ asked: null, use: 'cloth' }));
 const set = useAsked.setState;
 
+const inputOf = (use: Use) => (use === 'cloth' ? 'mesh-file' : use === 'plant' ? 'plant-file' : `collider-${use}`);
+
 /** Asks for a file and brings it in. */
 export function chooseMesh(use: Use) {
   set({ use });
-  document.getElementById('mesh-file')?.click();
+  document.getElementById(inputOf(use))?.click();
 }
 
 const query = (a: { file: File; use: Use; scale: string; up: 'y' | 'z' }, clean: boolean) => ({
@@ -49,7 +51,8 @@ async function keep(asked: Asked, clean: boolean) {
     const mesh = await told(http.POST('/api/meshes', query(asked, clean)));
     set({ asked: null });
     const name = asked.file.name.replace(/\.[^.]+$/, '');
-    if (asked.use === 'cloth') await addMeshBody(name, mesh.blob, mesh.size);
+    if (asked.use === 'plant') await plantsAs(name, mesh.blob);
+    else if (asked.use === 'cloth') await addMeshBody(name, mesh.blob, mesh.size);
     else await addMeshCollider(name, mesh.blob, asked.use);
   } catch (e) {
     set((s) => ({ asked: s.asked && { ...s.asked, busy: false } }));
@@ -72,8 +75,8 @@ async function change(asked: Asked, to: Partial<Asked>) {
 export function MeshInputs() {
   return (
     <>
-      {(['cloth', 'mesh', 'hull'] as const).map((use) => (
-        <MeshInput key={use} id={use === 'cloth' ? 'mesh-file' : `collider-${use}`} use={use} />
+      {(['cloth', 'mesh', 'hull', 'plant'] as const).map((use) => (
+        <MeshInput key={use} id={inputOf(use)} use={use} />
       ))}
     </>
   );
@@ -85,7 +88,7 @@ function MeshInput({ id, use }: { id: string; use: Use }) {
       id={id}
       type="file"
       aria-label={`File of a mesh, as ${use}`}
-      accept=".obj,.gltf,.glb"
+      accept=".obj,.gltf,.glb,.ply,.stl"
       className="hidden"
       onChange={(e) => {
         const file = e.target.files?.[0];
@@ -96,7 +99,7 @@ function MeshInput({ id, use }: { id: string; use: Use }) {
   );
 }
 
-const USES: Record<Use, string> = { cloth: 'cloth', mesh: 'a collider', hull: 'the hull of a collider' };
+const USES: Record<Use, string> = { cloth: 'cloth', mesh: 'a collider', hull: 'the hull of a collider', plant: 'a plant' };
 const UNITS = [
   { value: '1', label: 'metres' },
   { value: '0.01', label: 'centimetres' },

@@ -2,14 +2,16 @@
 import type { Body, Silhouette, Species } from '../api/http';
 import { at as read } from '../state/pointer';
 import { edit } from '../state/project';
-import { useScene, useShape, useShelf, useSilhouette } from '../state/queries';
+import { useLimbsOf, useScene, useShape, useShelf, useSilhouette } from '../state/queries';
 import { useTried } from '../state/tried';
 import { Button } from '../ui/button';
 import { ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Fold, Note } from '../ui/section';
 import { count } from '../ui/sum';
+import { chooseMesh } from './import-mesh';
 import { Outlet } from './outlet';
+import { askPlantsFor } from './things';
 
 export type Plants = Extract<Body['kind'], { plants: unknown }>['plants'];
 
@@ -27,6 +29,7 @@ const BRANCHES = {
   segments: 3,
 };
 const LEAVES = { count: 4, from: 0.3, to: 1, angle: 0.9, round: 2.4, length: 0.08, width: 0.03, stalk: 0.01, swing: 4 };
+const LEAF = { weight: 0.2, swing: 4, drag: 1.28 };
 const HEADS = { diameter: 0.02, weight: 0.001 };
 const MOST_LEVELS = 3;
 const ALIKE = '·';
@@ -35,7 +38,6 @@ const NONE: Record<string, { name: string }> = {};
 export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants }) {
   const path = `/bodies/${id}/kind/plants`;
   const maps = useScene((s) => s.bodies[id]?.maps) ?? NONE;
-  const levels = own.species.branches?.length ?? 0;
   const patch = own.from === undefined || own.from === 'space';
   const row = (key: string, otherwise?: number) => (
     <NumberField path={`${path}/${key}`} of={of} {...(otherwise === undefined ? {} : { otherwise })} />
@@ -57,64 +59,12 @@ export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants
     );
   return (
     <>
-      <Drawn path={path} own={own} />
-      <Fold name="Species" note={<Began species={own.species} />} closed>
-        <Shelf
-          onTake={(name, species) =>
-            void edit(`${of} of ${name.toLowerCase()}`, [{ op: 'replace', path: `${path}/species`, value: species }])
-          }
-        />
-      </Fold>
-      <Fold name="Stem">
-        {row('species/stem/height')}
-        {row('species/stem/diameter')}
-        {row('species/stem/taper')}
-        {row('species/stem/bow', 0)}
-        {whole('species/stem/segments')}
-      </Fold>
-      {(own.species.branches ?? []).map((b, k) => (
-        <Level key={k} path={`${path}/species`} of={of} own={own.species} level={k} note={`${b.count}`} />
-      ))}
-      {levels < MOST_LEVELS && (
-        <Actions>
-          <Button
-            onClick={() =>
-              void edit(`${of} with branches`, [
-                levels === 0
-                  ? { op: 'add', path: `${path}/species/branches`, value: [BRANCHES] }
-                  : { op: 'add', path: `${path}/species/branches/-`, value: BRANCHES },
-              ])
-            }
-          >
-            {levels === 0 ? 'Grow branches' : 'Grow branches of those'}
-          </Button>
-        </Actions>
+      {own.mesh ? (
+        <AsMesh id={id} of={of} path={path} own={own.mesh} />
+      ) : (
+        own.species && <BySpecies {...{ id, of, path, own }} species={own.species} />
       )}
-      <Part
-        path={`${path}/species/leaves`}
-        of={of}
-        name="Leaves"
-        has={own.species.leaves != null}
-        note={own.species.leaves ? `${own.species.leaves.count} each` : 'none'}
-        begins={{ ...LEAVES, on: levels }}
-        levels={levels}
-        rows={['count', 'from', 'to', 'angle', 'round', 'length', 'width', 'stalk', 'weight', 'swing', 'drag']}
-      />
-      <Part
-        path={`${path}/species/heads`}
-        of={of}
-        name="Heads"
-        has={own.species.heads != null}
-        note={own.species.heads ? '' : 'none'}
-        begins={{ ...HEADS, on: levels }}
-        levels={levels}
-        rows={['diameter', 'weight']}
-      />
-      <Fold name="Wood" closed>
-        {row('species/density')}
-        {row('species/modulus')}
-        {row('species/inner')}
-        {row('species/uneven')}
+      <Fold name="By weight" note={own.stands === false ? 'hang by it' : 'stand as made'} closed>
         <SwitchField label="By weight" path={`${path}/stands`} of={of} says={['stand as made', 'hang by it']} />
       </Fold>
       <Fold name="Where they grow">
@@ -140,6 +90,144 @@ export function PlantRows({ id, of, own }: { id: string; of: string; own: Plants
   );
 }
 
+/** What plants are grown by. */
+function BySpecies({ id, of, path, own, species }: { id: string; of: string; path: string; own: Plants; species: Species }) {
+  const levels = species.branches?.length ?? 0;
+  const row = (key: string, otherwise?: number) => (
+    <NumberField path={`${path}/${key}`} of={of} {...(otherwise === undefined ? {} : { otherwise })} />
+  );
+  const whole = (key: string) => <NumberField path={`${path}/${key}`} of={of} whole />;
+  return (
+    <>
+      <Drawn path={path} own={own} species={species} />
+      <Fold name="Species" note={<Began species={species} />} closed>
+        <Shelf
+          onTake={(name, species) =>
+            void edit(`${of} of ${name.toLowerCase()}`, [{ op: 'replace', path: `${path}/species`, value: species }])
+          }
+          onMesh={() => askForPlant(id)}
+        />
+      </Fold>
+      <Fold name="Stem">
+        {row('species/stem/height')}
+        {row('species/stem/diameter')}
+        {row('species/stem/taper')}
+        {row('species/stem/bow', 0)}
+        {whole('species/stem/segments')}
+      </Fold>
+      {(species.branches ?? []).map((b, k) => (
+        <Level key={k} path={`${path}/species`} of={of} own={species} level={k} note={`${b.count}`} />
+      ))}
+      {levels < MOST_LEVELS && (
+        <Actions>
+          <Button
+            onClick={() =>
+              void edit(`${of} with branches`, [
+                levels === 0
+                  ? { op: 'add', path: `${path}/species/branches`, value: [BRANCHES] }
+                  : { op: 'add', path: `${path}/species/branches/-`, value: BRANCHES },
+              ])
+            }
+          >
+            {levels === 0 ? 'Grow branches' : 'Grow branches of those'}
+          </Button>
+        </Actions>
+      )}
+      <Part
+        path={`${path}/species/leaves`}
+        of={of}
+        name="Leaves"
+        has={species.leaves != null}
+        note={species.leaves ? `${species.leaves.count} each` : 'none'}
+        begins={{ ...LEAVES, on: levels }}
+        levels={levels}
+        rows={['count', 'from', 'to', 'angle', 'round', 'length', 'width', 'stalk', 'weight', 'swing', 'drag']}
+      />
+      <Part
+        path={`${path}/species/heads`}
+        of={of}
+        name="Heads"
+        has={species.heads != null}
+        note={species.heads ? '' : 'none'}
+        begins={{ ...HEADS, on: levels }}
+        levels={levels}
+        rows={['diameter', 'weight']}
+      />
+      <Fold name="Wood" closed>
+        {row('species/density')}
+        {row('species/modulus')}
+        {row('species/inner')}
+        {row('species/uneven')}
+      </Fold>
+    </>
+  );
+}
+
+/** Asks for a mesh: for some plants, or for a new one. */
+export function askForPlant(id: string | null) {
+  askPlantsFor(id);
+  chooseMesh('plant');
+}
+
+/** A plant as a mesh was modelled, and what was found in it. */
+function AsMesh({ id, of, path, own }: { id: string; of: string; path: string; own: NonNullable<Plants['mesh']> }) {
+  const found = useLimbsOf(id)?.head;
+  const { fault } = useShape(id);
+  const base = `${path}/mesh`;
+  const row = (key: string, otherwise: number) => <NumberField path={`${base}/${key}`} of={of} otherwise={otherwise} />;
+  return (
+    <>
+      {found ? <Card grown={found.grown} /> : <div className="mx-4 ml-9 h-[196px]" aria-hidden />}
+      {found && !fault && (
+        <Note>
+          {found.bones ? 'By its own bones; ' : ''}
+          {found.parts === 1 ? 'one part of wood' : `${found.parts} parts of wood`}
+          {found.leaves > 0 ? `, ${count(found.leaves, 'loose leaf', 'loose leaves')}` : ', no loose leaves'}.
+          {found.cut > 0 ? ` Branches come together again in ${count(found.cut, 'place')}, and were cut there.` : ''}
+          {found.away > 0
+            ? ` ${count(found.away, 'part')} stand${found.away === 1 ? 's' : ''} away from all others, and hang${found.away === 1 ? 's' : ''} on the nearest.`
+            : ''}
+        </Note>
+      )}
+      <Fold name="Mesh">
+        {row('size', 1)}
+        {!found?.bones && <NumberField path={`${base}/segments`} of={of} otherwise={24} whole />}
+        <Actions>
+          <Button onClick={() => askForPlant(id)}>Another mesh</Button>
+        </Actions>
+      </Fold>
+      <Fold name="Species" note="as a mesh" closed>
+        <Shelf
+          onTake={(name, species) =>
+            void edit(`${of} of ${name.toLowerCase()}`, [
+              { op: 'remove', path: base },
+              { op: 'add', path: `${path}/species`, value: species },
+            ])
+          }
+        />
+      </Fold>
+      <Fold name="Wood" closed>
+        {row('density', 700)}
+        {row('modulus', 2e9)}
+        {row('inner', 0.01)}
+      </Fold>
+      {(found?.leaves ?? 0) > 0 && (
+        <Fold name="Leaves" note={own.leaf ? '' : 'as usual'} closed>
+          {own.leaf ? (
+            ['weight', 'swing', 'drag'].map((key) => <NumberField key={key} path={`${base}/leaf/${key}`} of={`${of} leaves`} />)
+          ) : (
+            <Actions>
+              <Button onClick={() => void edit(`${of} leaves of their own`, [{ op: 'add', path: `${base}/leaf`, value: LEAF }])}>
+                Say what leaves are like
+              </Button>
+            </Actions>
+          )}
+        </Fold>
+      )}
+    </>
+  );
+}
+
 /** The species that it began as. */
 function Began({ species }: { species: Species }) {
   const key = JSON.stringify(species);
@@ -148,23 +236,32 @@ function Began({ species }: { species: Species }) {
 }
 
 /** Species to begin with, each with its picture. */
-export function Shelf({ onTake }: { onTake: (name: string, species: Species) => void }) {
+export function Shelf({ onTake, onMesh }: { onTake: (name: string, species: Species) => void; onMesh?: () => void }) {
   const shelf = useShelf();
   return (
-    <div className="grid grid-cols-5 gap-1.5 px-4 pt-1 pb-1.5" role="group" aria-label="Species">
-      {shelf.map((s) => (
-        <button
-          key={s.id}
-          type="button"
-          title={`${s.name}. ${s.source}.`}
-          onClick={() => onTake(s.name, s.species)}
-          className="flex flex-col items-center rounded-md border border-line-strong bg-ground px-0.5 pt-1 pb-0.5 hover:bg-woad-wash-soft"
-        >
-          <Outlined grown={s.grown} high={54} wide={44} />
-          <span className="truncate text-[11px]">{s.name}</span>
-        </button>
-      ))}
-    </div>
+    <>
+      <div className="grid grid-cols-5 gap-1.5 px-4 pt-1 pb-1.5" role="group" aria-label="Species">
+        {shelf.map((s) => (
+          <button
+            key={s.id}
+            type="button"
+            title={`${s.name}. ${s.source}.`}
+            onClick={() => onTake(s.name, s.species)}
+            className="flex flex-col items-center rounded-md border border-line-strong bg-ground px-0.5 pt-1 pb-0.5 hover:bg-woad-wash-soft"
+          >
+            <Outlined grown={s.grown} high={54} wide={44} />
+            <span className="truncate text-[11px]">{s.name}</span>
+          </button>
+        ))}
+      </div>
+      {onMesh && (
+        <Actions>
+          <Button hint="Its stem, branches and leaves are found in it, or are its bones" onClick={onMesh}>
+            As a mesh…
+          </Button>
+        </Actions>
+      )}
+    </>
   );
 }
 
@@ -208,10 +305,10 @@ function Outlined({ grown: g, high, wide }: { grown: Silhouette; high: number; w
 }
 
 /** One of the mean size, as its numbers are: also while one of them is dragged. */
-function Drawn({ path, own }: { path: string; own: Plants }) {
+function Drawn({ path, own, species: said }: { path: string; own: Plants; species: Species }) {
   const tried = useTried();
   const inside = tried.path.startsWith(`${path}/species/`);
-  let { species } = own;
+  let species = said;
   if (inside) {
     species = structuredClone(species);
     const key = tried.path.slice(`${path}/species`.length);
@@ -221,6 +318,11 @@ function Drawn({ path, own }: { path: string; own: Plants }) {
   }
   const grown = useSilhouette(species, own.seed ?? 0);
   if (!grown) return <div className="mx-4 ml-9 h-[196px]" aria-hidden />;
+  return <Card grown={grown} />;
+}
+
+/** One from the side, with what it comes to. */
+function Card({ grown }: { grown: Silhouette }) {
   return (
     <figure className="mx-4 mt-1 ml-9 rounded-md border border-line bg-ground" data-testid="plant">
       <div role="img" aria-label={`One is ${metres(grown.height)} high`} className="flex justify-center">
@@ -345,8 +447,10 @@ function Trunk({ id, of, own }: { id: string; of: string; own: Plants }) {
   const scaled = useScene((s) => s.bodies[id]?.scaled?.bend);
   const maps = useScene((s) => s.bodies[id]?.maps) ?? NONE;
   const root = useShape(id).shape?.placed;
+  const found = useLimbsOf(id)?.head.grown;
   if (scaled) return <Note>Bends by the map {maps[scaled.map]?.name}, which is in Hold.</Note>;
-  const { height, diameter } = own.species.stem;
+  const height = own.species?.stem.height ?? found?.height ?? 1;
+  const diameter = own.species?.stem.diameter ?? found?.wood[0]?.[4] ?? 0.02;
   const keep = () => {
     let key = 'free';
     for (let n = 2; key in maps; n += 1) key = `free-${n}`;

@@ -21,7 +21,7 @@ import { sewnShapes } from '../state/sewn';
 import { RestShape } from './rest';
 import { SchemaRows } from './schema-rows';
 import { GrowRows } from './grow';
-import { PlantRows, Shelf } from './plants';
+import { PlantRows, Shelf, askForPlant } from './plants';
 import { FliesRows, idle, ShedRows } from './shed';
 import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
@@ -68,7 +68,7 @@ export function ShapeStep() {
         </div>
       </Section>
       <Section title="Add plants">
-        <Shelf onTake={(name, species) => void addPlants(name, species)} />
+        <Shelf onTake={(name, species) => void addPlants(name, species)} onMesh={() => askForPlant(null)} />
       </Section>
       <Section title="Add, sewn and filled">
         <div className="flex flex-wrap gap-2 px-4">

@@ -67,7 +67,7 @@ export function ShedRows({ id, of, own }: { id: string; of: string; own: Drift }
   const from = plants.find((p) => p.key === shed?.plants);
   const take = (key: string) => {
     const p = plants.find((x) => x.key === key);
-    const what = p?.own.species.leaves ? 'leaves' : 'heads';
+    const what = p?.own.mesh || p?.own.species?.leaves ? 'leaves' : 'heads';
     return key === NOBODY
       ? edit(`${of} let go by nobody`, [{ op: 'remove', path }])
       : edit(`${of} let go by ${p?.name}`, [
@@ -76,7 +76,7 @@ export function ShedRows({ id, of, own }: { id: string; of: string; own: Drift }
   };
   const whole = from?.own.species;
   const whats = [
-    { value: 'leaves', label: 'their leaves', has: Boolean(whole?.leaves) },
+    { value: 'leaves', label: 'their leaves', has: Boolean(whole?.leaves ?? from?.own.mesh) },
     { value: 'heads', label: 'pieces of their heads', has: Boolean(whole?.heads) },
   ].filter((w) => w.has || w.value === shed?.what);
   return (

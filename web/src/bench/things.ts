@@ -144,6 +144,34 @@ export const addPlants = (wanted: string, species: Species) => {
   }));
 };
 
+/** Adds a plant as a mesh, or makes the chosen plants so that are asked for. */
+export async function plantsAs(wanted: string, blob: string) {
+  const id = plantsAsked;
+  plantsAsked = null;
+  const body = id === null ? undefined : now.scene()?.bodies[id];
+  const mesh = { from: { blob } };
+  if (body && 'plants' in body.kind) {
+    const path = `/bodies/${id}/kind/plants`;
+    const was = body.kind.plants;
+    await edit(`${body.name} as ${wanted}`, [
+      ...(was.species ? [{ op: 'remove' as const, path: `${path}/species` }] : []),
+      was.mesh ? { op: 'replace', path: `${path}/mesh/from`, value: mesh.from } : { op: 'add', path: `${path}/mesh`, value: mesh },
+    ]);
+    return;
+  }
+  const begins = kinds(now.schema(), 'Kind').find((k) => k.kind === 'plants')?.begins as { species?: object } | undefined;
+  const { species: _, ...rest } = begins ?? {};
+  await add('bodies', capital(wanted), (name) => ({
+    name,
+    kind: { plants: { ...rest, mesh, count: 1, size: [0, 0], variation: 0 } },
+    place: { position: [0, 0, 0], turn: [0, 0, 0] },
+    touch: { itself: false, others: true, group: 'plants' },
+  }));
+}
+/** The plants that the next mesh is for; a body of its own where it is for none. */
+let plantsAsked: string | null = null;
+export const askPlantsFor = (id: string | null) => (plantsAsked = id);
+
 /** How high the middle of a thing of some height stands clear of all bodies. */
 function above(high: number): number {
   let top = 1.3;

@@ -16,6 +16,7 @@ import {
 } from '../api/http';
 import { clothOf } from './value';
 import { readHairs, type Hairs } from '../api/hairs';
+import { readLimbs, type Limbs } from '../api/limbs';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
 import { decode } from '../stream/chunks';
@@ -204,6 +205,38 @@ export function useHairs() {
     ),
     combine,
   });
+}
+
+const NO_LIMBS: Record<string, Limbs | null> = {};
+const limbsOf = (id: number, key: string, body: Body) =>
+  queryOptions({
+    queryKey: ['limbs', id, key, shapeKey(body)],
+    queryFn: ({ signal }) => readLimbs(id, key, signal),
+    placeholderData: keepPreviousData,
+    structuralSharing: false,
+    gcTime: 30_000,
+    retry: 1,
+  });
+const asMesh = (b: Body) => 'plants' in b.kind && b.kind.plants.mesh != null;
+/** What all plants are as that are as a mesh. */
+export function useLimbs() {
+  const id = useOpen();
+  const bodies = useScene((s) => s.bodies) ?? NONE;
+  const own = Object.entries(bodies).filter(([, b]) => asMesh(b));
+  const combine = useCallback(
+    (all: { data?: Limbs | undefined; isError: boolean }[]) =>
+      all.length === 0 ? NO_LIMBS : Object.fromEntries(all.map((q, k) => [own[k]![0], q.isError ? null : (q.data ?? null)])),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [JSON.stringify(own.map(([key]) => key))],
+  );
+  return useQueries({ queries: own.map(([key, body]) => limbsOf(id, key, body)), combine });
+}
+/** What one body of plants is as, where that is a mesh. */
+export function useLimbsOf(key: string) {
+  const id = useOpen();
+  const body = useScene((s) => s.bodies[key]);
+  const mesh = body !== undefined && asMesh(body);
+  return useQuery({ ...limbsOf(id, key, body as Body), enabled: mesh }).data;
 }
 
 /** What one of a body's strands is like in the hand. */

@@ -1,8 +1,10 @@
 /** Plants: wood as ribbons, leaves as small folded plates that go with their stalks, heads as balls. */
 import * as T from 'three';
+import type { Limbs } from '../api/limbs';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
 import { fade } from './fade';
+import { LimbLayer } from './limb-layer';
 import { boundsOf, presentOf } from './present';
 import { measured, PlacesTexture, ribbonUniforms, weave } from './ribbon';
 
@@ -60,6 +62,10 @@ export class PlantLayer implements BodyLayer {
   private parts: { drawn: T.Mesh; tone: number }[] = [];
   /** How much of the wood is drawn while things move: all but the stalks of leaves. */
   private stems = 0;
+  /** In place of all that, where they are as a mesh. */
+  private limbs: LimbLayer | null = null;
+  private of: Limbs | null = null;
+  private state: 'true' | 'stale' | 'ghost' = 'ghost';
 
   constructor(
     readonly shape: Shape,
@@ -109,12 +115,30 @@ export class PlantLayer implements BodyLayer {
     this.group.add(drawn);
   }
 
+  /** Shows them as a mesh, once there is one. */
+  setLimbs(of: Limbs | null) {
+    if (of === this.of) return;
+    this.of = of;
+    if (this.limbs) this.group.remove(this.limbs.drawn);
+    this.limbs?.dispose();
+    this.limbs = of && of.head.plants === this.shape.strands.length ? new LimbLayer(this.shape, of) : null;
+    this.parts.forEach(({ drawn }) => (drawn.visible = !this.limbs));
+    if (!this.limbs) return;
+    this.group.add(this.limbs.drawn);
+    this.limbs.setDye(this.colour);
+    this.changed(this.state);
+  }
+
   setBest(best: boolean) {
     this.parts[0]?.drawn.geometry.setDrawRange(0, best ? Infinity : this.stems);
   }
 
+  private all() {
+    return [...this.materials, ...(this.limbs?.materials ?? [])];
+  }
+
   setWire(on: boolean) {
-    this.materials.forEach((m) => (m.wireframe = on));
+    this.all().forEach((m) => (m.wireframe = on));
   }
 
   setDye(colour: string) {
@@ -123,6 +147,7 @@ export class PlantLayer implements BodyLayer {
       const to = new T.Color(tone < 0 ? '#5a4632' : '#efe2c4');
       this.materials[k]!.color.set(this.colour).lerp(to, Math.abs(tone));
     }
+    this.limbs?.setDye(colour);
   }
 
   rest() {
@@ -131,8 +156,10 @@ export class PlantLayer implements BodyLayer {
   }
 
   changed(as: 'true' | 'stale' | 'ghost') {
-    this.materials.forEach((m) => fade(m, as));
-    this.places.set(this.positions);
+    this.state = as;
+    this.all().forEach((m) => fade(m, as));
+    if (this.limbs) this.limbs.set(this.positions);
+    else this.places.set(this.positions);
   }
 
   there(): number {
@@ -151,6 +178,7 @@ export class PlantLayer implements BodyLayer {
       (drawn.customDepthMaterial as T.Material).dispose();
     });
     this.materials.forEach((m) => m.dispose());
+    this.limbs?.dispose();
     this.mesh.geometry.dispose();
     this.places.texture.dispose();
   }

@@ -25,6 +25,7 @@ import { Labels } from './labels';
 import { Comber } from './comber';
 import { Painter } from './painter';
 import type { Hairs } from '../api/hairs';
+import type { Limbs } from '../api/limbs';
 import type { HairLook } from './hair-layer';
 import { StrandLayer } from './strand-layer';
 import { MarkLayer } from './mark-layer';
@@ -32,6 +33,7 @@ import { Picker } from './picker';
 import { Places } from './places';
 import { BeadLayer } from './bead-layer';
 import { OutlineLayer } from './outline-layer';
+import { PlantLayer } from './plant-layer';
 import { SeamLayer } from './seam-layer';
 import { TieLayer } from './tie-layer';
 import { VaneLayer } from './vane-layer';
@@ -133,6 +135,7 @@ export class Stage {
   /** What is between the strands of each body, and how they are shown. */
   private between: Record<string, { hairs: Hairs | null; look: HairLook | null }> = {};
   private strandsAs: StrandsAs = 'hairs';
+  private limbs: Record<string, Limbs | null> = {};
   private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private due = false;
@@ -583,8 +586,16 @@ export class Stage {
     this.draw(false);
   }
 
+  /** What plants are as that are as a mesh, by body. */
+  setLimbs(limbs: Record<string, Limbs | null>) {
+    this.limbs = limbs;
+    for (const id of this.layers.keys()) this.grow(id);
+    this.draw(false);
+  }
+
   private grow(id: string) {
     const drawn = this.layers.get(id)?.drawn;
+    if (drawn instanceof PlantLayer) drawn.setLimbs(this.limbs[id] ?? null);
     const own = this.between[id];
     if (drawn instanceof StrandLayer) drawn.setHairs(own?.hairs ?? null, own?.look ?? null, this.strandsAs);
   }

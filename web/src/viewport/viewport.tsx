@@ -4,7 +4,7 @@ import { useBody } from '../bench/use-body';
 import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { useHairs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
 import { letGo, tryOut } from '../state/tried';
@@ -53,6 +53,7 @@ export function Viewport() {
   const [line, setLine] = useState<[number, number][]>([]);
   useMapsShown(body, step === 'Hold' && tool !== 'comb', shapes);
   useHairsShown();
+  useLimbsShown(shapes);
   const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
   const combs = tool === 'comb' && step === 'Hold' && strands;
   useEffect(() => stage.setCombed(combs ? body : null), [combs, body, shapes, id]);
@@ -184,6 +185,12 @@ function useHairsShown() {
   const between = useHairs();
   const as = useView((v) => v.strandsAs);
   useEffect(() => stage.setHairs(between, as), [between, as]);
+}
+
+/** Shows plants as the meshes that they are as. */
+function useLimbsShown(shapes: unknown) {
+  const limbs = useLimbs();
+  useEffect(() => stage.setLimbs(limbs), [limbs, shapes]);
 }
 
 /** What the frame on screen is, where it is not true. */

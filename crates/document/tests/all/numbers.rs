@@ -66,6 +66,8 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
         ("Drift", "/bodies/pods/kind/drift"),
         ("Strands", "/bodies/fringe/kind/strands"),
         ("Plants", "/bodies/shrubs/kind/plants"),
+        ("PlantMesh", "/bodies/saplings/kind/plants/mesh"),
+        ("LeafMatter", "/bodies/saplings/kind/plants/mesh/leaf"),
         ("Species", "/bodies/shrubs/kind/plants/species"),
         ("Stem", "/bodies/shrubs/kind/plants/species/stem"),
         ("Branches", "/bodies/shrubs/kind/plants/species/branches/0"),
@@ -83,7 +85,7 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
             .as_object()
             .unwrap()
             .iter()
-            .filter(|(n, _)| !["preset", "curves", "combed", "flies", "shed"].contains(&n.as_str()))
+            .filter(|(n, _)| !["preset", "curves", "combed", "flies", "shed", "mesh"].contains(&n.as_str()))
         {
             // What it grows on is no number, but the frame that a rule begins at is one.
             let grows = name == "from" && has.get("count").is_some() && has.get("angle").is_none();
