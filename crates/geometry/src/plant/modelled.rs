@@ -442,10 +442,11 @@ impl Builder<'_> {
                         .filter(|(_, c)| c.iter().any(|(b, s)| *b == k as u32 && *s > 0.3))
                         .map(|(p, _)| at(self.mesh, p as u32) - own.at)
                         .collect();
-                    let middle = mine.iter().sum::<DVec3>() / mine.len().max(1) as f64;
-                    let way = middle.try_normalize().unwrap_or(came);
-                    let long = mine.iter().map(|p| way.dot(*p)).fold(0.0, f64::max);
-                    let tip = own.at + way * long.max(1e-3 * self.far);
+                    // Toward the middle of what is farthest ahead.
+                    let far = mine.iter().map(|p| came.dot(*p)).fold(0.0, f64::max);
+                    let ahead = mine.iter().filter(|p| came.dot(**p) > 0.7 * far);
+                    let way = ahead.sum::<DVec3>().try_normalize().unwrap_or(came);
+                    let tip = own.at + way * far.max(1e-3 * self.far);
                     self.bare.push(Node { at: tip, up: number[k], radius: 0.0 });
                     self.bare.len() as u32 - 1
                 }
