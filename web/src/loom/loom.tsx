@@ -7,10 +7,12 @@ import { isGoing, useLanes, useRuns, useScene, isStrands } from '../state/querie
 import { useTried } from '../state/tried';
 import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
+import { count } from '../ui/sum';
 import { Curves } from './curves';
 import { KeyLanes, KeyNames, useKeyLanes } from './key-lanes';
 import { Transport } from './transport';
 import { drawLanes, drawRuler, frameAt, LANE, PAD, RULER, xOf, type Span } from './weave';
+import { useComings } from './comings';
 import { laneWords, runWords, snagWords } from './words';
 
 const NONE: Lane[] = [];
@@ -81,12 +83,14 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
   const [first, last, rate] = [frames?.first ?? 0, frames?.last ?? 0, frames?.rate ?? 24];
   const span: Span = { first, last, rate };
 
+  const comings = useComings(lanes);
+
   // The lanes are drawn when they change; a frame only moves the playhead.
   useEffect(() => {
     const paint = () => {
       if (!ruler.current || !cloth.current) return;
       drawRuler(ruler.current, span);
-      drawLanes(cloth.current, lanes, span);
+      drawLanes(cloth.current, lanes, span, comings);
       if (host.current) setWidth(host.current.clientWidth);
       move();
     };
@@ -104,7 +108,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       off();
       watch.disconnect();
     };
-  }, [lanes, first, last, rate, dusk]);
+  }, [lanes, comings, first, last, rate, dusk]);
 
   const place = (e: React.PointerEvent) => {
     const box = host.current!.getBoundingClientRect();
@@ -141,13 +145,15 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
         words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map((s) => snagWords(s, isStrands(snag.lane.body)))],
       });
     const s = lane?.stretches.find((t) => t.first <= frame && frame <= t.last);
-    if (!lane || s?.state !== 'stale') return setTip(null);
+    const come = lane && comings[lane.body]?.find((c) => c.frame === frame);
+    const coming = come ? [`${count(come.count, 'piece')} ${come.count === 1 ? 'comes' : 'come'} at frame ${frame}`] : [];
+    if (!lane || s?.state !== 'stale') return setTip(coming.length > 0 ? { x: left, y: e.clientY, words: coming } : null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;
     const reasons = s.reasons ?? [];
     const words =
       reasons.length > 0 ? reasons.slice(0, 4).map((r) => `${r} from ${from}`) : ['The solver or the mesh is another than then'];
     if (reasons.length > 4) words.push(`and ${reasons.length - 4} more`);
-    setTip({ x: left, y: e.clientY, words });
+    setTip({ x: left, y: e.clientY, words: [...coming, ...words] });
   };
   const escape = (e: KeyboardEvent) => {
     if (e.key !== 'Escape' || !dragging.current) return;

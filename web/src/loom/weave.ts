@@ -91,7 +91,10 @@ export function drawRuler(canvas: HTMLCanvasElement, span: Span) {
   ruler(c, p, span, width);
 }
 
-export function drawLanes(canvas: HTMLCanvasElement, lanes: Lane[], span: Span) {
+/** How many pieces come with each frame, by body, where any do. */
+export type Comings = Record<string, { frame: number; count: number }[]>;
+
+export function drawLanes(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, comings: Comings) {
   const { c, width, p } = fit(canvas);
   const x = (f: number) => xOf(f, span, width);
   // A frame is a column as wide as the way to the next; half of it hangs over either side.
@@ -106,6 +109,14 @@ export function drawLanes(canvas: HTMLCanvasElement, lanes: Lane[], span: Span) 
       c.fillRect(from, y, to - from, LANE - 10);
     }
     outline(c, p, lane, x, half, y, width);
+    // What comes with a frame hangs from the weave as a fringe, the longer the more.
+    const fringe = comings[lane.body] ?? [];
+    const most = Math.max(1, ...fringe.map((f) => f.count));
+    c.fillStyle = p.ink;
+    for (const f of fringe) {
+      const long = 1.5 + 7 * Math.sqrt(f.count / most);
+      c.fillRect(x(f.frame) - Math.min(1.2, 0.7 * half), y + LANE - 9, Math.min(2.4, 1.4 * half), long);
+    }
     // A snag is a thread pulled out of the weave: a loop over its frame.
     c.strokeStyle = p.madder;
     c.fillStyle = p.raised;

@@ -137,6 +137,14 @@ export function writeFrame(chunk: Chunk, slot: number, out: Float32Array): boole
   return true;
 }
 
+/** Which points are there in a frame, where they come and go. */
+export function namesIn(chunk: Chunk, slot: number): number[] {
+  const { id } = chunk;
+  if (!id || slot >= chunk.frames) return [];
+  const first = firstOf(id, slot);
+  return Array.from({ length: countAt(id, slot) }, (_, k) => Math.round(id.origin[0]! + id.grid[first + k]! * id.step));
+}
+
 /** Writes how a frame's points are turned into an array of four numbers a point; a point that is not there keeps what it had. */
 export function writeTurns(chunk: Chunk, slot: number, out: Float32Array) {
   const { turn, id } = chunk;

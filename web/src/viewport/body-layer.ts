@@ -12,6 +12,8 @@ export interface BodyLayer {
   readonly mesh: T.Mesh;
   /** Places of the points on screen, metres; written by who has a frame, then `changed`. */
   readonly positions: Float32Array;
+  /** Where they were a frame before, where who draws them tells what lies from what moves; no numbers where that is not known. */
+  readonly before?: Float32Array;
   /** How they are turned, four numbers each, where they have a turn; written with them. */
   readonly turns?: Float32Array;
   setWire(on: boolean): void;
@@ -28,6 +30,8 @@ export interface BodyLayer {
   setMaps?(soak: { weights: Float32Array; colour: string } | null, hatch: { weights: Float32Array; colour: string } | null): void;
   /** How many points there are in what is shown, where some may not be. */
   there?(): number;
+  /** How many of them lie still. */
+  lying?(): number;
   /** Draws all of it, or as much as can be drawn while things move. */
   setBest?(best: boolean): void;
   bounds(): T.Box3;

@@ -37,13 +37,21 @@ function leaf(): T.BufferGeometry {
   return g;
 }
 
+/** A piece lies that has gone no farther than this since the frame before, metres. */
+const STILL = 0.0005;
+/** What its dye is multiplied by, as it flies and as it lies. */
+const FLYING = new T.Color(1, 1, 1);
+const LYING = new T.Color(0.66, 0.6, 0.52);
+
 export class DriftLayer implements BodyLayer {
   readonly group = new T.Group();
   readonly positions: Float32Array;
+  readonly before: Float32Array;
   readonly turns?: Float32Array;
   readonly mesh: T.InstancedMesh;
   private material: T.MeshStandardMaterial | T.MeshLambertMaterial;
   private place = new T.Matrix4();
+  private still = 0;
 
   constructor(
     private shape: Shape,
@@ -51,6 +59,7 @@ export class DriftLayer implements BodyLayer {
     colour: string,
   ) {
     this.positions = shape.placed.slice();
+    this.before = new Float32Array(this.positions.length).fill(NaN);
     const thin = shape.ends.length > 0;
     if (thin) this.turns = new Float32Array(4 * shape.head.points).map((_, k) => (k % 4 === 3 ? 1 : 0));
     const look = { color: colour, ...(thin ? { side: T.DoubleSide } : {}) };
@@ -73,6 +82,7 @@ export class DriftLayer implements BodyLayer {
 
   rest() {
     this.positions.set(this.shape.placed);
+    this.before.fill(NaN);
     this.changed('ghost');
   }
 
@@ -83,6 +93,7 @@ export class DriftLayer implements BodyLayer {
     const [at, turn, size] = [new T.Vector3(), new T.Quaternion(), new T.Vector3()];
     // What is not there is not drawn.
     let drawn = 0;
+    this.still = 0;
     for (let k = 0; k < radii.length; k++) {
       if (Number.isNaN(p[3 * k]!)) continue;
       at.fromArray(p, 3 * k);
@@ -90,11 +101,28 @@ export class DriftLayer implements BodyLayer {
       if (q) place.compose(at, turn.fromArray(q, 4 * k).normalize(), size.set(ends[2 * k]!, ends[2 * k + 1]!, ends[2 * k + 1]!));
       else place.makeScale(r, r, r).setPosition(at);
       this.mesh.setMatrixAt(drawn, place);
+      const lies = this.lies(k);
+      this.mesh.setColorAt(drawn, lies ? LYING : FLYING);
+      if (lies) this.still += 1;
       drawn += 1;
     }
     this.mesh.count = drawn;
     this.mesh.instanceMatrix.needsUpdate = true;
+    if (this.mesh.instanceColor) this.mesh.instanceColor.needsUpdate = true;
     this.mesh.boundingSphere = null;
+  }
+
+  /** Whether a piece has not moved since the frame before. */
+  private lies(k: number): boolean {
+    const { positions: p, before: b } = this;
+    const x = p[3 * k]! - b[3 * k]!;
+    const y = p[3 * k + 1]! - b[3 * k + 1]!;
+    const z = p[3 * k + 2]! - b[3 * k + 2]!;
+    return x * x + y * y + z * z < STILL * STILL;
+  }
+
+  lying(): number {
+    return this.still;
   }
 
   there(): number {

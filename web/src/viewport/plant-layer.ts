@@ -74,7 +74,7 @@ export class PlantLayer implements BodyLayer {
     this.positions = shape.placed.slice();
     this.places = new PlacesTexture(shape.head.points);
     this.uniforms = { ...ribbonUniforms(), places: { value: this.places.texture } };
-    const up = this.before();
+    const up = this.ups();
     const [stems, all] = wood(shape, up);
     this.stems = stems;
     this.add(all, WOOD, WOOD_AT, -0.3, weave);
@@ -85,7 +85,7 @@ export class PlantLayer implements BodyLayer {
   }
 
   /** The point before each; of a root itself. */
-  private before(): Uint32Array {
+  private ups(): Uint32Array {
     const { strands, up } = this.shape;
     const out = new Uint32Array(this.shape.head.points);
     let from = 0;

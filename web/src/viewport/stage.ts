@@ -45,6 +45,8 @@ export type Shown = {
   reasons: string[];
   /** How many pieces there are in the frame, where they come and go. */
   there?: number | null;
+  /** How many of them lie still. */
+  lying?: number | null;
 };
 export type From = 'the front' | 'the side' | 'above' | 'a corner';
 /** What stands where one clicked. */
@@ -696,6 +698,7 @@ export class Stage {
           told.push(`${id}:${frame}:${shown.state}`);
         } else if (chunk && writeFrame(chunk, slot, drawn.positions)) {
           if (drawn.turns) writeTurns(chunk, slot, drawn.turns);
+          if (drawn.before) this.writeBefore(stretches, frame - 1, drawn.before);
           drawn.changed(s.state === 'true' ? 'true' : 'stale');
           layer.shown = key;
           moved = true;
@@ -716,11 +719,15 @@ export class Stage {
       if (layer.shown === 'ghost') this.ghostShown = true;
       if (moved || blamed) marks.follow(drawn.positions);
       any ||= moved;
-      if (id === this.chosen || (this.chosen === null && told.length <= 1)) this.onShown({ ...shown, there: drawn.there?.() ?? null });
+      if (id === this.chosen || (this.chosen === null && told.length <= 1)) {
+        const lying = ['true', 'stale'].includes(shown.state) ? (drawn.lying?.() ?? null) : null;
+        this.onShown({ ...shown, there: drawn.there?.() ?? null, lying });
+      }
       for (const x of stretches) {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) ahead.push({ first: x.first, chunk: x.chunk });
       }
     }
+    this.goAlong();
     fetchAhead(ahead.sort((a, b) => a.first - b.first).map((a) => a.chunk));
     this.colliders.go(frame);
     this.figures.go(frame);
@@ -730,6 +737,39 @@ export class Stage {
     if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
     if (any || this.colliders.moves() || this.figures.any) this.drawAll();
     else if (this.handles.any) this.draw();
+  }
+
+  /** Where points were at another frame, if that is at hand. */
+  private writeBefore(stretches: Stretch[], frame: number, out: Float32Array) {
+    const s = stretches.find((x) => x.first <= frame && frame <= x.last);
+    const chunk = s?.chunk != null ? chunkAtHand(s.chunk) : undefined;
+    if (!chunk || !s || s.slot == null || !writeFrame(chunk, s.slot + frame - s.first, out)) out.fill(NaN);
+  }
+
+  /** The point that one goes along with, and where it was last. */
+  private along: { body: string; point: number; at: T.Vector3 | null } | null = null;
+
+  /** Goes along with a point of a body from now on; with none, where there is none. */
+  setAlong(of: { body: string; point: number } | null) {
+    this.along = of && { ...of, at: null };
+    this.goAlong();
+  }
+
+  private goAlong() {
+    const p = this.along && this.layers.get(this.along.body)?.drawn.positions;
+    if (!this.along || !p || !this.controls) return;
+    const k = 3 * this.along.point;
+    // One that is not there is waited for.
+    if (k + 2 >= p.length || Number.isNaN(p[k]!)) return;
+    const at = new T.Vector3().fromArray(p, k);
+    if (this.along.at) {
+      const by = at.clone().sub(this.along.at);
+      this.camera.position.add(by);
+      this.controls.target.add(by);
+      this.controls.update();
+      if (by.lengthSq() > 0) this.draw();
+    }
+    this.along.at = at;
   }
 
   /** The rest shape of a body, as a ghost; false where it is on screen already. */

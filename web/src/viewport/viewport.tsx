@@ -4,7 +4,7 @@ import { useBody } from '../bench/use-body';
 import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { now, useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
 import { letGo, tryOut } from '../state/tried';
@@ -54,6 +54,10 @@ export function Viewport() {
   useMapsShown(body, step === 'Hold' && tool !== 'comb', shapes);
   useHairsShown();
   useLimbsShown(shapes);
+  const pieces = Boolean(body && shapes[body]?.radii.length && !shapes[body].strands.length);
+  const along = useView((v) => v.along);
+  const goes = along && pieces && points.length === 1 ? points[0]! : null;
+  useEffect(() => stage.setAlong(body && goes !== null ? { body, point: goes } : null), [body, goes, shapes]);
   const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
   const combs = tool === 'comb' && step === 'Hold' && strands;
   useEffect(() => stage.setCombed(combs ? body : null), [combs, body, shapes, id]);
@@ -146,8 +150,20 @@ export function Viewport() {
         <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
           <span className="truncate text-faded">{bodies[body]?.name}</span>
           <span className="num shrink-0">
-            {count(shown.there ?? shapes[body].head.points, shapes[body].radii.length && !shapes[body].strands.length ? 'piece' : 'point')}
+            {count(shown.there ?? shapes[body].head.points, pieces ? 'piece' : 'point')}
+            {pieces && shown.lying ? `, ${shown.lying} ${shown.lying === 1 ? 'lies' : 'lie'}` : ''}
           </span>
+          {pieces && points.length === 1 && (
+            <button
+              type="button"
+              aria-pressed={along}
+              title={along ? 'The camera goes along with it; press to stay' : 'The camera goes along with this piece'}
+              className={`pointer-events-auto shrink-0 ${along ? 'font-semibold text-madder' : 'text-woad'}`}
+              onClick={() => setView({ along: !along })}
+            >
+              {along ? 'Along with' : 'Go along with'} {points[0]}
+            </button>
+          )}
         </p>
       )}
       <div className="pointer-events-none absolute bottom-3.5 left-3.5 flex max-w-[50%] flex-col items-start gap-2">
@@ -373,7 +389,12 @@ function pointer(
         const place = stage.placeUnder(x, y, drawn.count > 0 ? drawn.last : null);
         if (place) drawPoint(drawing, drawn.count === 0, place);
       } else if (tool === 'look' && !p.moved) {
-        choose(stage.hit(x, y));
+        const hit = stage.hit(x, y);
+        // Pressed once more, a piece is chosen of its body.
+        const again = hit?.kind === 'bodies' && hit.id === theBody() && isPieces(hit.id);
+        const piece = again ? stage.pointUnder(x, y) : null;
+        if (piece?.body === hit?.id && piece) choosePoints([piece.point]);
+        else choose(hit);
       }
     },
     onPointerCancel: () => {
@@ -402,6 +423,12 @@ function pointer(
     },
   };
 }
+
+/** Whether a body is of loose pieces. */
+const isPieces = (id: string) => {
+  const kind = now.scene()?.bodies[id]?.kind;
+  return kind !== undefined && 'drift' in kind;
+};
 
 /** How hard a pen is pressed; a mouse is pressed wholly. */
 const pressureOf = (e: React.PointerEvent) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 1);
