@@ -66,8 +66,8 @@ type View = {
   airAs: AirAs;
   /** The point whose motion is asked about, and the body that it is on. */
   why: { body: string; point: number } | null;
-  /** Whether the camera goes along with the chosen piece. */
-  along: boolean;
+  /** The piece that was pressed, the body that it is of, and whether the camera goes along with it. */
+  piece: { body: string; point: number; along: boolean } | null;
   /** The path of the curve whose points are being drawn in the view. */
   drawing: string | null;
   /** The arms of what has a place and is no thing of its own: fields and zones, by their path. */
@@ -115,7 +115,7 @@ export const useView = create<View>()(
       air: true,
       airAs: { as: 'streaks', across: 1, at: 0.5, alone: false },
       why: null,
-      along: false,
+      piece: null,
       drawing: null,
       placing: null,
       dusk: false,

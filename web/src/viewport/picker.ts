@@ -79,6 +79,17 @@ export class Picker {
     return near.find((n) => seen(n.point))?.point ?? null;
   }
 
+  /** The piece of a body of loose ones that is at a place on the canvas, the nearest to the eye. */
+  piece(id: string, x: number, y: number): number | null {
+    const p = this.projected(id);
+    let [best, near] = [null as number | null, Infinity];
+    for (let k = 0; p && k < p.length; k += 3) {
+      const score = Math.hypot(p[k]! - x, p[k + 1]! - y) + 400 * p[k + 2]!;
+      if (Math.hypot(p[k]! - x, p[k + 1]! - y) < REACH && p[k + 2]! < 1 && score < near) [best, near] = [k / 3, score];
+    }
+    return best;
+  }
+
   /** The edge nearest to a place on the canvas: its nearer end, and the other. */
   edge(id: string, x: number, y: number, through: boolean): [number, number] | null {
     const [p, near] = [this.held(id), this.pick(id, x, y, through)];

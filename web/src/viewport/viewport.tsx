@@ -55,8 +55,9 @@ export function Viewport() {
   useHairsShown();
   useLimbsShown(shapes);
   const pieces = Boolean(body && shapes[body]?.radii.length && !shapes[body].strands.length);
-  const along = useView((v) => v.along);
-  const goes = along && pieces && points.length === 1 ? points[0]! : null;
+  const pressed = useView((v) => v.piece);
+  const piece = pieces && pressed?.body === body ? pressed : null;
+  const goes = piece?.along ? piece.point : null;
   useEffect(() => stage.setAlong(body && goes !== null ? { body, point: goes } : null), [body, goes, shapes]);
   const strands = useScene((s) => Boolean(body && s.bodies[body] && 'strands' in s.bodies[body].kind)) ?? false;
   const combs = tool === 'comb' && step === 'Hold' && strands;
@@ -153,15 +154,15 @@ export function Viewport() {
             {count(shown.there ?? shapes[body].head.points, pieces ? 'piece' : 'point')}
             {pieces && shown.lying ? `, ${shown.lying} ${shown.lying === 1 ? 'lies' : 'lie'}` : ''}
           </span>
-          {pieces && points.length === 1 && (
+          {piece && (
             <button
               type="button"
-              aria-pressed={along}
-              title={along ? 'The camera goes along with it; press to stay' : 'The camera goes along with this piece'}
-              className={`pointer-events-auto shrink-0 ${along ? 'font-semibold text-madder' : 'text-woad'}`}
-              onClick={() => setView({ along: !along })}
+              aria-pressed={piece.along}
+              title={piece.along ? 'The camera goes along with this piece; press, and it stays' : 'The camera goes along with this piece'}
+              className={`pointer-events-auto shrink-0 ${piece.along ? 'font-semibold text-madder' : 'text-woad'}`}
+              onClick={() => setView({ piece: { ...piece, along: !piece.along } })}
             >
-              {along ? 'Along with' : 'Go along with'} {points[0]}
+              {piece.along ? 'Along with' : 'Go along with'} {piece.point}
             </button>
           )}
         </p>
@@ -391,9 +392,10 @@ function pointer(
       } else if (tool === 'look' && !p.moved) {
         const hit = stage.hit(x, y);
         // Pressed once more, a piece is chosen of its body.
-        const again = hit?.kind === 'bodies' && hit.id === theBody() && isPieces(hit.id);
-        const piece = again ? stage.pointUnder(x, y) : null;
-        if (piece?.body === hit?.id && piece) choosePoints([piece.point]);
+        const mine = theBody();
+        const again = mine && isPieces(mine) && (!hit || (hit.kind === 'bodies' && hit.id === mine));
+        const piece = again ? stage.picker.piece(mine, x, y) : null;
+        if (piece !== null) setView({ piece: { body: mine!, point: piece, along: useView.getState().piece?.along ?? false } });
         else choose(hit);
       }
     },
