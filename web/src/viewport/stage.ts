@@ -849,13 +849,31 @@ export class Stage {
     if (!this.controls) return;
     const ball = box.getBoundingSphere(new T.Sphere());
     const half = T.MathUtils.degToRad(this.camera.fov / 2);
-    const far = Math.max(0.05, (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect))));
+    const round = (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect)));
+    const far = Math.max(0.05, Math.min(1.3 * round, Math.max(0.75 * round, this.fits(box, way, half))));
     this.controls.target.copy(ball.center);
     this.camera.position.copy(ball.center).addScaledVector(way, far);
     this.controls.update();
     this.light();
     this.tellLook();
     this.drawAll();
+  }
+
+  /** From how far off all corners of a box are within the picture, with room for what stands along its edges. */
+  private fits(box: T.Box3, way: T.Vector3, half: number): number {
+    const middle = box.getCenter(new T.Vector3());
+    const right = new T.Vector3(0, 1, 0).cross(way);
+    if (right.lengthSq() < 1e-9) right.set(1, 0, 0);
+    right.normalize();
+    const up = way.clone().cross(right);
+    const [tall, wide] = [0.8 * Math.tan(half), 0.9 * Math.tan(half) * this.camera.aspect];
+    let far = 0;
+    for (let k = 0; k < 8; k++) {
+      const pick = (bit: number, low: number, high: number) => (k & bit ? high : low);
+      const corner = new T.Vector3(pick(1, box.min.x, box.max.x), pick(2, box.min.y, box.max.y), pick(4, box.min.z, box.max.z)).sub(middle);
+      far = Math.max(far, corner.dot(way) + Math.max(Math.abs(corner.dot(right)) / wide, Math.abs(corner.dot(up)) / tall));
+    }
+    return far;
   }
 
   private tellLook() {

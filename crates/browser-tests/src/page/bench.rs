@@ -102,6 +102,12 @@ impl Window {
         self.driver.find(By::Css("#mesh-file")).await?.send_keys(path).await
     }
 
+    /// Gives a file to "As a mesh", of plants.
+    pub async fn bring_in_plant(&self, file: &Path) -> WebDriverResult<()> {
+        let path = file.to_string_lossy().into_owned();
+        self.driver.find(By::Css("#plant-file")).await?.send_keys(path).await
+    }
+
     /// Gives a file to one of the ways of adding a collider: `mesh` or `hull`.
     pub async fn bring_in_collider(&self, file: &Path, kind: &str) -> WebDriverResult<()> {
         let path = file.to_string_lossy().into_owned();
