@@ -73,7 +73,7 @@ impl Default for Scene {
         Scene {
             nematon: VERSION,
             name: "Scene".into(),
-            frames: FrameSpan { first: 0, last: 240, rate: rate(), substeps: substeps() },
+            frames: FrameSpan { first: 0, last: 240, rate: rate(), substeps: None, quality: Quality::Fine },
             bodies: IndexMap::new(),
             fields: IndexMap::new(),
             calm: Value::default(),
@@ -99,10 +99,49 @@ pub struct FrameSpan {
     #[schemars(title = "Frame rate", range(min = 1, max = 240), extend("unit" = "1/s"))]
     #[serde(default = "rate")]
     pub rate: f64,
-    /// Sub-steps a frame: precision, not character. 10 at 24 frames a second is final quality.
+    /// A fixed number of sub-steps a frame; left out, each frame takes as many as its quality needs.
     #[schemars(title = "Sub-steps", range(min = 1, max = 200))]
-    #[serde(default = "substeps")]
-    pub substeps: u32,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub substeps: Option<u32>,
+    #[schemars(title = "Quality")]
+    #[serde(default, skip_serializing_if = "Quality::is_fine")]
+    pub quality: Quality,
+}
+
+/// How right frames are to be: threads are no longer than so much beyond what their matter itself gives under its load, or more sub-steps are taken.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Quality {
+    /// Within 15 %, by 6 to 20 sub-steps.
+    Draft,
+    /// Within 8 %, by 10 to 80.
+    #[default]
+    Fine,
+    /// Within 3 %, by 20 to 160.
+    Final,
+}
+
+impl Quality {
+    #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+    fn is_fine(&self) -> bool {
+        *self == Quality::Fine
+    }
+
+    /// Sub-steps that a frame takes at least.
+    pub fn least(self) -> u32 {
+        match self {
+            Quality::Draft => 6,
+            Quality::Fine => 10,
+            Quality::Final => 20,
+        }
+    }
+}
+
+impl FrameSpan {
+    /// Sub-steps that a frame begins with.
+    pub fn begins_with(&self) -> u32 {
+        self.substeps.unwrap_or_else(|| self.quality.least())
+    }
 }
 
 fn is_none(v: &Value) -> bool {
@@ -110,9 +149,6 @@ fn is_none(v: &Value) -> bool {
 }
 fn rate() -> f64 {
     24.0
-}
-fn substeps() -> u32 {
-    10
 }
 
 impl Scene {

@@ -6,6 +6,7 @@ use crate::Stage;
 use crate::collide::{Carried, Track};
 use crate::frame_inputs;
 use crate::matters::Changing;
+use crate::promise::Promise;
 use crate::rest::Relaxed;
 use crate::run::comings;
 use crate::sewn::Sewn;
@@ -323,6 +324,9 @@ fn of_frame(
     } = inputs;
     s.f64(*duration);
     s.u32(&[*substeps]);
+    if let Some(promise) = Promise::of(&scene.frames) {
+        s.u32(&promise.words());
+    }
     s.f32(gravity);
     // Time only counts where something changes with it, so that what doesn't is shared.
     if !fields.is_empty() {

@@ -13,7 +13,7 @@ pub fn frame_inputs(scene: &Stage, bodies: &[BodyId], index: usize) -> FrameInpu
     FrameInputs {
         start: index.saturating_sub(1) as f64 * duration,
         duration,
-        substeps: scene.frames.substeps,
+        substeps: scene.frames.begins_with(),
         gravity,
         fields,
         gone: scene.gone(),

@@ -16,6 +16,7 @@ mod matters;
 mod outlet;
 mod outline;
 mod plants;
+mod promise;
 mod report;
 mod resolve;
 mod rest;

@@ -1,6 +1,7 @@
 use crate::collide::{Carried, ColliderError, NoHold, Track, carried, rules, tracks};
 use crate::fingerprint::{EARLIER, Island, of_island, of_member};
 use crate::matters::{Changing, changing};
+use crate::promise::{self, Going, Promise};
 use crate::resolve::World;
 use crate::rest::{Relaxed, relaxed};
 use crate::shape::{begins, thin_enough};
@@ -28,6 +29,10 @@ pub struct Run {
     states: Vec<State>,
     /// The frame that the states are at, counted from the first.
     at: usize,
+    /// What is promised of a frame, and how it goes; none where the number of sub-steps is fixed.
+    promise: Option<(Promise, Going)>,
+    /// Sub-steps of the frame that it is at.
+    took: u32,
 }
 
 /// One body of an island.
@@ -256,7 +261,23 @@ impl Run {
         let states = bodies.iter().map(Body::start).collect();
         let member = |((id, name, shaped), fingerprints)| Member { id, name, shaped, fingerprints };
         let members = members.into_iter().zip(prints).map(member).collect();
-        Ok(Run { scene, members, bodies, contact, tracks, carried, relaxed, changing, tied, states, at: 0 })
+        let promise = Promise::of(&scene.frames).map(|p| (p, Going::begin(&p)));
+        let took = scene.frames.begins_with();
+        Ok(Run {
+            scene,
+            members,
+            bodies,
+            contact,
+            tracks,
+            carried,
+            relaxed,
+            changing,
+            tied,
+            states,
+            at: 0,
+            promise,
+            took,
+        })
     }
 
     /// Goes to a frame by a snapshot that was taken there.
@@ -275,7 +296,10 @@ impl Run {
             states.push(State::restore(c, own)?);
             rest = more;
         }
-        if !rest.is_empty() {
+        if let Some((_, going)) = &mut self.promise {
+            let own = rest.try_into().map_err(|_| SnapshotError { expected, found: snapshot.len() })?;
+            *going = Going::read(own);
+        } else if !rest.is_empty() {
             return Err(SnapshotError { expected, found: snapshot.len() });
         }
         let at = |c: usize| f64::from_le_bytes(std::array::from_fn(|b| origin[8 * c + b]));
@@ -343,6 +367,17 @@ impl Run {
         self.follow(watch, None)
     }
 
+    /// Sub-steps that the frame took that it is at.
+    pub fn substeps(&self) -> u32 {
+        self.took
+    }
+
+    /// How much longer than at rest the longest thread of all bodies is, as a share.
+    fn stretch(&self) -> f64 {
+        let each = self.bodies.iter().zip(&self.states).map(|(b, s)| b.strain(s).largest);
+        each.fold(0.0, f64::max)
+    }
+
     /// Tells places from nearer, where the bodies have gone far from where they are told from.
     fn come_near(&mut self) {
         let all = self.states.iter().zip(&self.bodies).map(|(s, b)| s.middle(b));
@@ -357,10 +392,44 @@ impl Run {
         self.scene = self.scene.moved(to);
     }
 
-    fn follow(&mut self, watch: &dyn Watch, trace: Option<&mut Trace>) -> Result<(), RunError> {
+    fn follow(&mut self, watch: &dyn Watch, mut trace: Option<&mut Trace>) -> Result<(), RunError> {
         self.come_near();
-        let inputs = self.inputs(self.at + 1);
-        let done = step_traced(&self.bodies, &mut self.states, &mut self.contact, &inputs, watch, trace);
+        let mut inputs = self.inputs(self.at + 1);
+        let Some((promise, mut going)) = self.promise else {
+            self.through(&inputs, watch, trace)?;
+            self.at += 1;
+            return Ok(());
+        };
+        let before = self.states.clone();
+        let mut stretched = None;
+        inputs.substeps = going.substeps;
+        loop {
+            match self.through(&inputs, watch, trace.as_deref_mut()) {
+                // What explodes may not with more.
+                Err(RunError::Exploded { .. }) if 2 * inputs.substeps <= promise.most => {
+                    (inputs.substeps, stretched) = (2 * inputs.substeps, None);
+                    continue;
+                }
+                done => done?,
+            }
+            let stretch = self.stretch();
+            let Some(more) = going.judge(&promise, inputs.substeps, stretch, stretched) else { break };
+            self.states.clone_from(&before);
+            (inputs.substeps, stretched) = (more, Some(stretch));
+        }
+        (self.took, self.promise) = (inputs.substeps, Some((promise, going)));
+        self.at += 1;
+        Ok(())
+    }
+
+    /// One frame's sub-steps; what fails leaves all as it was.
+    fn through(
+        &mut self,
+        inputs: &FrameInputs,
+        watch: &dyn Watch,
+        trace: Option<&mut Trace>,
+    ) -> Result<(), RunError> {
+        let done = step_traced(&self.bodies, &mut self.states, &mut self.contact, inputs, watch, trace);
         done.map_err(|halt| match halt {
             Halt::Stopped => RunError::Stopped,
             Halt::Exploded(why) => RunError::Exploded {
@@ -368,9 +437,7 @@ impl Run {
                 frame: self.scene.frames.first + self.at as i64 + 1,
                 why,
             },
-        })?;
-        self.at += 1;
-        Ok(())
+        })
     }
 
     /// What of a point's acceleration at the next frame is what pulls it and what it touches: computes that frame and the one after.
@@ -448,12 +515,15 @@ impl Run {
 
     /// Bytes of a snapshot.
     pub fn snapshot_size(&self) -> usize {
-        ORIGIN + self.bodies.iter().map(State::snapshot_size).sum::<usize>()
+        let going = if self.promise.is_some() { promise::BYTES } else { 0 };
+        ORIGIN + self.bodies.iter().map(State::snapshot_size).sum::<usize>() + going
     }
 
     pub fn snapshot(&self) -> Vec<u8> {
         let origin = self.scene.origin.iter().flat_map(|c| c.to_le_bytes());
-        origin.chain(self.states.iter().zip(&self.bodies).flat_map(|(s, c)| s.snapshot(c))).collect()
+        let going = self.promise.iter().flat_map(|(_, g)| g.write());
+        let states = self.states.iter().zip(&self.bodies).flat_map(|(s, c)| s.snapshot(c));
+        origin.chain(states).chain(going).collect()
     }
 
     pub fn state(&self, member: usize) -> &State {

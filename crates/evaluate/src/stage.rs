@@ -236,7 +236,7 @@ impl Stage {
 
     /// The ends of the way to a frame, or of all its sub-steps.
     pub(crate) fn through(&self, frame: f64, finely: bool) -> Vec<f64> {
-        let n = if finely { self.frames.substeps.max(1) } else { 1 };
+        let n = if finely { self.frames.begins_with().max(1) } else { 1 };
         (0..=n).map(|k| if k == n { frame } else { frame - 1.0 + f64::from(k) / f64::from(n) }).collect()
     }
 }

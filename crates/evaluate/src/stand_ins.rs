@@ -95,7 +95,7 @@ pub fn stand_in_cost(stage: &Stage, stand_ins: &[Collider], points: usize) -> f6
         .collect();
     // About them as bodies are: some within, most without.
     let some: Vec<V8> = (0..64).map(|k| V8::splat([0.01 * k as f32, 0.1, 0.02])).collect();
-    let rounds = points.div_ceil(8) * stage.frames.substeps.max(1) as usize;
+    let rounds = points.div_ceil(8) * stage.frames.begins_with().max(1) as usize;
     let begun = Instant::now();
     let mut near = F8::splat(0.0);
     for k in 0..rounds {

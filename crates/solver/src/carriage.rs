@@ -15,6 +15,7 @@ const RUN: usize = 1024;
 
 /// How a sub-step takes points and velocities along: by what of the last way, of the velocity and of the one before,
 /// and of gravity.
+#[derive(Clone, Copy)]
 struct Scheme {
     x: [f32; 4],
     v: [f32; 3],
@@ -22,7 +23,7 @@ struct Scheme {
     balance: f32,
 }
 
-/// A motion's first sub-step, and the first of another length, is implicit Euler's.
+/// A motion's first sub-step is implicit Euler's.
 const EULER: Scheme = Scheme { x: [0.0, 1.0, 0.0, 1.0], v: [1.0, 0.0, 1.0], balance: 1.0 };
 /// All others go by the second backward difference (K.-J. Choi, H.-S. Ko, "Stable but Responsive Cloth", 2002,
 /// eq. 12): it keeps motion that Euler's would damp, and like that lets nothing stiff ring.
@@ -33,17 +34,64 @@ const BACKWARD: Scheme = Scheme {
     balance: 2.0 / 3.0,
 };
 
-/// By whether a motion goes on.
-const SCHEMES: [&Scheme; 2] = [&EULER, &BACKWARD];
+/// The same where a sub-step is `w` times as long as the one before (M. Calvo, T. Grande, R. Grigorieff, "On the Zero Stability of the
+/// Variable Order Variable Stepsize BDF-Formulas", 1990, eq. 1.3 for two steps): y = y₀ + c (y₀ - y₋₁) + b h f with c = w² / (1 + 2 w) and
+/// b = (1 + w) / (1 + 2 w). With w = 1 it is the one above.
+fn uneven(w: f64) -> Scheme {
+    let (c, b) = (w * w / (1.0 + 2.0 * w), (1.0 + w) / (1.0 + 2.0 * w));
+    let [x, v] = [[c, b * (1.0 + c), -b * c, b * b], [1.0 + c, -c, b, 0.0]];
+    let [x, v] = [x, v].map(|all| all.map(|n| n as f32));
+    Scheme { x, v: [v[0], v[1], v[2]], balance: b as f32 }
+}
 
-/// In which part of a sub-step's time what holds points together acts: in one that begins a motion, and in one that goes on.
-pub(crate) const BALANCES: [f32; 2] = [EULER.balance, BACKWARD.balance];
+/// A sub-step may be so many times as long as the one before, or so many times shorter; beyond that it begins anew.
+const MOST_UNEVEN: f64 = 8.5;
+
+/// The sub-steps of a frame: how long each is, seconds, and how the first goes on from what came before the frame.
+#[derive(Clone, Copy)]
+pub(crate) struct Tempo {
+    pub dt: f32,
+    /// How long the one before was; this long where nothing is remembered of one.
+    last: f32,
+    first: Scheme,
+}
+
+impl Tempo {
+    /// After a sub-step of `last` seconds; 0 where nothing is remembered of one.
+    pub fn after(last: f32, dt: f32) -> Tempo {
+        let w = f64::from(dt) / f64::from(last.max(1e-12));
+        let even = last == dt;
+        let first = match last > 0.0 && w <= MOST_UNEVEN && w * MOST_UNEVEN >= 1.0 {
+            _ if even => BACKWARD,
+            true => uneven(w),
+            false => EULER,
+        };
+        Tempo { dt, last: if last > 0.0 { last } else { dt }, first }
+    }
+
+    fn scheme(&self, state: &State) -> &Scheme {
+        if state.goes_on(self.dt) { &BACKWARD } else { &self.first }
+    }
+
+    /// The part of a sub-step's time in which what holds points together acts, seconds: of the first, and of those that go on as long.
+    pub fn balances(&self) -> [f32; 2] {
+        [self.first.balance, BACKWARD.balance].map(|b| b * self.dt)
+    }
+
+    pub fn balance(&self, state: &State) -> f32 {
+        self.balances()[usize::from(state.goes_on(self.dt))]
+    }
+}
+
+/// In which part of a sub-step's time what holds points together acts, in one that goes on.
+pub(crate) const BALANCE: f32 = BACKWARD.balance;
 
 /// What all sub-steps of a frame do to the points of a body.
 pub(crate) struct Carriage<'a> {
     body: &'a Body,
     /// A sub-step, seconds.
     dt: f32,
+    tempo: Tempo,
     gravity: [f32; 3],
     /// What gravity is multiplied by at each point, by place, where it differs.
     weighs: Vec<f32>,
@@ -64,8 +112,9 @@ pub(crate) struct Carriage<'a> {
 }
 
 impl<'a> Carriage<'a> {
-    /// Of the body of a number, for sub-steps of `dt` seconds.
-    pub fn new(body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
+    /// Of the body of a number, for the sub-steps of a frame.
+    pub fn new(body: &'a Body, number: usize, frame: &'a FrameInputs, tempo: Tempo) -> Self {
+        let dt = tempo.dt;
         let now = frame.matter_of(number);
         let damping = now.map_or(body.damping, |m| m.damping);
         let kept = |scale: f32| libm::exp(-f64::from(damping * scale) * f64::from(dt)) as f32;
@@ -83,6 +132,7 @@ impl<'a> Carriage<'a> {
         Carriage {
             body,
             dt,
+            tempo,
             gravity: frame.gravity.map(|g| g * own.map_or(1.0, |o| o.gravity)),
             weighs: by_place(0),
             stills: leaves(still),
@@ -104,7 +154,7 @@ impl<'a> Carriage<'a> {
     pub fn predict(&self, moments: [f32; 2], state: &mut State, watch: &dyn Watch) {
         let rigid = self.rigid(moments, state);
         state.rigid = rigid;
-        let scheme = SCHEMES[usize::from(state.goes_on(self.dt))];
+        let scheme = self.tempo.scheme(state);
         let (loads, push) = (std::mem::take(&mut state.loads), std::mem::take(&mut state.push));
         race::phase();
         self.predict_all(0, Arrays::of(state), (scheme, &loads, &push), &rigid, watch);
@@ -118,7 +168,7 @@ impl<'a> Carriage<'a> {
 
     /// The part of a sub-step's time in which what holds the points together acts, seconds.
     pub fn balance(&self, state: &State) -> f32 {
-        BALANCES[usize::from(state.goes_on(self.dt))] * self.dt
+        self.tempo.balance(state)
     }
 
     /// Before contact: velocities from where the body's own forces let the points come; contact moves them from there.
@@ -223,6 +273,7 @@ impl<'a> Carriage<'a> {
         rigid: &Rigid,
     ) {
         let [dt, one] = [self.dt, 1.0].map(F4::splat);
+        let last_dt = F4::splat(if scheme.balance == BACKWARD.balance { self.dt } else { self.tempo.last });
         let relative = self.kept < 1.0 && (!self.body.held || !self.grips.is_empty());
         let euler = scheme.x[2] == 0.0;
         let [last, now, before, _] = scheme.x.map(F4::splat);
@@ -258,7 +309,7 @@ impl<'a> Carriage<'a> {
             let u = (u + impulse) * moves;
             let (w, p) = match euler {
                 true => (u, u * dt),
-                false => (F4::of(was) + impulse, F4::of(way) + impulse * dt),
+                false => (F4::of(was) + impulse, F4::of(way) + impulse * last_dt),
             };
             let by = now.fma(u, before.fma(w, fall));
             let by = F4::of(remainder) + by.fma(dt, last * p) * moves;

@@ -1,6 +1,6 @@
 //! One frame: its sub-steps, and the phases of each in order.
 use crate::body::Body;
-use crate::carriage::Carriage;
+use crate::carriage::{Carriage, Tempo};
 use crate::contact::Contact;
 use crate::couple::Couple;
 use crate::exploded::Exploded;
@@ -80,8 +80,11 @@ fn through(
     let substeps = frame.substeps.max(1);
     let dt = frame.duration / f64::from(substeps);
     let sample_every = ((AIR_EVERY / dt).floor() as u32).max(1);
-    let of = |(k, b)| (Carriage::new(b, k, frame, dt as f32), b.model.begin(b, k, frame, dt as f32));
-    let each: Vec<(Carriage, Begun)> = bodies.iter().enumerate().map(of).collect();
+    let begin = bodies.iter().zip(states.iter()).enumerate().map(|(k, (b, state))| {
+        let tempo = Tempo::after(state.dt, dt as f32);
+        (Carriage::new(b, k, frame, tempo), b.model.begin(b, k, frame, tempo))
+    });
+    let each: Vec<(Carriage, Begun)> = begin.collect();
     let couple = Couple::new(bodies, frame);
     let touches = !contact.idle(frame);
     each.iter().zip(states.iter_mut()).for_each(|((_, model), state)| model.start(state));

@@ -198,7 +198,7 @@ pub fn courier() -> Scene {
     };
     Scene {
         name: "The Courier lands".into(),
-        frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: 10 },
+        frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: None, quality: Quality::Fine },
         bodies: [
             ("canopy".into(), canopy),
             ("cape".into(), cape),

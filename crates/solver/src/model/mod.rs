@@ -7,6 +7,7 @@ pub mod free;
 pub mod rod;
 
 use crate::body::Body;
+use crate::carriage::Tempo;
 use crate::inputs::{FrameInputs, Gas};
 use crate::measure::{Energy, Strain};
 use crate::snags::Snag;
@@ -26,9 +27,14 @@ pub(crate) trait Holds {
     fn own(&self, body: &Body) -> Self::Own;
     /// Bytes of what lasts of it.
     fn size(&self) -> usize;
-    /// For sub-steps of `dt` seconds.
-    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32)
-    -> Self::Begun<'a>;
+    /// For the sub-steps of a frame.
+    fn begin<'a>(
+        &'a self,
+        body: &'a Body,
+        number: usize,
+        frame: &'a FrameInputs,
+        tempo: Tempo,
+    ) -> Self::Begun<'a>;
     /// How many scalar constraints it has.
     fn constraints(&self) -> usize;
     fn strain(&self, state: &State, own: &Self::Own) -> Strain;
@@ -99,8 +105,8 @@ macro_rules! models {
             pub fn size(&self) -> usize {
                 match self { $(Model::$name(m) => m.size(),)* }
             }
-            pub fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
-                match self { $(Model::$name(m) => Begun::$name(Box::new(m.begin(body, number, frame, dt))),)* }
+            pub fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, tempo: Tempo) -> Begun<'a> {
+                match self { $(Model::$name(m) => Begun::$name(Box::new(m.begin(body, number, frame, tempo))),)* }
             }
             pub fn constraints(&self) -> usize {
                 match self { $(Model::$name(m) => m.constraints(),)* }

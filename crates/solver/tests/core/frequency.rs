@@ -28,6 +28,11 @@ fn strip(n: u32, first: f64) -> Trial {
 
 /// Plucks it in a mode by a hundredth of its length or so, and gives the tip's place at each frame of two seconds.
 fn swing(t: &mut Trial, which: usize, hertz: f64) -> Vec<f64> {
+    swing_by(t, which, hertz, &[])
+}
+
+/// The same with other numbers of sub-steps, a frame each, over and over.
+fn swing_by(t: &mut Trial, which: usize, hertz: f64, substeps: &[u32]) -> Vec<f64> {
     let pace = 0.002 * 2.0 * std::f64::consts::PI * hertz;
     let cloth = &t.cloth;
     t.state.set_velocities(cloth, |p| [0.0, (pace * mode(which, f64::from(p[0]) / LENGTH)) as f32, 0.0]);
@@ -35,7 +40,10 @@ fn swing(t: &mut Trial, which: usize, hertz: f64) -> Vec<f64> {
     let tips: Vec<usize> =
         (0..t.mesh.positions.len()).filter(|&k| f64::from(t.mesh.positions[k][0]) > LENGTH - 1e-5).collect();
     (0..frames)
-        .map(|_| {
+        .map(|k| {
+            if !substeps.is_empty() {
+                t.frame.substeps = substeps[k % substeps.len()];
+            }
             t.run(1);
             let p = t.positions();
             tips.iter().map(|&k| f64::from(p[k][1])).sum::<f64>() / tips.len() as f64
@@ -118,4 +126,23 @@ fn a_change_of_sub_steps_amid_a_swing_goes_on_without_a_jolt() {
     let size = same.iter().fold(0.0f64, |m, y| m.max(y.abs()));
     let far = same.iter().zip(&other).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
     assert!(far > 0.0 && far < 0.05 * size, "apart by {far} of {size}");
+}
+
+#[test]
+fn sub_steps_that_change_from_frame_to_frame_keep_swing_and_phase() {
+    let by = |substeps: &[u32]| swing_by(&mut strip(16, 2.0), 0, 2.0, substeps);
+    let even = by(&[40]);
+    let high = even.iter().fold(0.0f64, |m, p| m.max(p.abs()));
+    // Twice as many and half as many; to and fro each frame; seldom; by odd shares; eight times as many.
+    for pattern in
+        [&[20, 40][..], &[20, 20, 20, 40, 40, 80, 40], &[24, 30, 41, 33, 27], &[20, 160, 80, 40, 20, 20, 20]]
+    {
+        let found = by(pattern);
+        let (hertz, kept) = fit(&found, 1.0 / 24.0);
+        let off = found.iter().zip(&even).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max) / high;
+        println!("{pattern:?}: {hertz:.4} Hz, keeps {kept:.4}, {off:.4} of its height off");
+        within("first mode, Hz", hertz, 2.0, 0.01);
+        assert!((0.985..1.002).contains(&kept), "{pattern:?} keeps {kept}");
+        assert!(off < 0.04, "{pattern:?} is {off} of its height off");
+    }
 }

@@ -19,6 +19,7 @@ pub(crate) use relax::Begun;
 pub use rest::{ChamberRest, ClothRest, Folds, Maps, Matter, Scaled, SeamRest, StitchRest};
 
 use crate::body::{Body, BuildError, Features, Outside};
+use crate::carriage::Tempo;
 use crate::inputs::FrameInputs;
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Model};
@@ -147,8 +148,8 @@ impl Holds for Cloth {
         self.chambers.len() * Gas::BYTES
     }
 
-    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
-        Begun::new(self, body, number, frame, dt)
+    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, tempo: Tempo) -> Begun<'a> {
+        Begun::new(self, body, number, frame, tempo)
     }
 
     fn constraints(&self) -> usize {

@@ -7,7 +7,7 @@ use super::gas::{Filling, Gas};
 use super::taut::Gains;
 use super::{Cloth, Own, Rests, Work, coarse, taut};
 use crate::body::Body;
-use crate::carriage::BALANCES;
+use crate::carriage::{BALANCE, Tempo};
 use crate::inputs::{FillNow, FrameInputs, RestMotion, SeamNow};
 use crate::model::Steps;
 use crate::simd::{Record, Shared};
@@ -29,7 +29,7 @@ const YARN_SHARE: usize = 2;
 
 /// What the levels are told in a sub-step of `dt` seconds that goes on, at a rest that is multiplied.
 pub(super) fn goes_on(dt: f32, rests: Rests) -> Scale {
-    let dt = BALANCES[1] * dt;
+    let dt = BALANCE * dt;
     rests.on(Scale { dt, per_dt2: 1.0 / (dt * dt), ..Scale::default() })
 }
 
@@ -150,10 +150,17 @@ impl Steps for Begun<'_> {
 }
 
 impl<'a> Begun<'a> {
-    pub fn new(cloth: &'a Cloth, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Self {
+    pub fn new(
+        cloth: &'a Cloth,
+        body: &'a Body,
+        number: usize,
+        frame: &'a FrameInputs,
+        tempo: Tempo,
+    ) -> Self {
+        let dt = tempo.dt;
         let m = &cloth.matter;
         let [drag, lift] = frame.matter_of(number).map_or([m.drag, m.lift], |now| [now.drag, now.lift]);
-        let balances = BALANCES.map(|b| b * dt);
+        let balances = tempo.balances();
         let scales = balances.map(|balance| Scale {
             dt: balance,
             per_dt2: 1.0 / (balance * balance),

@@ -8,7 +8,7 @@ mod plate;
 
 use crate::AIR_DENSITY;
 use crate::body::{Body, BuildError, Features, Outside};
-use crate::carriage::BALANCES;
+use crate::carriage::Tempo;
 use crate::inputs::{FrameInputs, Gas};
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Model, Steps};
@@ -186,6 +186,7 @@ pub(crate) struct Begun<'a> {
     model: &'a Free,
     drag: f32,
     dt: f32,
+    tempo: Tempo,
     /// What pulls it, m/s².
     pull: [f32; 3],
 }
@@ -201,10 +202,16 @@ impl Holds for Free {
     fn size(&self) -> usize {
         TURN * self.flies.as_ref().map_or(0, |f| f.plates.len()) + 4 * self.chances()
     }
-    fn begin<'a>(&'a self, _: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
+    fn begin<'a>(&'a self, _: &'a Body, number: usize, frame: &'a FrameInputs, tempo: Tempo) -> Begun<'a> {
         let weighs = frame.weathered(number).map_or(1.0, |w| w.gravity);
         let pull = frame.gravity.map(|g| g * weighs);
-        Begun { model: self, drag: frame.matter_of(number).map_or(self.drag, |now| now.drag), dt, pull }
+        Begun {
+            model: self,
+            drag: frame.matter_of(number).map_or(self.drag, |now| now.drag),
+            dt: tempo.dt,
+            tempo,
+            pull,
+        }
     }
     fn constraints(&self) -> usize {
         0
@@ -286,7 +293,7 @@ impl Steps for Begun<'_> {
         if self.drag == 0.0 {
             return;
         }
-        let h = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let h = self.tempo.balance(state);
         let n = state.points;
         watch.during(Phase::Membrane, || {
             let each = state.gained[..n].par_iter_mut().zip(&state.v[..n]).zip(&state.air[..n]);
@@ -368,7 +375,7 @@ impl Begun<'_> {
     /// What has a turn goes as that takes it: from how fast it was and what pulls it since, and not from where the sub-step before leads, for one that
     /// turns round within a sub-step would be led on and on.
     fn fly(&self, flies: &Flies, state: &mut State, own: &mut Own, watch: &dyn Watch) {
-        let share = BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let share = self.tempo.balance(state);
         let n = state.points;
         let (v, air, met) = (&state.v[..n], &state.air[..n], &state.loads.met[..n]);
         let (was, push, pull) = (&state.was[..n], &state.push, self.pull);

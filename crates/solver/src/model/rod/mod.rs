@@ -20,6 +20,7 @@ pub(crate) use build::build;
 pub use rest::{ClumpRest, StrandRest};
 
 use crate::body::Body;
+use crate::carriage::Tempo;
 use crate::inputs::{FrameInputs, Gas, GripMotion};
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Steps};
@@ -108,7 +109,8 @@ impl Holds for Rods {
         16 * self.directors.len()
     }
 
-    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, dt: f32) -> Begun<'a> {
+    fn begin<'a>(&'a self, body: &'a Body, number: usize, frame: &'a FrameInputs, tempo: Tempo) -> Begun<'a> {
+        let dt = tempo.dt;
         let mut by = vec![None; if self.set { body.points() } else { 0 }];
         let grips = frame.grips.iter().filter(|g| self.set && g.body == number && g.pull.is_none());
         for g in grips {
@@ -118,7 +120,7 @@ impl Holds for Rods {
         let drag = frame.matter_of(number).map_or(self.drag, |now| now.drag);
         let airy = body.airy && (drag > 0.0 || self.blocks.iter().any(|b| !b.blades.is_empty()));
         let step = (f64::from(dt) / frame.duration) as f32;
-        Begun { rods: self, dt, step, drag, airy, by }
+        Begun { rods: self, dt, tempo, step, drag, airy, by }
     }
 
     fn constraints(&self) -> usize {
@@ -210,6 +212,7 @@ impl Rods {
 pub(crate) struct Begun<'a> {
     rods: &'a Rods,
     dt: f32,
+    tempo: Tempo,
     /// A sub-step as a share of the frame.
     step: f32,
     drag: f32,
@@ -234,7 +237,7 @@ impl Steps for Begun<'_> {
     fn start(&self, _: &mut Own) {}
     fn look(&self, _: f32, _: &mut State, _: &mut Own, _: &dyn Watch) {}
     fn relax(&self, moment: f32, state: &mut State, own: &mut Own, watch: &dyn Watch) {
-        let h = crate::carriage::BALANCES[usize::from(state.goes_on(self.dt))] * self.dt;
+        let h = self.tempo.balance(state);
         let tied = self.rods.clumps.as_ref().map(|c| c.tied(state));
         // As heavy as what it carries, or hangs on.
         let loads = std::mem::take(&mut state.loads);
