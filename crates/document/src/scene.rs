@@ -112,7 +112,7 @@ pub struct FrameSpan {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Quality {
-    /// Within 15 %, by 6 to 20 sub-steps.
+    /// Within 15 %, by 6 to 48 sub-steps.
     Draft,
     /// Within 8 %, by 10 to 80.
     #[default]

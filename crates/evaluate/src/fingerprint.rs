@@ -396,7 +396,8 @@ fn of_frame(
     for t in island.tied {
         let TieNow { tie, hold, spring } = t.motion(scene, first + index as f64);
         let Tie { bodies, points, spots } = tie.as_ref();
-        s.u32(&[word::TIE, bodies[0] as u32, bodies[1] as u32, points.len() as u32]);
+        // The second way to share what a spot weighs among those that hang there.
+        s.u32(&[word::TIE, bodies[0] as u32, bodies[1] as u32, points.len() as u32, 2]);
         s.u32(points);
         for TieSpot { triangle, shares, off } in spots {
             s.u32(triangle);

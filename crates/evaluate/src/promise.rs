@@ -18,8 +18,9 @@ const CALM: u32 = 6;
 const EASY: f64 = 0.4;
 /// What twice as many sub-steps leave of a stretch, where it is the matter's own: beyond this share it is.
 const LAWFUL: f64 = 0.8;
-/// By so much it may grow before it is looked at again.
+/// By so much it may grow before it is looked at again, and so much of it is still allowed a frame later.
 const GROWS: f64 = 1.1;
+const FADES: f64 = 0.97;
 
 impl Promise {
     pub fn of(frames: &FrameSpan) -> Option<Promise> {
@@ -28,7 +29,7 @@ impl Promise {
         }
         let quality = frames.quality;
         let (most, stretch) = match quality {
-            Quality::Draft => (20, 0.15),
+            Quality::Draft => (48, 0.15),
             Quality::Fine => (80, 0.08),
             Quality::Final => (160, 0.03),
         };
@@ -76,8 +77,9 @@ impl Going {
     pub fn judge(&mut self, promise: &Promise, took: u32, stretch: f64, before: Option<f64>) -> Option<u32> {
         let allowed = promise.stretch.max(GROWS * self.lawful);
         if stretch <= allowed {
-            self.lawful = self.lawful.min(stretch);
-            self.calm = if stretch < EASY * allowed || stretch <= self.lawful { self.calm + 1 } else { 0 };
+            // What is the matter's own may lie below for a while and come again.
+            self.lawful = stretch.max(FADES * self.lawful).min(self.lawful);
+            self.calm = if stretch < EASY * allowed { self.calm + 1 } else { 0 };
             self.substeps = took;
             if self.calm >= CALM && took > promise.least {
                 (self.substeps, self.calm) = ((took / 2).max(promise.least), 0);
@@ -87,13 +89,18 @@ impl Going {
         self.calm = 0;
         if before.is_some_and(|b| stretch > LAWFUL * b) {
             // More do not help: it is as long as its matter lets it be.
-            self.lawful = stretch;
+            self.lawful = stretch.max(before.unwrap_or(stretch));
             self.substeps = (took / 2).max(promise.least);
             return None;
         }
         let more = 2 * took;
-        self.substeps = took;
-        (more <= promise.most).then_some(more)
+        if more <= promise.most {
+            return Some(more);
+        }
+        // As many as may be do not keep it either: half as many are tried where it does not get longer by that.
+        self.lawful = stretch;
+        self.substeps = (took / 2).max(promise.least);
+        None
     }
 }
 
@@ -130,6 +137,17 @@ mod tests {
         // And not asked for again, until it grows.
         assert_eq!(g.judge(&p, 10, 0.3, None), None);
         assert_eq!(g.judge(&p, 10, 0.4, None), Some(20));
+        // Where it is short for a while, that is kept in mind for as long.
+        let mut g = Going::begin(&p);
+        assert_eq!(g.judge(&p, 20, 0.3, Some(0.3)), None);
+        for _ in 0..5 {
+            assert_eq!(g.judge(&p, 10, 0.05, None), None);
+        }
+        assert_eq!(g.judge(&p, 10, 0.28, None), None);
+        for _ in 0..60 {
+            assert_eq!(g.judge(&p, 10, 0.05, None), None);
+        }
+        assert_eq!(g.judge(&p, 10, 0.28, None), Some(20));
         assert_eq!(Going::read(&g.write()), g);
     }
 
@@ -138,6 +156,7 @@ mod tests {
         let p = fine();
         let mut g = Going::begin(&p);
         assert_eq!(g.judge(&p, 80, 0.2, Some(0.5)), None);
+        assert_eq!(g.substeps, 40);
         let fixed = FrameSpan { first: 0, last: 9, rate: 24.0, substeps: Some(7), quality: Quality::Fine };
         assert_eq!(Promise::of(&fixed), None);
     }

@@ -4,7 +4,9 @@
 //! the corners of a spot's triangle have the tied mass besides their own, by the spot's shares; for those of the body that hangs its
 //! point has what the spot weighs. What one body's forces moved, the other's is moved along by, so that each force gives all that it
 //! takes: with m at a corner, M tied to it and an impulse J, both go by J / (m + M) and have J together (master and slave nodes,
-//! J. Hallquist, "LS-DYNA Theory Manual", 2006, ch. 27, with the slave's mass lumped to the master). Where they still are apart they are
+//! J. Hallquist, "LS-DYNA Theory Manual", 2006, ch. 27, with the slave's mass lumped to the master). Where many hang at one spot each has a part of
+//! what it weighs, and it goes by the mean of where each takes its part: had each all of it, together they would throw it about (the added mass of
+//! P. Causin, J.-F. Gerbeau, F. Nobile, "Added-Mass Effect in the Design of Partitioned Algorithms for Fluid-Structure Problems", 2005). Where they still are apart they are
 //! brought together by their masses (M. Müller et al., "Position Based Dynamics", 2007, eq. 8). Sums over a tie go in its own order.
 use crate::body::Body;
 use crate::carriage::Carriage;
@@ -35,6 +37,8 @@ struct Spot {
     corners: [usize; 3],
     shares: [f64; 3],
     off: [f64; 3],
+    /// How many hang there: of what it weighs each has so much less, for what moves one of them moves all.
+    crowd: f64,
 }
 
 /// How many times its own mass a point weighs that hangs on what nothing moves.
@@ -97,12 +101,22 @@ impl<'a> Couple<'a> {
                 corners: s.triangle.map(|p| bodies[*on].place(p) as usize),
                 shares: s.shares.map(f64::from),
                 off: s.off.map(f64::from),
+                crowd: 1.0,
             };
+            let mut spots: Vec<Spot> = spots.iter().map(spot).collect();
+            let mut weighs: BTreeMap<usize, f64> = BTreeMap::new();
+            for s in &spots {
+                (0..3).for_each(|k| *weighs.entry(s.corners[k]).or_default() += s.shares[k]);
+            }
+            for s in &mut spots {
+                let about: f64 = (0..3).map(|k| s.shares[k] * weighs[&s.corners[k]]).sum();
+                s.crowd = about.max(1.0);
+            }
             Begun {
                 now,
                 bodies: [*hangs, *on],
                 points: points.iter().map(|p| bodies[*hangs].place(*p)).collect(),
-                spots: spots.iter().map(spot).collect(),
+                spots,
             }
         };
         Couple { ties: frame.ties.iter().map(of).collect() }
@@ -142,7 +156,7 @@ impl<'a> Couple<'a> {
                 }
                 // What carries it is held itself, where it has no weight.
                 *more[hangs].entry(p).or_default() +=
-                    if spot > 0.0 { 1.0 / spot } else { HELD / point.max(1e-30) };
+                    if spot > 0.0 { 1.0 / (spot * s.crowd) } else { HELD / point.max(1e-30) };
             }
         }
         for (state, more) in states.iter_mut().zip(&more) {
@@ -187,7 +201,8 @@ impl<'a> Couple<'a> {
                     let to = now(&states[hangs], p);
                     let inverse = s.inverse(|k| own(&states[on], k));
                     for k in 0..3 {
-                        let share = s.shares[k] * own(&states[on], s.corners[k]) / inverse.max(1e-30);
+                        let share =
+                            s.shares[k] * own(&states[on], s.corners[k]) / (inverse.max(1e-30) * s.crowd);
                         let by = std::array::from_fn(|c| share * (to[c] - before[c]));
                         shift(&mut states[on].gained[s.corners[k]], by);
                     }

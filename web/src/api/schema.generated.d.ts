@@ -3259,11 +3259,14 @@ export interface components {
             /**
              * Sub-steps
              * Format: uint32
-             * @description Sub-steps a frame: precision, not character. 10 at 24 frames a second is final quality.
-             * @default 10
+             * @description A fixed number of sub-steps a frame; left out, each frame takes as many as its quality needs.
              */
-            substeps: number;
+            substeps?: number | null;
+            /** Quality */
+            quality?: components["schemas"]["Quality"];
         };
+        /** @description How right frames are to be: threads are no longer than so much beyond what their matter itself gives under its load, or more sub-steps are taken. */
+        Quality: "draft" | "fine" | "final";
         /** @description Something simulated: what all have, and what its kind has of its own. */
         Body: {
             /** Name */

@@ -9,12 +9,32 @@ import { clothOf, kindOf } from '../state/value';
 import { setView } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
-import { Toggle } from '../ui/choice-field';
+import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Line, Note, Section } from '../ui/section';
 import { useBody } from './use-body';
 
 const NONE: Lane[] = [];
+
+const FIXED = 'fixed';
+const QUALITIES = [
+  { value: 'draft', label: 'draft: threads within 15 %' },
+  { value: 'fine', label: 'fine: within 8 %' },
+  { value: 'final', label: 'final: within 3 %' },
+  { value: FIXED, label: 'a fixed number of sub-steps' },
+];
+const FINER: Record<string, string> = { draft: 'fine', fine: 'final' };
+type Frames = NonNullable<ReturnType<typeof now.scene>>['frames'];
+const qualityOf = (frames: Frames) => (frames.substeps != null ? FIXED : (frames.quality ?? 'fine'));
+
+function chooseQuality(to: string) {
+  const frames = now.scene()?.frames;
+  if (!frames || to === qualityOf(frames)) return;
+  const gone = (key: 'substeps' | 'quality') => (frames[key] == null ? [] : [{ op: 'remove' as const, path: `/frames/${key}` }]);
+  return to === FIXED
+    ? edit('A fixed number of sub-steps', [...gone('quality'), { op: 'add', path: '/frames/substeps', value: 20 }])
+    : edit(`Quality ${to}`, [...gone('substeps'), { op: 'add', path: '/frames/quality', value: to }]);
+}
 
 export function RunStep() {
   const frames = useScene((s) => s.frames);
@@ -34,10 +54,19 @@ export function RunStep() {
           ]}
         />
         <NumberField path="/frames/rate" of="" />
-        <NumberField path="/frames/substeps" of="" whole />
+        <ChoiceField
+          label="Quality"
+          of=""
+          value={frames ? qualityOf(frames) : 'fine'}
+          options={QUALITIES}
+          onChoose={(v) => void chooseQuality(v)}
+        />
+        {frames?.substeps != null && <NumberField path="/frames/substeps" of="" whole />}
         <Note>
-          {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}Sub-steps change precision, not character: 10 at 24
-          frames a second is final.
+          {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}
+          {frames?.substeps == null
+            ? 'A frame takes as many sub-steps as that needs, and not more.'
+            : 'Sub-steps change precision, not character; a frame takes as many wherever it is.'}
         </Note>
       </Section>
       <Take />
@@ -243,14 +272,21 @@ function curesOf(key: string, snag: Snag): Cure[] {
   const scene = now.scene();
   const body = scene?.bodies[key];
   if (!scene || !body) return [];
-  const steps = scene.frames.substeps ?? 10;
+  const steps = scene.frames.substeps;
   // Under twenty a stack of layers is known to fail: what is proposed is never less.
-  const more = Math.min(200, Math.max(20, 2 * steps));
-  const finer: Cure = {
-    words: 'More sub-steps make contact and stretch more precise. ',
-    label: `${steps} to ${more}`,
-    act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: more }]),
-  };
+  const more = Math.min(200, Math.max(20, 2 * (steps ?? 10)));
+  const quality = qualityOf(scene.frames);
+  const better = FINER[quality];
+  const finer: Cure =
+    steps != null
+      ? {
+          words: 'More sub-steps make contact and stretch more precise. ',
+          label: `${steps} to ${more}`,
+          act: () => void edit('Sub-steps', [{ op: 'replace', path: '/frames/substeps', value: more }]),
+        }
+      : better
+        ? { words: 'A better quality keeps threads shorter. ', label: `${quality} to ${better}`, act: () => void chooseQuality(better) }
+        : { words: 'It took as many sub-steps as a frame may. ' };
   const strands = 'strands' in body.kind ? body.kind.strands : 'plants' in body.kind ? body.kind.plants : undefined;
   const [at, numbers] = strands ? [kindOf(body), strands] : ['cloth/matter', clothOf(body)?.matter];
   const twice = (keys: string[], words: string, label: string): Cure[] =>

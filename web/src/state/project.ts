@@ -313,7 +313,7 @@ export async function putFirst(run: number) {
 export const EMPTY = {
   nematon: 1,
   name: 'New project',
-  frames: { first: 0, last: 120, rate: 24, substeps: 10 },
+  frames: { first: 0, last: 120, rate: 24 },
   bodies: {},
   fields: { gravity: { name: 'Gravity', on: true, act: { gravity: { strength: 9.81 } } } },
   floor: { height: 0, friction: 0.5 },

@@ -34,7 +34,7 @@ pub fn bank() -> Result<Scene, String> {
     down["place"] = json!({ "position": [0, 0, 0], "turn": [0, 0, 0] });
     let scene = json!({
         "nematon": VERSION, "name": "The thistle bank",
-        "frames": { "first": 0, "last": 192, "rate": 24, "substeps": 10 },
+        "frames": { "first": 0, "last": 192, "rate": 24 },
         "bodies": {
             "thistles": plants("Thistles", "weld", json!({ "species": of("thistle")?, "size": [5.2, 2.6], "count": 140, "variation": 0.25, "seed": 11 }), place(0.0, 0.0)),
             "barley": plants("Barley", "rust", json!({ "species": of("barley")?, "size": [5.6, 1.2], "count": 60, "variation": 0.15, "seed": 5 }), place(0.0, 1.9)),

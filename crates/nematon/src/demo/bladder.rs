@@ -85,7 +85,7 @@ pub fn bladder() -> Result<Scene, String> {
     }
     let scene = json!({
         "nematon": VERSION, "name": "The signal bladder",
-        "frames": { "first": 0, "last": 180, "rate": 24, "substeps": 10 },
+        "frames": { "first": 0, "last": 180, "rate": 24 },
         "bodies": bodies,
         "fields": {
             "weight": { "name": "Weight", "act": { "gravity": { "strength": 9.81 } } },

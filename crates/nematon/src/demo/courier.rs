@@ -322,7 +322,7 @@ fn tassels(moth: &FigureId) -> Body {
         diameter: 0.0005,
         taper: 0.2,
         density: 1300.0,
-        modulus: 4e8,
+        modulus: 8e6,
         damping: 1.5.into(),
         clumps: Some(Clumps { count: 7, stiffness: 3.0, from: 0.12, wide: 0.22 }),
         hairs: Some(Hairs { count: 900, clump: 0.5, shorter: 0.1, stray: 0.001, ..Hairs::begin() }),
