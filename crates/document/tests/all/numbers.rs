@@ -81,11 +81,9 @@ fn the_scene_that_has_all_of_them_is_good_and_has_all_of_them() {
     ] {
         let full = full();
         let has = full.pointer(at).unwrap();
-        for (name, _) in
-            defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| {
-                !["preset", "curves", "combed", "flies", "shed", "mesh"].contains(&n.as_str())
-            })
-        {
+        for (name, _) in defs[of]["properties"].as_object().unwrap().iter().filter(|(n, _)| {
+            !["preset", "curves", "combed", "flies", "shed", "mesh", "quality"].contains(&n.as_str())
+        }) {
             // What it grows on is no number, but the frame that a rule begins at is one.
             let grows = name == "from" && has.get("count").is_some() && has.get("angle").is_none();
             assert!(has.get(name).is_some() || grows, "{at} lacks {name}");

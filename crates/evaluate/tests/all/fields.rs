@@ -390,7 +390,7 @@ fn frame_rate_and_sub_steps_leave_the_motion_s_mean_and_spread_as_they_are() {
                 "grips": { "staff": { "name": "Staff", "points": [{ "border": { "border": "left", "by": "all" } }] } } } } }),
         );
         s.frames.rate = f64::from(rate);
-        s.frames.substeps = substeps;
+        s.frames.substeps = Some(substeps);
         s.frames.last = 62 * i64::from(rate);
         let mut run = Run::start(&s, &[BodyId::from("flag")], &NoMeshes).unwrap();
         let (mut sum, mut square, mut n) = ([0.0f64; 3], [0.0f64; 3], 0.0f64);

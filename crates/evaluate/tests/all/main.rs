@@ -12,6 +12,7 @@ mod numbers;
 mod places;
 mod plants;
 mod promises;
+mod quality;
 mod sewn;
 mod strands;
 mod trials;
