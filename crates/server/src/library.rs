@@ -16,6 +16,8 @@ type Read<T> = Result<Arc<T>, String>;
 type Curves = Vec<Vec<[f64; 3]>>;
 /// A figure by its file and that of its points.
 type FigureKey = (String, Option<String>);
+/// A plant by its file and how many segments it has.
+type PlantKey = (String, u32);
 
 #[derive(Clone)]
 pub struct StoredMeshes {
@@ -26,8 +28,7 @@ pub struct StoredMeshes {
     pictures: Arc<Mutex<HashMap<String, Read<Picture>>>>,
     combed: Arc<Mutex<HashMap<String, Read<Combed>>>>,
     curves: Arc<Mutex<HashMap<String, Read<Curves>>>>,
-    /// Plants by their file and how many segments they have.
-    plants: Arc<Mutex<HashMap<(String, u32), Read<Modelled>>>>,
+    plants: Arc<Mutex<HashMap<PlantKey, Read<Modelled>>>>,
 }
 
 /// Surfaces with so many strokes on them, each by its surface and its strokes; the oldest are let go.

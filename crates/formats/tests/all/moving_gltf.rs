@@ -125,7 +125,7 @@ fn plants_are_skins_whose_joints_move_as_they_did() {
         })
         .collect();
     let own = Motion { comes: true, limbs: Some(&limbs), ..motion("Bush", &mesh) };
-    let figure = read_figure("bush.glb", &written(&[own], &[frames.clone()], &[])).unwrap();
+    let figure = read_figure("bush.glb", &written(&[own], std::slice::from_ref(&frames), &[])).unwrap();
     assert_eq!((figure.clips.len(), figure.skins.len()), (1, 2));
     assert_eq!(figure.clips[0].name, "motion");
     for (f, now) in frames.iter().enumerate() {
@@ -146,7 +146,7 @@ fn a_cloth_is_shapes_that_follow_each_other() {
         })
         .collect();
     let own = Motion { origin: [1000.0, 0.0, 0.0], ..motion("Sheet", &mesh) };
-    let figure = read_figure("sheet.glb", &written(&[own], &[frames.clone()], &[])).unwrap();
+    let figure = read_figure("sheet.glb", &written(&[own], std::slice::from_ref(&frames), &[])).unwrap();
     for (f, now) in frames.iter().enumerate() {
         let moved: Vec<[f32; 3]> = now.iter().map(|p| [p[0] + 1000.0, p[1], p[2]]).collect();
         let far = off(&at(&figure, f), &moved);
@@ -173,7 +173,7 @@ fn pieces_are_nodes_that_move_turn_come_and_go() {
         (0..COUNT).map(|f| vec![place(0, f), if (1..4).contains(&f) { place(1, f) } else { gone }]).collect();
     let turn = |f: usize| Quat::from_rotation_x(1.5 * f as f32);
     // The other sign is the same turn.
-    let sign = |f: usize| if f % 2 == 0 { 1.0 } else { -1.0 };
+    let sign = |f: usize| if f.is_multiple_of(2) { 1.0 } else { -1.0 };
     let turns: Vec<Vec<[f32; 4]>> =
         (0..COUNT).map(|f| vec![turn(f).to_array().map(|c| sign(f) * c); 2]).collect();
     let own = Motion { comes: true, turned: true, ..motion("Leaves", &mesh) };

@@ -586,6 +586,7 @@ impl Local {
 }
 
 #[cfg(test)]
+#[allow(clippy::unwrap_used)]
 mod tests {
     use super::*;
     use crate::plant::tubes;
@@ -700,8 +701,8 @@ mod tests {
                 let above: Vec<u32> = (0..5)
                     .map(|j| {
                         let (sin, cos) = libm::sincos(
-                            std::f64::consts::TAU * (j as f64 / 5.0) - 1.57
-                                + if side == 0 { 0.0 } else { 3.14 },
+                            std::f64::consts::TAU * (j as f64 / 5.0) - std::f64::consts::FRAC_PI_2
+                                + if side == 0 { 0.0 } else { std::f64::consts::PI },
                         );
                         mesh.positions.push((middle + 0.03 * DVec3::new(cos, 0.0, sin)).as_vec3().to_array());
                         mesh.positions.len() as u32 - 1
