@@ -69,6 +69,8 @@ impl Site {
         let found = all.as_array().and_then(|all| all.iter().find(|p| p["name"] == name));
         let id = found.and_then(|p| p["id"].as_i64()).expect("a project of that name");
         let mut scene = get(self, &format!("/projects/{id}")).await["scene"].clone();
+        // As many sub-steps whatever they do: a journey is about the page.
+        scene["frames"]["substeps"] = json!(10);
         let nth = 1 + self.copies.fetch_add(1, Relaxed);
         for field in scene["fields"].as_object_mut().into_iter().flat_map(|all| all.values_mut()) {
             if let Some(strength) = field.pointer_mut("/act/gravity/strength") {

@@ -110,8 +110,8 @@ pub(crate) fn write_glb(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
         let material = out.material(&m);
         match m.limbs {
             Some(limbs) => out.plants(body, &m, limbs, material),
-            None if !m.mesh.radii.is_empty() && m.mesh.strands.is_empty() => out.pieces(body, &m, material),
-            None => out.shapes(body, &m, material, all)?,
+            None if m.is_shapes() => out.shapes(body, &m, material, all)?,
+            None => out.pieces(body, &m, material),
         }
     }
     let text = out.told(all.name);

@@ -25,6 +25,13 @@ pub struct Motion<'a> {
     pub limbs: Option<&'a Limbs>,
 }
 
+impl Motion<'_> {
+    /// Whether a file of joints and nodes has it as shapes that follow each other.
+    pub(crate) fn is_shapes(&self) -> bool {
+        self.limbs.is_none() && (self.mesh.radii.is_empty() || !self.mesh.strands.is_empty())
+    }
+}
+
 /// A picture as it was brought in.
 #[derive(Clone, Copy)]
 pub struct Pictured<'a> {
@@ -206,11 +213,16 @@ impl Kind {
         };
         // A frame alone is written otherwise than several.
         let count = bodies.iter().map(|b| b.count).max().unwrap_or(1) as u64;
+        // Shapes that follow each other have a row of amounts a frame, each as long as there are frames.
+        let squared = |n: u64| match self {
+            Kind::Glb => bodies.iter().filter(|b| b.is_shapes()).count() as u64 * 4 * n * (n - 1),
+            _ => 0,
+        };
         match count {
             0 | 1 => measure(1),
             more => {
-                let two = measure(2);
-                two + (more - 2) * measure(3).saturating_sub(two)
+                let (two, three) = (measure(2) - squared(2), measure(3) - squared(3));
+                two + (more - 2) * three.saturating_sub(two) + squared(more)
             }
         }
     }

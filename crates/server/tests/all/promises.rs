@@ -111,7 +111,7 @@ impl Server {
 }
 
 fn sub_steps(n: u32) -> Value {
-    json!([{"op": "replace", "path": "/frames/substeps", "value": n}])
+    json!([{"op": "add", "path": "/frames/substeps", "value": n}])
 }
 
 #[tokio::test]
@@ -176,7 +176,7 @@ async fn an_edit_lists_all_its_faults_and_a_stale_one_gets_the_project_as_it_is(
     let empty = json!([{"op": "add", "path": "/bodies/landing-canopy/grips/g", "value": {"name": "G", "points": []}}]);
     assert_eq!(s.edit(1, empty).await.0, 422, "a grip on no points");
     let undone = s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": 1})).send().await.unwrap();
-    assert_eq!(undone.json::<Value>().await.unwrap()["scene"]["frames"]["substeps"], 10);
+    assert_eq!(undone.json::<Value>().await.unwrap()["scene"]["frames"]["substeps"], Value::Null);
     let nothing = s.ask(Method::POST, "/projects/1/undo").json(&json!({"revision": 2})).send().await.unwrap();
     assert_eq!(nothing.status(), 409);
 }
@@ -560,7 +560,7 @@ async fn a_run_is_cancelled_within_a_second_whatever_it_is_at() {
     let patch = json!([
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 600},
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 400},
-        {"op": "replace", "path": "/frames/substeps", "value": 200}
+        {"op": "add", "path": "/frames/substeps", "value": 200}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
     for wait in [600, 9000] {
@@ -584,7 +584,7 @@ async fn a_delivery_goes_out_as_it_is_read() {
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 200},
         {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 200},
         {"op": "replace", "path": "/frames/last", "value": 119},
-        {"op": "replace", "path": "/frames/substeps", "value": 1}
+        {"op": "add", "path": "/frames/substeps", "value": 1}
     ]);
     assert_eq!(s.edit(0, patch).await.0, 200);
     // Frames as a worker would have kept them, without the wait: the same chunk under all keys.
