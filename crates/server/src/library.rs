@@ -39,6 +39,8 @@ struct Paintings {
     points: usize,
 }
 
+/// Most plants of one file that are kept at hand.
+const MOST_PLANTS: usize = 64;
 /// Most points of all paintings that are kept at hand.
 const MOST_PAINTED: usize = 20_000_000;
 
@@ -161,7 +163,12 @@ impl StoredMeshes {
             plant_of(&file, segments)
         };
         let found = self.read(hash, find).await?;
-        lock(&self.plants).insert(key, found);
+        let mut plants = lock(&self.plants);
+        // Each number of segments that was tried is one.
+        if plants.keys().filter(|(file, _)| *file == key.0).count() >= MOST_PLANTS {
+            plants.retain(|(file, _), _| *file != key.0);
+        }
+        plants.insert(key, found);
         Ok(())
     }
 

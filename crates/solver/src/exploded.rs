@@ -27,7 +27,9 @@ pub enum Cause {
     Fall,
     #[error("more pressure than so soft a matter holds. Lower the pressure, or stiffen the matter")]
     Pressure,
-    #[error("too few sub-steps for so stiff or light a matter. Raise the sub-steps or soften the matter")]
+    #[error(
+        "too few sub-steps for so stiff or light a matter. Choose a better quality or more sub-steps, or soften the matter"
+    )]
     Stiffness,
 }
 

@@ -19,8 +19,8 @@ const NONE: Lane[] = [];
 const FIXED = 'fixed';
 const QUALITIES = [
   { value: 'draft', label: 'draft: threads within 15 %' },
-  { value: 'fine', label: 'fine: within 8 %' },
-  { value: 'final', label: 'final: within 3 %' },
+  { value: 'fine', label: 'fine: threads within 8 %' },
+  { value: 'final', label: 'final: threads within 3 %' },
   { value: FIXED, label: 'a fixed number of sub-steps' },
 ];
 const FINER: Record<string, string> = { draft: 'fine', fine: 'final' };

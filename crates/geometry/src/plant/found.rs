@@ -37,10 +37,14 @@ const BEYOND: f64 = 1.0 + 1e-6;
 const MOST: usize = 4_000_000;
 
 /// Sets of numbers that are one.
-struct Sets(Vec<u32>);
+pub(super) struct Sets(Vec<u32>);
 
 impl Sets {
-    fn find(&mut self, k: usize) -> usize {
+    /// Each number by itself.
+    pub fn of(count: usize) -> Sets {
+        Sets((0..count as u32).collect())
+    }
+    pub fn find(&mut self, k: usize) -> usize {
         let mut k = k;
         while self.0[k] as usize != k {
             self.0[k] = self.0[self.0[k] as usize];
@@ -49,7 +53,7 @@ impl Sets {
         k
     }
     /// The lower number stays.
-    fn join(&mut self, a: usize, b: usize) {
+    pub fn join(&mut self, a: usize, b: usize) {
         let (a, b) = (self.find(a), self.find(b));
         self.0[a.max(b)] = a.min(b) as u32;
     }
@@ -111,8 +115,8 @@ pub(super) fn bare(positions: &[[f32; 3]], triangles: &[[u32; 3]], foot: &[u32],
     if pieces > MOST {
         return None;
     }
-    let mut stretches = Sets((0..pieces as u32).collect());
-    let mut rounds = Sets((0..pieces as u32).collect());
+    let mut stretches = Sets::of(pieces);
+    let mut rounds = Sets::of(pieces);
     let mut beside: HashMap<[u32; 2], (usize, bool)> = HashMap::new();
     let mut piece_at: Vec<usize> = vec![usize::MAX; positions.len()];
     for (k, t) in whole.iter().enumerate() {

@@ -1,6 +1,6 @@
 //! A plant as a mesh was modelled: its stem and branches found in it, or taken from its bones, its leaves on what they stand by, and which of
 //! these carries each point of the mesh.
-use crate::plant::found::{Bare, bare, reach};
+use crate::plant::found::{Bare, Sets, bare, reach};
 use crate::plant::limbs::Skin;
 use crate::plant::species::{Grown, Part, STALK};
 use crate::{About, Mesh, Surface, join_near};
@@ -145,20 +145,9 @@ pub fn modelled(mesh: &Mesh, segments: u32, bones: Option<&Bones>) -> Result<Mod
 }
 
 fn pieces(mesh: &Mesh) -> Vec<Piece> {
-    let mut set: Vec<u32> = (0..mesh.positions.len() as u32).collect();
-    fn find(set: &mut [u32], k: u32) -> u32 {
-        let mut k = k;
-        while set[k as usize] != k {
-            set[k as usize] = set[set[k as usize] as usize];
-            k = set[k as usize];
-        }
-        k
-    }
+    let mut set = Sets::of(mesh.positions.len());
     for t in &mesh.triangles {
-        for q in &t[1..] {
-            let (a, b) = (find(&mut set, t[0]), find(&mut set, *q));
-            set[a.max(b) as usize] = a.min(b);
-        }
+        t[1..].iter().for_each(|q| set.join(t[0] as usize, *q as usize));
     }
     let mut number = std::collections::HashMap::new();
     let mut out: Vec<Piece> = vec![];
@@ -166,7 +155,7 @@ fn pieces(mesh: &Mesh) -> Vec<Piece> {
         if t[0] == t[1] || t[1] == t[2] || t[2] == t[0] {
             continue;
         }
-        let k = *number.entry(find(&mut set, t[0])).or_insert_with(|| {
+        let k = *number.entry(set.find(t[0] as usize)).or_insert_with(|| {
             out.push(Piece {
                 triangles: vec![],
                 points: vec![],
@@ -517,7 +506,6 @@ impl Builder<'_> {
                 self.carried[*point as usize] = vec![(k, 1.0)];
             }
         }
-        debug_assert!(wood > 0);
         let mut skin = Skin { mesh: mesh.clone(), ..Skin::default() };
         for p in &mut skin.mesh.positions {
             let own = DVec3::from(p.map(f64::from)) - root;
