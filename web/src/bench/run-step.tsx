@@ -18,9 +18,9 @@ const NONE: Lane[] = [];
 
 const FIXED = 'fixed';
 const QUALITIES = [
-  { value: 'draft', label: 'draft: threads within 15 %' },
-  { value: 'fine', label: 'fine: threads within 8 %' },
-  { value: 'final', label: 'final: threads within 3 %' },
+  { value: 'draft', label: 'draft: within 15 %' },
+  { value: 'fine', label: 'fine: within 8 %' },
+  { value: 'final', label: 'final: within 3 %' },
   { value: FIXED, label: 'a fixed number of sub-steps' },
 ];
 const FINER: Record<string, string> = { draft: 'fine', fine: 'final' };
@@ -65,7 +65,7 @@ export function RunStep() {
         <Note>
           {frames ? `${((frames.last - frames.first) / rate).toFixed(2)} s. ` : ''}
           {frames?.substeps == null
-            ? 'A frame takes as many sub-steps as that needs, and not more.'
+            ? 'No thread is longer by more than that beyond what its matter gives: a frame takes as many sub-steps as it needs for it.'
             : 'Sub-steps change precision, not character; a frame takes as many wherever it is.'}
         </Note>
       </Section>

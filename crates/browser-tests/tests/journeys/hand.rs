@@ -435,7 +435,7 @@ async fn an_edit_during_a_run_offers_to_run_again_and_a_switch_does_it_by_itself
     .await?;
     // By itself, after each edit.
     w.press("Run again by itself after each edit").await?;
-    w.choose("Quality", "draft: threads within 15 %").await?;
+    w.choose("Quality", "draft: within 15 %").await?;
     w.until("it runs without being asked", async || Ok(get(&site, &w.at("/runs")).await[0]["revision"] == 3))
         .await?;
     w.lanes_say("Landing canopy true").await?;
