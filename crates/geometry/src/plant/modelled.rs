@@ -82,6 +82,8 @@ const SMALL: f64 = 0.35;
 const GOES_ON: f64 = 0.7;
 /// Parts that stand farther off than this share of the height are told of.
 const AWAY: f64 = 0.05;
+/// Points that are nearer to each other than this share of that are at one place.
+const NONE: f64 = 0.002;
 /// A stem's foot is as high as this share of it.
 const FOOT: f64 = 0.01;
 /// Points of a part that are looked at where the nearest is sought.
@@ -347,6 +349,15 @@ impl Builder<'_> {
         best
     }
 
+    /// A point after another, and its number: that one's where both are at one place, for a segment has a length.
+    fn grow(&mut self, at: DVec3, up: u32, radius: f64) -> u32 {
+        if at.distance(self.bare[up as usize].at) < NONE * self.far {
+            return up;
+        }
+        self.bare.push(Node { at, up, radius });
+        self.bare.len() as u32 - 1
+    }
+
     /// A part of wood that stands on what is there.
     fn branch(&mut self, p: &Piece, (far, point, node): (f64, u32, usize), step: f64) -> Result<(), NoPlant> {
         let local = Local::of(p, self.mesh);
@@ -376,8 +387,7 @@ impl Builder<'_> {
             number[0] = self.bare.len() as u32 - 1;
         }
         for (k, n) in found.nodes.iter().enumerate().skip(1) {
-            number[k] = self.bare.len() as u32;
-            self.bare.push(Node { at: n.at, up: number[n.up as usize], radius: n.radius });
+            number[k] = self.grow(n.at, number[n.up as usize], n.radius);
         }
         let alone = number[number.len() - 1];
         for (own, all) in local.points.iter().enumerate() {
@@ -406,9 +416,8 @@ impl Builder<'_> {
         self.bare.push(Node { at: bones.bones[root].at, up: 0, radius: 0.0 });
         number[root] = 0;
         for (k, b) in bones.bones.iter().enumerate().filter(|(k, _)| *k != root) {
-            number[k] = self.bare.len() as u32;
             let up = b.up.map_or(0, |u| number[u as usize]);
-            self.bare.push(Node { at: b.at, up: if up == u32::MAX { 0 } else { up }, radius: 0.0 });
+            number[k] = self.grow(b.at, if up == u32::MAX { 0 } else { up }, 0.0);
         }
         // A bone is the way to what hangs on it and goes on nearly as it came; where nothing does it ends with what it carries.
         let mut segment = vec![0u32; n];
@@ -416,9 +425,7 @@ impl Builder<'_> {
             let own = &bones.bones[k];
             let came =
                 own.up.map_or(DVec3::Y, |u| own.at - bones.bones[u as usize].at).normalize_or(DVec3::Y);
-            let next = (0..n).filter(|c| {
-                bones.bones[*c].up == Some(k as u32) && bones.bones[*c].at.distance(own.at) > 1e-9
-            });
+            let next = (0..n).filter(|c| bones.bones[*c].up == Some(k as u32) && number[*c] != number[k]);
             let straight = |c: &usize| came.dot((bones.bones[*c].at - own.at).normalize_or(DVec3::Y));
             let next = next.max_by(|a, b| straight(a).total_cmp(&straight(b)));
             segment[k] = match next.filter(|c| straight(c) > GOES_ON) {
@@ -431,11 +438,15 @@ impl Builder<'_> {
                         .filter(|(_, c)| c.iter().any(|(b, s)| *b == k as u32 && *s > 0.3))
                         .map(|(p, _)| at(self.mesh, p as u32) - own.at)
                         .collect();
+                    if mine.is_empty() {
+                        segment[k] = number[k];
+                        continue;
+                    }
                     // Toward the middle of what is farthest ahead.
                     let far = mine.iter().map(|p| came.dot(*p)).fold(0.0, f64::max);
                     let ahead = mine.iter().filter(|p| came.dot(**p) > 0.7 * far);
                     let way = ahead.sum::<DVec3>().try_normalize().unwrap_or(came);
-                    let tip = own.at + way * far.max(1e-3 * self.far);
+                    let tip = own.at + way * far.max(2.0 * NONE * self.far);
                     self.bare.push(Node { at: tip, up: number[k], radius: 0.0 });
                     self.bare.len() as u32 - 1
                 }
@@ -521,7 +532,8 @@ impl Builder<'_> {
             if sum > 0.0 {
                 shares = [0.0; 4];
                 for (slot, (j, share)) in all.iter().enumerate() {
-                    (joints[slot], shares[slot]) = (*j, share / sum);
+                    // The root leads nowhere: what it carries goes with the first segment.
+                    (joints[slot], shares[slot]) = ((*j).max(u32::from(wood > 1)), share / sum);
                 }
             }
             skin.joints.push(joints);
@@ -738,6 +750,31 @@ mod tests {
             assert!(off(&found.grown, *p) < 5e-3, "{k} is {} off", off(&found.grown, *p));
         }
         assert!((found.grown.thick[1] - 0.048).abs() < 0.01, "{}", found.grown.thick[1]);
+    }
+
+    #[test]
+    fn bones_at_one_place_are_one_point() {
+        let own = species(false).grow(0, 1, 1.0);
+        let skin = tubes(&own);
+        // Each bone with another just where it is, that carries what it did.
+        let n = own.points.len() as u32;
+        let twice = (0..2 * n).map(|k| Bone {
+            at: own.points[(k / 2) as usize],
+            up: if k % 2 == 1 { Some(k - 1) } else { (k > 0).then(|| 2 * own.up[(k / 2) as usize] + 1) },
+        });
+        let carried = |(j, s): (&[u32; 4], &[f32; 4])| {
+            (0..2).filter(|c| s[*c] > 0.0).map(|c| (2 * own.up[j[c] as usize] + 1, s[c])).collect()
+        };
+        let bones = Bones {
+            bones: twice.collect(),
+            carried: skin.joints.iter().zip(&skin.shares).map(carried).collect(),
+        };
+        let found = modelled(&skin.mesh, 10, Some(&bones)).unwrap();
+        let g = &found.grown;
+        let shortest = (1..g.points.len()).map(|k| g.points[k].distance(g.points[g.up[k] as usize]));
+        assert!(shortest.fold(f64::INFINITY, f64::min) > 1e-3);
+        assert!(g.up.iter().enumerate().skip(1).all(|(k, up)| (*up as usize) < k));
+        assert!(found.skin.joints.iter().all(|all| all.iter().all(|j| *j > 0)));
     }
 
     #[test]
