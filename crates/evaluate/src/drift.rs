@@ -66,7 +66,14 @@ fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> 
         Some(t) => 0.5 * t.thickness,
         None => leaf(k).map_or(radius(k), |l| 0.5 * (l[0] * l[1]).sqrt()),
     } as f32);
-    let mesh = Mesh { radii: radii.collect(), ends, positions, ..Mesh::default() };
+    let piece = match &own.mesh {
+        Some(from) => {
+            let found = library.mesh(from).map_err(ShapeError::Mesh)?;
+            Some(piece(&found)?)
+        }
+        None => None,
+    };
+    let mesh = Mesh { radii: radii.collect(), ends, positions, piece, ..Mesh::default() };
     // A piece is as fine as it is small.
     let across = match shed.as_ref().map(|s| &s.leaves).filter(|l| !l.is_empty()) {
         Some(leaves) => leaves.iter().map(|l| l[0].min(l[1])).fold(f64::INFINITY, f64::min) as f32,
@@ -84,6 +91,35 @@ fn shape(scene: &Stage, body: &Body, own: &Drift, library: &dyn MeshLibrary) -> 
     let (maps, weather) = (crate::maps::maps(&ground, body)?, crate::weather::Weather::of(&ground, body)?);
     let own = OfKind::Drift { coming, shed };
     Ok(Shaped { mesh, placed, maps, grips: vec![], follow: None, weather, own, density })
+}
+
+/// Triangles that a piece has at most: each is drawn as often as there are pieces.
+const MOST: usize = 5_000;
+
+fn longest(of: &Mesh) -> f32 {
+    let (lo, hi) = of.bounds();
+    (0..3).map(|c| hi[c] - lo[c]).fold(0.0, f32::max)
+}
+
+/// Why pieces can't be seen as a mesh.
+pub fn piece_fault(from: &Mesh) -> Option<String> {
+    let (n, long) = (from.triangles.len(), longest(from));
+    if n == 0 || !(long > 0.0 && long.is_finite()) {
+        return Some("the mesh has no faces that a piece could be seen by".into());
+    }
+    (n > MOST).then(|| format!("the mesh has {n} triangles; the most of a loose piece is {MOST}. Reduce it"))
+}
+
+/// A mesh as pieces are seen as it.
+fn piece(from: &Mesh) -> Result<Arc<Mesh>, ShapeError> {
+    if let Some(why) = piece_fault(from) {
+        return Err(ShapeError::Mesh(why));
+    }
+    let ((lo, hi), long) = (from.bounds(), longest(from));
+    let mut own = from.clone();
+    let middle: [f32; 3] = std::array::from_fn(|c| 0.5 * (lo[c] + hi[c]));
+    own.positions.iter_mut().for_each(|p| *p = std::array::from_fn(|c| (p[c] - middle[c]) / long));
+    Ok(Arc::new(own))
 }
 
 fn rest(body: &Body, own: &Drift, shaped: &Shaped, first: &Moment) -> FreeRest {

@@ -39,6 +39,7 @@ mod why;
 pub use air::air_at;
 pub use collide::{ColliderError, ColliderSkin, skin};
 pub use dress::{Dress, Dressed};
+pub use drift::piece_fault;
 pub use feel::{Feel, FibreFeel, droop, feel, fibre_feel, swing};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;

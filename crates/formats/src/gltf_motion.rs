@@ -383,10 +383,7 @@ impl Layout {
     }
 
     fn pieces(&mut self, body: usize, m: &Motion, material: usize) {
-        let mesh = match m.turned {
-            true => leaf(),
-            false => ball(),
-        };
+        let mesh = m.mesh.piece.as_deref().cloned().unwrap_or_else(|| if m.turned { leaf() } else { ball() });
         let normals = mesh.normals(&mesh.positions);
         let attributes =
             json!({ "POSITION": self.places(&mesh.positions), "NORMAL": self.floats(&normals, "VEC3") });
@@ -556,15 +553,17 @@ fn apart(base: &[[f32; 3]], now: &[[f32; 3]]) -> Vec<[f32; 3]> {
 }
 
 /// How large a piece's node is.
-fn size(mesh: &Mesh, turned: bool, k: usize) -> [f32; 3] {
+pub(crate) fn size(mesh: &Mesh, turned: bool, k: usize) -> [f32; 3] {
     match (turned, mesh.ends.get(k)) {
+        (true, Some([long, _])) if mesh.piece.is_some() => [*long; 3],
+        (false, _) if mesh.piece.is_some() => [2.0 * mesh.radii[k]; 3],
         (true, Some([long, wide])) => [*long, *wide, *wide],
         _ => [mesh.radii[k]; 3],
     }
 }
 
 /// As long and as wide as 1, along x and z.
-fn leaf() -> Mesh {
+pub(crate) fn leaf() -> Mesh {
     Mesh {
         positions: vec![
             [-0.5, 0.0, 0.0],
@@ -579,7 +578,7 @@ fn leaf() -> Mesh {
 }
 
 /// A ball of twenty faces, of radius 1.
-fn ball() -> Mesh {
+pub(crate) fn ball() -> Mesh {
     let g = 0.5 * (1.0 + 5.0f32.sqrt());
     let corners = [[-1.0, g, 0.0], [1.0, g, 0.0], [-1.0, -g, 0.0], [1.0, -g, 0.0]];
     let all = (0..3).flat_map(|turn| corners.map(|p: [f32; 3]| std::array::from_fn(|c| p[(c + turn) % 3])));

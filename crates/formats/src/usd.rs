@@ -1,4 +1,5 @@
 //! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates, and loose points.
+use crate::gltf_motion::{leaf, size};
 use crate::motion::{Delivery, Frame, Motion, Pictured, With};
 use nematon_geometry::Mesh;
 use std::fmt::Display;
@@ -44,7 +45,7 @@ pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()>
     for (k, name) in names.iter().enumerate() {
         let path = if many { format!("/{root}/{name}") } else { format!("/{name}") };
         let own = &all.bodies[k];
-        if own.turned && all.turns.is_some() {
+        if (own.turned && all.turns.is_some()) || own.mesh.piece.is_some() {
             instances(sink, (name, &path), own, all, k)?;
             continue;
         }
@@ -194,7 +195,7 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     samples(sink, first, frames, most)
 }
 
-/// Pieces with turns: a leaf at each, as long and as wide as it is, and turned as it is. Each keeps its number.
+/// Pieces with turns, or with a mesh of their own: that or a leaf at each, as large as it is and turned as it is. Each keeps its number.
 fn instances(
     sink: &mut dyn Write,
     (name, path): (&str, &str),
@@ -203,18 +204,25 @@ fn instances(
     body: usize,
 ) -> Result<()> {
     let Motion { mesh, first, .. } = *motion;
+    let (called, own) = match mesh.piece.as_deref() {
+        Some(p) => ("Piece", p.clone()),
+        None => ("Leaf", leaf()),
+    };
+    let faces = own.outlines();
     write!(
         sink,
-        "def PointInstancer \"{name}\"\n{{\n    rel prototypes = [<{path}/Leaf>]\n    def Mesh \"Leaf\"\n    {{\n        \
+        "def PointInstancer \"{name}\"\n{{\n    rel prototypes = [<{path}/{called}>]\n    def Mesh \"{called}\"\n    {{\n        \
          uniform token subdivisionScheme = \"none\"\n        uniform bool doubleSided = 1\n        \
-         int[] faceVertexCounts = [3, 3, 3, 3]\n        int[] faceVertexIndices = [0, 3, 1, 1, 3, 2, 0, 1, 4, 1, 2, 4]\n        \
-         point3f[] points = [(-0.5, 0, 0), (-0.05, 0, 0), (0.5, 0, 0), (-0.05, 0.12, 0.5), (-0.05, 0.12, -0.5)]\n    }}\n"
+         int[] faceVertexCounts = [{}]\n        int[] faceVertexIndices = [{}]\n        point3f[] points = [{}]\n    }}\n",
+        list(faces.iter().map(|f| f.points.len())),
+        list(faces.iter().flat_map(|f| &f.points)),
+        list(own.positions.iter().map(|p| format!("({}, {}, {})", p[0], p[1], p[2]))),
     )?;
     beside(sink, motion.origin)?;
     let there = |f: Frame| -> Result<Vec<(usize, [f32; 3])>> {
         Ok(f?.into_iter().enumerate().filter(|(_, p)| !p[0].is_nan()).collect())
     };
-    let size = |k: usize| mesh.ends.get(k).copied().unwrap_or([1.0; 2]);
+    let turned = motion.turned && all.turns.is_some();
     writeln!(sink, "    int64[] ids.timeSamples = {{")?;
     for (number, frame) in (first..).zip((all.frames)(body)) {
         writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter().map(|p| p.0)))?;
@@ -225,7 +233,7 @@ fn instances(
     }
     writeln!(sink, "    }}\n    float3[] scales.timeSamples = {{")?;
     for (number, frame) in (first..).zip((all.frames)(body)) {
-        let sizes: Vec<[f32; 3]> = there(frame)?.iter().map(|p| size(p.0)).map(|[l, w]| [l, w, w]).collect();
+        let sizes: Vec<[f32; 3]> = there(frame)?.iter().map(|p| size(mesh, turned, p.0)).collect();
         triples(sink, number, &sizes)?;
     }
     writeln!(sink, "    }}\n    point3f[] positions.timeSamples = {{")?;
@@ -233,7 +241,10 @@ fn instances(
         let places: Vec<[f32; 3]> = there(frame)?.iter().map(|p| p.1).collect();
         triples(sink, number, &places)?;
     }
-    writeln!(sink, "    }}\n    quath[] orientations.timeSamples = {{")?;
+    writeln!(sink, "    }}")?;
+    if turned {
+        writeln!(sink, "    quath[] orientations.timeSamples = {{")?;
+    }
     if let Some(turns) = all.turned(body) {
         for ((number, frame), turns) in (first..).zip((all.frames)(body)).zip(turns) {
             let turns = turns?;
@@ -242,8 +253,9 @@ fn instances(
             let told = own.map(|[x, y, z, w]| format!("({w:.4}, {x:.4}, {y:.4}, {z:.4})"));
             writeln!(sink, "        {number}: [{}],", list(told))?;
         }
+        writeln!(sink, "    }}")?;
     }
-    writeln!(sink, "    }}\n}}")
+    writeln!(sink, "}}")
 }
 
 /// Strands, as curves that go straight from point to point, each as wide as it is there.

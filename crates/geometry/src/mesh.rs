@@ -1,4 +1,5 @@
 use glam::Vec3;
+use std::sync::Arc;
 
 /// Triangles over points, with texture coordinates indexed on their own so that a seam in the UVs
 /// never splits the cloth.
@@ -28,6 +29,9 @@ pub struct Mesh {
     /// What stands at the points of strands that branch: a leaf, as long and as wide as that; where it has no width a ball as thick, and nothing
     /// where it has neither. Empty where there are none.
     pub ends: Vec<[f32; 2]>,
+    /// What loose points are seen as, as large as 1 along its longest side about the middle of its bounds; none where that is a ball, or a leaf
+    /// where they have ends.
+    pub piece: Option<Arc<Mesh>>,
 }
 
 /// A face: its points in turn, and their texture coordinates where the mesh has any.

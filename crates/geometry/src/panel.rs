@@ -101,6 +101,7 @@ impl Mesh {
             strands: _,
             up: _,
             ends: _,
+            piece: _,
             panels: _,
         } = other;
         let (first, uv) = (self.positions.len() as u32, self.uvs.len() as u32);

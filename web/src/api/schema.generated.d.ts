@@ -5282,6 +5282,12 @@ export interface components {
              * @description Left out, no plants let them go.
              */
             shed?: components["schemas"]["Shed"] | null;
+            /**
+             * Seen as
+             * @description What each is seen and handed over as: as large along its longest side as the piece is wide, its own y across a plate. Says nothing about how
+             *     it flies. Left out, a ball, or a leaf where it is thin.
+             */
+            mesh?: components["schemas"]["MeshSource"] | null;
         };
         /**
          * @description What the air takes a piece for.
@@ -8082,7 +8088,7 @@ export interface components {
             /** @description Which axis of the file points up. */
             up?: components["schemas"]["Up"];
         };
-        Use: "cloth" | "mesh" | "hull" | "plant";
+        Use: "cloth" | "mesh" | "hull" | "plant" | "piece";
         /** @enum {string} */
         Up: "y" | "z";
         /** @description An animated mesh that is kept. */
@@ -8907,7 +8913,8 @@ export interface components {
         /**
          * @description Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
          *     (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), of what branches the point before each, by its number in its own plant (`up` u32), and what stands at it (`ends` x 2 f32, metres: a leaf's length and width; a ball's diameter and 0; twice 0), `triangles` (triangles x 3 u32), and where there are
-         *     UVs their corners (triangles x 3 u32).
+         *     UVs their corners (triangles x 3 u32); and of what a piece is seen as, where that is a mesh of its own, points (`piece_points` x 3 f32, as large as 1) and
+         *     triangles (`piece_triangles` x 3 u32).
          */
         ShapeHead: {
             /** Format: uint */
@@ -8936,6 +8943,13 @@ export interface components {
              * @description As many as points where leaves or heads stand at any, or none.
              */
             ends: number;
+            /**
+             * Format: uint
+             * @description Of what each piece is seen as, where that is a mesh of its own.
+             */
+            piece_points: number;
+            /** Format: uint */
+            piece_triangles: number;
             /**
              * Format: float
              * @description Metres.

@@ -16,6 +16,8 @@ export type Shape = {
   ends: Float32Array;
   triangles: Uint32Array;
   uvTriangles: Uint32Array;
+  /** What loose pieces are seen as, as long as 1; nothing where that is a ball or a leaf. */
+  piece: { points: Float32Array; triangles: Uint32Array } | null;
 };
 
 /** What stands before arrays: a length and JSON. Then where they begin. */
@@ -43,5 +45,6 @@ export async function readShape(id: number, body: string, signal?: AbortSignal):
   const ends = floats(2 * head.ends);
   const triangles = words(3 * head.triangles);
   const uvTriangles = head.uvs > 0 ? words(3 * head.triangles) : new Uint32Array();
-  return { head, placed, uvs, radii, strands, up, ends, triangles, uvTriangles };
+  const piece = head.piece_points > 0 ? { points: floats(3 * head.piece_points), triangles: words(3 * head.piece_triangles) } : null;
+  return { head, placed, uvs, radii, strands, up, ends, triangles, uvTriangles, piece };
 }

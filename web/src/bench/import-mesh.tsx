@@ -7,15 +7,15 @@ import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
 import { Line } from '../ui/section';
 import { count, showNumber } from '../ui/sum';
-import { addMeshBody, addMeshCollider, asksFor, plantsAs } from './things';
+import { addMeshBody, addMeshCollider, asksFor, piecesAs, plantsAs } from './things';
 
-export type Use = 'cloth' | 'mesh' | 'hull' | 'plant';
+export type Use = 'cloth' | 'mesh' | 'hull' | 'plant' | 'piece';
 type Asked = { file: File; use: Use; look: MeshLook; scale: string; up: 'y' | 'z'; busy: boolean };
 
 const useAsked = create<{ asked: Asked | null; use: Use }>(() => ({ asked: null, use: 'cloth' }));
 const set = useAsked.setState;
 
-const inputOf = (use: Use) => (use === 'cloth' ? 'mesh-file' : use === 'plant' ? 'plant-file' : `collider-${use}`);
+const inputOf = (use: Use) => (use === 'cloth' ? 'mesh-file' : use === 'plant' || use === 'piece' ? `${use}-file` : `collider-${use}`);
 
 /** Asks for a file and brings it in. */
 export function chooseMesh(use: Use) {
@@ -28,8 +28,8 @@ const query = (a: { file: File; use: Use; scale: string; up: 'y' | 'z' }, clean:
   ...bytes(a.file),
 });
 
-/** A body of under 2 mm or over 40 m was most likely drawn in another unit. */
-const odd = (size: number[]) => Math.max(...size) > 40 || Math.max(...size) < 0.002;
+/** A body of under 2 mm or over 40 m was most likely drawn in another unit. A piece is as large as its body says. */
+const odd = (size: number[], use: Use) => use !== 'piece' && (Math.max(...size) > 40 || Math.max(...size) < 0.002);
 
 async function look(file: File, use: Use) {
   const first = { file, use, scale: '1', up: 'y' as const };
@@ -38,7 +38,7 @@ async function look(file: File, use: Use) {
     const seen = await told(http.POST('/api/meshes/look', query(first, false)));
     say(null);
     const asked = { ...first, look: seen, busy: false };
-    if (seen.faults.length === 0 && !odd(seen.size)) await keep(asked, false);
+    if (seen.faults.length === 0 && !odd(seen.size, use)) await keep(asked, false);
     else set({ asked });
   } catch (e) {
     asksFor(e, `${file.name} is not brought in`);
@@ -52,6 +52,7 @@ async function keep(asked: Asked, clean: boolean) {
     set({ asked: null });
     const name = asked.file.name.replace(/\.[^.]+$/, '');
     if (asked.use === 'plant') await plantsAs(name, mesh.blob);
+    else if (asked.use === 'piece') await piecesAs(name, mesh.blob);
     else if (asked.use === 'cloth') await addMeshBody(name, mesh.blob, mesh.size);
     else await addMeshCollider(name, mesh.blob, asked.use);
   } catch (e) {
@@ -75,7 +76,7 @@ async function change(asked: Asked, to: Partial<Asked>) {
 export function MeshInputs() {
   return (
     <>
-      {(['cloth', 'mesh', 'hull', 'plant'] as const).map((use) => (
+      {(['cloth', 'mesh', 'hull', 'plant', 'piece'] as const).map((use) => (
         <MeshInput key={use} id={inputOf(use)} use={use} />
       ))}
     </>
@@ -99,7 +100,13 @@ function MeshInput({ id, use }: { id: string; use: Use }) {
   );
 }
 
-const USES: Record<Use, string> = { cloth: 'cloth', mesh: 'a collider', hull: 'the hull of a collider', plant: 'a plant' };
+const USES: Record<Use, string> = {
+  cloth: 'cloth',
+  mesh: 'a collider',
+  hull: 'the hull of a collider',
+  plant: 'a plant',
+  piece: 'a loose piece',
+};
 const UNITS = [
   { value: '1', label: 'metres' },
   { value: '0.01', label: 'centimetres' },
@@ -128,9 +135,9 @@ export function ImportDialog() {
           </Dialog.Title>
           <p className="mt-1 text-faded">
             {count(seen.points, 'point')}, {count(seen.triangles, 'triangle')}, {seen.pieces === 1 ? 'one piece' : `${seen.pieces} pieces`};{' '}
-            <span className={odd(seen.size) ? 'font-semibold text-weld' : ''}>{seen.size.map(showNumber).join(' × ')} m</span>
+            <span className={odd(seen.size, use) ? 'font-semibold text-weld' : ''}>{seen.size.map(showNumber).join(' × ')} m</span>
           </p>
-          {odd(seen.size) && <p className="mt-2 text-weld">That is an odd size. In which unit was it drawn?</p>}
+          {odd(seen.size, use) && <p className="mt-2 text-weld">That is an odd size. In which unit was it drawn?</p>}
           <div className="mt-2 -mr-4 -ml-9">
             <Line label="Its unit">
               <Choice label="Its unit" value={asked.scale} options={UNITS} onChoose={(scale) => void change(asked, { scale })} />

@@ -8,6 +8,8 @@ import { useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { Button } from '../ui/button';
 import { Line, Note } from '../ui/section';
+import { chooseMesh } from './import-mesh';
+import { askPiecesFor } from './things';
 
 export function Look({ id, body }: { id: string; body: Body }) {
   const of = body.name;
@@ -36,7 +38,38 @@ export function Look({ id, body }: { id: string; body: Body }) {
         </span>
       </Line>
       {clothOf(body) && <Picture id={id} body={body} />}
+      {'drift' in body.kind && <SeenAs id={id} of={of} own={body.kind.drift} />}
     </>
+  );
+}
+
+/** What each loose piece is seen as. */
+function SeenAs({ id, of, own }: { id: string; of: string; own: Extract<Body['kind'], { drift: unknown }>['drift'] }) {
+  const path = `/bodies/${id}/kind/drift/mesh`;
+  return (
+    <Line label="Seen as">
+      <span className="flex items-center gap-1.5">
+        {own.mesh ? 'a mesh' : own.flies === undefined || own.flies === 'ball' ? 'a ball' : 'a leaf'}
+        <Button
+          look="quiet"
+          onClick={() => {
+            askPiecesFor(id);
+            chooseMesh('piece');
+          }}
+        >
+          {own.mesh ? 'another…' : 'a mesh…'}
+        </Button>
+        {own.mesh && (
+          <Button
+            look="quiet"
+            aria-label={`Take the mesh off ${of}`}
+            onClick={() => void edit(`${of} without their mesh`, [{ op: 'remove', path }])}
+          >
+            take off
+          </Button>
+        )}
+      </span>
+    </Line>
   );
 }
 

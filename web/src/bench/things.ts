@@ -172,6 +172,18 @@ export async function plantsAs(wanted: string, blob: string) {
 let plantsAsked: string | null = null;
 export const askPlantsFor = (id: string | null) => (plantsAsked = id);
 
+/** Makes the pieces that are asked for seen as a mesh. */
+export async function piecesAs(wanted: string, blob: string) {
+  const id = piecesAsked;
+  piecesAsked = null;
+  const body = id === null ? undefined : now.scene()?.bodies[id];
+  if (body && 'drift' in body.kind)
+    await edit(`${body.name} seen as ${wanted}`, [{ op: 'add', path: `/bodies/${id}/kind/drift/mesh`, value: { blob } }]);
+}
+/** The pieces that the next mesh is for. */
+let piecesAsked: string | null = null;
+export const askPiecesFor = (id: string) => (piecesAsked = id);
+
 /** How high the middle of a thing of some height stands clear of all bodies. */
 function above(high: number): number {
   let top = 1.3;

@@ -1,4 +1,4 @@
-/** Loose pieces: a small ball at each point; what flies as a plate or a winged seed a thin leaf, turned as it is. */
+/** Loose pieces: a small ball at each point; what flies as a plate or a winged seed a thin leaf, turned as it is; or a mesh of their own. */
 import * as T from 'three';
 import type { Shape } from '../api/shape';
 import type { BodyLayer } from './body-layer';
@@ -37,6 +37,16 @@ function leaf(): T.BufferGeometry {
   return g;
 }
 
+/** The mesh that pieces are seen as, with flat faces. */
+function seenAs({ points, triangles }: NonNullable<Shape['piece']>): T.BufferGeometry {
+  const whole = new T.BufferGeometry();
+  whole.setAttribute('position', new T.BufferAttribute(points, 3));
+  whole.setIndex(new T.BufferAttribute(triangles, 1));
+  const g = whole.toNonIndexed();
+  g.computeVertexNormals();
+  return g;
+}
+
 /** A piece lies that has gone no farther than this since the frame before, metres. */
 const STILL = 0.0005;
 /** What its dye is multiplied by, as it flies and as it lies. */
@@ -62,10 +72,11 @@ export class DriftLayer implements BodyLayer {
     this.before = new Float32Array(this.positions.length).fill(NaN);
     const thin = shape.ends.length > 0;
     if (thin) this.turns = new Float32Array(4 * shape.head.points).map((_, k) => (k % 4 === 3 ? 1 : 0));
-    const look = { color: colour, ...(thin ? { side: T.DoubleSide } : {}) };
+    const own = shape.piece;
+    const look = { color: colour, ...(thin || own ? { side: T.DoubleSide } : {}) };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.85 });
     const count = shape.head.points;
-    this.mesh = new T.InstancedMesh(thin ? leaf() : ball(count), this.material, count);
+    this.mesh = new T.InstancedMesh(own ? seenAs(own) : thin ? leaf() : ball(count), this.material, count);
     this.mesh.castShadow = this.mesh.receiveShadow = true;
     this.mesh.frustumCulled = false;
     this.group.add(this.mesh);
@@ -89,7 +100,7 @@ export class DriftLayer implements BodyLayer {
   changed(as: 'true' | 'stale' | 'ghost') {
     fade(this.material, as);
     const { positions: p, place, turns: q } = this;
-    const { radii, ends } = this.shape;
+    const { radii, ends, piece } = this.shape;
     const [at, turn, size] = [new T.Vector3(), new T.Quaternion(), new T.Vector3()];
     // What is not there is not drawn.
     let drawn = 0;
@@ -98,7 +109,10 @@ export class DriftLayer implements BodyLayer {
       if (Number.isNaN(p[3 * k]!)) continue;
       at.fromArray(p, 3 * k);
       const r = radii[k]!;
-      if (q) place.compose(at, turn.fromArray(q, 4 * k).normalize(), size.set(ends[2 * k]!, ends[2 * k + 1]!, ends[2 * k + 1]!));
+      const [long, wide] = q ? [ends[2 * k]!, ends[2 * k + 1]!] : [2 * r, 2 * r];
+      if (q) turn.fromArray(q, 4 * k).normalize();
+      if (piece) place.compose(at, turn, size.setScalar(long));
+      else if (q) place.compose(at, turn, size.set(long, wide, wide));
       else place.makeScale(r, r, r).setPosition(at);
       this.mesh.setMatrixAt(drawn, place);
       const lies = this.lies(k);

@@ -1,5 +1,5 @@
 use super::{Fault, Flies, Shed, Traits, surfaceless};
-use crate::{Body, BodyId, ColliderId, FigureForm, MAX_POINTS, Scaled, Value};
+use crate::{Body, BodyId, ColliderId, FigureForm, MAX_POINTS, MeshSource, Scaled, Value};
 use nematon_geometry::fill;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -47,6 +47,11 @@ pub struct Drift {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     #[schemars(title = "Let go by plants")]
     pub shed: Option<Shed>,
+    /// What each is seen and handed over as: as large along its longest side as the piece is wide, its own y across a plate. Says nothing about how
+    /// it flies. Left out, a ball, or a leaf where it is thin.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Seen as")]
+    pub mesh: Option<MeshSource>,
 }
 
 /// Pieces that come a few at a time, until there have been as many as `count`, and that may go again.
@@ -165,6 +170,7 @@ impl Default for Drift {
             source: None,
             flies: Flies::Ball,
             shed: None,
+            mesh: None,
         }
     }
 }
@@ -176,6 +182,14 @@ impl Traits for Drift {
 
     fn outlet(&self) -> Option<(&'static str, &Outlet)> {
         self.source.as_ref().map(|s| ("source/from", &s.from))
+    }
+
+    fn sources(&self) -> Vec<(String, &MeshSource)> {
+        self.mesh.iter().map(|m| ("mesh".into(), m)).collect()
+    }
+
+    fn sources_mut(&mut self) -> Vec<&mut MeshSource> {
+        self.mesh.iter_mut().collect()
     }
 
     fn faults(&self, body: &Body) -> Vec<Fault> {

@@ -201,6 +201,57 @@ fn pieces_are_nodes_that_move_turn_come_and_go() {
 }
 
 #[test]
+fn pieces_that_are_seen_as_a_mesh_are_that_mesh_as_large_as_they_are() {
+    // A rod along its z, as long as 1, with a flat end.
+    let rod = Mesh {
+        positions: vec![[-0.1, 0.0, -0.5], [0.1, 0.0, -0.5], [0.0, 0.0, 0.5]],
+        triangles: vec![[0, 1, 2]],
+        ..Mesh::default()
+    };
+    let mut mesh = Mesh {
+        positions: vec![[0.0; 3]; 2],
+        radii: vec![0.02, 0.01],
+        piece: Some(std::sync::Arc::new(rod)),
+        ..Mesh::default()
+    };
+    let frames = || vec![vec![[1.0, 2.0, 3.0], [0.0, 1.0, 0.0]]; COUNT];
+    let turn = Quat::from_rotation_y(0.5);
+    for (ends, turned) in [(vec![], false), (vec![[0.08, 0.04]; 2], true)] {
+        mesh.ends = ends;
+        let turns = if turned { vec![vec![vec![turn.to_array(); 2]; COUNT]] } else { vec![vec![]] };
+        let own = Motion { turned, ..motion("Rods", &mesh) };
+        let figure = read_figure("rods.glb", &written(&[own], &[frames()], &turns)).unwrap();
+        let all = at(&figure, 1);
+        assert_eq!(all.len(), 6);
+        for (k, long) in [(0, if turned { 0.08 } else { 0.04 }), (1, if turned { 0.08 } else { 0.02 })] {
+            let tip = Vec3::new(0.0, 0.0, 0.5 * long);
+            let wanted = Vec3::from(frames()[0][k]) + if turned { turn * tip } else { tip };
+            let far = off(&all[3 * k..3 * k + 3], &[wanted.to_array()]);
+            assert!(far < 1e-5, "the tip of piece {k} is {far} off");
+        }
+        let mut give =
+            |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames().into_iter().map(Ok)) };
+        let mut turn_of = |_: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
+            Box::new(vec![vec![turn.to_array(); 2]; COUNT].into_iter().map(Ok))
+        };
+        let bodies = [Motion { turned, ..motion("Rods", &mesh) }];
+        let turns: Option<&mut nematon_formats::Turns> = Some(&mut turn_of);
+        let all =
+            &mut Delivery { name: "x", bodies: &bodies, with: With::default(), frames: &mut give, turns };
+        let mut text = vec![];
+        Kind::Usda.write(&mut text, all).unwrap();
+        let text = String::from_utf8(text).unwrap();
+        assert!(text.contains("rel prototypes = [</Rods/Piece>]"), "{text}");
+        assert!(text.contains("[(-0.1, 0, -0.5), (0.1, 0, -0.5), (0, 0, 0.5)]"), "{text}");
+        assert!(
+            text.contains(if turned { "[(0.08, 0.08, 0.08), " } else { "[(0.04, 0.04, 0.04), " }),
+            "{text}"
+        );
+        assert_eq!(text.contains("orientations"), turned);
+    }
+}
+
+#[test]
 fn other_frames_than_were_said_are_a_fault() {
     let mesh = sheet(1.0, 1.0, 3, 3);
     let mut give =

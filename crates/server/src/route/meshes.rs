@@ -70,6 +70,8 @@ enum Use {
     Hull,
     /// A plant: its stem, its branches and its leaves are found in it.
     Plant,
+    /// What loose pieces are seen as.
+    Piece,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
@@ -167,6 +169,9 @@ fn faults(mesh: &Mesh, wanted: Use) -> Vec<String> {
     if wanted == Use::Plant {
         let found = nematon_geometry::modelled(mesh, LOOKED_AT, None);
         return found.err().map(|e| format!("the mesh {e}")).into_iter().collect();
+    }
+    if wanted == Use::Piece {
+        return nematon_evaluate::piece_fault(mesh).into_iter().collect();
     }
     let points = mesh.positions.len();
     let mut out = vec![];

@@ -79,7 +79,8 @@ struct SetDown {
 
 /// Describes the arrays that follow it: little-endian, each four bytes a number. `placed` and `rest`
 /// (points x 3 f32, metres), `uvs` (uvs x 2 f32), `radii` of loose points and of strands (radii f32, metres), how many points each of the `strands` has (strands u32), of what branches the point before each, by its number in its own plant (`up` u32), and what stands at it (`ends` x 2 f32, metres: a leaf's length and width; a ball's diameter and 0; twice 0), `triangles` (triangles x 3 u32), and where there are
-/// UVs their corners (triangles x 3 u32).
+/// UVs their corners (triangles x 3 u32); and of what a piece is seen as, where that is a mesh of its own, points (`piece_points` x 3 f32, as large as 1) and
+/// triangles (`piece_triangles` x 3 u32).
 #[derive(Serialize, JsonSchema)]
 pub struct ShapeHead {
     pub points: usize,
@@ -93,6 +94,9 @@ pub struct ShapeHead {
     pub up: usize,
     /// As many as points where leaves or heads stand at any, or none.
     pub ends: usize,
+    /// Of what each piece is seen as, where that is a mesh of its own.
+    pub piece_points: usize,
+    pub piece_triangles: usize,
     /// Metres.
     pub shortest_edge: f32,
     pub longest_edge: f32,
@@ -303,6 +307,8 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
         strands: m.strands.len(),
         up: m.up.len(),
         ends: m.ends.len(),
+        piece_points: m.piece.as_ref().map_or(0, |p| p.positions.len()),
+        piece_triangles: m.piece.as_ref().map_or(0, |p| p.triangles.len()),
         shortest_edge: s.density.shortest_edge,
         longest_edge: s.density.longest_edge,
         smallest_fold: s.density.smallest_fold,
@@ -325,5 +331,9 @@ fn pack(body: &nematon_document::Body, s: &Shaped, fault: Option<String>) -> ser
     out.extend(m.strands.iter().chain(&m.up).flat_map(|k| k.to_le_bytes()));
     out.extend(m.ends.iter().flatten().flat_map(|c| c.to_le_bytes()));
     out.extend(m.triangles.iter().chain(&m.uv_triangles).flatten().flat_map(|k| k.to_le_bytes()));
+    if let Some(p) = &m.piece {
+        out.extend(p.positions.iter().flatten().flat_map(|c| c.to_le_bytes()));
+        out.extend(p.triangles.iter().flatten().flat_map(|k| k.to_le_bytes()));
+    }
     Ok(out)
 }
