@@ -49,7 +49,7 @@ pub use nematon_solid::hull_fault;
 pub use nematon_solver::Pose;
 pub use outline::{Drawn, outlines};
 pub use plants::{Stand, limbs, plant_of};
-pub use report::{Cost, FrameSnag, Touched, Touches};
+pub use report::{Cost, FrameSnag, FrameTold, Grade, Touched, Touches, grade};
 pub use resolve::{Resolved, place_on, pose_at, resolve};
 pub use run::{Member, Run, RunError, Split, earlier_fingerprints, fingerprints};
 pub use set_down::{Thing, set_down};

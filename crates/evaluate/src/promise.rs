@@ -2,6 +2,7 @@
 //! from where it began with twice as many, and where they do for a while it goes back to fewer. All of it follows from where the bodies are
 //! and from what is kept with them, so that it is the same from a checkpoint, on any threads, and in any order of bodies.
 use nematon_document::{FrameSpan, Quality};
+use nematon_solver::OVERSTRETCH;
 
 /// What a quality promises, and between how many sub-steps a frame takes for it.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -49,19 +50,30 @@ pub(crate) struct Going {
     calm: u32,
     /// The stretch that is the matter's own, as far as is known.
     lawful: f64,
+    /// Whether it is only what as many sub-steps as may be left of it.
+    gave_up: bool,
 }
 
 pub(crate) const BYTES: usize = 16;
+/// Where it is kept whether it gave up: calm frames in a row are never so many.
+const GAVE_UP: u32 = 1 << 31;
 
 impl Going {
     pub fn begin(promise: &Promise) -> Going {
-        Going { substeps: promise.least, calm: 0, lawful: 0.0 }
+        Going { substeps: promise.least, calm: 0, lawful: 0.0, gave_up: false }
+    }
+
+    /// How far a thread may be stretched in the frame that was judged last, until it is told as a fault: what was promised, where that could not
+    /// be kept.
+    pub fn told_beyond(&self, promise: &Promise) -> f64 {
+        if self.gave_up { promise.stretch.min(OVERSTRETCH) } else { OVERSTRETCH }
     }
 
     pub fn write(&self) -> [u8; BYTES] {
         let mut out = [0; BYTES];
         out[..4].copy_from_slice(&self.substeps.to_le_bytes());
-        out[4..8].copy_from_slice(&self.calm.to_le_bytes());
+        let calm = self.calm | if self.gave_up { GAVE_UP } else { 0 };
+        out[4..8].copy_from_slice(&calm.to_le_bytes());
         out[8..].copy_from_slice(&self.lawful.to_le_bytes());
         out
     }
@@ -69,7 +81,7 @@ impl Going {
     pub fn read(from: &[u8; BYTES]) -> Going {
         let word = |k: usize| u32::from_le_bytes(std::array::from_fn(|b| from[k + b]));
         let lawful = f64::from_le_bytes(std::array::from_fn(|b| from[8 + b]));
-        Going { substeps: word(0).max(1), calm: word(4), lawful }
+        Going { substeps: word(0).max(1), calm: word(4) & !GAVE_UP, lawful, gave_up: word(4) & GAVE_UP != 0 }
     }
 
     /// What to do after a frame was taken with so many sub-steps and stretched so far: none where it is good, else with how many to
@@ -79,6 +91,7 @@ impl Going {
         if stretch <= allowed {
             // What is the matter's own may lie below for a while and come again.
             self.lawful = stretch.max(FADES * self.lawful).min(self.lawful);
+            self.gave_up &= self.lawful > promise.stretch;
             self.calm = if stretch < EASY * allowed { self.calm + 1 } else { 0 };
             self.substeps = took;
             if self.calm >= CALM && took > promise.least {
@@ -90,6 +103,7 @@ impl Going {
         if before.is_some_and(|b| stretch > LAWFUL * b) {
             // More do not help: it is as long as its matter lets it be.
             self.lawful = stretch.max(before.unwrap_or(stretch));
+            self.gave_up = false;
             self.substeps = (took / 2).max(promise.least);
             return None;
         }
@@ -98,7 +112,7 @@ impl Going {
             return Some(more);
         }
         // As many as may be do not keep it either: half as many are tried where it does not get longer by that.
-        self.lawful = stretch;
+        (self.lawful, self.gave_up) = (stretch, true);
         self.substeps = (took / 2).max(promise.least);
         None
     }
@@ -156,8 +170,20 @@ mod tests {
     fn it_ends_at_the_most_and_a_number_that_is_fixed_stays() {
         let p = fine();
         let mut g = Going::begin(&p);
-        assert_eq!(g.judge(&p, 80, 0.2, Some(0.5)), None);
+        assert_eq!(g.judge(&p, 80, 0.12, Some(0.5)), None);
         assert_eq!(g.substeps, 40);
+        // What is not kept is told for as long as it is not, and what is the matter's own is not.
+        assert!((g.told_beyond(&p) - 0.08).abs() < 1e-12);
+        assert_eq!(Going::read(&g.write()), g);
+        assert_eq!(g.judge(&p, 40, 0.13, None), None);
+        assert!((g.told_beyond(&p) - 0.08).abs() < 1e-12);
+        for _ in 0..40 {
+            g.judge(&p, 10, 0.01, None);
+        }
+        assert!((g.told_beyond(&p) - OVERSTRETCH).abs() < 1e-12);
+        let mut g = Going::begin(&p);
+        assert_eq!(g.judge(&p, 20, 0.12, Some(0.12)), None);
+        assert!((g.told_beyond(&p) - OVERSTRETCH).abs() < 1e-12);
         let fixed = FrameSpan { first: 0, last: 9, rate: 24.0, substeps: Some(7), quality: Quality::Fine };
         assert_eq!(Promise::of(&fixed), None);
     }

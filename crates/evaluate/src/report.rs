@@ -33,11 +33,67 @@ impl Touched {
     }
 }
 
+/// What is told of a body's frame beside where its points are; most frames have nothing to tell.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(from = "Stored")]
+pub struct FrameTold {
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub snags: Vec<FrameSnag>,
+    /// Sub-steps that it took, where they were more than its quality takes at least.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub took: Option<u32>,
+}
+
+impl FrameTold {
+    pub fn is_nothing(&self) -> bool {
+        self.snags.is_empty() && self.took.is_none()
+    }
+}
+
+/// As it is stored: builds before told faults alone.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Stored {
+    Faults(Vec<FrameSnag>),
+    All {
+        #[serde(default)]
+        snags: Vec<FrameSnag>,
+        #[serde(default)]
+        took: Option<u32>,
+    },
+}
+
+impl From<Stored> for FrameTold {
+    fn from(of: Stored) -> FrameTold {
+        match of {
+            Stored::Faults(snags) => FrameTold { snags, took: None },
+            Stored::All { snags, took } => FrameTold { snags, took },
+        }
+    }
+}
+
+/// How much a fault asks to be looked at.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Grade {
+    /// Hardly seen, or meant: a thread a little too long, a jump of what holds the cloth.
+    #[default]
+    Small,
+    /// Seen: surfaces that go through each other or through colliders, threads much too long, points that pop.
+    Large,
+}
+
+/// Up to which a stretch is a small fault, as a share; and how deep a point may be inside, metres.
+const LONG: f64 = 0.25;
+const DEEP: f64 = 0.001;
+
 /// One kind of fault of one body in one frame.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct FrameSnag {
     /// `crossing`, `inside`, `overstretch`, `pop` or `leap`.
     pub snag: String,
+    #[serde(default)]
+    pub grade: Grade,
     /// What it crosses or is inside, or what leapt.
     #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "touched")]
     pub with: Option<Touched>,
@@ -50,6 +106,16 @@ pub struct FrameSnag {
     /// The corners of triangles that are at fault, where it is triangles: the first 200.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub triangles: Vec<[u32; 3]>,
+}
+
+/// By what it is and how far it goes.
+pub fn grade(snag: &str, worst: f64) -> Grade {
+    match snag {
+        "overstretch" if worst <= LONG => Grade::Small,
+        "inside" if worst <= DEEP => Grade::Small,
+        "leap" => Grade::Small,
+        _ => Grade::Large,
+    }
 }
 
 /// Reads what earlier builds stored too: a name alone.
@@ -122,6 +188,13 @@ impl Run {
         }
     }
 
+    /// What is told of the frame that it is at, body by body; `before` has the positions of all bodies one frame earlier.
+    pub fn tell(&mut self, before: &[Vec<[f64; 3]>]) -> Vec<FrameTold> {
+        let took = Some(self.substeps()).filter(|took| self.fewest().is_some_and(|least| *took > least));
+        let each = self.tell_snags(before).into_iter();
+        each.map(|snags| FrameTold { snags, took }).collect()
+    }
+
     /// Faults of the frame that it is at, body by body; `before` has the positions of all bodies one frame earlier.
     pub fn tell_snags(&mut self, before: &[Vec<[f64; 3]>]) -> Vec<Vec<FrameSnag>> {
         let mut out = vec![vec![]; self.members.len()];
@@ -129,7 +202,8 @@ impl Run {
             let with = s.with.map(|w| self.touched(w));
             let snag = s.fault.name().to_owned();
             let (count, worst, point, triangles) = (s.count, s.worst, s.point, s.triangles);
-            out[s.body].push(FrameSnag { snag, with, count, worst, point, triangles });
+            let grade = grade(&snag, worst);
+            out[s.body].push(FrameSnag { snag, grade, with, count, worst, point, triangles });
         }
         out
     }

@@ -10,8 +10,8 @@ use crate::tied::{Tied, tied};
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
 use nematon_document::{BodyId, ColliderId, Scene};
 use nematon_solver::{
-    Body, BuildError, Comings, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, Rest, Rules, Snag,
-    SnapshotError, State, Trace, Watch, snags, step_traced,
+    Body, BuildError, Comings, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, OVERSTRETCH, Rest,
+    Rules, Snag, SnapshotError, State, Trace, Watch, snags, step_traced,
 };
 
 /// The bodies of an island on their way through the frames of a scene.
@@ -372,6 +372,11 @@ impl Run {
         self.took
     }
 
+    /// Sub-steps that it takes at least, by the quality that it has; none where the scene fixes their number.
+    pub fn fewest(&self) -> Option<u32> {
+        self.promise.as_ref().map(|(p, _)| p.least)
+    }
+
     /// How much longer than at rest the longest thread of all bodies is, as a share.
     fn stretch(&self) -> f64 {
         let each = self.bodies.iter().zip(&self.states).map(|(b, s)| b.strain(s).largest);
@@ -470,7 +475,8 @@ impl Run {
         let origin = self.scene.origin;
         let near = |p: &[f64; 3]| std::array::from_fn(|c| (p[c] - origin[c]) as f32);
         let before: Vec<Vec<[f32; 3]>> = before.iter().map(|b| b.iter().map(near).collect()).collect();
-        snags(&self.bodies, &self.states, &mut self.contact, &inputs, &before)
+        let stretch = self.promise.as_ref().map_or(OVERSTRETCH, |(p, going)| going.told_beyond(p));
+        snags(&self.bodies, &self.states, &mut self.contact, &inputs, &before, stretch)
     }
 
     /// The key and name of a collider of the island, by its number there.

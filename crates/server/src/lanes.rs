@@ -3,7 +3,7 @@ use crate::library::StoredMeshes;
 use crate::prints::Prints;
 use crate::space::RUNS;
 use nematon_document::{BodyId, Scene, changes};
-use nematon_evaluate::{Fingerprint, FrameSnag};
+use nematon_evaluate::{Fingerprint, FrameSnag, FrameTold, grade};
 use nematon_frames::{FrameStore, Key, Location};
 use nematon_store::{Store, StoreError};
 use schemars::JsonSchema;
@@ -44,6 +44,14 @@ pub struct FrameSnags {
     pub snags: Vec<FrameSnag>,
 }
 
+/// Frames that took more sub-steps than their quality takes at least.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Took {
+    pub first: i64,
+    pub last: i64,
+    pub substeps: u32,
+}
+
 /// The frames of one body.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Lane {
@@ -54,6 +62,8 @@ pub struct Lane {
     pub counts: Counts,
     /// What is wrong with true frames, where anything is.
     pub snags: Vec<FrameSnags>,
+    /// Which of them took more sub-steps than most, one after the other.
+    pub took: Vec<Took>,
     /// Why the body has no frames at all, in a sentence.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub fault: Option<String>,
@@ -142,20 +152,30 @@ pub async fn lanes(
                 older.push(Older { scene, prints, places: left, earlier: false });
             }
         }
-        let mut told: Vec<FrameSnags> = store
-            .snags(&keys(now))
-            .await?
-            .into_iter()
-            .filter(|(k, _)| places[*k].is_some())
-            .filter_map(|(k, text)| {
-                let mut snags: Vec<FrameSnag> = serde_json::from_str(&text).ok()?;
-                snags.iter_mut().for_each(|s| s.with = s.with.take().map(|w| w.named_in(scene)));
-                Some(FrameSnags { frame: scene.frames.first + k as i64, snags })
-            })
-            .collect();
-        told.sort_by_key(|s| s.frame);
+        let known = store.told(&keys(now)).await?.into_iter();
+        let mut known: Vec<_> = known.filter(|(k, _)| places[*k].is_some()).collect();
+        known.sort_by_key(|(k, _)| *k);
+        let (mut snags, mut took): (Vec<FrameSnags>, Vec<Took>) = (vec![], vec![]);
+        for (k, text) in known {
+            let Ok(told) = serde_json::from_str::<FrameTold>(&text) else { continue };
+            let frame = scene.frames.first + k as i64;
+            if let Some(substeps) = told.took {
+                match took.last_mut().filter(|t| t.last + 1 == frame && t.substeps == substeps) {
+                    Some(t) => t.last = frame,
+                    None => took.push(Took { first: frame, last: frame, substeps }),
+                }
+            }
+            if !told.snags.is_empty() {
+                let named = |s: FrameSnag| FrameSnag {
+                    grade: grade(&s.snag, s.worst),
+                    with: s.with.map(|w| w.named_in(scene)),
+                    ..s
+                };
+                snags.push(FrameSnags { frame, snags: told.snags.into_iter().map(named).collect() });
+            }
+        }
         let lane = lane(scene, id, &body.name, now, &places, &older);
-        out.push(Lane { snags: told, ..lane });
+        out.push(Lane { snags, took, ..lane });
     }
     Ok(out)
 }
@@ -177,6 +197,7 @@ impl Lane {
             stretches: vec![whole],
             counts: Counts { missing: scene.frames.count(), ..Counts::default() },
             snags: vec![],
+            took: vec![],
             fault: Some(fault),
         }
     }
@@ -248,5 +269,13 @@ fn lane(
             }),
         }
     }
-    Lane { body: id.0.clone(), name: name.to_owned(), stretches, counts, snags: vec![], fault: None }
+    Lane {
+        body: id.0.clone(),
+        name: name.to_owned(),
+        stretches,
+        counts,
+        snags: vec![],
+        took: vec![],
+        fault: None,
+    }
 }

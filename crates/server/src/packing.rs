@@ -1,5 +1,5 @@
 //! Frames of an island as what the store takes: runs of frames, each at the index it was computed for.
-use nematon_evaluate::FrameSnag;
+use nematon_evaluate::FrameTold;
 use nematon_frames::{Chunk, Key, pack_checkpoint};
 
 /// A computed frame on its way to the store.
@@ -11,8 +11,8 @@ pub struct Computed {
     /// And how its points are turned, of those that have a turn.
     pub turns: Vec<Option<Vec<[f32; 4]>>>,
     pub checkpoint: Option<Vec<u8>>,
-    /// What is wrong with it, body by body.
-    pub snags: Vec<Vec<FrameSnag>>,
+    /// What is told of it, body by body.
+    pub told: Vec<FrameTold>,
     /// What contact has cost so far, as JSON.
     pub costs: String,
 }
@@ -36,7 +36,7 @@ pub fn runs_of(frames: Vec<Computed>) -> Vec<Vec<Computed>> {
     out
 }
 
-/// The snags of a frame of one body.
+/// What is told of a frame of one body.
 pub type Told = (Key, String);
 
 /// What a run of frames comes to in the store.
@@ -45,7 +45,7 @@ pub struct Packed {
     pub chunks: Vec<Vec<u8>>,
     /// Under the key of the first body.
     pub checkpoints: Vec<(Key, Vec<u8>)>,
-    pub snags: Vec<Told>,
+    pub told: Vec<Told>,
 }
 
 /// Packs frames that follow each other; `bodies` has the keys of just these.
@@ -53,12 +53,12 @@ pub struct Packed {
 /// # Errors
 /// When one is not of so many bodies, or can't be packed.
 pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
-    let (mut checkpoints, mut snags) = (vec![], vec![]);
+    let (mut checkpoints, mut told) = (vec![], vec![]);
     let mut positions = vec![vec![]; bodies.len()];
     let mut turns = vec![vec![]; bodies.len()];
     for (k, f) in run.into_iter().enumerate() {
-        for (own, of) in bodies.iter().zip(&f.snags).filter(|(_, s)| !s.is_empty()) {
-            snags.push((own.keys[k], serde_json::to_string(of)?));
+        for (own, of) in bodies.iter().zip(&f.told).filter(|(_, t)| !t.is_nothing()) {
+            told.push((own.keys[k], serde_json::to_string(of)?));
         }
         if let Some(c) = f.checkpoint {
             checkpoints.push((bodies[0].keys[k], pack_checkpoint(&c)?));
@@ -78,5 +78,5 @@ pub fn pack(bodies: &[Own], run: Vec<Computed>) -> std::io::Result<Packed> {
         let chunk = Chunk::of(places, own.error);
         chunks.push(if turns.is_empty() { chunk.pack() } else { chunk.turned(places, turns).pack() }?);
     }
-    Ok(Packed { chunks, checkpoints, snags })
+    Ok(Packed { chunks, checkpoints, told })
 }

@@ -21,7 +21,7 @@ pub enum Fault {
     Crossing,
     /// Points inside a collider or under the floor: worst in metres.
     Inside,
-    /// Triangles whose threads are stretched beyond 15 %: worst as a share.
+    /// Triangles whose threads are stretched beyond 15 %, or beyond what was promised: worst as a share.
     Overstretch,
     /// Points that jump away from their neighbours within a frame: worst in their distances.
     Pop,
@@ -61,14 +61,24 @@ pub struct Snag {
 /// Triangles that a snag names at most.
 pub const SHOWN: usize = 200;
 
+/// What a body is looked at against.
+#[derive(Clone, Copy)]
+pub(crate) struct Against<'a> {
+    /// Where its points were a frame earlier, as given, unless they were carried.
+    pub before: Option<&'a [[f32; 3]]>,
+    /// How much longer than at rest a thread may be, as a share.
+    pub stretch: f64,
+}
+
 /// All snags of a frame: `frame` led to the states as they are, and `before` has the places of all points, as
-/// given, one frame earlier.
+/// given, one frame earlier. A thread is overstretched beyond `stretch`.
 pub fn snags(
     bodies: &[Body],
     states: &[State],
     contact: &mut Contact,
     frame: &FrameInputs,
     before: &[Vec<[f32; 3]>],
+    stretch: f64,
 ) -> Vec<Snag> {
     let mut out = contact.crossings(bodies, states, frame);
     let collider_leaps = collider_leaps(frame);
@@ -94,8 +104,8 @@ pub fn snags(
             .filter_map(|p| inside(*p, &bodies[p.body], &states[p.body], contact, frame)),
     );
     for (k, body) in bodies.iter().enumerate() {
-        let before = before.get(k).filter(|_| states[k].leapt == 0.0);
-        out.extend(body.model.snags((body, k), &states[k], before.map(Vec::as_slice)));
+        let before = before.get(k).filter(|_| states[k].leapt == 0.0).map(Vec::as_slice);
+        out.extend(body.model.snags((body, k), &states[k], Against { before, stretch }));
     }
     out
 }

@@ -75,6 +75,11 @@ pub(crate) struct Remembered {
 }
 
 impl State {
+    /// Whether the place of a point is not a number.
+    pub(crate) fn is_lost(&self) -> bool {
+        self.x[..self.points].iter().any(|x| !(x.0[0] + x.0[1] + x.0[2]).is_finite())
+    }
+
     /// Whether a sub-step of so many seconds goes on from one as long.
     pub(crate) fn goes_on(&self, dt: f32) -> bool {
         self.dt == dt

@@ -65,6 +65,20 @@ pub fn step_traced(
     })
 }
 
+/// The first body whose motion left the world, of those that are suspected.
+fn exploded(
+    bodies: &[Body],
+    states: &[State],
+    frame: &FrameInputs,
+    suspected: impl Fn(&State) -> bool,
+) -> Option<Exploded> {
+    bodies.iter().zip(states).enumerate().filter(|(_, (_, state))| suspected(state)).find_map(
+        |(number, (body, state))| {
+            Exploded::check(body, state, frame).err().map(|e| Exploded { body: number, ..e })
+        },
+    )
+}
+
 /// All sub-steps of a frame.
 fn through(
     bodies: &[Body],
@@ -136,6 +150,10 @@ fn through(
             for ((carriage, _), state) in each.iter().zip(states.iter_mut()) {
                 carriage.hand_over(state, watch);
             }
+            // What is no number meets everything: contact would look for it for ever.
+            if let Some(e) = exploded(bodies, states, frame, State::is_lost) {
+                return Err(Halt::Exploded(e).into());
+            }
         }
         if touches {
             let settle = |states: &mut [State]| {
@@ -155,11 +173,7 @@ fn through(
             t.end(&states[t.body]);
         }
     }
-    let check = |(number, (body, state))| {
-        Exploded::check(body, state, frame).err().map(|e| Exploded { body: number, ..e })
-    };
-    let exploded = bodies.iter().zip(states.iter()).enumerate().find_map(check);
-    match exploded {
+    match exploded(bodies, states, frame, |_| true) {
         Some(e) => return Err(Halt::Exploded(e).into()),
         None if watch.stopped() => return Err(Halt::Stopped.into()),
         None => {}

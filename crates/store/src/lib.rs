@@ -7,9 +7,9 @@ mod notice;
 mod projects;
 mod renew;
 mod runs;
-mod snags;
 mod space;
 mod tables;
+mod told;
 
 pub use edits::NewEdit;
 pub use meshes::StoredMesh;

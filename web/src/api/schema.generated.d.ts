@@ -8198,6 +8198,8 @@ export interface components {
             counts: components["schemas"]["Counts"];
             /** @description What is wrong with true frames, where anything is. */
             snags: components["schemas"]["FrameSnags"][];
+            /** @description Which of them took more sub-steps than most, one after the other. */
+            took: components["schemas"]["Took"][];
             /** @description Why the body has no frames at all, in a sentence. */
             fault?: string | null;
         };
@@ -8237,6 +8239,8 @@ export interface components {
         FrameSnag: {
             /** @description `crossing`, `inside`, `overstretch`, `pop` or `leap`. */
             snag: string;
+            /** @default small */
+            grade: components["schemas"]["Grade"];
             /** @description What it crosses or is inside, or what leapt. */
             with?: components["schemas"]["Touched"] | null;
             /**
@@ -8257,6 +8261,8 @@ export interface components {
             /** @description The corners of triangles that are at fault, where it is triangles: the first 200. */
             triangles?: number[][];
         };
+        /** @description How much a fault asks to be looked at. */
+        Grade: "small" | "large";
         /** @description What a body touches. Names are those of the moment; the keys stay. */
         Touched: {
             /** @constant */
@@ -8274,6 +8280,15 @@ export interface components {
             kind: "collider";
             id: string;
             name: string;
+        };
+        /** @description Frames that took more sub-steps than their quality takes at least. */
+        Took: {
+            /** Format: int64 */
+            first: number;
+            /** Format: int64 */
+            last: number;
+            /** Format: uint32 */
+            substeps: number;
         };
         /** @description A run, on its way or ended. */
         Run: {

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Lane, Run, Snag } from '../api/http';
-import { laneWords, runWords, snagWords } from '../loom/words';
+import { snagRuns, type SnagRun } from '../loom/snags';
+import { framesWords, laneWords, runWords, snagRunWords } from '../loom/words';
 import { setHere, useHere } from '../state/here';
 import { cancel, edit, putFirst, run } from '../state/project';
 import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace, isStrands } from '../state/queries';
@@ -93,6 +94,7 @@ function Take() {
           </p>
           {l.fault && <p className="text-[12px] text-madder">{l.fault}</p>}
           {l.snags.length > 0 && <Snags lane={l} />}
+          {l.took.length > 0 && <p className="text-[12px] text-faded">{tookWords(l)}</p>}
           {[...new Set(l.stretches.flatMap((s) => s.reasons ?? []))].slice(0, 6).map((r) => (
             <p key={r} className="text-[12px] text-weld">
               {r}
@@ -115,6 +117,13 @@ function Take() {
       <Again />
     </Section>
   );
+}
+
+/** Which frames took more sub-steps than most: those that took most of all, and how many more. */
+function tookWords(l: Lane): string {
+  const most = l.took.reduce((a, b) => (b.substeps > a.substeps ? b : a));
+  const frames = l.took.reduce((n, t) => n + t.last - t.first + 1, 0) - (most.last - most.first + 1);
+  return `Up to ${most.substeps} sub-steps, ${framesWords(most.first, most.last)}${frames > 0 ? `; more than least in ${frames} others` : ''}`;
 }
 
 /** What a run is at that is no longer what one sees, or waits for others; with what to do. */
@@ -212,36 +221,47 @@ function Kept() {
   );
 }
 
-type Worst = { frame: number; snag: Snag; frames: number };
+/** Runs of snags that are shown before one asks for the rest. */
+const SHOWN = 4;
 
-/** The worst frame of each kind of snag; a click goes there. What would cure it stands beside it. */
+/** What is wrong, run by run, the worst first; a click goes to its worst frame. What would cure it stands beside it. */
 function Snags({ lane }: { lane: Lane }) {
-  const worst = new Map<string, Worst>();
-  for (const f of lane.snags) {
-    for (const s of f.snags) {
-      const before = worst.get(s.snag);
-      const next = before && before.snag.count >= s.count ? before : { frame: f.frame, snag: s, frames: 0 };
-      worst.set(s.snag, { ...next, frames: (before?.frames ?? 0) + 1 });
-    }
-  }
-  return [...worst.values()].map((w) => <SnagLine key={w.snag.snag} body={lane.body} worst={w} />);
+  const [all, setAll] = useState(false);
+  const runs = snagRuns(lane);
+  return (
+    <>
+      {(all ? runs : runs.slice(0, SHOWN)).map((r) => (
+        <SnagLine key={`${r.worst.snag} ${r.first} ${JSON.stringify(r.worst.with)}`} run={r} />
+      ))}
+      {runs.length > SHOWN && (
+        <Button look="quiet" onClick={() => setAll(!all)}>
+          {all ? 'fewer' : `${runs.length - SHOWN} more`}
+        </Button>
+      )}
+    </>
+  );
 }
 
-function SnagLine({ body, worst: { frame, snag, frames } }: { body: string; worst: Worst }) {
+function SnagLine({ run: r }: { run: SnagRun }) {
   const [open, setOpen] = useState(false);
+  const { body, worst: snag } = r;
   const cures = curesOf(body, snag);
   const go = () => {
     clock.stop();
-    clock.go(frame);
+    clock.go(r.at);
     setView({ body, grip: null });
     choosePoints([snag.point]);
   };
   return (
     <div className="text-[12px]">
       <span className="flex items-start gap-2">
-        <button type="button" onClick={go} className="min-w-0 flex-1 rounded text-left text-madder hover:bg-woad-wash-soft">
-          {snagWords(snag, isStrands(body))} at frame {frame}
-          {frames > 1 ? `, and in ${frames - 1} more` : ''}
+        <button
+          type="button"
+          title={`Go to its worst, at frame ${r.at}`}
+          onClick={go}
+          className={`min-w-0 flex-1 rounded text-left hover:bg-woad-wash-soft ${r.large ? 'text-madder' : 'text-weld'}`}
+        >
+          {snagRunWords(r, isStrands(body))}
         </button>
         <Button look="quiet" aria-expanded={open} aria-label={`What helps: ${snag.snag}`} onClick={() => setOpen(!open)}>
           what helps

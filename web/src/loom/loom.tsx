@@ -13,7 +13,8 @@ import { KeyLanes, KeyNames, useKeyLanes } from './key-lanes';
 import { Transport } from './transport';
 import { drawLanes, drawRuler, frameAt, LANE, PAD, RULER, xOf, type Span } from './weave';
 import { useComings } from './comings';
-import { laneWords, runWords, snagWords } from './words';
+import { snagRuns } from './snags';
+import { framesWords, laneWords, runWords, snagRunWords } from './words';
 
 const NONE: Lane[] = [];
 
@@ -120,13 +121,17 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     const under = e.clientY > ruler.current!.getBoundingClientRect().bottom;
     return under ? lanes[Math.floor(y / LANE)] : undefined;
   };
-  /** The snags of the frame within a finger's reach of a place on a lane. */
-  const snagAt = (e: React.PointerEvent) => {
+  /** The run of snags whose mark is within a finger's reach of a place on a lane; else those that the place lies in. */
+  const snagsAt = (e: React.PointerEvent) => {
     const lane = laneAt(e);
     const { x, width } = place(e);
+    if (!lane) return { marked: undefined, within: [] };
+    const runs = snagRuns(lane);
     const far = (f: number) => Math.abs(xOf(f, span, width) - x);
-    const found = lane?.snags.toSorted((a, b) => far(a.frame) - far(b.frame))[0];
-    return lane && found && far(found.frame) < 7 ? { lane, found } : null;
+    const frame = frameAt(x, span, width);
+    const nearest = runs.toSorted((a, b) => far(a.at) - far(b.at))[0];
+    const marked = nearest && far(nearest.at) < 7 ? nearest : undefined;
+    return { marked, within: runs.filter((r) => r === marked || (r.first <= frame && frame <= r.last)) };
   };
   const go = (e: React.PointerEvent) => {
     const { x, width } = place(e);
@@ -136,17 +141,15 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
     const { x, width } = place(e);
     const lane = laneAt(e);
     const frame = frameAt(x, span, width);
-    const snag = snagAt(e);
     const left = Math.min(x, width - 280);
-    if (snag)
-      return setTip({
-        x: left,
-        y: e.clientY,
-        words: [`Frame ${snag.found.frame}`, ...snag.found.snags.map((s) => snagWords(s, isStrands(snag.lane.body)))],
-      });
+    const took = lane?.took.find((t) => t.first <= frame && frame <= t.last);
+    const told = [
+      ...snagsAt(e).within.map((r) => snagRunWords(r, isStrands(r.body))),
+      ...(took ? [`${took.substeps} sub-steps each, ${framesWords(took.first, took.last)}`] : []),
+    ];
     const s = lane?.stretches.find((t) => t.first <= frame && frame <= t.last);
     const come = lane && comings[lane.body]?.find((c) => c.frame === frame);
-    const coming = come ? [`${count(come.count, 'piece')} ${come.count === 1 ? 'comes' : 'come'} at frame ${frame}`] : [];
+    const coming = [...told, ...(come ? [`${count(come.count, 'piece')} ${come.count === 1 ? 'comes' : 'come'} at frame ${frame}`] : [])];
     if (!lane || s?.state !== 'stale') return setTip(coming.length > 0 ? { x: left, y: e.clientY, words: coming } : null);
     const from = lane.stretches.find((t) => t.state === 'stale')!.first;
     const reasons = s.reasons ?? [];
@@ -177,11 +180,11 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
         const back = clock.frame;
         clock.stop();
         setTip(null);
-        const snag = snagAt(e);
-        if (snag) {
-          clock.go(snag.found.frame);
-          setView({ body: snag.lane.body, grip: null });
-          choosePoints(snag.found.snags.map((s) => s.point));
+        const { marked } = snagsAt(e);
+        if (marked) {
+          clock.go(marked.at);
+          setView({ body: marked.body, grip: null });
+          choosePoints([marked.worst.point]);
           return;
         }
         dragging.current = { back };

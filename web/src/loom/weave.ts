@@ -1,5 +1,6 @@
 /** Draws the loom: ruler, and a lane a body whose weave says what its frames are. */
 import type { Lane } from '../api/http';
+import { snagRuns } from './snags';
 
 export const RULER = 38;
 export const LANE = 31;
@@ -117,19 +118,32 @@ export function drawLanes(canvas: HTMLCanvasElement, lanes: Lane[], span: Span, 
       const long = 1.5 + 7 * Math.sqrt(f.count / most);
       c.fillRect(x(f.frame) - Math.min(1.2, 0.7 * half), y + LANE - 9, Math.min(2.4, 1.4 * half), long);
     }
-    // A snag is a thread pulled out of the weave: a loop over its frame.
-    c.strokeStyle = p.madder;
+    // Where a frame took more sub-steps, a cord lies along the weave, the thicker the more.
+    c.fillStyle = p.faded;
+    for (const t of lane.took) {
+      const high = Math.min(4, Math.max(1, Math.log2(t.substeps / 10)));
+      const from = Math.max(PAD - 3, x(t.first) - half);
+      c.fillRect(from, y - 1 - high, Math.min(width - PAD + 3, x(t.last) + half) - from, high);
+    }
+    // A snag is a thread pulled out of the weave: a loop over the worst frame of its run where it is large, a stitch where it is small.
     c.fillStyle = p.raised;
-    c.lineWidth = 1.6;
-    let last = -Infinity;
-    for (const s of lane.snags) {
-      const at = x(s.frame);
-      if (at - last < 5) continue;
-      last = at;
+    for (const r of snagRuns(lane).toReversed()) {
+      const at = x(r.at);
+      c.strokeStyle = r.large ? p.madder : p.weld;
+      c.lineWidth = 1.6;
       c.beginPath();
-      c.moveTo(at - 3, y + LANE - 10);
-      c.bezierCurveTo(at - 7, y + LANE - 20, at + 7, y + LANE - 20, at + 3, y + LANE - 10);
-      c.fill();
+      if (r.last > r.first) {
+        c.moveTo(x(r.first), y + LANE - 8.5);
+        c.lineTo(x(r.last), y + LANE - 8.5);
+      }
+      if (r.large) {
+        c.moveTo(at - 3, y + LANE - 10);
+        c.bezierCurveTo(at - 7, y + LANE - 20, at + 7, y + LANE - 20, at + 3, y + LANE - 10);
+        c.fill();
+      } else {
+        c.moveTo(at, y + LANE - 12);
+        c.lineTo(at, y + LANE - 6);
+      }
       c.stroke();
     }
   });

@@ -1,5 +1,6 @@
 import type { Lane, Run, Snag, Touched } from '../api/http';
 import { count } from '../ui/sum';
+import type { SnagRun } from './snags';
 
 /** What a lane's frames are, in a few words. */
 export function laneWords(lane: Lane): string {
@@ -40,6 +41,12 @@ export function touchedWords(t: Touched): string {
   if (t.kind === 'itself') return 'itself';
   return t.kind === 'floor' ? 'the floor' : t.name;
 }
+
+/** Frames in words. */
+export const framesWords = (first: number, last: number) => (first === last ? `frame ${first}` : `frames ${first} to ${last}`);
+
+/** What a run of snags is, in a line. */
+export const snagRunWords = (r: SnagRun, strands: boolean) => `${snagWords(r.worst, strands)}, ${framesWords(r.first, r.last)}`;
 
 /** What is wrong with a frame of a body, in a line. */
 export function snagWords(s: Snag, strands: boolean): string {

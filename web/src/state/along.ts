@@ -1,5 +1,6 @@
 /** Going along the frames from one thing to the next: keys of what is chosen, and snags. */
 import { http, told, type Op } from '../api/http';
+import { snagRuns } from '../loom/snags';
 import { clock } from '../stream/clock';
 import { chosenThing } from '../viewport/frame-chosen';
 import { choosePoints } from './choice';
@@ -35,24 +36,23 @@ export function goToKey(way: 1 | -1) {
   if (to !== undefined) clock.halt(Math.min(clock.last, Math.max(clock.first, to)));
 }
 
-/** Goes to the next frame with a snag, or the one before, and chooses its worst point. */
+/** Goes to the worst frame of the next run of snags, or of the one before, and chooses its worst point. */
 export function goToSnag(way: 1 | -1) {
-  const all = now.lanes().flatMap((l) => l.snags.map((s) => ({ body: l.body, ...s })));
+  const all = now.lanes().flatMap(snagRuns);
   const frame = beyond(
-    all.map((s) => s.frame),
+    all.map((s) => s.at),
     way,
   );
-  const found = all.find((s) => s.frame === frame);
+  const found = all.find((s) => s.at === frame);
   if (!found)
     return say({
       title: all.length === 0 ? 'No snags' : 'No more snags on that side',
       detail: all.length === 0 ? 'Nothing is wrong with what is computed.' : 'Go the other way.',
       tone: 'note',
     });
-  clock.halt(found.frame);
+  clock.halt(found.at);
   setView({ body: found.body, grip: null });
-  const worst = found.snags.reduce((a, b) => (b.count > a.count ? b : a));
-  choosePoints([worst.point]);
+  choosePoints([found.worst.point]);
 }
 
 /** Keys all numbers that move of what is chosen, at this frame, as they are; its whole place where none of it moves. */

@@ -398,8 +398,8 @@ async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() 
     w.run().await?;
     w.lanes_say("Blanket true").await?;
     w.bench_says("overstretched").await?;
-    let go = "const b = [...document.querySelectorAll('button')].find((b) => /overstretched.* at frame/.test(b.innerText)); b.click();
-              return Number(/ at frame (\\d+)/.exec(b.innerText)[1])";
+    let go = "const b = [...document.querySelectorAll('button')].find((b) => /overstretched.*, frames? /.test(b.innerText)); b.click();
+              return Number(/ at frame (\\d+)/.exec(b.title)[1])";
     let frame = w.script(go).await?.as_i64().unwrap();
     w.until("the playhead is at the snag", async || Ok(w.frame().await? == frame)).await?;
     assert!(frame > 0);

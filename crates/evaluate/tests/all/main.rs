@@ -1,5 +1,6 @@
 //! What is promised of the way from a document to frames.
 #![allow(clippy::unwrap_used)]
+mod anything;
 mod coming;
 mod drift;
 mod feel;

@@ -176,12 +176,12 @@ fn compute(
             let rests = index > 0 && index < last && stop.is_resting();
             let checkpoint = (index > 0 && index.is_multiple_of(CHECKPOINT_EVERY) || index == last || rests)
                 .then(|| run.snapshot());
-            let snags = run.tell_snags(&before);
+            let told = run.tell(&before);
             let costs = run.tell_costs(&watch, &touches);
             let costs = serde_json::to_string(&costs).unwrap_or_else(|_| "[]".into());
             let positions = positions.clone();
             let turns = (0..run.members.len()).map(|k| run.turns(k)).collect();
-            if send.blocking_send(Computed { index, positions, turns, checkpoint, snags, costs }).is_err() {
+            if send.blocking_send(Computed { index, positions, turns, checkpoint, told, costs }).is_err() {
                 return Ok(true);
             }
             if rests {

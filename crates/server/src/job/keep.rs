@@ -43,11 +43,11 @@ async fn keep_run(bench: &Bench<'_>, bodies: &[Own], run: Vec<Computed>) -> Resu
     let lost = |why: String| KeepError::Pack { first, last, why };
     let own = of.clone();
     let packed = tokio::task::spawn_blocking(move || pack(&own, run)).await;
-    let Packed { chunks, checkpoints, snags } =
+    let Packed { chunks, checkpoints, told } =
         packed.map_err(|e| lost(e.to_string()))?.map_err(|e| lost(e.to_string()))?;
     // Before the frames, so that no frame is seen without them.
-    for (key, told) in snags {
-        patiently(|| bench.store.keep_snags(&key, &told)).await?;
+    for (key, told) in told {
+        patiently(|| bench.store.keep_told(&key, &told)).await?;
     }
     for (own, chunk) in of.iter().zip(chunks) {
         patiently(|| bench.store.keep(&own.keys, &chunk)).await?;

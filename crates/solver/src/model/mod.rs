@@ -10,7 +10,7 @@ use crate::body::Body;
 use crate::carriage::Tempo;
 use crate::inputs::{FrameInputs, Gas};
 use crate::measure::{Energy, Strain};
-use crate::snags::Snag;
+use crate::snags::{Against, Snag};
 use crate::state::State;
 use crate::watch::Watch;
 
@@ -40,14 +40,8 @@ pub(crate) trait Holds {
     fn strain(&self, state: &State, own: &Self::Own) -> Strain;
     /// Adds what it stores.
     fn energy(&self, state: &State, own: &Self::Own, sum: &mut Energy);
-    /// Faults of its own; `before` has where the points were a frame earlier, as given, unless they were carried.
-    fn snags(
-        &self,
-        of: (&Body, usize),
-        state: &State,
-        own: &Self::Own,
-        before: Option<&[[f32; 3]]>,
-    ) -> Vec<Snag>;
+    /// Faults of its own.
+    fn snags(&self, of: (&Body, usize), state: &State, own: &Self::Own, against: Against) -> Vec<Snag>;
 }
 
 /// What a model keeps in a state. What lasts from frame to frame is written with the points and read again, to the last bit;
@@ -123,9 +117,9 @@ macro_rules! models {
                     _ => unreachable!("{ALIEN}"),
                 }
             }
-            pub fn snags(&self, of: (&Body, usize), state: &State, before: Option<&[[f32; 3]]>) -> Vec<Snag> {
+            pub fn snags(&self, of: (&Body, usize), state: &State, against: Against) -> Vec<Snag> {
                 match (self, &state.own) {
-                    $((Model::$name(m), Own::$name(own)) => m.snags(of, state, own, before),)*
+                    $((Model::$name(m), Own::$name(own)) => m.snags(of, state, own, against),)*
                     _ => unreachable!("{ALIEN}"),
                 }
             }

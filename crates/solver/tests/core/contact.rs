@@ -6,7 +6,7 @@ use nematon_geometry::material::{WarpAlong, material_coordinates};
 use nematon_geometry::{Mesh, place, sheet};
 use nematon_solver::{
     Body, ClothRest, ColliderMotion, ColliderRest, Contact, Fault, Floor, FrameInputs, GripMotion, Holder,
-    Matter, NoWatch, Places, Pose, Rules, Skin, Solid, State, Way, snags, step,
+    Matter, NoWatch, OVERSTRETCH, Places, Pose, Rules, Skin, Solid, State, Way, snags, step,
 };
 use std::slice::from_ref;
 use std::sync::Arc;
@@ -305,7 +305,7 @@ fn a_cloth_falls_on_a_mesh_that_changes_its_shape_and_stays_outside() {
         let through = crossings((&cloth, &t.meshes[0].triangles), Some((&skin, &triangles)));
         assert_eq!((t.crossings(), through), (0, 0), "crossings at frame {k}");
         let frame = t.frame.clone();
-        let found = snags(&t.cloths, &t.states, &mut t.contact, &frame, &before);
+        let found = snags(&t.cloths, &t.states, &mut t.contact, &frame, &before, OVERSTRETCH);
         assert!(
             found.iter().all(|s| !matches!(s.fault, Fault::Crossing | Fault::Inside)),
             "frame {k}: {found:?}"
@@ -327,7 +327,7 @@ fn a_start_that_is_crossed_is_told_stays_calm_and_comes_apart() {
     t.frame.gravity = [0.0; 3];
     let frame = t.frame.clone();
     let told = |t: &mut Many| {
-        let found = snags(&t.cloths, &t.states, &mut t.contact, &frame, &[]);
+        let found = snags(&t.cloths, &t.states, &mut t.contact, &frame, &[], OVERSTRETCH);
         found.iter().filter(|s| s.fault == Fault::Crossing).map(|s| s.count).sum::<usize>()
     };
     assert!(told(&mut t) > 3, "the crossed start is not told");
@@ -423,7 +423,9 @@ fn snags_of_the_first_frame_are_told_of_colliders_where_they_are() {
     let mut crossed = |y: f32| {
         t.frame.colliders = vec![at([0.0, y, 0.0])];
         let frame = t.frame.clone();
-        snags(&t.cloths, &t.states, &mut t.contact, &frame, &[]).iter().any(|s| s.fault == Fault::Crossing)
+        snags(&t.cloths, &t.states, &mut t.contact, &frame, &[], OVERSTRETCH)
+            .iter()
+            .any(|s| s.fault == Fault::Crossing)
     };
     assert!(!crossed(5.0), "it is 5 m away");
     assert!(crossed(0.05), "it stands in the sheet");

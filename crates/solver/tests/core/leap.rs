@@ -1,7 +1,8 @@
 //! Grips that jump, and frames that nobody waits for.
 use crate::harness::{SheetOf, Trial};
 use nematon_solver::{
-    Contact, Fault, GripMotion, Halt, Holder, Matter, NoWatch, Pose, Rules, Snag, Watch, Way, snags, step,
+    Contact, Fault, GripMotion, Halt, Holder, Matter, NoWatch, OVERSTRETCH, Pose, Rules, Snag, Watch, Way,
+    snags, step,
 };
 use std::slice::{from_mut, from_ref};
 use std::sync::Arc;
@@ -34,7 +35,7 @@ fn grip(t: &mut Trial, from: Pose, to: Pose) {
 }
 
 fn faults(t: &mut Trial, before: Vec<[f32; 3]>) -> Vec<Snag> {
-    snags(from_ref(&t.cloth), from_ref(&t.state), &mut t.contact, &t.frame, &[before])
+    snags(from_ref(&t.cloth), from_ref(&t.state), &mut t.contact, &t.frame, &[before], OVERSTRETCH)
 }
 
 #[test]

@@ -3,7 +3,7 @@ use crate::harness::{fit, mode, steady, within};
 
 use nematon_solver::{
     AIR_DENSITY, Body, BuildError, ClumpRest, ColliderMotion, ColliderRest, Contact, Fault, FrameInputs,
-    GripMotion, Holder, NoWatch, Pose, Rules, Solid, State, StrandRest, Way, snags, step,
+    GripMotion, Holder, NoWatch, OVERSTRETCH, Pose, Rules, Solid, State, StrandRest, Way, snags, step,
 };
 use std::f64::consts::{PI, TAU};
 use std::slice::{from_mut, from_ref};
@@ -481,7 +481,7 @@ fn what_can_not_be_is_told_and_what_is_torn_is_a_snag() {
     soft.stretch.fill(0.02);
     let mut r = Rod::new(&soft);
     r.run(24);
-    let told = snags(from_ref(&r.body), from_ref(&r.state), &mut r.contact, &r.frame, &[]);
+    let told = snags(from_ref(&r.body), from_ref(&r.state), &mut r.contact, &r.frame, &[], OVERSTRETCH);
     assert!(told.iter().any(|s| s.fault == Fault::Overstretch && s.worst > 0.15), "{told:?}");
 }
 
@@ -514,7 +514,7 @@ fn curtain(threads: usize) -> (f32, f64, Vec<[f64; 3]>) {
         frame.colliders = vec![ColliderMotion { way, ..ColliderMotion::default() }];
         pool.install(|| step(from_ref(&body), from_mut(&mut state), &mut contact, &frame, &NoWatch)).unwrap();
         frame.start += frame.duration;
-        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[]);
+        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[], OVERSTRETCH);
         for s in told.iter().filter(|s| s.fault == Fault::Inside) {
             deep = deep.max(s.worst as f32);
         }
@@ -571,7 +571,7 @@ fn shaken(threads: usize) -> (f32, f64, f64, Vec<[f64; 3]>) {
         frame.grips = vec![GripMotion { body: 0, points: roots.clone(), by, pull: None }];
         pool.install(|| step(from_ref(&body), from_mut(&mut state), &mut contact, &frame, &NoWatch)).unwrap();
         frame.start += frame.duration;
-        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[]);
+        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[], OVERSTRETCH);
         let inside = told.iter().filter(|s| s.fault == Fault::Inside);
         deep = inside.fold(deep, |d, s| d.max(s.worst as f32));
         stretch = stretch.max(body.strain(&state).largest);
@@ -630,7 +630,7 @@ fn plait(threads: usize) -> (f64, f32, f64, Vec<[f64; 3]>) {
     for _ in 0..48 {
         pool.install(|| step(from_ref(&body), from_mut(&mut state), &mut contact, &frame, &NoWatch)).unwrap();
         frame.start += frame.duration;
-        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[]);
+        let told = snags(from_ref(&body), from_ref(&state), &mut contact, &frame, &[], OVERSTRETCH);
         deep = told.iter().filter(|s| s.fault == Fault::Inside).fold(deep, |d, s| d.max(s.worst as f32));
     }
     let places = state.places(&body, [0.0; 3]);

@@ -1,5 +1,5 @@
 use crate::harness::{SheetOf, Trial, plain};
-use nematon_solver::{Fault, Matter, Snag, snags};
+use nematon_solver::{Fault, Matter, OVERSTRETCH, Snag, snags};
 use std::slice::from_ref;
 
 /// A square of 9 x 9 points, a tenth of a metre apart, that nothing acts on.
@@ -10,7 +10,7 @@ fn square(matter: Matter) -> Trial {
 }
 
 fn told(t: &mut Trial, before: &[[f32; 3]]) -> Vec<Snag> {
-    snags(from_ref(&t.cloth), from_ref(&t.state), &mut t.contact, &t.frame, &[before.to_vec()])
+    snags(from_ref(&t.cloth), from_ref(&t.state), &mut t.contact, &t.frame, &[before.to_vec()], OVERSTRETCH)
 }
 
 #[test]

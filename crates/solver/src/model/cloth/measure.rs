@@ -3,7 +3,7 @@ use super::relax::goes_on;
 use super::{Cloth, Own, coarse};
 use crate::body::Body;
 use crate::measure::{Energy, Strain};
-use crate::snags::{Fault, OVERSTRETCH, POP, SHOWN, Snag};
+use crate::snags::{Against, Fault, POP, SHOWN, Snag};
 use crate::state::State;
 
 impl Cloth {
@@ -47,28 +47,21 @@ impl Cloth {
         e.bend = hinges + patches + yarns + cells;
     }
 
-    /// `before` has where the points were a frame earlier, as given, unless they were carried.
-    pub(super) fn torn(
-        &self,
-        of: (&Body, usize),
-        state: &State,
-        own: &Own,
-        before: Option<&[[f32; 3]]>,
-    ) -> Vec<Snag> {
-        let pops = before.and_then(|before| self.pops(of, state, before));
-        self.overstretch(of, state, own).into_iter().chain(pops).collect()
+    pub(super) fn torn(&self, of: (&Body, usize), state: &State, own: &Own, against: Against) -> Vec<Snag> {
+        let pops = against.before.and_then(|before| self.pops(of, state, before));
+        self.overstretch(of, state, own, against.stretch).into_iter().chain(pops).collect()
     }
 
     /// Triangles whose threads are longer than may be, against the rest of the moment.
-    fn overstretch(&self, (body, k): (&Body, usize), state: &State, own: &Own) -> Option<Snag> {
+    fn overstretch(&self, (body, k): (&Body, usize), state: &State, own: &Own, limit: f64) -> Option<Snag> {
         let (mut count, mut worst, mut at, mut t) = (0, 0.0f64, 0usize, 0usize);
         let mut triangles = vec![];
         let given = |t: [u32; 3]| t.map(|p| body.given(p as usize) as u32);
         self.columns(state, |_, [u, v]| {
             let [p, q] = own.stretched.sides.map(f64::from);
             let s = (u / p).max(v / q) - 1.0;
-            count += usize::from(s > OVERSTRETCH);
-            if s > OVERSTRETCH && triangles.len() < SHOWN {
+            count += usize::from(s > limit);
+            if s > limit && triangles.len() < SHOWN {
                 triangles.push(given(self.triangles[t]));
             }
             if s > worst {

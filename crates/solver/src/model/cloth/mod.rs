@@ -25,7 +25,7 @@ use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Model};
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
-use crate::snags::Snag;
+use crate::snags::{Against, Snag};
 use crate::state::State;
 use build::plate::Plate;
 use build::yarns::{Yarns, spin, threads};
@@ -164,8 +164,8 @@ impl Holds for Cloth {
         self.stored(state, own, sum);
     }
 
-    fn snags(&self, of: (&Body, usize), state: &State, own: &Own, before: Option<&[[f32; 3]]>) -> Vec<Snag> {
-        self.torn(of, state, own, before)
+    fn snags(&self, of: (&Body, usize), state: &State, own: &Own, against: Against) -> Vec<Snag> {
+        self.torn(of, state, own, against)
     }
 }
 

@@ -14,7 +14,7 @@ use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Model, Steps};
 use crate::parts::{Parts, cut};
 use crate::simd::Record;
-use crate::snags::Snag;
+use crate::snags::{Against, Snag};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use glam::{DQuat, DVec3};
@@ -220,7 +220,7 @@ impl Holds for Free {
         Strain::default()
     }
     fn energy(&self, _: &State, _: &Own, _: &mut Energy) {}
-    fn snags(&self, _: (&Body, usize), _: &State, _: &Own, _: Option<&[[f32; 3]]>) -> Vec<Snag> {
+    fn snags(&self, _: (&Body, usize), _: &State, _: &Own, _: Against) -> Vec<Snag> {
         vec![]
     }
 }

@@ -25,7 +25,7 @@ use crate::inputs::{FrameInputs, Gas, GripMotion};
 use crate::measure::{Energy, Strain};
 use crate::model::{Holds, Lasts, Steps};
 use crate::simd::Record;
-use crate::snags::{Fault, OVERSTRETCH, Snag};
+use crate::snags::{Against, Fault, Snag};
 use crate::state::State;
 use crate::watch::{Phase, Watch};
 use lanes::{L, LANES, V};
@@ -146,14 +146,8 @@ impl Holds for Rods {
         sum.bend += self.blocks.iter().map(|b| solve::bent(b, state, own)).sum::<f64>();
     }
 
-    fn snags(
-        &self,
-        (body, number): (&Body, usize),
-        state: &State,
-        _: &Own,
-        _: Option<&[[f32; 3]]>,
-    ) -> Vec<Snag> {
-        let over = self.strains(state).filter(|s| s.by > OVERSTRETCH);
+    fn snags(&self, (body, number): (&Body, usize), state: &State, _: &Own, against: Against) -> Vec<Snag> {
+        let over = self.strains(state).filter(|s| s.by > against.stretch);
         let found = over.fold((0usize, 0.0f64, 0u32), |(count, worst, at), s| match s.by > worst {
             true => (count + 1, s.by, s.place),
             false => (count + 1, worst, at),

@@ -54,7 +54,13 @@ pub struct Eliminated {
     per: [f32; 8],
     /// What it was eliminated with, kg.
     mass: [f32; 8],
+    /// Of the bend about it, as it was eliminated.
+    stiffness: [f32; 8],
 }
+
+/// A bend is as stiff as that at most, as a multiple of what its points' inertia answers with in a sub-step: beyond, it is rigid whatever its number, and
+/// single precision could not tell forces from their differences.
+const RIGID: f64 = 1e7;
 
 /// One edge of each of eight chains.
 struct Edge {
@@ -193,16 +199,22 @@ impl Chains {
     /// Eliminates the bends for a sub-step of `dt` seconds; `weight` gives a point's inverse mass.
     pub fn eliminate(&self, dt: f64, weight: impl Fn(u32) -> f32) -> Vec<Eliminated> {
         let n = self.bow.len();
-        let mut out = vec![Eliminated { off: [[0.0; 8]; 2], per: [0.0; 8], mass: [0.0; 8] }; n];
+        let mut out =
+            vec![Eliminated { off: [[0.0; 8]; 2], per: [0.0; 8], mass: [0.0; 8], stiffness: [0.0; 8] }; n];
         for l in 0..8 {
             let w = |k: usize| f64::from(weight(self.point[k][l]));
             // Rows of the matrix: diagonal, and couplings with the next and the one after.
             let mut row: Vec<[f64; 3]> =
                 (0..n).map(|k| [if w(k) > 0.0 { 1.0 / w(k) } else { 1.0 }, 0.0, 0.0]).collect();
             for k in 1..n.saturating_sub(1) {
-                let c = f64::from(self.bow[k].stiffness[l]) * dt * dt;
+                let own = f64::from(self.bow[k].stiffness[l]);
                 let [a, b] = self.bow[k].per.map(|p| f64::from(p[l]));
                 let turn = [a, -(a + b), b];
+                let lightest = (k - 1..=k + 1).map(w).fold(0.0, f64::max);
+                let most = RIGID / (lightest * turn[1] * turn[1] * dt * dt);
+                let stiff = if own > most { most } else { own };
+                out[k].stiffness[l] = stiff as f32;
+                let c = stiff * dt * dt;
                 for i in 0..3 {
                     for j in i..3 {
                         if w(k - 1 + i) > 0.0 && w(k - 1 + j) > 0.0 {
@@ -551,7 +563,7 @@ fn straighten(
         let b = &g.bow[k];
         let [before, after] = b.per.each_ref().map(F8::new);
         let turn = x[k].to(&x[k + 1]).scale(after) - x[k - 1].to(&x[k]).scale(before);
-        let moment = turn.scale(F8::new(&b.stiffness) * F8::splat(-dt2));
+        let moment = turn.scale(F8::new(&eliminated[k].stiffness) * F8::splat(-dt2));
         right[k - 1] = moment.fma(before, right[k - 1]);
         right[k] = moment.fma(-(before + after), right[k]);
         right[k + 1] = moment.fma(after, right[k + 1]);

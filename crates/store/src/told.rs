@@ -4,11 +4,11 @@ use sqlx::Row;
 use std::collections::HashMap;
 
 impl Store {
-    /// Keeps what was found wrong with a frame: a JSON array.
+    /// Keeps what is told of a frame beside its points: JSON.
     ///
     /// # Errors
     /// When the database is away. So for all of these.
-    pub async fn keep_snags(&self, key: &Key, told: &str) -> Result<(), StoreError> {
+    pub async fn keep_told(&self, key: &Key, told: &str) -> Result<(), StoreError> {
         sqlx::query("insert into snag (key, told) values ($1, $2) on conflict do nothing")
             .bind(&key[..])
             .bind(told)
@@ -17,8 +17,8 @@ impl Store {
         Ok(())
     }
 
-    /// What was found wrong with frames, by their place in the list; most have nothing.
-    pub async fn snags(&self, keys: &[Key]) -> Result<HashMap<usize, String>, StoreError> {
+    /// What is told of frames, by their place in the list; most have nothing.
+    pub async fn told(&self, keys: &[Key]) -> Result<HashMap<usize, String>, StoreError> {
         let bytes: Vec<Vec<u8>> = keys.iter().map(|k| k.to_vec()).collect();
         let rows = sqlx::query(
             "select u.place, s.told from unnest($1::bytea[]) with ordinality as u(key, place)
