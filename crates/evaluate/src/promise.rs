@@ -22,6 +22,10 @@ const LAWFUL: f64 = 0.8;
 /// By so much it may grow before it is looked at again, and so much of it is still allowed a frame later.
 const GROWS: f64 = 1.1;
 const FADES: f64 = 0.97;
+/// And of one that was only given up: it is soon asked for again.
+const GIVEN_UP: f64 = 0.9;
+/// How it is judged, another number for another way: frames follow from it.
+const WAY: u32 = 1;
 
 impl Promise {
     pub fn of(frames: &FrameSpan) -> Option<Promise> {
@@ -39,7 +43,7 @@ impl Promise {
 
     /// All that frames follow from.
     pub fn words(&self) -> [u32; 4] {
-        [self.quality as u32, self.least, self.most, (self.stretch * 1e6) as u32]
+        [self.quality as u32, self.least, self.most + (WAY << 16), (self.stretch * 1e6) as u32]
     }
 }
 
@@ -90,7 +94,8 @@ impl Going {
         let allowed = promise.stretch.max(GROWS * self.lawful);
         if stretch <= allowed {
             // What is the matter's own may lie below for a while and come again.
-            self.lawful = stretch.max(FADES * self.lawful).min(self.lawful);
+            let fades = if self.gave_up { GIVEN_UP } else { FADES };
+            self.lawful = stretch.max(fades * self.lawful).min(self.lawful);
             self.gave_up &= self.lawful > promise.stretch;
             self.calm = if stretch < EASY * allowed { self.calm + 1 } else { 0 };
             self.substeps = took;

@@ -119,11 +119,10 @@ function Take() {
   );
 }
 
-/** Which frames took more sub-steps than most: those that took most of all, and how many more. */
+/** Which frames took most sub-steps. */
 function tookWords(l: Lane): string {
   const most = l.took.reduce((a, b) => (b.substeps > a.substeps ? b : a));
-  const frames = l.took.reduce((n, t) => n + t.last - t.first + 1, 0) - (most.last - most.first + 1);
-  return `Up to ${most.substeps} sub-steps, ${framesWords(most.first, most.last)}${frames > 0 ? `; more than least in ${frames} others` : ''}`;
+  return `up to ${most.substeps} sub-steps, at ${framesWords(most.first, most.last)}`;
 }
 
 /** What a run is at that is no longer what one sees, or waits for others; with what to do. */
