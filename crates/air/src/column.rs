@@ -15,7 +15,7 @@ use serde::{Deserialize, Serialize};
 #[schemars(extend("placed" = true))]
 pub struct Column {
     /// Speed along the axis.
-    #[schemars(title = "Lift", range(min = -150, max = 150), extend("unit" = "m/s"))]
+    #[schemars(title = "Updraught", range(min = -150, max = 150), extend("unit" = "m/s"))]
     pub lift: Value,
     /// Speed around it; seen from above against the clock.
     #[schemars(title = "Swirl", range(min = -150, max = 150), extend("unit" = "m/s"))]
@@ -46,10 +46,10 @@ pub struct Column {
     #[schemars(title = "Bend", range(min = -5, max = 5), extend("unit" = "rad"))]
     #[serde(default)]
     pub bend: Value,
-    #[schemars(title = "Lift across", extend("seldom" = true))]
+    #[schemars(title = "Updraught across", extend("seldom" = true))]
     #[serde(default, skip_serializing_if = "Across::is_even")]
     pub lift_across: Across,
-    #[schemars(title = "Lift along", extend("seldom" = true))]
+    #[schemars(title = "Updraught along", extend("seldom" = true))]
     #[serde(default, skip_serializing_if = "Along::is_even")]
     pub lift_along: Along,
     #[schemars(title = "Swirl across", extend("seldom" = true))]
@@ -65,10 +65,10 @@ pub struct Column {
     #[serde(default, skip_serializing_if = "Along::is_even")]
     pub spread_along: Along,
     /// Root-mean-square speed of a turbulence of its own.
-    #[schemars(title = "Unrest", range(min = 0, max = 100), extend("unit" = "m/s"))]
+    #[schemars(title = "Turbulence", range(min = 0, max = 100), extend("unit" = "m/s"))]
     #[serde(default)]
     pub unrest: Value,
-    #[schemars(title = "Unrest size", range(min = 0.01, max = 1000), extend("unit" = "m", "seldom" = true))]
+    #[schemars(title = "Turbulence size", range(min = 0.01, max = 1000), extend("unit" = "m", "seldom" = true))]
     #[serde(default = "size")]
     pub unrest_size: f64,
     #[schemars(title = "Seed", range(min = 0, max = 65_535), extend("seldom" = true))]

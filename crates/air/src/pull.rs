@@ -19,7 +19,7 @@ pub struct Pull {
     /// The most there is; below 0 it drives away.
     #[schemars(title = "Strength", range(min = -150, max = 150), extend("unit" = "m/s"))]
     pub strength: Value,
-    #[schemars(title = "To")]
+    #[schemars(title = "Toward")]
     #[serde(default)]
     pub to: Toward,
     #[schemars(title = "Falls off")]
@@ -42,12 +42,12 @@ fn core() -> Value {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Toward {
-    /// A point.
+    /// A spot.
     #[default]
     Point,
-    /// Its upright axis.
+    /// An axis: its upright one.
     Line,
-    /// Its level plane.
+    /// A level: its own.
     Plane,
 }
 

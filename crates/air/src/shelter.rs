@@ -17,10 +17,10 @@ use serde::{Deserialize, Serialize};
 #[schemars(extend("fixed" = true))]
 pub struct Shelter {
     /// What is taken of the air right behind, in the middle.
-    #[schemars(title = "Taken", range(min = 0, max = 1))]
+    #[schemars(title = "Wind blocked", range(min = 0, max = 1))]
     pub taken: Value,
     /// How much a wake widens on its way, metres a metre: the more, the shorter it lasts.
-    #[schemars(title = "Widens by", range(min = 0.001, max = 1))]
+    #[schemars(title = "Wake spread", range(min = 0.001, max = 1))]
     #[serde(default = "widens")]
     pub widens: Value,
     /// Bodies do so too, each as a box about how it begins; none takes from its own air.

@@ -34,7 +34,7 @@ pub struct Turbulence {
     #[serde(default = "octaves")]
     pub octaves: u32,
     /// Strength of an octave as a share of the one before.
-    #[schemars(title = "Each weaker by", range(min = 0, max = 1), extend("default" = 0.6, "seldom" = true))]
+    #[schemars(title = "Octave strength", range(min = 0, max = 1), extend("default" = 0.6, "seldom" = true))]
     #[serde(default = "fall", skip_serializing_if = "is_fall")]
     pub fall: f64,
     /// How much it goes along its own x, beside the others: the strength stays the same in all.

@@ -26,7 +26,7 @@ pub struct Vortex {
     #[serde(default)]
     pub pull_in: Value,
     /// Speed along the axis in the middle.
-    #[schemars(title = "Lift", range(min = -150, max = 150), extend("unit" = "m/s"))]
+    #[schemars(title = "Updraught", range(min = -150, max = 150), extend("unit" = "m/s"))]
     #[serde(default)]
     pub lift: Value,
 }

@@ -109,7 +109,7 @@ async fn main() -> WebDriverResult<()> {
             at_rest().await;
         }
         w.open().await?;
-        w.lanes_say("Landing canopy true").await?;
+        w.lanes_say("Landing canopy up to date").await?;
         at_rest().await;
         let drags = w.driver.execute_async(DRAG, vec![]).await?.json().clone();
         let mut ms: Vec<f64> =

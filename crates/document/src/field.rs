@@ -23,7 +23,7 @@ pub struct Field {
     pub when: Option<When>,
     /// What all of it is multiplied by.
     #[serde(default = "whole", skip_serializing_if = "is_whole")]
-    #[schemars(title = "Share", range(min = 0, max = 10), extend("default" = 1.0))]
+    #[schemars(title = "Amount", range(min = 0, max = 10), extend("default" = 1.0))]
     pub share: Value,
     /// Whether it moves air or pushes; left out, as its kind does: weights, pulls and skins push.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -76,7 +76,7 @@ pub struct Joined {
     #[schemars(title = "Zone")]
     pub zone: Zone,
     #[serde(default)]
-    #[schemars(title = "Acts")]
+    #[schemars(title = "On")]
     pub joins: Joins,
 }
 

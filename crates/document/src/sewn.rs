@@ -85,11 +85,11 @@ pub struct Chamber {
     pub fill: Fill,
     /// From this frame on the gas that is in it stays; left out, the fill is kept as it is set.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    #[schemars(title = "Closed from", range(min = -100_000, max = 1_000_000), extend("unit" = "frames"))]
+    #[schemars(title = "Sealed from", range(min = -100_000, max = 1_000_000), extend("unit" = "frames"))]
     pub closed: Option<i64>,
     /// Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
     #[serde(default, skip_serializing_if = "is_zero")]
-    #[schemars(title = "Leaks in", range(min = 0, max = 1e6), extend("default" = 0.0, "unit" = "s"))]
+    #[schemars(title = "Leak time", range(min = 0, max = 1e6), extend("default" = 0.0, "unit" = "s"))]
     pub leak: f64,
     /// Once it is closed: a hole.
     #[serde(default, skip_serializing_if = "is_zero")]

@@ -10,7 +10,7 @@ pub struct ImportedMesh {
     pub from: MeshSource,
     /// Each step splits every edge once: four times the triangles.
     #[serde(default)]
-    #[schemars(title = "Refined", range(min = 0, max = 4))]
+    #[schemars(title = "Subdivided", range(min = 0, max = 4))]
     pub refine: u32,
 }
 

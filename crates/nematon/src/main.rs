@@ -5,10 +5,10 @@ mod bench;
 mod demo;
 mod figure;
 mod files;
-mod freeze;
 mod map;
 mod mend;
 mod panels;
+mod still;
 
 use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
@@ -46,7 +46,7 @@ enum Verb {
     /// The curves of a file as the panels of a shape.
     Panels(panels::PanelsArgs),
     /// A frame of a body as a still mesh, sewn and smoothed, with what it holds and weighs.
-    Freeze(freeze::FreezeArgs),
+    Still(still::StillArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -145,7 +145,7 @@ fn main() -> ExitCode {
         Verb::Figure(a) => figure::figure(&a),
         Verb::Map(a) => map::map(&a),
         Verb::Panels(a) => panels::panels(&a),
-        Verb::Freeze(a) => freeze::freeze(&a),
+        Verb::Still(a) => still::keep(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {

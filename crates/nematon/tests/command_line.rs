@@ -505,7 +505,7 @@ fn a_frame_is_frozen_as_it_is_and_a_body_rests_as_it_was_there() {
     };
     let swollen = of(Value::Null, 24, "swollen.json");
     let obj = out.join("at-24.obj");
-    let done = nematon(&["freeze", &swollen, "--as-is", "--out", obj.to_str().unwrap()]);
+    let done = nematon(&["still", &swollen, "--as-is", "--out", obj.to_str().unwrap()]);
     assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
     let text = std::fs::read_to_string(&obj).unwrap();
     let points = text.lines().filter(|l| l.starts_with("v ")).count();
@@ -514,7 +514,7 @@ fn a_frame_is_frozen_as_it_is_and_a_body_rests_as_it_was_there() {
     let again = of(serde_json::json!({ "shape": { "frame": { "file": "at-24.obj" } } }), 24, "again.json");
     let thick = |scene: &str, frame: &str| {
         let to = out.join("told.obj");
-        let done = nematon(&["freeze", scene, "--frame", frame, "--as-is", "--out", to.to_str().unwrap()]);
+        let done = nematon(&["still", scene, "--frame", frame, "--as-is", "--out", to.to_str().unwrap()]);
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
         let text = std::fs::read_to_string(&to).unwrap();
         let heights: Vec<f64> = text
@@ -527,7 +527,7 @@ fn a_frame_is_frozen_as_it_is_and_a_body_rests_as_it_was_there() {
     let (plain, rests) = (thick(&swollen, "2"), thick(&again, "2"));
     assert!((plain - rests).abs() > 1e-4, "it begins to come back: {plain} and {rests}");
     let other = of(serde_json::json!({ "shape": { "frame": { "file": "nowhere.obj" } } }), 24, "other.json");
-    let done = nematon(&["freeze", &other]);
+    let done = nematon(&["still", &other]);
     assert!(!done.status.success() && String::from_utf8_lossy(&done.stderr).contains("nowhere.obj"));
 }
 
@@ -569,7 +569,7 @@ fn loose_pieces_are_frozen_as_points_and_a_pipe_that_closes_ends_quietly() {
     for ending in ["obj", "glb", "usda"] {
         let out = at.join(format!("still.{ending}"));
         let done =
-            nematon(&["freeze", scene.to_str().unwrap(), "--frame", "103", "--out", out.to_str().unwrap()]);
+            nematon(&["still", scene.to_str().unwrap(), "--frame", "103", "--out", out.to_str().unwrap()]);
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
         let bytes = std::fs::read(&out).unwrap();
         let text = String::from_utf8_lossy(&bytes);

@@ -47,7 +47,7 @@ pub async fn true_frames(
             lacking.len()
         );
         let status = axum::http::StatusCode::CONFLICT;
-        return Err(Problem::new(status, "untrue", "Not all frames are true", detail));
+        return Err(Problem::new(status, "untrue", "Not all frames are up to date", detail));
     }
     Ok(places.into_iter().flatten().collect())
 }

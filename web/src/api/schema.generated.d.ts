@@ -4188,7 +4188,7 @@ export interface components {
             /** Shape */
             shape: components["schemas"]["Shape"];
             /**
-             * Matter
+             * Material
              * @default {
              *       "areal_weight": 0.15,
              *       "stretch_warp": 900,
@@ -4566,7 +4566,7 @@ export interface components {
              */
             rows: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far the panels lie apart at first: no less than they are thick.
              * @default 0.004
@@ -4587,7 +4587,7 @@ export interface components {
              */
             rings: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far the panels lie apart at first: no less than they are thick.
              * @default 0.004
@@ -4617,7 +4617,7 @@ export interface components {
              */
             every: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far gores lie apart at first: no less than they are thick.
              * @default 0.004
@@ -4647,7 +4647,7 @@ export interface components {
              */
             along: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far the caps lie from the tube at first: no less than they are thick.
              * @default 0.004
@@ -4680,7 +4680,7 @@ export interface components {
              */
             every: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far the panels lie apart at first: no less than they are thick.
              * @default 0.004
@@ -4711,7 +4711,7 @@ export interface components {
              */
             across: number;
             /**
-             * Apart
+             * Gap
              * Format: double
              * @description How far the panels lie apart at first: no less than they are thick.
              * @default 0.004
@@ -4773,7 +4773,7 @@ export interface components {
             /** From */
             from: components["schemas"]["MeshSource"];
             /**
-             * Refined
+             * Subdivided
              * Format: uint32
              * @description Each step splits every edge once: four times the triangles.
              * @default 0
@@ -4799,7 +4799,7 @@ export interface components {
          */
         Matter: {
             /**
-             * Began as
+             * Preset
              * @description The preset that the numbers began as; says nothing about what they are now.
              */
             preset?: string | null;
@@ -5135,13 +5135,13 @@ export interface components {
             /** Fill */
             fill: components["schemas"]["Fill"];
             /**
-             * Closed from
+             * Sealed from
              * Format: int64
              * @description From this frame on the gas that is in it stays; left out, the fill is kept as it is set.
              */
             closed?: number | null;
             /**
-             * Leaks in
+             * Leak time
              * Format: double
              * @description Once it is closed: in so many seconds 63 % of what is above the pressure outside is out; 0 never.
              * @default 0
@@ -6885,7 +6885,7 @@ export interface components {
              */
             when?: components["schemas"]["When"] | null;
             /**
-             * Share
+             * Amount
              * Format: double
              * @description What all of it is multiplied by.
              * @default 1
@@ -6970,7 +6970,7 @@ export interface components {
             /** Zone */
             zone: components["schemas"]["Zone"];
             /**
-             * Acts
+             * On
              * @default both
              */
             joins: components["schemas"]["Joins"];
@@ -7171,7 +7171,7 @@ export interface components {
              */
             octaves: number;
             /**
-             * Each weaker by
+             * Octave strength
              * Format: double
              * @description Strength of an octave as a share of the one before.
              * @default 0.6
@@ -7251,7 +7251,7 @@ export interface components {
                 seed?: number;
             };
             /**
-             * Lift
+             * Updraught
              * Format: double
              * @description Speed along the axis in the middle.
              * @default 0
@@ -7283,7 +7283,7 @@ export interface components {
                 seed?: number;
             };
             /**
-             * To
+             * Toward
              * @default point
              */
             to: components["schemas"]["Toward"];
@@ -7329,7 +7329,7 @@ export interface components {
         /** @description A column of air about the upright axis of its place, the middle of it there. */
         Column: {
             /**
-             * Lift
+             * Updraught
              * Format: double
              * @description Speed along the axis.
              */
@@ -7450,9 +7450,9 @@ export interface components {
                 /** Seed */
                 seed?: number;
             };
-            /** Lift across */
+            /** Updraught across */
             lift_across?: components["schemas"]["Across"];
-            /** Lift along */
+            /** Updraught along */
             lift_along?: components["schemas"]["AlongAxis"];
             /** Swirl across */
             swirl_across?: components["schemas"]["Across"];
@@ -7463,7 +7463,7 @@ export interface components {
             /** Spread along */
             spread_along?: components["schemas"]["AlongAxis"];
             /**
-             * Unrest
+             * Turbulence
              * Format: double
              * @description Root-mean-square speed of a turbulence of its own.
              * @default 0
@@ -7478,7 +7478,7 @@ export interface components {
                 seed?: number;
             };
             /**
-             * Unrest size
+             * Turbulence size
              * Format: double
              * @default 0.3
              */
@@ -7657,7 +7657,7 @@ export interface components {
         /** @description Colliders, and bodies if they are asked to, slow the air behind them, seen along the winds. */
         Shelter: {
             /**
-             * Taken
+             * Wind blocked
              * Format: double
              * @description What is taken of the air right behind, in the middle.
              */
@@ -7671,7 +7671,7 @@ export interface components {
                 seed?: number;
             };
             /**
-             * Widens by
+             * Wake spread
              * Format: double
              * @description How much a wake widens on its way, metres a metre: the more, the shorter it lasts.
              * @default 0.08

@@ -189,12 +189,12 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
   const schema = useSchema();
   return (
     <>
-      <Line label="Acts">
+      <Line label="On">
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       {kind !== 'gravity' && kind !== 'shelter' && (
         <ChoiceField
-          label="By"
+          label="Acts as"
           of={of}
           value={field.by ?? (pushes(schema, kind) ? 'push' : 'air')}
           options={BY}
@@ -210,7 +210,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       {!isFixed(schema, kind) && (
         <>
           {!isPlaced(schema, kind) && (
-            <Line label="Own place">
+            <Line label="Placed">
               <Toggle
                 label={`${of} has a place of its own`}
                 on={Boolean(field.place)}
@@ -236,7 +236,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       )}
       <ZoneRows base={base} of={of} zone={field.zone ?? undefined} more={field.zones ?? []} />
       <On base={base} of={of} field={field} />
-      <Line label="In a stretch">
+      <Line label="Frames">
         <Toggle label={`${of} only in a stretch of frames`} on={Boolean(field.when)} onTurn={(v) => void turn(v)} />
       </Line>
       {field.when && (

@@ -25,10 +25,10 @@ const WORDS: Record<Step, (name: string) => string> = {
   Air: () => 'What acts through space: weight, and the air that bodies meet.',
   Contact: () => 'What bodies come to rest on.',
   Run: () => 'Frames, precision, and what has been computed.',
-  Deliver: () => 'The motion as files, from true frames.',
+  'Hand over': () => 'The motion as files, from frames that are up to date.',
 };
 
-const PANELS = { Shape: ShapeStep, Hold: HoldStep, Air: AirStep, Contact: ContactStep, Run: RunStep, Deliver: DeliverStep };
+const PANELS = { Shape: ShapeStep, Hold: HoldStep, Air: AirStep, Contact: ContactStep, Run: RunStep, 'Hand over': DeliverStep };
 
 /** How far each step of each project is scrolled. */
 const scrolled = new Map<string, number>();
@@ -53,7 +53,7 @@ export function Bench() {
   const body = useBody();
   const name = useScene((s) => (body && s.bodies[body]?.name) || 'body') ?? 'body';
   const Panel = PANELS[step];
-  const needsBody = !body && (step === 'Hold' || step === 'Run' || step === 'Deliver');
+  const needsBody = !body && (step === 'Hold' || step === 'Run' || step === 'Hand over');
   return (
     <aside role="region" aria-label="Bench" className="flex h-full min-w-0 flex-col border-r border-line bg-raised">
       <Top />

@@ -140,7 +140,7 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
   const of = c.name;
   return (
     <>
-      <Line label="Acts">
+      <Line label="On">
         <Toggle label={`${of} acts`} on={c.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
       <SchemaRows base={`${base}/form/${kind}`} of={of} seldom={false} />

@@ -103,21 +103,23 @@ export function DeliverStep() {
               <span className="truncate" title={l.name}>
                 {l.name}
               </span>
-              <span className="ml-auto shrink-0 text-[12px] text-faded">{isTrue(l, first, last) ? 'true' : 'not all true'}</span>
+              <span className="ml-auto shrink-0 text-[12px] text-faded">
+                {isTrue(l, first, last) ? 'up to date' : 'not all up to date'}
+              </span>
             </label>
           ))}
         <Line label="Frames">
           <span className="flex items-center gap-1.5">
             <FrameBox
               {...typed}
-              label="First frame to deliver"
+              label="First frame to hand over"
               value={range?.first ?? String(frames.first)}
               onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })}
             />
             <span className="text-faded">to</span>
             <FrameBox
               {...typed}
-              label="Last frame to deliver"
+              label="Last frame to hand over"
               value={range?.last ?? String(frames.last)}
               onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })}
             />
@@ -154,7 +156,7 @@ export function DeliverStep() {
         )}
         {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}
         {untrue.length > 0 && (
-          <Note tone="care">Not all of these frames are true for {untrue.join(', ')}. Run the scene, then take the motion away.</Note>
+          <Note tone="care">Not all of these frames are up to date for {untrue.join(', ')}. Run the scene, then hand the motion over.</Note>
         )}
         <Precision lanes={taken} exact={exact} />
       </Section>

@@ -106,9 +106,9 @@ const Sign = () => (
 );
 
 const ENDS = [
-  { value: 'hold', label: 'stays as it is' },
+  { value: 'hold', label: 'stays' },
   { value: 'repeat', label: 'begins again' },
-  { value: 'back', label: 'there and back' },
+  { value: 'back', label: 'goes back and forth' },
 ];
 
 function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: FigureLook | undefined }) {
@@ -232,7 +232,7 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
       <Note>
         {skins + capsules.length === 0
           ? 'Bodies pass through it.'
-          : `Bodies meet ${[skins > 0 && (skins > 1 ? `${skins} skins of it` : 'its skin'), capsules.length > 0 && count(capsules.length, 'stand-in')].filter(Boolean).join(' and ')}.`}
+          : `Bodies collide with ${[skins > 0 && (skins > 1 ? `its skin, ${skins} colliders` : 'its skin'), capsules.length > 0 && count(capsules.length, 'stand-in')].filter(Boolean).join(' and ')}.`}
       </Note>
       <Actions>
         {look.parts.length > 1 ? (

@@ -98,7 +98,7 @@ export function HoldStep() {
             mark={<Knot on={grip.on !== false} />}
             open={g === open}
             onOpen={() => setView({ grip: g === open ? null : g })}
-            tools={<Menu label={`More for ${grip.name}`} items={[{ name: 'Let go', act: () => void removeGrip(id, g) }]} />}
+            tools={<Menu label={`More for ${grip.name}`} items={[{ name: 'Remove', act: () => void removeGrip(id, g) }]} />}
           >
             <GripCard body={id} id={g} grip={grip} held={held(g)} />
           </Row>
@@ -138,23 +138,23 @@ export function HoldStep() {
           <Actions>
             <Button onClick={() => choosePoints([])}>Choose none</Button>
             <Button hint="Takes in the points around (G)" onClick={() => grow(1)}>
-              More
+              Wider
             </Button>
             <Button hint="Leaves out those at the rim (Shift G)" onClick={() => grow(-1)}>
-              Fewer
+              Narrower
             </Button>
             <Button hint="All others in their place (I)" onClick={invertChoice}>
-              The others
+              The rest
             </Button>
             <Button hint="All that hangs together with them" onClick={connectedChoice}>
-              Connected
+              Whole piece
             </Button>
             <Button
               hint="The row of edges that the last two lie in; a double click on an edge takes its row at once (R)"
               disabled={points < 2}
               onClick={chosenRow}
             >
-              Row
+              Along the thread
             </Button>
             <Button hint="By a name, to choose them again" onClick={() => void keepChoice()}>
               Keep
@@ -239,9 +239,9 @@ function GripCard({ body, id, grip, held }: { body: string; id: string; grip: Gr
   return (
     <>
       <TextField label="Name" path={`${base}/name`} taken={names} />
-      <SwitchField label="Holds" path={`${base}/on`} of={grip.name} says={['holds', 'lets go']} />
+      <SwitchField label="On" path={`${base}/on`} of={grip.name} says={['holds', 'lets go']} />
       <HeldTo path={`${base}/to`} grip={grip} body={base.split('/')[2]!} />
-      <NumberField path={`${base}/hold`} label="How much" otherwise={1} of={grip.name} />
+      <NumberField path={`${base}/hold`} label="Amount" otherwise={1} of={grip.name} />
       <ByMap body={body} path={`${base}/map`} grip={grip} />
       <Line label="By a spring">
         <Toggle

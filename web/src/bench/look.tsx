@@ -62,10 +62,10 @@ function SeenAs({ id, of, own }: { id: string; of: string; own: Extract<Body['ki
         {own.mesh && (
           <Button
             look="quiet"
-            aria-label={`Take the mesh off ${of}`}
+            aria-label={`Remove the mesh of ${of}`}
             onClick={() => void edit(`${of} without their mesh`, [{ op: 'remove', path }])}
           >
-            take off
+            remove
           </Button>
         )}
       </span>
@@ -95,10 +95,10 @@ function Picture({ id, body }: { id: string; body: Body }) {
           {from && (
             <Button
               look="quiet"
-              aria-label={`Take the picture off ${body.name}`}
+              aria-label={`Remove the picture of ${body.name}`}
               onClick={() => void edit(`${body.name} without its picture`, [{ op: 'remove', path }])}
             >
-              take off
+              remove
             </Button>
           )}
         </span>

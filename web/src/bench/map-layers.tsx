@@ -78,7 +78,7 @@ export function Layers({ map, body, begin, own }: { map: string; body: string | 
                   items={[
                     ...(k + 1 < own.layers.length ? [{ name: 'Above the next', act: () => void moveLayer(map, k, 1) }] : []),
                     ...(k > 0 ? [{ name: 'Below the one before', act: () => void moveLayer(map, k, -1) }] : []),
-                    { name: 'Take off', act: () => void removeLayer(map, k) },
+                    { name: 'Remove', act: () => void removeLayer(map, k) },
                   ]}
                 />
               }

@@ -1,4 +1,4 @@
-/** Maps of the chosen body: what each comes to, its layers, and the numbers that it scales. */
+/** Maps of the chosen body: what each comes to, its layers, and the properties that it drives. */
 import type { Body, Dye, Map as Weights } from '../api/http';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
@@ -47,13 +47,13 @@ const nameOf = (key: string) => SCALED.find((s) => s.key === key)?.name ?? key;
 
 /** What can be done with all of a painted layer. */
 const WHOLE = [
-  { said: 'fill', what: { fill: 1 }, done: 'filled' },
-  { said: 'clear', what: { fill: 0 }, done: 'cleared' },
-  { said: 'grow', what: 'grow', done: 'grown' },
-  { said: 'shrink', what: 'shrink', done: 'shrunk' },
-  { said: 'smooth', what: 'smooth', done: 'smoothed' },
-  { said: 'sharpen', what: 'sharpen', done: 'sharpened' },
-  { said: 'invert', what: 'invert', done: 'inverted' },
+  { said: 'soak through', what: { fill: 1 }, done: 'soaked through' },
+  { said: 'wash out', what: { fill: 0 }, done: 'washed out' },
+  { said: 'spread', what: 'grow', done: 'spread' },
+  { said: 'draw in', what: 'shrink', done: 'drawn in' },
+  { said: 'even out', what: 'smooth', done: 'evened out' },
+  { said: 'crisp up', what: 'sharpen', done: 'crisped up' },
+  { said: 'turn over', what: 'invert', done: 'turned over' },
   { said: 'mirror across x', what: { mirror: 0 }, done: 'mirrored across x' },
   { said: 'mirror across y', what: { mirror: 1 }, done: 'mirrored across y' },
   { said: 'mirror across z', what: { mirror: 2 }, done: 'mirrored across z' },
@@ -114,7 +114,7 @@ export function Maps({ id }: { id: string }) {
           <Seen key={k} when={k === shown}>
             <Row
               name={m.name}
-              note={uses(body, k).join(', ') || 'scales nothing'}
+              note={uses(body, k).join(', ') || 'drives nothing'}
               mark={<Drop dye={m.dye ?? 'woad'} on={k === shown} />}
               open={k === shown}
               onOpen={() => setView({ map: k === shown ? null : k, layer: null, tool: 'look', handle: null })}
@@ -282,7 +282,7 @@ function Bars({ now, dye }: { now: MapNow; dye: Dye }) {
   );
 }
 
-/** Which numbers the map scales, from what to what in their own units; another can be added. */
+/** Which properties the map drives, from what to what in their own units; another can be added. */
 function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
   const schema = useSchema();
   const matter = clothOf(of)?.matter as Record<string, unknown> | undefined;
@@ -304,12 +304,12 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
     const [least, most] = key === 'thickness' ? [0.5, 1] : key === 'areal_weight' ? [1, 2] : [0, 1];
     const value = { map, least, most };
     const path = `/bodies/${body}/scaled`;
-    void edit(`${name} scales ${nameOf(key)}`, [
+    void edit(`${name} drives ${nameOf(key)}`, [
       Object.keys(of.scaled ?? {}).length > 0 ? { op: 'add', path: `${path}/${key}`, value } : { op: 'add', path, value: { [key]: value } },
     ]);
   };
   return (
-    <Fold name="Scales" note={[...scaled.map(([k]) => nameOf(k)), ...grips.map(([, g]) => g.name)].join(', ') || 'nothing'}>
+    <Fold name="Drives" note={[...scaled.map(([k]) => nameOf(k)), ...grips.map(([, g]) => g.name)].join(', ') || 'nothing'}>
       {scaled.map(([key, by]) => (
         <div key={key} className="pb-1">
           <Line label={nameOf(key)}>
@@ -317,9 +317,9 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
               <span className="num truncate">{ends(key, by.least ?? 0, by.most ?? 1)}</span>
               <Button
                 look="quiet"
-                aria-label={`${name} no longer scales ${nameOf(key)}`}
+                aria-label={`${name} no longer drives ${nameOf(key)}`}
                 onClick={() =>
-                  void edit(`${name} no longer scales ${nameOf(key)}`, [{ op: 'remove', path: `/bodies/${body}/scaled/${key}` }])
+                  void edit(`${name} no longer drives ${nameOf(key)}`, [{ op: 'remove', path: `/bodies/${body}/scaled/${key}` }])
                 }
               >
                 ×
@@ -335,7 +335,7 @@ function Scales({ body, of, map }: { body: string; of: Body; map: string }) {
       ))}
       <Line label="Scale">
         <Choice
-          label={`${name} scales another number`}
+          label={`${name} drives another property`}
           value=""
           placeholder="a number…"
           options={free.map((s) => ({ value: s.key, label: s.name }))}

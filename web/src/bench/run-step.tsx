@@ -109,7 +109,7 @@ function Take() {
           <Button onClick={() => void cancel()}>Cancel</Button>
         ) : (
           <Button disabled={lacking === 0} onClick={() => void run()}>
-            {lacking === 0 ? 'All frames are true' : `Compute ${lacking} frames`}
+            {lacking === 0 ? 'All frames are up to date' : `Compute ${lacking} frames`}
           </Button>
         )}
       </Actions>
@@ -161,7 +161,7 @@ function Part() {
   const many = useScene((s) => Object.keys(s.bodies).length > 1);
   return (
     <Actions>
-      <Button hint="All frames before it are computed too, where they are not true" onClick={() => void run({ until: clock.frame })}>
+      <Button hint="All frames before it are computed too, where they are not up to date" onClick={() => void run({ until: clock.frame })}>
         Up to this frame
       </Button>
       {many && body && (
@@ -195,7 +195,7 @@ function Kept() {
   if (!space) return null;
   const used = space.frames + space.checkpoints + space.meshes;
   return (
-    <Section title="Kept">
+    <Section title="Disk space">
       <p className="flex justify-between gap-3 px-4" data-testid="kept">
         <span>All projects</span>
         <span className="num shrink-0 text-faded">

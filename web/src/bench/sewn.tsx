@@ -72,7 +72,7 @@ export function Sewn({ id, body }: { id: string; body: Body }) {
               note={wordsOf(s)}
               open={open === k}
               onOpen={() => setOpen(open === k ? null : k)}
-              tools={<Menu label={`More for ${s.name}`} items={[{ name: 'Take away', act: () => void takeAway(id, 'seams', k) }]} />}
+              tools={<Menu label={`More for ${s.name}`} items={[{ name: 'Remove', act: () => void takeAway(id, 'seams', k) }]} />}
             >
               <SeamCard body={id} id={k} of={`${body.name} ${s.name}`} seam={s} />
             </Row>
@@ -179,7 +179,7 @@ function ChamberCard({ body, id, of, chamber, alone }: { body: string; id: strin
       <ChoiceField label="Fill" of={name} value={by} options={FILLS} onChoose={(v) => void turn(v)} />
       <NumberField path={`${base}/fill/${by}`} of={name} />
       {by === 'pressure' && <TooMuch body={body} pressure={chamber.fill as { pressure: Value }} />}
-      <Line label="Closed">
+      <Line label="Sealed">
         <Toggle label={`${name} closed from this frame on`} on={chamber.closed != null} onTurn={(v) => void close(v)} />
       </Line>
       {chamber.closed != null && (
@@ -260,7 +260,7 @@ function Freeze({ id, name }: { id: string; name: string }) {
   const frame = useFrame(true);
   const [smooth, setSmooth] = useState('1');
   return (
-    <Fold name="Freeze" note={`frame ${frame}`} closed>
+    <Fold name="Keep as mesh" note={`frame ${frame}`} closed>
       <Note>The frame on screen as a still mesh: sewn, with the textures of its panels.</Note>
       <ChoiceField
         label="Smoothed"

@@ -26,7 +26,7 @@ import { FliesRows, idle, ShedRows } from './shed';
 import { SourceRows } from './source';
 import { ThingTools } from './thing-tools';
 import { Sewn } from './sewn';
-import { addKind, addPlants, addShape, capital, SHAPE_NAMES } from './things';
+import { addKind, addPlants, addShape, capital, KIND_NAMES, SHAPE_NAMES } from './things';
 import { useBody } from './use-body';
 
 export function ShapeStep() {
@@ -62,7 +62,7 @@ export function ShapeStep() {
             ))}
           {loose.map(({ kind }) => (
             <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>
-              {capital(kind)}
+              {KIND_NAMES[kind] ?? capital(kind)}
             </Button>
           ))}
         </div>
@@ -238,9 +238,9 @@ function Matter({ id, body }: { id: string; body: Body }) {
     edit(`${of} ${word} ${m.name}`, [{ op: 'replace', path: base, value: m.matter }]);
   const nudged = began && Object.entries(began.matter).some(([k, v]) => clothOf(body)?.matter?.[k as keyof typeof began.matter] !== v);
   return (
-    <Fold name="Matter" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
+    <Fold name="Material" note={began ? `${began.name}${nudged ? ', changed' : ''}` : 'own numbers'}>
       <ChoiceField
-        label="Began as"
+        label="Preset"
         value={began?.id ?? 'own'}
         options={[...(began ? [] : [{ value: 'own', label: 'own numbers' }]), ...matters.map((m) => ({ value: m.id, label: m.name }))]}
         onChoose={(v) => {
@@ -254,7 +254,7 @@ function Matter({ id, body }: { id: string; body: Body }) {
       <NumberRow label="Stretch, N/m" of={of} parts={[part('stretch_warp', 'warp'), part('stretch_weft', 'weft')]} />
       <NumberField path={`${base}/shear`} of={of} />
       <NumberField path={`${base}/damping`} of={of} />
-      <Fold name="Air, skin and narrowing" closed>
+      <Fold name="Air, contact, Poisson" closed>
         <NumberRow label="In the air" of={of} parts={[part('drag', 'drag'), part('lift', 'lift')]} />
         <NumberField path={`${base}/friction`} of={of} />
         <NumberField path={`${base}/thickness`} of={of} />

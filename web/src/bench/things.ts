@@ -118,11 +118,14 @@ export async function addCut(figure: string, of: string, parts: string[]) {
   goTo('Shape');
 }
 
+/** Kinds of bodies that words of their own tell better. */
+export const KIND_NAMES: Record<string, string> = { drift: 'Loose pieces' };
+
 /** Adds a body of a kind that needs no shape first, as the schema says that it begins; it touches itself and others, and falls on what there is. */
 export const addKind = (kind: string) => {
   const begins = kinds(now.schema(), 'Kind').find((k) => k.kind === kind)?.begins as { size?: number[] } | undefined;
   const [, high = 1] = begins?.size ?? [];
-  return add('bodies', capital(kind), (name) => ({
+  return add('bodies', KIND_NAMES[kind] ?? capital(kind), (name) => ({
     name,
     kind: { [kind]: begins },
     place: { position: [0, above(high), 0], turn: [0, 0, 0] },
@@ -302,7 +305,7 @@ export const addField = (kind: string) => {
     });
   return add('fields', FIELD_NAMES[kind] ?? capital(kind), (name) => ({ name, ...made }));
 };
-export const FIELD_NAMES: Record<string, string> = { column: 'Axis column', skin: 'Skin push' };
+export const FIELD_NAMES: Record<string, string> = { column: 'Column', skin: 'Skin push' };
 
 /** How far from itself a copy of a body or a collider stands: beside it. */
 export function stepOf(kind: Kind, id: string): number[] {

@@ -27,7 +27,7 @@ function useKnots(): Record<Step, Knot> {
     Air: fields.some((f) => f.on !== false) ? 'tied' : 'empty',
     Contact: lands ? 'tied' : 'empty',
     Run: whole ? 'tied' : counts.s > 0 ? 'loose' : 'empty',
-    Deliver: whole ? 'tied' : 'empty',
+    'Hand over': whole ? 'tied' : 'empty',
   };
 }
 

@@ -20,10 +20,10 @@ const FORMS: Record<string, object> = {
 };
 
 const PROFILES = [
-  { value: 'smooth', label: 'by a smooth step' },
-  { value: 'straight', label: 'straight' },
-  { value: 'round', label: 'slowly, then at once' },
-  { value: 'sharp', label: 'at once, then slowly' },
+  { value: 'smooth', label: 'eased' },
+  { value: 'straight', label: 'even' },
+  { value: 'round', label: 'late' },
+  { value: 'sharp', label: 'early' },
 ];
 
 const fresh = () => ({ place: { position: middle(), turn: [0, 0, 0] }, form: { ball: FORMS['ball'] }, edge: 0.3 });
@@ -51,7 +51,7 @@ export function ZoneRows({ base, of, zone, more }: { base: string; of: string; z
           <Toggle label={`${of} only in a zone`} on={Boolean(zone)} onTurn={(v) => void turn(v)} />
           {zone && (
             <Button look="quiet" hint="A zone more, joined to this one" onClick={() => void add()}>
-              And another
+              Add a zone
             </Button>
           )}
         </span>
@@ -110,7 +110,7 @@ export function ZoneForms({ path, of, zone }: { path: string; of: string; zone: 
         options={PROFILES}
         onChoose={(v) => void setValue(`${of} zone ends ${PROFILES.find((p) => p.value === v)?.label ?? v}`, `${path}/profile`, v)}
       />
-      <Line label="All outside">
+      <Line label="Turned inside out">
         <Toggle
           label={`${of} outside the zone`}
           on={zone.outside ?? false}
@@ -135,7 +135,7 @@ export function Arms({ path, of }: { path: string; of: string }) {
       aria-label={`${of} by hand in the view`}
       onClick={() => setView({ placing: on ? null : path, tool: 'look' })}
     >
-      {on ? 'Put the arms away' : 'Arms in the view'}
+      {on ? 'Hide the arms' : 'Arms in the view'}
     </Button>
   );
 }

@@ -114,7 +114,7 @@ function RunButton() {
       key="run"
       look="main"
       disabled={!lacking}
-      hint={lacking ? `Computes all frames that are not true (${showKey('Mod+Enter')})` : 'All frames are true'}
+      hint={lacking ? `Computes all frames that are not up to date (${showKey('Mod+Enter')})` : 'All frames are up to date'}
       onClick={() => void run()}
     >
       Run

@@ -10,10 +10,10 @@ export function laneWords(lane: Lane): string {
     const s = lane.stretches.filter((x) => x.state === 'stale');
     return `${s[0]!.first} to ${s.at(-1)!.last} out of date`;
   }
-  if (missing === 0) return 'true';
+  if (missing === 0) return 'up to date';
   if (yes === 0) return 'not run';
   const m = lane.stretches.find((x) => x.state === 'missing');
-  return `true up to ${m!.first - 1}`;
+  return `up to date until ${m!.first - 1}`;
 }
 
 const about = (s: number) => (s < 90 ? `${Math.max(1, Math.round(s))} s` : `${Math.round(s / 60)} min`);

@@ -3,7 +3,7 @@ import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 import { useHere } from './here';
 
-export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Deliver'] as const;
+export const STEPS = ['Shape', 'Hold', 'Air', 'Contact', 'Run', 'Hand over'] as const;
 export type Step = (typeof STEPS)[number];
 export type Tool = 'look' | 'pick' | 'box' | 'lasso' | 'paint' | 'comb';
 /** Whether a tool is a brush: it has a radius, a strength and an edge. */

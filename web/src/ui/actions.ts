@@ -1,4 +1,4 @@
-/** Every action by its name, with its key: the command line and the keyboard both read this list. */
+/** Every action by its name, with its key: the list of commands and the keyboard both read this list. */
 import { chosenRow, grow, holdChosen, invertChoice, connectedChoice } from '../bench/grips';
 import { copiedAir, copyAir, fieldAlone, pasteAir } from '../state/air';
 import { combChosen, nextMap, paintShown, scaleBrush, strandsChosen, strengthen } from '../bench/brush';
@@ -61,11 +61,11 @@ export const fixed: Action[] = [
   { name: 'Undo', key: 'Mod+z', act: () => stage.painter.cancel() || turn('undo') },
   { name: 'Redo', key: 'Mod+Shift+z', act: () => turn('redo') },
   { name: 'Hold the chosen points', key: 'h', can: () => useView.getState().points.length > 0, act: () => void holdChosen() },
-  { name: 'More points around the chosen', key: 'g', can: () => useView.getState().points.length > 0, act: () => grow(1) },
-  { name: 'Fewer points at the rim', key: 'Shift+g', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
-  { name: 'Choose all other points', key: 'i', can: () => useView.getState().points.length > 0, act: () => invertChoice() },
-  { name: 'Choose all that hangs together', can: () => useView.getState().points.length > 0, act: () => connectedChoice() },
-  { name: 'The row that two chosen points lie in', key: 'r', can: () => useView.getState().points.length > 1, act: () => chosenRow() },
+  { name: 'Choose wider', key: 'g', can: () => useView.getState().points.length > 0, act: () => grow(1) },
+  { name: 'Choose narrower', key: 'Shift+g', can: () => useView.getState().points.length > 0, act: () => grow(-1) },
+  { name: 'Choose the rest', key: 'i', can: () => useView.getState().points.length > 0, act: () => invertChoice() },
+  { name: 'Choose the whole piece', can: () => useView.getState().points.length > 0, act: () => connectedChoice() },
+  { name: 'Choose along the thread', key: 'r', can: () => useView.getState().points.length > 1, act: () => chosenRow() },
   { name: 'What moves a point?', act: () => (goTo('Air'), setView({ tool: 'pick' })) },
   {
     name: 'The open field alone, or all again',
@@ -125,7 +125,7 @@ export const fixed: Action[] = [
   { name: 'New project', act: newProject },
   { name: 'All projects', act: toProjects },
   { name: 'All keys', key: '?', act: () => setView({ keys: true }) },
-  { name: 'Command line', key: 'Mod+k', act: () => setView({ palette: true }) },
+  { name: 'Find a command', key: 'Mod+k', act: () => setView({ palette: true }) },
   ...STEPS.map((s, k): Action => ({ name: `Step: ${s}`, key: String(k + 1), act: () => goTo(s) })),
 ];
 

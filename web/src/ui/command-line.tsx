@@ -22,7 +22,7 @@ export function CommandLine() {
           aria-describedby={undefined}
           className="fixed top-[12vh] left-1/2 z-50 w-[min(480px,94vw)] -translate-x-1/2 overflow-hidden rounded-xl bg-raised shadow-xl"
         >
-          <Dialog.Title className="sr-only">Command line</Dialog.Title>
+          <Dialog.Title className="sr-only">Find a command</Dialog.Title>
           <Command label="What to do" filter={fits} loop>
             <Command.Input
               aria-label="What to do"

@@ -15,11 +15,11 @@ import { keptFormula, showNumber, shownFormula } from './sum';
 type Props = { path: string; otherwise?: number | undefined; of: string; named: string; unit: string; factor: number; narrow?: boolean };
 
 const BEYOND = [
-  { value: 'hold', label: 'holds' },
+  { value: 'hold', label: 'stays' },
   { value: 'repeat', label: 'repeats' },
-  { value: 'offset', label: 'repeats from there' },
-  { value: 'back', label: 'there and back' },
-  { value: 'on', label: 'goes on straight' },
+  { value: 'offset', label: 'climbs' },
+  { value: 'back', label: 'goes back and forth' },
+  { value: 'on', label: 'goes on' },
 ];
 
 /** A thread: taut where the number stays, slack where it moves, with a knot where there is a key at the frame. */

@@ -13,7 +13,7 @@ const DOES = [
   { key: 'take', name: 'Wash', hint: 'Takes away' },
   { key: 'smooth', name: 'Even', hint: 'Evens out toward what lies beside' },
   { key: 'level', name: 'Level', hint: 'Comes to a value' },
-  { key: 'flood', name: 'Flood', hint: 'A press sets all that hangs together with the place to the value' },
+  { key: 'flood', name: 'Pour', hint: 'A press sets all that hangs together with the place to the value' },
 ] as const;
 const EDGES = [
   { value: 'soft', label: 'soft' },

@@ -61,7 +61,7 @@ export class Painter {
     if (useView.getState().brush.does === 'flood') {
       const at = cloth.touched(hit);
       const { level: value } = useView.getState().brush;
-      if (at) this.strokes.after(() => doWhole(on.body, on.map, on.layer, { flood: { at, value } }, 'Flooded'));
+      if (at) this.strokes.after(() => doWhole(on.body, on.map, on.layer, { flood: { at, value } }, 'Poured'));
       return false;
     }
     this.last = null;

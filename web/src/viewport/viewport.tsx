@@ -512,7 +512,7 @@ function PickTools() {
             className={`!border-0 border-l ${through ? '!bg-woad-wash' : '!bg-transparent'}`}
             onClick={() => setView({ through: !through })}
           >
-            Through
+            Through layers
           </Button>
         )
       }

@@ -37,7 +37,7 @@ async fn one_of_each_kind_is_added_seen_and_acts_and_all_is_undone_and_done_agai
     let before = scene(&site, w.id).await;
     let kinds = [
         ("Pull", "pull", true),
-        ("Axis column", "axis-column", true),
+        ("Column", "column", true),
         ("Stream", "stream", true),
         ("Skin push", "skin-push", false),
         ("Shelter", "shelter", false),
@@ -56,7 +56,7 @@ async fn one_of_each_kind_is_added_seen_and_acts_and_all_is_undone_and_done_agai
     // Each does something near where it stands; what pushes is told in m/s².
     for (key, place) in [
         ("pull", [1.0, 2.0, 0.0]),
-        ("axis-column", [0.1, 1.9, 0.1]),
+        ("column", [0.1, 1.9, 0.1]),
         ("stream", [0.6, 3.0, -0.4]),
         ("skin-push", [0.0, 1.5, 0.0]),
     ] {
@@ -64,7 +64,7 @@ async fn one_of_each_kind_is_added_seen_and_acts_and_all_is_undone_and_done_agai
     }
     w.open_row("Pull").await?;
     w.bench_says("m/s²").await?;
-    w.choose("Pull By", "moves air").await?;
+    w.choose("Pull Acts as", "moves air").await?;
     w.until("it moves air", async || Ok(scene(&site, w.id).await["fields"]["pull"]["by"] == "air")).await?;
     let all = scene(&site, w.id).await;
     let back = async |key: char, to: &Value| {
@@ -192,7 +192,7 @@ async fn an_inverted_capsule_limits_a_field_is_taken_by_its_arms_and_joined_with
     w.ctrl('z').await?;
     w.until("it is down again", async || Ok(place().await == before)).await?;
     w.press("Ridge wind by hand in the view").await?;
-    w.press("And another").await?;
+    w.press("Add a zone").await?;
     w.until("there are two", async || {
         Ok(scene(&site, w.id).await["fields"]["ridge-wind"]["zones"].as_array().is_some_and(|z| z.len() == 1))
     })
@@ -210,10 +210,9 @@ async fn an_inverted_capsule_limits_a_field_is_taken_by_its_arms_and_joined_with
 async fn a_column_is_keyed_through_the_canopy_and_a_pattern_drifts_by_a_formula() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.step("Air").await?;
-    w.press("Axis column").await?;
-    w.until("it is there", async || Ok(scene(&site, w.id).await["fields"]["axis-column"].is_object()))
-        .await?;
-    let x = "/fields/axis-column/place/position/0";
+    w.press("Column").await?;
+    w.until("it is there", async || Ok(scene(&site, w.id).await["fields"]["column"].is_object())).await?;
+    let x = "/fields/column/place/position/0";
     edit(&site, w.id, json!([{"op": "replace", "path": x, "value": {"keys": [{"frame": 0, "value": -2}, {"frame": 12, "value": 2}]}}])).await;
     w.has(x, "-2").await?;
     let middle = "const b = nematonStage.outlines.group.children[0]; if (!b) return null; b.geometry.computeBoundingSphere(); return b.geometry.boundingSphere.center.x";
@@ -223,8 +222,8 @@ async fn a_column_is_keyed_through_the_canopy_and_a_pattern_drifts_by_a_formula(
         w.press("A frame on").await?;
     }
     w.until("and on its way", async || seen(0.0).await).await?;
-    assert!(air(&site, w.id, 1, [-1.8, 1.8, 0.0], Some("axis-column")).await[1] > 2.0);
-    assert_eq!(size(air(&site, w.id, 12, [-1.8, 1.8, 0.0], Some("axis-column")).await), 0.0);
+    assert!(air(&site, w.id, 1, [-1.8, 1.8, 0.0], Some("column")).await[1] > 2.0);
+    assert_eq!(size(air(&site, w.id, 12, [-1.8, 1.8, 0.0], Some("column")).await), 0.0);
     // A pattern that drifts by a formula: it stands on a place that does.
     w.open_row("Flutter").await?;
     w.turn("Flutter has a place of its own").await?;

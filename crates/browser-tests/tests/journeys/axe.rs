@@ -6,7 +6,7 @@ use thirtyfour::prelude::*;
 async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     for light in ["day", "dusk"] {
         if light == "dusk" {
             w.command("Daylight or dusk").await?;
@@ -29,7 +29,7 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
             assert_eq!(w.axe("document").await?, "", "{step}, {light}");
         }
         w.step("Shape").await?;
-        w.press("Began as").await?;
+        w.press("Preset").await?;
         w.rest().await?;
         assert_eq!(w.axe("[role=listbox]").await?, "", "a list, {light}");
         w.keys(Key::Escape + "").await?;

@@ -12,30 +12,30 @@ async fn seeds_come_and_go_are_scrubbed_both_ways_and_taken_away() -> WebDriverR
     let id = all.as_array().into_iter().flatten().find(|p| p["name"] == "Seed fall");
     let id = id.and_then(|p| p["id"].as_i64()).expect("it is kept");
     let now = async || scene(&site, id).await;
-    let source = async || now().await["bodies"]["drift"]["kind"]["drift"]["source"].clone();
+    let source = async || now().await["bodies"]["loose-pieces"]["kind"]["drift"]["source"].clone();
     // Loose pieces, as they begin, are all there at first; then they come a few at a time.
-    w.press("Drift").await?;
-    w.until("there are pieces", async || Ok(now().await["bodies"]["drift"].is_object())).await?;
+    w.press("Loose pieces").await?;
+    w.until("there are pieces", async || Ok(now().await["bodies"]["loose-pieces"].is_object())).await?;
     assert!(source().await.is_null());
-    w.choose("Drift They come", "a few at a time").await?;
+    w.choose("Loose pieces They come", "a few at a time").await?;
     w.until("they come a few at a time", async || Ok(source().await["rate"].is_number())).await?;
     w.ctrl('z').await?;
     w.until("undone they are all there at first", async || Ok(source().await.is_null())).await?;
-    w.choose("Drift They come", "a few at a time").await?;
-    w.choose("Drift They stay", "for a time").await?;
+    w.choose("Loose pieces They come", "a few at a time").await?;
+    w.choose("Loose pieces They stay", "for a time").await?;
     w.until("they stay for a time", async || Ok(source().await["life"].is_number())).await?;
-    w.set("/bodies/drift/kind/drift/source/rate", "48").await?;
-    w.set("/bodies/drift/kind/drift/source/life", "0.5").await?;
+    w.set("/bodies/loose-pieces/kind/drift/source/rate", "48").await?;
+    w.set("/bodies/loose-pieces/kind/drift/source/life", "0.5").await?;
     w.until("both are kept", async || Ok(source().await["rate"] == 48.0 && source().await["life"] == 0.5))
         .await?;
     edit(&site, id, json!([{"op": "add", "path": "/frames/last", "value": 36}])).await;
     w.run().await?;
     w.all_true().await?;
-    w.shows("drift:0:true").await?;
+    w.shows("loose-pieces:0:true").await?;
     w.scrub(0, 30).await?;
-    w.shows("drift:30:true").await?;
+    w.shows("loose-pieces:30:true").await?;
     w.scrub(30, 6).await?;
-    w.shows("drift:6:true").await?;
+    w.shows("loose-pieces:6:true").await?;
     // As NumPy: how many there are in each frame, which, and where.
     let bytes =
         reqwest::get(format!("{}/api/projects/{id}/files/npy", site.address)).await.map_err(Error::other)?;

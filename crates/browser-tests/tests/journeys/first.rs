@@ -9,7 +9,7 @@ async fn first_visit_to_scrubbing() -> WebDriverResult<()> {
     w.shows("landing-canopy:0:missing").await?;
     w.lanes_say("Landing canopy not run").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.scrub(20, 96).await?;
     w.shows("landing-canopy:96:true").await?;
     let there = w.picture().await?;
@@ -35,7 +35,7 @@ async fn a_changed_wind_is_out_of_date_with_its_reason_and_undo_makes_it_true_wi
 -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     let runs = get(&site, &w.at("/runs")).await.as_array().unwrap().len();
     w.step("Air").await?;
     w.open_row("Squall").await?;
@@ -47,13 +47,13 @@ async fn a_changed_wind_is_out_of_date_with_its_reason_and_undo_makes_it_true_wi
     w.scrub(100, 160).await?;
     w.shows("landing-canopy:160:stale").await?;
     w.ctrl('z').await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.shows("landing-canopy:160:true").await?;
     assert_eq!(get(&site, &w.at("/runs")).await.as_array().unwrap().len(), runs, "nothing was computed");
     w.command("Redo").await?;
     w.lanes_say("121 to 240 out of date").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     let run = &get(&site, &w.at("/runs")).await[0];
     assert_eq!(
         (run["computed"].as_i64(), run["done"].as_i64()),
@@ -96,8 +96,8 @@ async fn import_hold_bake_download() -> WebDriverResult<()> {
     w.set("/frames/last", "36").await?;
     w.bench_says("1.50 s").await?;
     w.run().await?;
-    w.lanes_say("Pennant true").await?;
-    w.step("Deliver").await?;
+    w.lanes_say("Pennant up to date").await?;
+    w.step("Hand over").await?;
     w.press("Save USD text").await?;
     let usd = w.folder.join("Pennant.usda");
     w.until("the USD file is there", async || Ok(usd.exists())).await?;
@@ -127,7 +127,7 @@ async fn cancel_and_continue() -> WebDriverResult<()> {
     w.scrub(50, 2).await?;
     w.shows("landing-canopy:2:true").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     let run = &get(&site, &w.at("/runs")).await[0];
     assert_eq!(run["computed"].as_i64(), Some(61 - cancelled), "it went on from where it was");
     w.close().await
@@ -139,14 +139,14 @@ async fn reload_keeps_everything() -> WebDriverResult<()> {
     w.step("Run").await?;
     w.set("/frames/last", "48").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.step("Shape").await?;
     w.set("/bodies/landing-canopy/name", "Storm canopy").await?;
-    w.lanes_say("Storm canopy true").await?;
+    w.lanes_say("Storm canopy up to date").await?;
     w.command("Wireframe on or off").await?;
     site.crash();
     w.driver.refresh().await?;
-    w.lanes_say("Storm canopy true").await?;
+    w.lanes_say("Storm canopy up to date").await?;
     assert_eq!(w.value("/bodies/landing-canopy/name").await?, "Storm canopy");
     let pressed = w.script("return document.querySelector('[aria-label=Wireframe]').ariaPressed").await?;
     assert_eq!(pressed, json!("true"));
@@ -154,7 +154,7 @@ async fn reload_keeps_everything() -> WebDriverResult<()> {
     w.shows("landing-canopy:40:true").await?;
     // Undo reaches back over the restart.
     w.ctrl('z').await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.close().await
 }
 
@@ -232,7 +232,7 @@ async fn bad_input_is_told_where_it_happened_and_nothing_is_lost() -> WebDriverR
     }
     assert_eq!(get(&site, &w.at("")).await["revision"], json!(0), "no edit was made");
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.close().await
 }
 
@@ -263,19 +263,19 @@ async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()>
     w.set("/colliders/ball/form/ball/radius", "0.3").await?;
     w.set("/colliders/ball/place/position/1", "0.6").await?;
     w.run().await?;
-    w.lanes_say("Blanket true").await?;
+    w.lanes_say("Blanket up to date").await?;
     w.bench_says("Cost of the last run").await?;
     w.bench_says("Blanket and Ball").await?;
     // What it is made of, from a preset, with its source.
     w.step("Shape").await?;
-    w.choose("Began as", "Towelling").await?;
+    w.choose("Preset", "Towelling").await?;
     w.bench_says("Peirce").await?;
     let scene = scene(&site, loft).await;
     assert_eq!(scene["bodies"]["blanket"]["kind"]["cloth"]["matter"]["preset"], json!("towelling"));
     assert_eq!(scene["colliders"]["ball"]["form"]["ball"]["radius"], json!(0.3));
     w.lanes_say("out of date").await?;
     w.ctrl('z').await?;
-    w.lanes_say("Blanket true").await?;
+    w.lanes_say("Blanket up to date").await?;
     w.close().await
 }
 
@@ -286,18 +286,18 @@ async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDr
     w.step("Run").await?;
     w.set("/frames/last", "14").await?;
     w.step("Shape").await?;
-    w.press("Drift").await?;
+    w.press("Loose pieces").await?;
     w.bench_says("400 pieces").await?;
     w.bench_says("the pieces fall through").await?;
     // More than there is room for is refused in words, and nothing is lost.
-    w.set("/bodies/drift/kind/drift/count", "4000").await?;
+    w.set("/bodies/loose-pieces/kind/drift/count", "4000").await?;
     w.bench_says("has room for 1000").await?;
     w.keys("\u{e00c}").await?;
-    assert_eq!(scene().await["bodies"]["drift"]["kind"]["drift"]["count"], json!(400));
-    w.set("/bodies/drift/kind/drift/count", "120").await?;
-    w.set("/bodies/drift/kind/drift/weight", "2 g").await?;
+    assert_eq!(scene().await["bodies"]["loose-pieces"]["kind"]["drift"]["count"], json!(400));
+    w.set("/bodies/loose-pieces/kind/drift/count", "120").await?;
+    w.set("/bodies/loose-pieces/kind/drift/weight", "2 g").await?;
     w.until("grams are read", async || {
-        Ok(scene().await["bodies"]["drift"]["kind"]["drift"]["weight"] == json!(0.002))
+        Ok(scene().await["bodies"]["loose-pieces"]["kind"]["drift"]["weight"] == json!(0.002))
     })
     .await?;
     w.press("Let them touch").await?;
@@ -306,7 +306,7 @@ async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDr
     })
     .await?;
     w.run().await?;
-    w.lanes_say("Drift true").await?;
+    w.lanes_say("Loose pieces up to date").await?;
     w.keys("\u{e010}").await?;
     w.until("they lie on the canopy", async || {
         let low = |of: &str| {
@@ -314,7 +314,7 @@ async fn loose_pieces_fall_on_the_canopy_and_every_shape_can_be_added() -> WebDr
                 "Math.min(...nematonStage.layers.get('{of}').drawn.positions.filter((_, k) => k % 3 === 1))"
             )
         };
-        let both = w.script(&format!("return [{}, {}]", low("drift"), low("landing-canopy"))).await?;
+        let both = w.script(&format!("return [{}, {}]", low("loose-pieces"), low("landing-canopy"))).await?;
         let [pieces, cloth] = [0, 1].map(|k| both[k].as_f64().unwrap_or(0.0));
         Ok(pieces > cloth && pieces < 1.9)
     })
@@ -396,7 +396,7 @@ async fn colliders_are_brought_in_dragged_and_set_apart_and_a_snag_is_gone_to() 
     w.step("Run").await?;
     w.set("/frames/last", "16").await?;
     w.run().await?;
-    w.lanes_say("Blanket true").await?;
+    w.lanes_say("Blanket up to date").await?;
     w.bench_says("overstretched").await?;
     let go = "const b = [...document.querySelectorAll('button')].find((b) => /overstretched.*, frames? /.test(b.innerText)); b.click();
               return Number(/ at frame (\\d+)/.exec(b.title)[1])";

@@ -167,7 +167,7 @@ async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> W
     w.run().await?;
     // The focus is where Run was and Cancel may be: Space cancels nothing.
     w.keys(" ").await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     assert_eq!(get(&site, &w.at("/runs")).await[0]["state"], "done");
     let playing = async || {
         Ok::<bool, WebDriverError>(
@@ -211,7 +211,7 @@ async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> W
     w.step("Shape").await?;
     let air = async || w.script("return document.querySelector('[aria-label=Air]').ariaPressed").await;
     let before = (air().await?, w.frame().await?);
-    w.press("Began as").await?;
+    w.press("Preset").await?;
     w.keys("a").await?;
     w.keys(Key::End + "").await?;
     w.keys("2").await?;
@@ -291,7 +291,7 @@ async fn only_what_is_seen_is_picked_and_the_camera_never_dies() -> WebDriverRes
     for p in &seen {
         assert!(facing(*p).await? > -0.16, "point {p} is hidden");
     }
-    w.press("Through").await?;
+    w.press("Through layers").await?;
     w.box_around("globe", [0, 0], 130).await?;
     let all = w.chosen().await?;
     assert!(all.len() > seen.len(), "{} through, {} seen", all.len(), seen.len());
@@ -438,7 +438,7 @@ async fn an_edit_during_a_run_offers_to_run_again_and_a_switch_does_it_by_itself
     w.choose("Quality", "draft: within 15 %").await?;
     w.until("it runs without being asked", async || Ok(get(&site, &w.at("/runs")).await[0]["revision"] == 3))
         .await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     // A part: up to the frame on screen.
     w.press("Run again by itself after each edit").await?;
     w.choose("Quality", "a fixed number of sub-steps").await?;
@@ -692,7 +692,7 @@ async fn a_dragged_number_shows_what_it_does_and_a_snag_says_what_helps() -> Web
     w.step("Run").await?;
     w.set("/frames/last", "16").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.bench_says("overstretched").await?;
     w.press("What helps: overstretch").await?;
     w.press("twice as stiff").await?;
@@ -712,10 +712,10 @@ async fn all_bodies_go_out_in_one_file_over_a_range_that_is_true() -> WebDriverR
     edit(&site, w.id, json!([{"op": "add", "path": "/bodies/flag", "value": flag}, {"op": "replace", "path": "/frames/last", "value": 24}])).await;
     w.lanes_say("Flag not run").await?;
     w.run().await?;
-    w.lanes_say("Flag true").await?;
-    w.step("Deliver").await?;
+    w.lanes_say("Flag up to date").await?;
+    w.step("Hand over").await?;
     w.bench_says("one file, a mesh a body").await?;
-    let first = w.driver.find(By::Css("[aria-label='First frame to deliver']")).await?;
+    let first = w.driver.find(By::Css("[aria-label='First frame to hand over']")).await?;
     first.click().await?;
     w.ctrl('a').await?;
     first.send_keys("20").await?;
@@ -822,8 +822,8 @@ async fn small_things_are_said_as_they_are() -> WebDriverResult<()> {
     w.step("Run").await?;
     w.set("/frames/last", "24").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
-    w.step("Deliver").await?;
+    w.lanes_say("Landing canopy up to date").await?;
+    w.step("Hand over").await?;
     w.bench_says("Kept frames are precise to").await?;
     // A run that waits says for what.
     w.step("Run").await?;
@@ -875,7 +875,7 @@ async fn a_vortex_is_placed_zoned_and_blown_with_and_what_moves_is_seen_to_move(
     w.step("Run").await?;
     w.set("/frames/last", "12").await?;
     w.run().await?;
-    w.lanes_say("Landing canopy true").await?;
+    w.lanes_say("Landing canopy up to date").await?;
     w.ctrl('z').await?;
     w.ctrl('z').await?;
     w.until("undo takes its length back", async || {

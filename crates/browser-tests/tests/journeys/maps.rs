@@ -301,13 +301,13 @@ async fn a_lasso_takes_what_faces_the_eye_and_through_takes_all() -> WebDriverRe
     };
     let (seen, all) = around().await?;
     assert!(seen > all / 4 && seen < 3 * all / 5, "{seen} of {all} face the eye");
-    w.press("The others").await?;
+    w.press("The rest").await?;
     w.rest().await?;
     assert_eq!(w.chosen().await?.len(), all - seen);
-    w.press("Connected").await?;
+    w.press("Whole piece").await?;
     w.rest().await?;
     assert_eq!(w.chosen().await?.len(), all);
-    w.press("Through").await?;
+    w.press("Through layers").await?;
     let (through, all) = around().await?;
     assert_eq!(through, all);
     w.ctrl('z').await?;
@@ -367,7 +367,7 @@ async fn the_brush_is_set_by_keys_and_wheel_floods_and_what_is_chosen_is_kept_by
     assert_eq!(mean(&weights(&site, w.id, "painted", 0).await), 0.0, "nothing of it is kept");
     // Flooded: all that hangs together with what is pressed.
     w.press("Paint").await.ok();
-    w.press("Flood").await?;
+    w.press("Pour").await?;
     brush(&w, "Level", "0.6").await?;
     w.driver.action_chain().move_to(at(0), at(1)).click().perform().await?;
     w.until("all of it is soaked", async || {
@@ -401,7 +401,7 @@ async fn a_map_scales_a_number_which_says_so_and_goes_with_it() -> WebDriverResu
     w.step("Hold").await?;
     w.press("Zone").await?;
     w.until("there is a map", async || Ok(canopy(&site, w.id).await["maps"]["zone"].is_object())).await?;
-    w.choose("Zone scales another number", "bend").await?;
+    w.choose("Zone drives another property", "bend").await?;
     let by = async || canopy(&site, w.id).await["scaled"]["bend"].clone();
     w.until("it scales how it bends", async || Ok(by().await["map"] == json!("zone"))).await?;
     let most = "/bodies/landing-canopy/scaled/bend/most";
@@ -480,8 +480,8 @@ async fn a_row_is_taken_by_a_double_click_and_a_map_that_is_gone_leaves_the_shap
 async fn loose_pieces_are_made_heavy_on_one_side_by_a_ramp() -> WebDriverResult<()> {
     let (_turn, site, w) = begin().await;
     w.step("Shape").await?;
-    w.press("Drift").await?;
-    let drift = async || scene(&site, w.id).await["bodies"]["drift"].clone();
+    w.press("Loose pieces").await?;
+    let drift = async || scene(&site, w.id).await["bodies"]["loose-pieces"].clone();
     w.until("it is there", async || Ok(drift().await.is_object())).await?;
     w.bench_says("400 pieces").await?;
     w.rest().await?;
@@ -494,7 +494,7 @@ async fn loose_pieces_are_made_heavy_on_one_side_by_a_ramp() -> WebDriverResult<
         Ok(drift().await["maps"]["zone"]["layers"].as_array().is_some_and(|l| l.len() == 2))
     })
     .await?;
-    w.choose("Zone scales another number", "weight").await?;
+    w.choose("Zone drives another property", "weight").await?;
     w.until("it scales their weight", async || Ok(drift().await["scaled"]["areal_weight"].is_object()))
         .await?;
     w.bench_says("1 to 2 g").await?;

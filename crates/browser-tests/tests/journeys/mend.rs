@@ -120,9 +120,9 @@ async fn numbers_are_dragged_anywhere_and_give_their_keys_back() -> WebDriverRes
     w.ctrl('z').await?;
     w.until("and undone", async || Ok(now().await == before)).await?;
     // Escape leaves what was typed to deliver, and how many eyelets, as they were.
-    w.step("Deliver").await?;
+    w.step("Hand over").await?;
     for (step, label, typed) in
-        [("Deliver", "First frame to deliver", "77"), ("Hold", "How many eyelets, or which n-th", "5")]
+        [("Deliver", "First frame to hand over", "77"), ("Hold", "How many eyelets, or which n-th", "5")]
     {
         w.step(step).await?;
         let field = w.driver.query(By::Css(format!("[aria-label='{label}']"))).first().await?;
@@ -428,7 +428,7 @@ async fn a_picture_is_what_a_cloth_is_seen_with_and_goes_out_with_it() -> WebDri
     w.until("undone it is dyed", async || Ok(own().await.is_null() && blue().await? <= before + 50)).await?;
     w.command("Redo").await?;
     w.until("and done again", async || Ok(blue().await? > before + 500)).await?;
-    w.press("Take the picture off Landing canopy").await?;
+    w.press("Remove the picture of Landing canopy").await?;
     w.until("taken off it is dyed", async || Ok(own().await.is_null() && blue().await? <= before + 50))
         .await?;
     w.close().await

@@ -50,16 +50,16 @@ async fn a_plant_is_taken_from_the_shelf_kept_by_its_trunk_blown_and_lets_leaves
         ]),
     )
     .await;
-    w.press("Drift").await?;
-    w.until("pieces are added", async || Ok(bodies().await["drift"].is_object())).await?;
-    w.choose("Drift Let go by", "Bed of thistles").await?;
+    w.press("Loose pieces").await?;
+    w.until("pieces are added", async || Ok(bodies().await["loose-pieces"].is_object())).await?;
+    w.choose("Loose pieces Let go by", "Bed of thistles").await?;
     w.until("they are its leaves", async || {
-        Ok(bodies().await["drift"]["kind"]["drift"]["shed"]["what"] == "leaves")
+        Ok(bodies().await["loose-pieces"]["kind"]["drift"]["shed"]["what"] == "leaves")
     })
     .await?;
-    w.choose("Drift They fly as", "thin plates, as leaves").await?;
+    w.choose("Loose pieces They fly as", "thin plates, as leaves").await?;
     w.bench_says("18 % of those left a second where air is over 4 m/s").await?;
-    w.set("/bodies/drift/kind/drift/shed/rules/0/chance", "1").await?;
+    w.set("/bodies/loose-pieces/kind/drift/shed/rules/0/chance", "1").await?;
     w.bench_says("63 % of those left a second").await?;
     w.run().await?;
     w.all_true().await?;
@@ -69,16 +69,16 @@ async fn a_plant_is_taken_from_the_shelf_kept_by_its_trunk_blown_and_lets_leaves
         let script = format!("return nematonStage.layers.get('{body}').drawn.there()");
         Ok::<i64, WebDriverError>(w.script(&script).await?.as_i64().unwrap_or(-1))
     };
-    let (on, off) = (count("thistle").await?, count("drift").await?);
+    let (on, off) = (count("thistle").await?, count("loose-pieces").await?);
     assert_eq!(on + off, 4 * 101, "each is on its plant or off it");
     assert!(off > 20, "{off} leaves have let go");
     // Back in time they are on it again, and forth again off.
     w.scrub(24, 1).await?;
     w.shows("thistle:1:true").await?;
-    w.until("fewer are off", async || Ok(count("drift").await? < off / 4)).await?;
+    w.until("fewer are off", async || Ok(count("loose-pieces").await? < off / 4)).await?;
     w.scrub(1, 24).await?;
-    w.shows("drift:24:true").await?;
-    assert_eq!(count("drift").await?, off);
+    w.shows("loose-pieces:24:true").await?;
+    assert_eq!(count("loose-pieces").await?, off);
     // A stem has bent, and its root has not moved.
     let moved = "const l = nematonStage.layers.get('thistle'), p = l.drawn.positions, q = l.shape.placed, far = (k) => Math.hypot(p[3 * k] - q[3 * k], p[3 * k + 1] - q[3 * k + 1], p[3 * k + 2] - q[3 * k + 2]); return [far(0), far(10)]";
     let moved = w.script(moved).await?;

@@ -41,7 +41,7 @@ async fn a_cushion_is_filled_by_keys_run_frozen_and_all_of_it_undone() -> WebDri
         Ok(told.contains("At 30") && told.contains("60.00 Pa"))
     })
     .await?;
-    w.press("Freeze").await?;
+    w.press("Keep as mesh").await?;
     w.press("As a body").await?;
     w.until("the frozen one is a body", async || {
         let s = scene(&site, w.id).await;

@@ -17,7 +17,7 @@ pub struct Cloth {
     #[schemars(title = "Shape")]
     pub shape: Shape,
     #[serde(default)]
-    #[schemars(title = "Matter")]
+    #[schemars(title = "Material")]
     pub matter: Matter,
     /// More of the same shape, as layers of one body.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -151,7 +151,7 @@ fn one() -> f64 {
 pub struct Matter {
     /// The preset that the numbers began as; says nothing about what they are now.
     #[serde(skip_serializing_if = "Option::is_none")]
-    #[schemars(title = "Began as", length(min = 1, max = 40))]
+    #[schemars(title = "Preset", length(min = 1, max = 40))]
     pub preset: Option<String>,
     #[schemars(title = "Areal weight", range(min = 0.001, max = 50), extend("unit" = "kg/m²"))]
     pub areal_weight: f64,

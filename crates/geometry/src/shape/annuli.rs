@@ -18,7 +18,7 @@ pub struct Annuli {
     #[schemars(title = "Cells across", range(min = 1, max = 1000))]
     pub across: u32,
     /// How far the panels lie apart at first: no less than they are thick.
-    #[schemars(title = "Apart", range(min = 0.00001, max = 1), extend("unit" = "m"))]
+    #[schemars(title = "Gap", range(min = 0.00001, max = 1), extend("unit" = "m"))]
     #[serde(default = "super::apart")]
     pub apart: f64,
 }

@@ -16,7 +16,7 @@ pub struct Bolster {
     #[schemars(title = "Cells along", range(min = 1, max = 2000))]
     pub along: u32,
     /// How far the caps lie from the tube at first: no less than they are thick.
-    #[schemars(title = "Apart", range(min = 0.00001, max = 1), extend("unit" = "m"))]
+    #[schemars(title = "Gap", range(min = 0.00001, max = 1), extend("unit" = "m"))]
     #[serde(default = "super::apart")]
     pub apart: f64,
 }

@@ -16,7 +16,7 @@ pub struct Cushion {
     #[schemars(title = "Points along", range(min = 2, max = 2000), extend("row" = "Points", "part" = "deep"))]
     pub rows: u32,
     /// How far the panels lie apart at first: no less than they are thick.
-    #[schemars(title = "Apart", range(min = 0.00001, max = 1), extend("unit" = "m"))]
+    #[schemars(title = "Gap", range(min = 0.00001, max = 1), extend("unit" = "m"))]
     #[serde(default = "super::apart")]
     pub apart: f64,
 }

@@ -13,7 +13,7 @@ pub struct Discs {
     #[schemars(title = "Rings", range(min = 1, max = 360))]
     pub rings: u32,
     /// How far the panels lie apart at first: no less than they are thick.
-    #[schemars(title = "Apart", range(min = 0.00001, max = 1), extend("unit" = "m"))]
+    #[schemars(title = "Gap", range(min = 0.00001, max = 1), extend("unit" = "m"))]
     #[serde(default = "super::apart")]
     pub apart: f64,
 }

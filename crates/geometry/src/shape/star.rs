@@ -20,7 +20,7 @@ pub struct Star {
     #[schemars(title = "Points every", range(min = 0.001, max = 10), extend("unit" = "m"))]
     pub every: f64,
     /// How far the panels lie apart at first: no less than they are thick.
-    #[schemars(title = "Apart", range(min = 0.00001, max = 1), extend("unit" = "m"))]
+    #[schemars(title = "Gap", range(min = 0.00001, max = 1), extend("unit" = "m"))]
     #[serde(default = "super::apart")]
     pub apart: f64,
 }

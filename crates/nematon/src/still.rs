@@ -1,9 +1,9 @@
-//! `nematon freeze`: a frame of a body as a still mesh, and what it holds and weighs there.
+//! `nematon still`: a frame of a body as a still mesh, and what it holds and weighs there.
 use crate::bake::TOLD;
 use crate::files::read_scene;
 use clap::Args;
 use nematon_document::BodyId;
-use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape, still};
+use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape, still as plain};
 use nematon_formats::Still;
 use nematon_solver::NoWatch;
 use std::collections::HashMap;
@@ -11,7 +11,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 #[derive(Args)]
-pub struct FreezeArgs {
+pub struct StillArgs {
     /// The scene file.
     scene: PathBuf,
     /// Key of a body; the first if left out.
@@ -33,7 +33,7 @@ pub struct FreezeArgs {
 
 /// # Errors
 /// In words, when the scene can't be read or computed, or has no such body or frame.
-pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
+pub fn keep(args: &StillArgs) -> Result<(), String> {
     let name = args.out.as_ref().map(|o| o.to_string_lossy());
     let kind = name.as_ref().and_then(|n| Still::of(n));
     if let (Some(name), None) = (&name, kind) {
@@ -81,7 +81,7 @@ pub fn freeze(args: &FreezeArgs) -> Result<(), String> {
     }
     let none = Arc::new(Sewn::default());
     let mesh = match args.as_is {
-        true => still(&s.mesh, &at),
+        true => plain(&s.mesh, &at),
         false => frozen(s.sewn().unwrap_or(&none), &s.mesh, &at, args.smooth),
     };
     if let Some(out) = &args.out {
