@@ -105,7 +105,7 @@ async fn main() -> WebDriverResult<()> {
         at_rest().await;
         let first = w.driver.execute_async(RUN, vec![]).await?.json().as_f64().unwrap_or(f64::NAN);
         println!("{}", serde_json::json!({"case": "run_to_first_new_frame", "n": n, "ms": first.round()}));
-        while !w.lanes().await?.ends_with("true") {
+        while !w.lanes().await?.ends_with("up to date") {
             at_rest().await;
         }
         w.open().await?;

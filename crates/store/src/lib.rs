@@ -9,6 +9,7 @@ mod renew;
 mod runs;
 mod space;
 mod tables;
+mod takes;
 mod told;
 
 pub use edits::NewEdit;
@@ -18,6 +19,7 @@ pub use projects::{EditOutcome, ProjectRow, ProjectSummary};
 pub use renew::Renewal;
 pub use runs::{ATTEMPTS, Claim, Going, RunRow, RunState, RunWish};
 pub use space::{REMOVED_DAYS, Space};
+pub use takes::{TakeChange, TakeRow};
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use std::str::FromStr;

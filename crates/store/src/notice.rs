@@ -12,12 +12,16 @@ pub enum Notice {
     Scene { project: i64, revision: i64 },
     /// A run was queued, went on, or ended.
     Run { project: i64, run: i64 },
+    /// A take was kept, changed or removed.
+    Takes { project: i64 },
 }
 
 impl Notice {
     pub fn project(&self) -> i64 {
         match self {
-            Notice::Scene { project, .. } | Notice::Run { project, .. } => *project,
+            Notice::Scene { project, .. } | Notice::Run { project, .. } | Notice::Takes { project } => {
+                *project
+            }
         }
     }
 }

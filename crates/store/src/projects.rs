@@ -93,7 +93,7 @@ impl Store {
     }
 
     /// Every scene that a project can show: as it is, and after each undo and redo, walked by `apply`. With those of
-    /// its runs. Of removed projects too, for they can be brought back.
+    /// its runs and takes. Of removed projects too, for they can be brought back.
     pub async fn all_scenes(
         &self,
         apply: impl Fn(&serde_json::Value, &str) -> Option<serde_json::Value>,
@@ -116,8 +116,10 @@ impl Store {
                 }
             }
         }
-        for r in sqlx::query("select scene from run order by id").fetch_all(&self.pool).await? {
-            out.push(serde_json::from_str(r.get(0))?);
+        for query in ["select scene from run order by id", "select scene from take order by id"] {
+            for r in sqlx::query(query).fetch_all(&self.pool).await? {
+                out.push(serde_json::from_str(r.get(0))?);
+            }
         }
         Ok(out)
     }

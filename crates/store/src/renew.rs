@@ -13,7 +13,7 @@ pub struct Renewal<'a> {
 }
 
 impl Store {
-    /// Brings all that is kept of an older version to this one: scenes of projects, of their runs, and every step that
+    /// Brings all that is kept of an older version to this one: scenes of projects, of their runs and takes, and every step that
     /// can be undone or done again, so that each leads to what it led to before. A step that can't be walked any more
     /// goes, with those behind it. How many projects there were.
     ///
@@ -24,14 +24,19 @@ impl Store {
         for r in sqlx::query("select id from project order by id").fetch_all(&self.pool).await? {
             done += usize::from(self.renew_project(r.get(0), how).await?);
         }
-        for r in sqlx::query("select id, scene from run order by id").fetch_all(&self.pool).await? {
-            let (id, scene): (i64, Value) = (r.get(0), serde_json::from_str(r.get(1))?);
-            if (how.is_old)(&scene) {
-                sqlx::query("update run set scene = $2 where id = $1")
-                    .bind(id)
-                    .bind((how.renew)(scene).to_string())
-                    .execute(&self.pool)
-                    .await?;
+        for (all, set) in [
+            ("select id, scene from run order by id", "update run set scene = $2 where id = $1"),
+            ("select id, scene from take order by id", "update take set scene = $2 where id = $1"),
+        ] {
+            for r in sqlx::query(all).fetch_all(&self.pool).await? {
+                let (id, scene): (i64, Value) = (r.get(0), serde_json::from_str(r.get(1))?);
+                if (how.is_old)(&scene) {
+                    sqlx::query(set)
+                        .bind(id)
+                        .bind((how.renew)(scene).to_string())
+                        .execute(&self.pool)
+                        .await?;
+                }
             }
         }
         Ok(done)

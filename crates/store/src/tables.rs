@@ -3,12 +3,13 @@ use sqlx::SqlSafeStr;
 use sqlx::migrate::{Migration, MigrationType, Migrator};
 
 /// The steps, in order. A database knows those it has taken by their text: none that was ever released may change.
-const STEPS: [(&str, &str); 5] = [
+const STEPS: [(&str, &str); 6] = [
     ("start", include_str!("../migrations/0001_start.sql")),
     ("contact", include_str!("../migrations/0002_contact.sql")),
     ("floor", include_str!("../migrations/0003_floor.sql")),
     ("hand", include_str!("../migrations/0004_hand.sql")),
     ("changed", include_str!("../migrations/0005_changed.sql")),
+    ("takes", include_str!("../migrations/0006_takes.sql")),
 ];
 
 /// All of them, as the database takes them.

@@ -25,6 +25,7 @@ export type Summary = Schemas['Summary'];
 export type Lane = Schemas['Lane'];
 export type Stretch = Schemas['Stretch'];
 export type Run = Schemas['Run'];
+export type Take = Schemas['Take'];
 export type Wish = Partial<Schemas['Wish']>;
 export type ShapeHead = Schemas['ShapeHead'];
 export type HairsHead = Schemas['HairsHead'];

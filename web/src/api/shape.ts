@@ -28,9 +28,20 @@ export function readHead<T>(bytes: ArrayBuffer): [T, number] {
 
 export async function readShape(id: number, body: string, signal?: AbortSignal): Promise<Shape> {
   const path = { id, body };
-  const bytes: ArrayBuffer = await told(
-    http.GET('/api/projects/{id}/bodies/{body}/shape', { params: { path }, parseAs: 'arrayBuffer', signal: signal ?? null }),
+  return shapeOf(
+    await told(http.GET('/api/projects/{id}/bodies/{body}/shape', { params: { path }, parseAs: 'arrayBuffer', signal: signal ?? null })),
   );
+}
+
+/** The rest shape of a body of a take. */
+export const readTakenShape = async (id: number, take: number, body: string): Promise<Shape> =>
+  shapeOf(
+    await told(
+      http.GET('/api/projects/{id}/takes/{take}/bodies/{body}/shape', { params: { path: { id, take, body } }, parseAs: 'arrayBuffer' }),
+    ),
+  );
+
+function shapeOf(bytes: ArrayBuffer): Shape {
   const [head, from] = readHead<ShapeHead>(bytes);
   let at = from;
   const floats = (n: number) => new Float32Array(bytes, (at += 4 * n) - 4 * n, n);

@@ -13,6 +13,7 @@ import { Button } from '../ui/button';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Line, Note, Section } from '../ui/section';
+import { Takes } from './takes';
 import { useBody } from './use-body';
 
 const NONE: Lane[] = [];
@@ -71,6 +72,7 @@ export function RunStep() {
         </Note>
       </Section>
       <Take />
+      <Takes />
       <Kept />
     </>
   );

@@ -69,6 +69,7 @@ function follow(id: number): () => void {
     if (n.kind === 'all') void refresh();
     else if (n.kind === 'scene' && n.revision > (now.project()?.revision ?? -1)) void refresh();
     else if (n.kind === 'run') void refreshRuns();
+    else if (n.kind === 'takes') void client.invalidateQueries({ queryKey: ['takes', id] });
   });
   const off = clock.subscribe(() => rememberFrame(id));
   return () => {
@@ -192,6 +193,24 @@ async function send(path: 'edit' | 'undo' | 'redo', project: Project, label: str
         : http.POST('/api/projects/{id}/redo', { params, body: { revision } });
   return (await told(sent as Promise<{ data?: unknown }>)) as Project;
 }
+
+/** An edit that the server works out, on the scene as it is when its turn comes. */
+export const changeBy = (ask: (project: Project) => Promise<Project>) =>
+  queued(async () => {
+    const project = now.project();
+    if (!project) return false;
+    try {
+      take(await ask(project));
+      changed();
+      return true;
+    } catch (e) {
+      if (e instanceof Problem && e.answer && e.status === 409) {
+        take(e.answer as Project);
+        say({ title: 'Changed in another window', detail: 'Nothing was brought back. Do it again if you still want it.', tone: 'note' });
+      } else tell(e, project.revision);
+      return false;
+    }
+  });
 
 async function tryEdit(label: string, patch: Op[], tries: number): Promise<boolean> {
   const project = now.project();

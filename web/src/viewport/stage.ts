@@ -15,6 +15,8 @@ import { clock } from '../stream/clock';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
 import { Arms, type Grabbed } from './arms';
+import { Beside, type Compared } from './beside';
+import type { How } from '../state/takes';
 import { layerOf, type BodyLayer } from './body-layer';
 import { ClothLayer } from './cloth-layer';
 import { ColliderLayer } from './collider-layer';
@@ -155,6 +157,13 @@ export class Stage {
   private shadowsAt = 0;
   /** Told what is on screen of the chosen body. */
   onShown: (s: Shown) => void = () => {};
+  /** Told what a take that is compared is to what is on screen. */
+  onCompared: (c: Compared | null) => void = () => {};
+  /** A take beside what is on screen. */
+  readonly beside = new Beside(
+    () => this.plain,
+    () => this.drawAll(),
+  );
   /** Told where one looks from, when that has changed. */
   onLook: (camera: NonNullable<Seen['camera']>) => void = () => {};
   /** Told when a picture at its best is on screen. */
@@ -208,6 +217,7 @@ export class Stage {
       this.outlines.anchor,
       this.vane.group,
       this.beads.group,
+      this.beside.group,
       this.start,
     );
     this.start.rotation.order = 'ZYX';
@@ -571,7 +581,16 @@ export class Stage {
       const copy = (m: ShownMaps['soak']) => m && { ...m, weights: m.weights.slice() };
       l.drawn.setMaps?.(copy(own?.soak ?? null), copy(own?.hatch ?? null));
     }
+    if (this.beside.how === 'apart') this.beside.go(clock.frame, this.layers, () => this.showFrame());
     this.draw(false);
+  }
+
+  /** Compares a take with what is on screen; with none, no more. */
+  setBeside(taken: Parameters<Beside['set']>[0], how: How | null) {
+    this.beside.set(taken, how);
+    this.showMaps();
+    this.showFrame();
+    this.drawAll();
   }
 
   /** The map that is shown on a body where a ray met it. */
@@ -727,6 +746,8 @@ export class Stage {
         if (x.chunk != null && x.last >= frame && x.first <= frame + AHEAD) ahead.push({ first: x.first, chunk: x.chunk });
       }
     }
+    this.onCompared(this.beside.go(frame, this.layers, () => this.showFrame()));
+    if (this.beside.how) ahead.push(...this.beside.ahead);
     this.goAlong();
     fetchAhead(ahead.sort((a, b) => a.first - b.first).map((a) => a.chunk));
     this.colliders.go(frame);
@@ -735,7 +756,7 @@ export class Stage {
     this.tie();
     if (this.canvas) this.canvas.dataset['shown'] = told.join(' ');
     if (!this.plain || !clock.playing) this.air.ask(frame, this.bounds());
-    if (any || this.colliders.moves() || this.figures.any) this.drawAll();
+    if (any || this.beside.how || this.colliders.moves() || this.figures.any) this.drawAll();
     else if (this.handles.any) this.draw();
   }
 
@@ -798,7 +819,7 @@ export class Stage {
   frame(only: string | null | undefined = this.chosen) {
     const one = only && this.layers.has(only) && this.layers.size > 1 ? only : null;
     const box = this.bounds(one);
-    if (!one) box.union(this.colliders.bounds()).union(this.figures.bounds());
+    if (!one) box.union(this.colliders.bounds()).union(this.figures.bounds()).union(this.beside.bounds());
     if (box.isEmpty()) return;
     const size = box.getSize(new T.Vector3()).length();
     // With the ground, where it is near: the shadow tells how high a body is.

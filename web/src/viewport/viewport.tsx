@@ -16,6 +16,7 @@ import { frameChosen } from './frame-chosen';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
 import { CombRing, CombTools } from './comb-tools';
+import { ComparedLegend } from './compared';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
@@ -169,6 +170,7 @@ export function Viewport() {
       )}
       <div className="pointer-events-none absolute bottom-3.5 left-3.5 flex max-w-[50%] flex-col items-start gap-2">
         {air && <AirLegend />}
+        <ComparedLegend />
         <FrameState shown={shown} of={Boolean(body)} />
       </div>
     </>

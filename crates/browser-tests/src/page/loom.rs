@@ -28,7 +28,7 @@ impl Window {
             return told.lanes.every((l) => l.stretches.every((s) => s.state === 'true'))";
         let so = async || {
             let lanes = self.lanes().await?;
-            let said = ["true up to", "not run", "out of date"].iter().all(|w| !lanes.contains(w));
+            let said = ["up to date until", "not run", "out of date"].iter().all(|w| !lanes.contains(w));
             Ok(said && self.script(script).await?.as_bool() == Some(true))
         };
         self.until("all lanes are true", so).await
@@ -36,7 +36,7 @@ impl Window {
 
     /// Waits until some frames of a run are there, and not yet all.
     pub async fn frames_come(&self) -> WebDriverResult<()> {
-        self.until("frames come", async || Ok(self.lanes().await?.contains("true up to"))).await
+        self.until("frames come", async || Ok(self.lanes().await?.contains("up to date until"))).await
     }
 
     /// Where a frame is on the strip, in pixels of the page. The strip keeps 14 pixels on either side.

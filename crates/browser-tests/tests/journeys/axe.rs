@@ -17,7 +17,7 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
             ("Air", Some("Squall")),
             ("Contact", Some("Floor")),
             ("Run", None),
-            ("Deliver", None),
+            ("Hand over", None),
         ] {
             w.step(step).await?;
             if let Some(row) = row
@@ -39,7 +39,7 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
         w.keys(Key::Escape + "").await?;
         w.ctrl('k').await?;
         w.rest().await?;
-        assert_eq!(w.axe("[role=dialog]").await?, "", "the command line, {light}");
+        assert_eq!(w.axe("[role=dialog]").await?, "", "the list of commands, {light}");
         w.keys(Key::Escape + "").await?;
         w.rest().await?;
         w.command("All keys").await?;
@@ -50,7 +50,7 @@ async fn axe_finds_nothing_on_any_step_page_menu_or_dialog_by_day_and_dusk() -> 
     }
     // What has keys, a figure, seams and loose pieces.
     for (name, body, steps) in [
-        ("The Courier lands", "Cape", &["Shape", "Hold", "Air", "Contact", "Run", "Deliver"][..]),
+        ("The Courier lands", "Cape", &["Shape", "Hold", "Air", "Contact", "Run", "Hand over"][..]),
         ("The signal bladder", "Signal bladder", &["Shape", "Hold"]),
         ("Washing loft", "Blanket", &["Shape", "Contact"]),
     ] {

@@ -454,7 +454,7 @@ async fn at_half_the_size_everything_can_be_reached() -> WebDriverResult<()> {
     let (_turn, _site, w) = begin().await;
     w.fit(853, 499).await?;
     w.rest().await?;
-    for step in ["Shape", "Hold", "Air", "Contact", "Run", "Deliver"] {
+    for step in ["Shape", "Hold", "Air", "Contact", "Run", "Hand over"] {
         w.step(step).await?;
         let reached = w.script("const b = document.querySelector('[data-testid=bench]'); b.scrollTo(0, 1e6); const last = [...b.querySelectorAll('button, input, p')].at(-1).getBoundingClientRect(); const r = b.getBoundingClientRect(); return last.bottom <= r.bottom + 1 && last.top >= r.top - 1 && document.documentElement.scrollWidth <= innerWidth").await?;
         assert_eq!(reached, json!(true), "the end of {step} can be scrolled to");

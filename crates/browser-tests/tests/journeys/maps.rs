@@ -365,7 +365,7 @@ async fn the_brush_is_set_by_keys_and_wheel_floods_and_what_is_chosen_is_kept_by
     w.driver.action_chain().release().perform().await?;
     w.rest().await?;
     assert_eq!(mean(&weights(&site, w.id, "painted", 0).await), 0.0, "nothing of it is kept");
-    // Flooded: all that hangs together with what is pressed.
+    // Poured: all that hangs together with what is pressed.
     w.press("Paint").await.ok();
     w.press("Pour").await?;
     brush(&w, "Level", "0.6").await?;

@@ -122,7 +122,7 @@ async fn numbers_are_dragged_anywhere_and_give_their_keys_back() -> WebDriverRes
     // Escape leaves what was typed to deliver, and how many eyelets, as they were.
     w.step("Hand over").await?;
     for (step, label, typed) in
-        [("Deliver", "First frame to hand over", "77"), ("Hold", "How many eyelets, or which n-th", "5")]
+        [("Hand over", "First frame to hand over", "77"), ("Hold", "How many eyelets, or which n-th", "5")]
     {
         w.step(step).await?;
         let field = w.driver.query(By::Css(format!("[aria-label='{label}']"))).first().await?;

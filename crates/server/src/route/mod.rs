@@ -18,6 +18,7 @@ pub mod schema;
 pub mod sewn;
 pub mod shape;
 pub mod space;
+pub mod takes;
 pub mod tracks;
 pub mod values;
 
@@ -46,6 +47,7 @@ pub fn all() -> Api {
         .and(maps::routes())
         .and(grooming::routes())
         .and(space::routes())
+        .and(takes::routes())
         .and(tracks::routes())
         .and(values::routes())
 }

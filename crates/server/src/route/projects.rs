@@ -181,20 +181,31 @@ async fn edit(
     Body(edit): Body<Edit>,
 ) -> Result<Response, Problem> {
     let Edit { revision, label, patch } = edit;
+    edited(&app, id, revision, &label, move |_| patch).await
+}
+
+/// Makes an edit of a project's scene; `patch` is told the scene as it is.
+pub async fn edited(
+    app: &App,
+    id: i64,
+    revision: i64,
+    label: &str,
+    patch: impl FnOnce(&Value) -> json_patch::Patch + Send + 'static,
+) -> Result<Response, Problem> {
     let row = app.store.project(id).await?.ok_or_else(|| Problem::missing("project"))?;
     if row.revision != revision {
         return Ok(stale(row));
     }
     // A large scene takes its time to check.
     let (row, done) = apart(move || {
-        let done = carry(&row.scene, &patch);
+        let done = carry(&row.scene, &patch(&row.scene));
         (row, done)
     })
     .await?;
     let Some(Carried { next, forward, backward }) = done? else {
         return Ok(Json(Project::from(row)).into_response());
     };
-    let new = NewEdit { label: &label, forward: &forward, backward: &backward };
+    let new = NewEdit { label, forward: &forward, backward: &backward };
     answer(app.store.edit(id, revision, &next, &new).await?)
 }
 

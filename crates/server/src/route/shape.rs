@@ -158,7 +158,12 @@ pub struct GripHead {
 
 async fn read(State(app): State<App>, Path((id, body)): Path<(i64, String)>) -> Result<Response, Problem> {
     let scene = stage(&app, id).await?;
-    let (id, meshes) = (BodyId(body), app.meshes.clone());
+    packed(&app, scene, BodyId(body)).await
+}
+
+/// The rest shape of a body of a scene, as bytes.
+pub async fn packed(app: &App, scene: nematon_evaluate::Stage, id: BodyId) -> Result<Response, Problem> {
+    let meshes = app.meshes.clone();
     let bytes = apart(move || {
         let body = scene.bodies.get(&id).ok_or_else(|| Problem::missing("body"))?;
         let found = shape_to_see(&scene, body, &meshes);

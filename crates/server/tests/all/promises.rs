@@ -1134,3 +1134,79 @@ async fn the_reason_is_what_differs_from_the_nearest_take() {
         "what was undone is no reason: {lanes}"
     );
 }
+
+#[tokio::test]
+async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
+    let s = Server::new().await;
+    let short = json!([{"op": "replace", "path": "/frames/last", "value": 12}]);
+    assert_eq!(s.edit(0, short).await.0, 200);
+    s.run().await;
+    s.until("it is done", |r| r["state"] == "done").await;
+    let ask = |path: &str, body: Value| s.ask(Method::POST, path).json(&body).send();
+    let kept = ask("/projects/1/takes", json!({})).await.unwrap();
+    assert_eq!(kept.status(), 201);
+    let kept: Value = kept.json().await.unwrap();
+    assert_eq!((kept["name"].as_str(), kept["starred"].as_bool()), (Some("Take 1"), Some(false)));
+    let second: Value = ask("/projects/1/takes", json!({"name": "Stiffer", "note": "too slow"}))
+        .await
+        .unwrap()
+        .json()
+        .await
+        .unwrap();
+    assert_eq!((second["name"].as_str(), second["note"].as_str()), (Some("Stiffer"), Some("too slow")));
+    // Another matter, another wind, fewer frames.
+    let wind = "/fields/squall/act/wind/speed";
+    let warp = "/bodies/landing-canopy/kind/cloth/matter/bend_warp";
+    let was = s.get("/projects/1").await["scene"].clone();
+    let (status, now) = s
+        .edit(1, json!([{"op": "replace", "path": warp, "value": 0.01}, {"op": "replace", "path": wind, "value": 3.5}]))
+        .await;
+    assert_eq!(status, 200);
+    // The frames of the take are as they were, those of the scene are not.
+    let take = format!("/projects/1/takes/{}", kept["id"]);
+    let lanes = s.get(&format!("{take}/lanes")).await;
+    assert_eq!(lanes[0]["counts"]["true"], 13, "{lanes}");
+    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 0);
+    let shape = s.ask(Method::GET, &format!("{take}/bodies/landing-canopy/shape")).send().await.unwrap();
+    assert!(shape.status() == 200 && shape.bytes().await.unwrap().len() > 10_000);
+    // Its materials alone: the wind stays as it is now. One undo.
+    let back = ask(&format!("{take}/restore"), json!({"revision": 2, "part": "material"})).await.unwrap();
+    let back: Value = back.json().await.unwrap();
+    assert_eq!(back["scene"].pointer(warp), was.pointer(warp));
+    assert_eq!(back["scene"].pointer(wind), now["scene"].pointer(wind));
+    assert_eq!(back["undo"], "Take 1: material");
+    let air = ask(&format!("{take}/restore"), json!({"revision": 3, "part": "air"})).await.unwrap();
+    assert_eq!(air.json::<Value>().await.unwrap()["scene"], was, "both parts are all that differed");
+    for revision in [4, 5] {
+        assert_eq!(ask("/projects/1/undo", json!({ "revision": revision })).await.unwrap().status(), 200);
+    }
+    assert_eq!(s.get("/projects/1").await["scene"], now["scene"]);
+    let whole: Value = ask(&format!("{take}/restore"), json!({"revision": 6, "part": "whole"}))
+        .await
+        .unwrap()
+        .json()
+        .await
+        .unwrap();
+    assert_eq!(whole["scene"], was);
+    assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 13);
+    // A stale wish gets the project as it is; what is not there is told; words that can't be are refused.
+    assert_eq!(
+        ask(&format!("{take}/restore"), json!({"revision": 6, "part": "air"})).await.unwrap().status(),
+        409
+    );
+    assert_eq!(
+        ask("/projects/1/takes/999/restore", json!({"revision": 7, "part": "air"})).await.unwrap().status(),
+        404
+    );
+    let patch = |body: Value| s.ask(Method::PATCH, &take).json(&body).send();
+    assert_eq!(patch(json!({"name": "  "})).await.unwrap().status(), 422);
+    let starred: Value =
+        patch(json!({"starred": true, "note": "the one"})).await.unwrap().json().await.unwrap();
+    assert_eq!(
+        (starred["starred"].as_bool(), starred["note"].as_str(), starred["name"].as_str()),
+        (Some(true), Some("the one"), Some("Take 1"))
+    );
+    assert_eq!(s.ask(Method::DELETE, &take).send().await.unwrap().status(), 200);
+    assert_eq!(s.ask(Method::DELETE, &take).send().await.unwrap().status(), 404);
+    assert_eq!(s.get("/projects/1/takes").await.as_array().map(Vec::len), Some(1));
+}

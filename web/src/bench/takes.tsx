@@ -1,0 +1,141 @@
+/** Takes: kept, named, starred, compared, and brought back whole or by parts. */
+import { useState } from 'react';
+import type { Take } from '../api/http';
+import { bringBack, changeTake, compare, keepTake, removeTake, useBeside, useTakes, type How, type Part } from '../state/takes';
+import { Button } from '../ui/button';
+import { ChoiceField } from '../ui/choice-field';
+import { Line, Note, Row, Section } from '../ui/section';
+import { Menu } from './thing-tools';
+
+const HOWS: { value: How | 'no'; label: string }[] = [
+  { value: 'no', label: 'not shown' },
+  { value: 'over', label: 'over what is here' },
+  { value: 'side', label: 'at its side' },
+  { value: 'apart', label: 'as how far apart' },
+];
+const PARTS: { part: Part; name: string }[] = [
+  { part: 'whole', name: 'Bring all of it back' },
+  { part: 'material', name: 'Bring its materials back' },
+  { part: 'air', name: 'Bring its air back' },
+  { part: 'contact', name: 'Bring its contact back' },
+  { part: 'hold', name: 'Bring its grips and handles back' },
+];
+
+export function Takes() {
+  const takes = useTakes();
+  const [open, setOpen] = useState<number | null>(null);
+  const order = takes.toSorted((a, b) => Number(b.starred) - Number(a.starred));
+  return (
+    <Section title="Takes" action={<Button onClick={() => void keepTake()}>Keep a take</Button>}>
+      {takes.length === 0 && <Note>A take is the scene and its frames as they are now, to come back to and to compare with.</Note>}
+      {order.map((t) => (
+        <TakeRow key={t.id} take={t} open={open === t.id} onOpen={() => setOpen(open === t.id ? null : t.id)} />
+      ))}
+    </Section>
+  );
+}
+
+/** Filled where it is starred. */
+const Star = ({ on }: { on: boolean }) => (
+  <svg width="14" height="14" viewBox="0 0 14 14" aria-hidden>
+    <path
+      d="M7 1.200l1.700 3.700 4.100.500-3 2.800.800 4L7 10.200l-3.600 2 .800-4-3-2.800 4.100-.500z"
+      fill={on ? 'var(--weld)' : 'none'}
+      stroke="var(--weld)"
+      strokeWidth="1.200"
+    />
+  </svg>
+);
+
+function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: () => void }) {
+  const how = useBeside(({ on }) => (on?.take === take.id ? on.how : 'no'));
+  return (
+    <Row
+      name={take.name}
+      note={how === 'no' ? ago(take.made) : 'compared'}
+      open={open}
+      onOpen={onOpen}
+      tools={
+        <>
+          <button
+            type="button"
+            aria-pressed={take.starred}
+            aria-label={`Star ${take.name}`}
+            className="grid size-6 place-items-center rounded hover:bg-woad-wash"
+            onClick={() => void changeTake(take.id, { starred: !take.starred })}
+          >
+            <Star on={take.starred} />
+          </button>
+          <Menu
+            label={`More for ${take.name}`}
+            items={[
+              ...PARTS.map(({ part, name }) => ({ name, act: () => void bringBack(take, part) })),
+              { name: 'Remove', act: () => void removeTake(take) },
+            ]}
+          />
+        </>
+      }
+    >
+      <Said
+        key={`${take.id} ${take.name}`}
+        label="Name"
+        of={take.name}
+        was={take.name}
+        onSay={(name) => void changeTake(take.id, { name })}
+      />
+      <ChoiceField
+        label="Compared"
+        of={take.name}
+        value={how}
+        options={HOWS}
+        onChoose={(v) => (v === 'no' ? compare(null) : compare(take.id, v as How))}
+      />
+      <Said
+        key={`${take.id} ${take.note}`}
+        label="Note"
+        of={take.name}
+        was={take.note}
+        long
+        onSay={(note) => void changeTake(take.id, { note })}
+      />
+    </Row>
+  );
+}
+
+/** Words that are kept when one leaves them; Escape puts them back. */
+function Said({ label, of, was, long, onSay }: { label: string; of: string; was: string; long?: boolean; onSay: (to: string) => void }) {
+  const [text, setText] = useState(was);
+  const done = () => {
+    const to = text.trim();
+    if (to === was) return;
+    if (to === '' && !long) setText(was);
+    else onSay(to);
+  };
+  const shared = {
+    value: text,
+    'aria-label': `${of} ${label}`,
+    onChange: (e: { target: { value: string } }) => setText(e.target.value),
+    onBlur: done,
+    onKeyDown: (e: React.KeyboardEvent<HTMLElement>) => {
+      e.stopPropagation();
+      if (e.key === 'Enter' && !long) e.currentTarget.blur();
+      if (e.key !== 'Escape') return;
+      setText(was);
+      const here = e.currentTarget;
+      setTimeout(() => here.blur());
+    },
+    className: 'w-full rounded-md border border-line-strong bg-raised px-2 py-1',
+  };
+  return (
+    <Line label={label}>
+      {long ? <textarea rows={2} maxLength={4000} placeholder="What one sees in it" {...shared} /> : <input maxLength={80} {...shared} />}
+    </Line>
+  );
+}
+
+function ago(made: number): string {
+  const minutes = Math.max(0, Math.round(Date.now() / 60_000 - made / 60));
+  if (minutes < 1) return 'just now';
+  if (minutes < 90) return `${minutes} min ago`;
+  return minutes < 36 * 60 ? `${Math.round(minutes / 60)} h ago` : `${Math.round(minutes / 1440)} days ago`;
+}
