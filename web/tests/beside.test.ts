@@ -12,5 +12,5 @@ test('how far apart two takes are is told point by point', () => {
 });
 
 test('the deepest dye stands for a round number', () => {
-  expect([0.0123, 0.05, 0.0501, 0.9, 1, 0].map(roundUp)).toEqual([0.02, 0.05, 0.1, 1, 1, 0.001].map((x) => expect.closeTo(x, 9)));
+  expect([0.0123, 0.05, 0.0501, 0.9, 1, 0].map(roundUp)).toEqual([0.015, 0.05, 0.06, 1, 1, 0.001].map((x) => expect.closeTo(x, 9)));
 });

@@ -20,7 +20,7 @@ const AHEAD = 48;
 export function roundUp(x: number): number {
   if (!(x > 0)) return 1e-3;
   const ten = 10 ** Math.floor(Math.log10(x));
-  return [1, 2, 5, 10].map((k) => k * ten).find((k) => k >= x * (1 - 1e-9)) ?? 10 * ten;
+  return [1, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10].map((k) => k * ten).find((k) => k >= x * (1 - 1e-9)) ?? 10 * ten;
 }
 
 /** How far points are from where they are in another take, and the farthest; none where there are others. */

@@ -12,3 +12,4 @@ mod motion;
 mod plants;
 mod sewn;
 mod strands;
+mod takes;

@@ -1,0 +1,72 @@
+//! Takes: kept, compared with what is on screen, and brought back by parts.
+use nematon_browser_tests::{begin, edit, get, scene};
+use serde_json::json;
+use thirtyfour::prelude::*;
+
+#[tokio::test]
+async fn a_take_is_kept_compared_and_its_material_brought_back() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let last = json!([{"op": "replace", "path": "/frames/last", "value": 24}]);
+    edit(&site, w.id, last).await;
+    let warp = "/bodies/landing-canopy/kind/cloth/matter/bend_warp";
+    let number = async |at: &str| scene(&site, w.id).await.pointer(at).cloned();
+    let was = number(warp).await;
+    w.step("Run").await?;
+    w.run().await?;
+    w.all_true().await?;
+    w.press("Keep a take").await?;
+    w.bench_says("Take 1").await?;
+    w.press("Star Take 1").await?;
+    let takes = async || get(&site, &w.at("/takes")).await;
+    w.until("it is starred", async || Ok(takes().await[0]["starred"] == true)).await?;
+    // A stiffer cloth in less gravity: its frames lie elsewhere, those of the take stay.
+    let change = json!([{"op": "replace", "path": warp, "value": 0.02}, {"op": "replace", "path": "/fields/gravity/act/gravity/strength", "value": 4.0}]);
+    edit(&site, w.id, change).await;
+    w.lanes_say("out of date").await?;
+    w.run().await?;
+    w.all_true().await?;
+    w.scrub(0, 20).await?;
+    w.press("Take 1").await?;
+    w.choose("Take 1 Compared", "over what is here").await?;
+    let told = "return document.querySelector('[data-testid=compared]')?.innerText ?? ''";
+    w.until("it is told how far apart they are", async || {
+        Ok(w.script(told).await?.as_str().is_some_and(|t| t.contains(" mm apart at most")))
+    })
+    .await?;
+    let drawn = "const b = nematonStage.beside; return b.group.visible ? b.group.children.length : 0";
+    assert_eq!(w.script(drawn).await?.as_u64(), Some(1));
+    // What is told is so: by the points of both on screen.
+    let off = "const b = nematonStage.beside.layers.get('landing-canopy').drawn.positions, a = nematonStage.layers.get('landing-canopy').drawn.positions;
+        let far = 0; for (let k = 0; k < a.length; k += 3) far = Math.max(far, Math.hypot(a[k] - b[k], a[k + 1] - b[k + 1], a[k + 2] - b[k + 2])); return 1000 * far";
+    let far = w.script(off).await?.as_f64().unwrap_or(0.0);
+    let said = w.script(told).await?.as_str().unwrap_or("").to_owned();
+    let said: f64 = said.split(' ').find_map(|t| t.parse().ok()).unwrap_or(0.0);
+    assert!(far > 1.0 && (said - far).abs() <= 0.01 * far, "{said} is said where they are {far} apart");
+    w.choose("Take 1 Compared", "at its side").await?;
+    w.until("it stands beside", async || {
+        Ok(w.script("return nematonStage.beside.group.position.x").await?.as_f64() > Some(1.0))
+    })
+    .await?;
+    w.choose("Take 1 Compared", "as how far apart").await?;
+    w.until("it is drawn as dye alone", async || Ok(w.script(drawn).await?.as_u64() == Some(0))).await?;
+    w.choose("Take 1 Compared", "not shown").await?;
+    w.until("nothing is told any more", async || Ok(w.script(told).await?.as_str() == Some(""))).await?;
+    // Its materials come back, and the gravity stays; one undo takes that back.
+    w.press("More for Take 1").await?;
+    w.press("Bring its materials back").await?;
+    w.until("they are back", async || Ok(number(warp).await == was)).await?;
+    assert_eq!(number("/fields/gravity/act/gravity/strength").await, Some(json!(4.0)));
+    w.ctrl('z').await?;
+    w.until("undone they are not", async || Ok(number(warp).await == Some(json!(0.02)))).await?;
+    w.press("More for Take 1").await?;
+    w.press("Bring all of it back").await?;
+    w.all_true().await?;
+    // It is there for who comes later, too.
+    w.driver.refresh().await?;
+    w.step("Run").await?;
+    w.bench_says("Take 1").await?;
+    w.press("More for Take 1").await?;
+    w.press("Remove").await?;
+    w.until("it is gone", async || Ok(takes().await.as_array().is_some_and(Vec::is_empty))).await?;
+    w.close().await
+}
