@@ -8,6 +8,7 @@ mod files;
 mod map;
 mod mend;
 mod panels;
+mod readout;
 mod still;
 
 use bytesize::ByteSize;
@@ -47,6 +48,8 @@ enum Verb {
     Panels(panels::PanelsArgs),
     /// A frame of a body as a still mesh, sewn and smoothed, with what it holds and weighs.
     Still(still::StillArgs),
+    /// Numbers over time of points of a body as CSV, and how far they lag behind what holds it.
+    Readout(readout::ReadoutArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -146,6 +149,7 @@ fn main() -> ExitCode {
         Verb::Map(a) => map::map(&a),
         Verb::Panels(a) => panels::panels(&a),
         Verb::Still(a) => still::keep(&a),
+        Verb::Readout(a) => readout::readout(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),
         Verb::Validate { scene } => files::read_scene(&scene).map(|(s, _)| {

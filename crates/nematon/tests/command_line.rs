@@ -623,3 +623,36 @@ fn parts_near_each_other_are_joined_and_a_text_gltf_takes_its_buffer_beside_it()
     let said = String::from_utf8_lossy(&done.stdout).into_owned();
     assert!(said.contains("3 points and 1 triangles"), "{said} {}", String::from_utf8_lossy(&done.stderr));
 }
+
+#[test]
+fn a_readout_is_the_fall_that_physics_says_and_what_is_not_there_is_told() {
+    let out = folder("readout");
+    let file = out.join("falls.json");
+    std::fs::write(&file, sheet(24, 5, 9.81, r#""matter": {"damping": 0, "drag": 0, "lift": 0}"#)).unwrap();
+    let file = file.to_str().unwrap();
+    let csv = out.join("falls.csv");
+    let done = nematon(&["readout", file, "--out", csv.to_str().unwrap()]);
+    let told = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(done.status.success(), "{told}");
+    let text = std::fs::read_to_string(&csv).unwrap();
+    let rows: Vec<Vec<f64>> =
+        text.lines().skip(1).map(|l| l.split(',').map(|n| n.parse().unwrap()).collect()).collect();
+    assert_eq!(rows.len(), 25);
+    for row in &rows {
+        // Free, and nothing slows it: g t, and g t² / 2 of way.
+        let (t, speed, way) = (row[1], row[8], row[9]);
+        assert!((speed - 9.81 * t).abs() < 0.05, "{speed} m/s after {t} s");
+        assert!((way - 0.5 * 9.81 * t * t).abs() < 0.05, "{way} m after {t} s");
+    }
+    assert!(told.contains("fastest at frame 24"), "{told}");
+    for (more, why) in [
+        (["--points", "3,99"], "there is no 99"),
+        (["--border", "hem"], "no border \"hem\""),
+        (["--body", "cape"], "no body \"cape\""),
+        (["--until", "30"], "frames 0 to 24"),
+    ] {
+        let done = nematon(&["readout", file, more[0], more[1]]);
+        let told = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(!done.status.success() && told.contains(why), "{told}");
+    }
+}
