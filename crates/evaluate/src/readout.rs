@@ -64,28 +64,30 @@ fn long(v: &[f64; 3]) -> f64 {
     v.iter().map(|c| c * c).sum::<f64>().sqrt()
 }
 
-/// By how many frames one motion comes behind another: where the sum of their velocities' products is greatest, between frames by a parabola
-/// (G. C. Knapp, G. C. Carter, "The Generalized Correlation Method for Estimation of Time Delay", 1976, without weights). `None` where either
+/// By how many frames one motion comes behind another: where their velocities are most alike, between frames by a parabola
+/// (G. C. Knapp, G. C. Carter, "The Generalized Correlation Method for Estimation of Time Delay", 1976, without weights, but by what there is of both).
+/// `None` where either
 /// rests, or they have nothing in common.
 pub fn lag(leads: &[Reading], follows: &[Reading], most: usize) -> Option<f64> {
     let n = leads.len().min(follows.len());
     let power = |of: &[Reading]| of[..n].iter().map(|r| long(&r.velocity).powi(2)).sum::<f64>();
-    let scale = (power(leads) * power(follows)).sqrt();
-    if n < 3 || scale <= 1e-12 {
+    if n < 3 || power(leads) * power(follows) <= 1e-24 {
         return None;
     }
-    // Of what overlaps: shorter overlaps count by their length, or the longest lags would always be the least.
+    // Of what overlaps, by how much there is of both in it: a copy that comes later is wholly alike where it is met, and nowhere else.
     let alike = |by: i64| -> f64 {
         let pairs = (0..n as i64).filter_map(|k| {
             let a = usize::try_from(k - by).ok().filter(|a| *a < n)?;
-            Some((0..3).map(|c| leads[a].velocity[c] * follows[k as usize].velocity[c]).sum::<f64>())
+            let (u, v) = (leads[a].velocity, follows[k as usize].velocity);
+            let dot = |p: [f64; 3], q: [f64; 3]| (0..3).map(|c| p[c] * q[c]).sum::<f64>();
+            Some([dot(u, v), dot(u, u), dot(v, v)])
         });
-        let (count, sum) = pairs.fold((0usize, 0.0), |(count, sum), p| (count + 1, sum + p));
-        sum / count.max(1) as f64
+        let sums = pairs.fold([0.0; 3], |s, p| std::array::from_fn(|c| s[c] + p[c]));
+        sums[0] / (sums[1] * sums[2]).sqrt().max(1e-12)
     };
     let most = most.min(n / 2) as i64;
     let best = (-most..=most).max_by(|a, b| alike(*a).total_cmp(&alike(*b)))?;
-    if alike(best) * n as f64 <= 0.05 * scale {
+    if alike(best) < 0.2 {
         return None;
     }
     let [a, b, c] = [best - 1, best, best + 1].map(alike);
