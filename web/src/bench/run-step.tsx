@@ -85,7 +85,7 @@ function Take() {
   const revision = useProject((p) => p.revision);
   const lacking = lanes.reduce((n, l) => n + l.counts.stale + l.counts.missing, 0);
   return (
-    <Section title="Take">
+    <Section title="Computed">
       {lanes.map((l) => (
         <div key={l.body} className="px-4 py-1">
           <p className="flex justify-between gap-3">
