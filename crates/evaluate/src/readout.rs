@@ -66,8 +66,7 @@ fn long(v: &[f64; 3]) -> f64 {
 
 /// By how many frames one motion comes behind another: where their velocities are most alike, between frames by a parabola
 /// (G. C. Knapp, G. C. Carter, "The Generalized Correlation Method for Estimation of Time Delay", 1976, without weights, but by what there is of both).
-/// `None` where either
-/// rests, or they have nothing in common.
+/// `None` where either rests, or they have nothing in common.
 pub fn lag(leads: &[Reading], follows: &[Reading], most: usize) -> Option<f64> {
     let n = leads.len().min(follows.len());
     let power = |of: &[Reading]| of[..n].iter().map(|r| long(&r.velocity).powi(2)).sum::<f64>();
