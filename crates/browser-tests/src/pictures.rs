@@ -4,7 +4,7 @@ use thirtyfour::prelude::*;
 
 #[tokio::main]
 async fn main() -> WebDriverResult<()> {
-    let site = Site::start(1.0).await;
+    let site = Site::start_whole().await;
     let mut w = site.window(true).await?;
     w.pixels = 1.0;
     w.fit(1280, 800).await?;

@@ -2,18 +2,20 @@
 use crate::browser::Browsers;
 use crate::{Window, ask, get};
 use nematon_store::Store;
-use serde_json::json;
+use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{LazyLock, Mutex, PoisonError};
 use thirtyfour::prelude::*;
 
 /// What journeys run against. Everything it started ends with it.
 pub struct Site {
     server: Mutex<Child>,
     share: f64,
+    /// The folder of the scenes that it loads.
+    demo: PathBuf,
     pub address: String,
     pub database: String,
     copies: AtomicU32,
@@ -35,16 +37,29 @@ pub fn is_slow(what: &str) -> bool {
 }
 
 impl Site {
-    /// Starts a server with the demo loaded, whose worker computes in a `share` of the time.
+    /// Starts a server with the demo loaded, whose worker computes in a `share` of the time. Its scenes are without
+    /// scenery, which takes half of the drawing, and without views to open with: journeys begin at the first frame.
     ///
     /// # Panics
     /// When it can't: a test can't go on.
     pub async fn start(share: f64) -> Site {
+        Site::start_on(bare(), share).await
+    }
+
+    /// The same with the demo as it is.
+    ///
+    /// # Panics
+    /// As `start`.
+    pub async fn start_whole() -> Site {
+        Site::start_on(project().join("demo"), 1.0).await
+    }
+
+    async fn start_on(demo: PathBuf, share: f64) -> Site {
         let url = std::env::var("NEMATON_TEST_DATABASE")
             .expect("run ./test: it starts the database that this needs");
         let (_, database) = Store::open_fresh(&url).await.expect("a database of its own");
-        let (server, address) = serve(&database, 0, share);
-        Site { share, server: Mutex::new(server), address, database, copies: AtomicU32::new(0) }
+        let (server, address) = serve(&database, 0, share, &demo);
+        Site { share, demo, server: Mutex::new(server), address, database, copies: AtomicU32::new(0) }
     }
 
     /// Kills the server, as a crash would, and starts it again at the same port.
@@ -56,7 +71,7 @@ impl Site {
         let _ = server.kill();
         let _ = server.wait();
         let port = self.address.rsplit(':').next().and_then(|p| p.parse().ok()).unwrap_or(0);
-        *server = serve(&self.database, port, self.share).0;
+        *server = serve(&self.database, port, self.share, &self.demo).0;
     }
 
     /// A copy of a project of the demo under the same name, and which it is. Its gravity is another in the sixth digit:
@@ -105,10 +120,37 @@ impl Drop for Site {
     }
 }
 
-fn serve(database: &str, port: u16, share: f64) -> (Child, String) {
+/// A copy of the demo's folder whose scenes have no scenery and no cameras; made once.
+fn bare() -> PathBuf {
+    static MADE: LazyLock<PathBuf> = LazyLock::new(|| {
+        let from = project().join("demo");
+        let to = std::env::temp_dir().join(format!("nematon-demo-{}", std::process::id()));
+        std::fs::create_dir_all(&to).expect("a folder for the demo");
+        for file in std::fs::read_dir(&from).expect("the demo's folder").flatten() {
+            let (path, copy) = (file.path(), to.join(file.file_name()));
+            if path.extension().is_some_and(|e| e == "json") {
+                let text = std::fs::read_to_string(&path).expect("a scene");
+                let mut scene: Value = serde_json::from_str(&text).expect("JSON");
+                if let Some(scene) = scene.as_object_mut() {
+                    scene.remove("cameras");
+                    if let Some(figures) = scene.get_mut("figures").and_then(Value::as_object_mut) {
+                        figures.retain(|_, f| f["scenery"] != true);
+                    }
+                }
+                std::fs::write(copy, scene.to_string()).expect("a scene of its own");
+            } else if path.is_file() {
+                std::fs::copy(path, copy).expect("a file of its own");
+            }
+        }
+        to
+    });
+    MADE.clone()
+}
+
+fn serve(database: &str, port: u16, share: f64, demo: &Path) -> (Child, String) {
     let mut serve = Command::new(setting("NEMATON_PROGRAM", "target/release/nematon"));
     serve.args(["serve", "--database", database, "--port", &port.to_string()]);
-    serve.arg("--web").arg(setting("NEMATON_WEB", "web/dist")).arg("--demo").arg(project().join("demo"));
+    serve.arg("--web").arg(setting("NEMATON_WEB", "web/dist")).arg("--demo").arg(demo);
     let share = if is_slow("worker") { 0.1 * share } else { share };
     serve.args(["--share", &share.max(0.01).to_string()]);
     let mut server = serve.stdout(Stdio::piped()).spawn().expect("the nematon program: build it first");

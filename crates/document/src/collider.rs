@@ -1,4 +1,4 @@
-use crate::{BodyId, HandleId, Node, Value};
+use crate::{BodyId, HandleId, Node, Surface, Value};
 pub use nematon_solid::{
     BallForm, BoxForm, CapsuleForm, FigureForm, Form, HullForm, MeshForm, PlaneForm, ShapeKey,
 };
@@ -38,6 +38,27 @@ pub struct Collider {
     #[serde(default = "solid_group")]
     #[schemars(title = "Group", length(min = 1, max = 40))]
     pub group: String,
+    /// What it looks to be made of. A look: no frame follows from it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Surface")]
+    pub surface: Option<Surface>,
+}
+
+impl Collider {
+    /// One of a form that nothing else is said of, at the origin.
+    pub fn of(name: &str, form: Form) -> Collider {
+        Collider {
+            name: name.to_owned(),
+            on: true,
+            form,
+            place: Node::default(),
+            hollow: false,
+            thickness: thickness(),
+            friction: friction(),
+            group: solid_group(),
+            surface: None,
+        }
+    }
 }
 
 fn thickness() -> f64 {

@@ -30,8 +30,11 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
         let on_path = !c.path.starts_with("/bodies/") || own.iter().any(|o| c.path.starts_with(o.as_str()));
         let idle =
             ["/name", "/preset", "/dye", "/picture", "/picture/blob"].iter().any(|e| c.path.ends_with(e));
-        // Hairs between follow from what is computed.
-        let idle = idle || c.path.contains("/kind/strands/hairs");
+        // Hairs between follow from what is computed, and how things look makes none of it.
+        let idle = idle
+            || c.path.contains("/kind/strands/hairs")
+            || c.path.starts_with("/cameras")
+            || ["/surface", "/scenery"].iter().any(|e| c.path.ends_with(e));
         on_path && !idle && c.path != "/frames/last"
     });
     out

@@ -1,4 +1,4 @@
-use crate::{FigureId, FrameSpan, MeshSource, Node};
+use crate::{FigureId, FrameSpan, MeshSource, Node, Surface};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -37,6 +37,14 @@ pub struct Figure {
     #[serde(default, skip_serializing_if = "AtEnd::is_hold")]
     #[schemars(title = "At its end")]
     pub then: AtEnd,
+    /// What it looks to be made of. A look: no frame follows from it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Surface")]
+    pub surface: Option<Surface>,
+    /// Part of the place that the shot is in: hidden by one press, and left out where all is brought into view.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    #[schemars(title = "Scenery")]
+    pub scenery: bool,
 }
 
 /// How a clip goes on after its end.
@@ -79,6 +87,8 @@ impl Figure {
             begins: 0.0,
             speed: one(),
             then: AtEnd::Hold,
+            surface: None,
+            scenery: false,
         }
     }
 

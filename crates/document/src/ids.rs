@@ -34,6 +34,7 @@ id!(FieldId, "field");
 id!(ColliderId, "collider");
 id!(HandleId, "handle");
 id!(FigureId, "figure");
+id!(CameraId, "camera");
 id!(MapId, "map");
 id!(ChoiceId, "choice");
 id!(SeamId, "seam");

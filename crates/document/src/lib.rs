@@ -14,6 +14,7 @@ mod figure;
 mod hanging;
 mod ids;
 mod kind;
+mod look;
 mod map;
 mod migrate;
 mod moving;
@@ -33,13 +34,16 @@ pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_
 pub use fibres::{Fibre, fibres};
 pub use field::*;
 pub use figure::*;
-pub use ids::{BodyId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId};
+pub use ids::{
+    BodyId, CameraId, ChamberId, ChoiceId, ColliderId, FieldId, FigureId, GripId, HandleId, MapId, SeamId,
+};
 pub use kind::{
     Annuli, Ball, Bolster, BoxShape, Cloth, Clumps, Cushion, Disc, Discs, Drift, Elsewhere, Flies, Gores,
     Hairs, ImportedMesh, Kind, Layers, LeafMatter, Matter, MeshSource, Order, Outlet, Panel, Panels,
     PlantMesh, Plants, Ring, Shape, Shed, ShedRule, Sheds, Sheet, SkinOf, Source, Star, Strands, Thin, Tube,
     Warp, Wood,
 };
+pub use look::{Camera, Surface};
 pub use map::*;
 pub use migrate::{migrate, version};
 pub use moving::MOST_ON_EACH_OTHER;

@@ -1,6 +1,6 @@
 use crate::{
-    Body, BodyId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId, HeldTo,
-    MeshSource, Node, Outlet, Parent, Weights,
+    Body, BodyId, Camera, CameraId, Collider, ColliderId, Field, FieldId, Figure, FigureId, Handle, HandleId,
+    HeldTo, MeshSource, Node, Outlet, Parent, Weights,
 };
 use indexmap::IndexMap;
 use nematon_motion::{Moment, Value};
@@ -24,7 +24,7 @@ pub struct Project {
     pub scene: Scene,
 }
 
-/// Everything that decides the motion, and nothing that does not.
+/// Everything that decides the motion, and how it is looked at.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Scene {
@@ -57,6 +57,10 @@ pub struct Scene {
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Figures")]
     pub figures: IndexMap<FigureId, Figure>,
+    /// Views that are kept. The first is what a project opens with.
+    #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
+    #[schemars(title = "Cameras")]
+    pub cameras: IndexMap<CameraId, Camera>,
     /// Pairs of groups that pass through each other.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[schemars(title = "Set apart", length(max = 200), inner(inner(length(min = 1, max = 40))))]
@@ -81,6 +85,7 @@ impl Default for Scene {
             colliders: IndexMap::new(),
             handles: IndexMap::new(),
             figures: IndexMap::new(),
+            cameras: IndexMap::new(),
             apart: vec![],
             floor: None,
         }
@@ -200,11 +205,12 @@ impl Scene {
 
     /// All that has a place, with the JSON path of it.
     pub fn nodes(&self) -> Vec<(String, &Node)> {
-        let Scene { bodies, fields, colliders, handles, figures, .. } = self;
+        let Scene { bodies, fields, colliders, handles, figures, cameras, .. } = self;
         let bodies = bodies.iter().map(|(id, b)| (format!("/bodies/{id}/place"), &b.place));
         let handles = handles.iter().map(|(id, h)| (format!("/handles/{id}/place"), &h.place));
         let colliders = colliders.iter().map(|(id, c)| (format!("/colliders/{id}/place"), &c.place));
         let figures = figures.iter().map(|(id, f)| (format!("/figures/{id}/place"), &f.place));
+        let cameras = cameras.iter().map(|(id, c)| (format!("/cameras/{id}/place"), &c.place));
         let fields = fields.iter().flat_map(|(id, f)| {
             let own = f.place.iter().map(move |p| (format!("/fields/{id}/place"), p));
             let own = own.chain(f.zone.iter().map(move |z| (format!("/fields/{id}/zone/place"), &z.place)));
@@ -215,7 +221,14 @@ impl Scene {
             Weights::Zone(z) => Some((format!("{at}/zone/place"), &z.place)),
             _ => None,
         });
-        handles.chain(colliders).chain(figures).chain(bodies).chain(fields).chain(zones).collect()
+        handles
+            .chain(colliders)
+            .chain(figures)
+            .chain(bodies)
+            .chain(fields)
+            .chain(zones)
+            .chain(cameras)
+            .collect()
     }
 
     /// Every file beside a scene file that the scene names, with the JSON path of where it does.

@@ -236,7 +236,7 @@ fn keys(document: &Value, faults: &mut Vec<Fault>) {
         }
     };
     check(&document["bodies"], "/bodies".into());
-    for of in ["fields", "colliders", "handles", "figures"] {
+    for of in ["fields", "colliders", "handles", "figures", "cameras"] {
         check(&document[of], format!("/{of}"));
     }
     for (id, body) in document["bodies"].as_object().into_iter().flatten() {

@@ -35,22 +35,14 @@ fn collider(id: &FigureId, joint: String, s: &StandIn, size: f64) -> Collider {
         turn: still(turns(s.turn.to_array())),
         on: Some(Parent::Joint(JointOf { figure: id.clone(), joint: joint.clone() })),
     };
-    Collider {
-        name: joint,
-        on: true,
-        form: match s.form {
-            Fitted::Capsule { radius, length } => {
-                Form::Capsule(CapsuleForm { radius: number(radius), length: number(length) })
-            }
-            Fitted::Box { size } => Form::Box(BoxForm { size: size.map(number) }),
-        },
-        place,
-        hollow: false,
-        thickness: 0.002,
-        friction: Value::Still(0.4),
-        // Of its own, so that what is cut of the skin can be left to pass through.
-        group: format!("{} stand-ins", id.0),
-    }
+    let form = match s.form {
+        Fitted::Capsule { radius, length } => {
+            Form::Capsule(CapsuleForm { radius: number(radius), length: number(length) })
+        }
+        Fitted::Box { size } => Form::Box(BoxForm { size: size.map(number) }),
+    };
+    // A group of its own, so that what is cut of the skin can be left to pass through.
+    Collider { place, group: format!("{} stand-ins", id.0), ..Collider::of(&joint, form) }
 }
 
 /// A unit quaternion (x, y, z, w) as turns about x, then y, then z, radians.

@@ -36,6 +36,7 @@ export type CombTold = Schemas['CombTold'];
 export type AttemptHead = Schemas['AttemptHead'];
 export type Fault = Schemas['Fault'];
 export type Collider = Schemas['Collider'];
+export type Camera = Schemas['Camera'];
 export type Figure = Schemas['Figure'];
 export type FigureLook = Schemas['FigureLook'];
 export type Handle = Schemas['Handle'];

@@ -3297,7 +3297,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where colliders, handles and figures are at some frames */
+        /** Where colliders, handles, figures and cameras are at some frames */
         get: {
             parameters: {
                 query?: {
@@ -3486,7 +3486,7 @@ export interface components {
             undo?: string | null;
             redo?: string | null;
         };
-        /** @description Everything that decides the motion, and nothing that does not. */
+        /** @description Everything that decides the motion, and how it is looked at. */
         Scene: {
             /**
              * Document version
@@ -3540,6 +3540,13 @@ export interface components {
             /** Figures */
             figures?: {
                 [key: string]: components["schemas"]["Figure"];
+            };
+            /**
+             * Cameras
+             * @description Views that are kept. The first is what a project opens with.
+             */
+            cameras?: {
+                [key: string]: components["schemas"]["Camera"];
             };
             /**
              * Set apart
@@ -8068,6 +8075,11 @@ export interface components {
              * @default solid
              */
             group: string;
+            /**
+             * Surface
+             * @description What it looks to be made of. A look: no frame follows from it.
+             */
+            surface?: components["schemas"]["Surface"] | null;
         };
         /**
          * @description What a collider is like, about its own origin.
@@ -8163,6 +8175,8 @@ export interface components {
             /** From */
             from: components["schemas"]["MeshSource"];
         };
+        /** @description What a thing that is not computed looks to be made of. */
+        Surface: "wood" | "felt" | "horn" | "stone" | "turf";
         /** @description A thing that grips can be held to, and that moves. */
         Handle: {
             /** Name */
@@ -8242,9 +8256,53 @@ export interface components {
             speed: number;
             /** At its end */
             then?: components["schemas"]["AtEnd"];
+            /**
+             * Surface
+             * @description What it looks to be made of. A look: no frame follows from it.
+             */
+            surface?: components["schemas"]["Surface"] | null;
+            /**
+             * Scenery
+             * @description Part of the place that the shot is in: hidden by one press, and left out where all is brought into view.
+             */
+            scenery?: boolean;
         };
         /** @description How a clip goes on after its end. */
         AtEnd: "hold" | "repeat" | "back";
+        /** @description Somewhere to look from. It looks along its own -z, with y up. */
+        Camera: {
+            /** Name */
+            name: string;
+            /**
+             * Place
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ]
+             *     }
+             */
+            place: components["schemas"]["Node"];
+            /**
+             * Angle of view
+             * Format: double
+             * @description From the lower to the upper edge of the picture.
+             * @default 0.6
+             */
+            angle: number;
+            /**
+             * Opens at frame
+             * Format: int64
+             * @description The frame that is on screen where the project is opened for the first time with this camera.
+             */
+            opens?: number | null;
+        };
         /** @description A level plane with friction. */
         Floor: {
             /**
@@ -9401,7 +9459,7 @@ export interface components {
             tracks: components["schemas"]["Track"][];
         };
         Track: {
-            /** @description `colliders`, `handles` or `figures`. */
+            /** @description `colliders`, `handles`, `figures` or `cameras`. */
             of: string;
             id: string;
             /**

@@ -17,6 +17,7 @@ import { chooseMesh } from './import-mesh';
 import { PlaceRows } from './place';
 import { Menu, ThingTools } from './thing-tools';
 import { SchemaRows } from './schema-rows';
+import { SurfaceField } from './surface-field';
 import { addCollider, capital, FLOOR, formOf, removeFloor, renameGroup } from './things';
 
 export function ContactStep() {
@@ -159,6 +160,7 @@ function ColliderCard({ id, c }: { id: string; c: Collider }) {
           </Line>
         )}
         <TextField label="Group" of={of} path={`${base}/group`} onName={(to) => renameGroup(`${base}/group`, to)} />
+        {kind !== 'figure' && <SurfaceField base={base} of={of} is={c.surface} />}
       </Fold>
     </>
   );

@@ -6,6 +6,7 @@ import { openId, useLanes, useScene } from '../state/queries';
 import { chunkAtHand } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
+import { Cameras } from './cameras';
 import { Toggle } from '../ui/choice-field';
 import { Actions, Line, Note, Section } from '../ui/section';
 import { readSum } from '../ui/sum';
@@ -87,6 +88,7 @@ export function DeliverStep() {
 
   return (
     <>
+      <Cameras />
       <Section title="What goes out">
         {lanes.length > 1 &&
           lanes.map((l) => (

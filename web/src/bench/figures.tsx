@@ -6,12 +6,13 @@ import { edit, editBy, setValue, tell } from '../state/project';
 import { openId, useFigure, useScene } from '../state/queries';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
-import { Choice, ChoiceField } from '../ui/choice-field';
+import { Choice, ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { count } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { PlaceRows } from './place';
+import { SurfaceField } from './surface-field';
 import { ThingTools } from './thing-tools';
 import { addCut, addFigure, asksFor, freeKey, freeName } from './things';
 
@@ -70,7 +71,15 @@ async function bringIn(file: File) {
 
 function FigureRow({ id, figure, open }: { id: string; figure: Figure; open: boolean }) {
   const { look, fault } = useFigure(id);
-  const note = look ? (look.shapes > 0 ? count(look.shapes, 'shape') : count(look.joints.length, 'joint')) : fault ? 'no file' : '…';
+  const note = figure.scenery
+    ? 'scenery'
+    : look
+      ? look.shapes > 0
+        ? count(look.shapes, 'shape')
+        : count(look.joints.length, 'joint')
+      : fault
+        ? 'no file'
+        : '…';
   const here = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (open) here.current?.scrollIntoView({ block: 'nearest' });
@@ -147,10 +156,22 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
       )}
       {look && look.length === 0 && <Note>Nothing in the file moves it: it stands as it is.</Note>}
       <PlaceRows base={base} of={of} />
-      {look && <Touches id={id} figure={figure} look={look} />}
+      {look && !figure.scenery && <Touches id={id} figure={figure} look={look} />}
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
         <NumberField path={`${base}/size`} otherwise={1} of={of} />
+        <SurfaceField base={base} of={of} is={figure.surface} />
+        <Line label="Scenery">
+          <Toggle
+            label={`${of} is scenery`}
+            on={figure.scenery ?? false}
+            onTurn={(v) =>
+              void edit(`${of} ${v ? 'is' : 'is no'} scenery`, [
+                v ? { op: 'add', path: `${base}/scenery`, value: true } : { op: 'remove', path: `${base}/scenery` },
+              ])
+            }
+          />
+        </Line>
         <PointsRow id={id} figure={figure} />
         {look && (
           <Note>

@@ -20,7 +20,7 @@ export function ThingTools({ kind, id, name, more = [] }: { kind: Kind; id: stri
   const items: Item[] = [
     { name: 'Copy', act: () => void copyThing(kind, id) },
     ...((kind === 'bodies' || kind === 'colliders') && still ? [{ name: 'Copy in a row…', act: () => setRow(true) }] : []),
-    ...(kind === 'fields' || kind === 'handles'
+    ...(kind === 'fields' || kind === 'handles' || kind === 'cameras'
       ? []
       : [
           ...(kind === 'figures' ? [] : [{ name: 'Set down', act: () => void setDown(kind, id) }]),

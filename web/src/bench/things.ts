@@ -4,6 +4,7 @@ import {
   Problem,
   told,
   type Body,
+  type Camera,
   type Collider,
   type Field,
   type Figure,
@@ -23,16 +24,17 @@ import { nodeMoves, placeOf } from '../state/value';
 import { goTo, hiddenIn, see, setView, useView, type Step } from '../state/view';
 import { clock } from '../stream/clock';
 
-export type Kind = 'bodies' | 'colliders' | 'fields' | 'handles' | 'figures';
-type Thing = Body | Collider | Field | Handle | Figure;
+export type Kind = 'bodies' | 'colliders' | 'fields' | 'handles' | 'figures' | 'cameras';
+type Thing = Body | Camera | Collider | Field | Handle | Figure;
 
 /** Where each kind is worked on, and what holds the chosen one. */
-const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field' | 'handle' | 'figure' }> = {
+const OF: Record<Kind, { step: Step; chosen: 'body' | 'collider' | 'field' | 'handle' | 'figure' | 'camera' }> = {
   bodies: { step: 'Shape', chosen: 'body' },
   colliders: { step: 'Contact', chosen: 'collider' },
   fields: { step: 'Air', chosen: 'field' },
   handles: { step: 'Hold', chosen: 'handle' },
   figures: { step: 'Shape', chosen: 'figure' },
+  cameras: { step: 'Hand over', chosen: 'camera' },
 };
 
 export const thingsOf = (scene: Scene | undefined, kind: Kind) => (scene?.[kind] ?? {}) as Record<string, Thing>;
@@ -281,6 +283,16 @@ export const addMeshCollider = (name: string, blob: string, kind: 'hull' | 'mesh
 
 /** Adds a handle over the middle of what there is. */
 export const addHandle = () => add('handles', 'Handle', (name) => ({ name, place: { position: [0, above(0), 0], turn: [0, 0, 0] } }));
+/** Keeps where one looks from, as a camera of the scene; one stays in the step that is open. */
+export async function addCamera({ position, turn, angle }: { position: number[]; turn: number[]; angle: number }) {
+  let made = '';
+  const done = await editBy((scene) => {
+    const all = thingsOf(scene, 'cameras');
+    made = freeName('View', all);
+    return { label: `${made} kept`, patch: under('cameras', all, freeKey(made, all), { name: made, place: { position, turn }, angle }) };
+  });
+  if (done) sayDone(`${made} is kept`, 'It stands under Views at the lower edge, and among the cameras of Hand over.');
+}
 /** Adds an animated mesh that is kept; its clip begins where the scene does. */
 export const addFigure = (name: string, blob: string) =>
   add('figures', capital(name), (own, scene) => ({

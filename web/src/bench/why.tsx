@@ -5,6 +5,7 @@ import { useWhy } from '../state/air';
 import { useScene } from '../state/queries';
 import { goTo, setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
+import { stage } from '../viewport/stage';
 import { Button } from '../ui/button';
 import { Actions, Note, Section } from '../ui/section';
 
@@ -87,6 +88,7 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
   const bars =
     parts?.first === why.first + k ? parts.shares.map((s) => ({ ...s, now: s.by[0]! })).sort((a, b) => size(b.now) - size(a.now)) : shares;
   const most = Math.max(1e-6, ...bars.map((s) => size(s.now)));
+  useArrows(why.at[k]!, bars);
   return (
     <div className="px-4 pl-9" data-testid="why">
       <p className="py-1 text-[12px] text-faded">
@@ -118,6 +120,22 @@ function Told({ why, parts, unparted, frame, of }: { why: Why; parts?: Why; unpa
       <Plot why={why} shares={shares} k={k} />
     </div>
   );
+}
+
+/** Draws them in the view, from the point, while they are told here. */
+function useArrows(at: Vec3, bars: { name: string; of: string; now: Vec3 }[]) {
+  const style = getComputedStyle(document.documentElement);
+  const forces = bars.map((b) => ({
+    name: b.name,
+    by: b.now,
+    colour: style.getPropertyValue((COLOURS[b.of] ?? '--ink').replace(/var\(|\)/g, '')).trim(),
+  }));
+  const key = JSON.stringify([at, forces]);
+  useEffect(() => {
+    const [place, all] = JSON.parse(key) as [number[], typeof forces];
+    stage.setForces(place, all);
+  }, [key]);
+  useEffect(() => () => stage.setForces(null, []), []);
 }
 
 const arrow = (v: Vec3) =>

@@ -45,7 +45,7 @@ export function movers(scene: Scene, schema: Record<string, unknown> | null): Mo
       for (const [k, w] of Object.entries(v)) walk(w, `${path}/${k.replaceAll('~', '~0').replaceAll('/', '~1')}`);
     }
   };
-  for (const of of ['handles', 'colliders', 'figures', 'fields', 'bodies'] as const) walk(scene[of] ?? {}, `/${of}`);
+  for (const of of ['handles', 'colliders', 'figures', 'cameras', 'fields', 'bodies'] as const) walk(scene[of] ?? {}, `/${of}`);
   return out;
 }
 

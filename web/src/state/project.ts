@@ -30,6 +30,7 @@ export async function show(id: number): Promise<void> {
     collider: null,
     handle: null,
     figure: null,
+    camera: null,
     grip: null,
     map: null,
     layer: null,
@@ -40,8 +41,24 @@ export async function show(id: number): Promise<void> {
     step: useView.getState().seen[id]?.step ?? 'Shape',
   });
   take(project);
-  clock.go(useView.getState().seen[id]?.frame ?? clock.first);
+  const seen = useView.getState().seen[id];
+  const opens = Object.values(project.scene.cameras ?? {})[0]?.opens;
+  clock.go(seen?.frame ?? opens ?? clock.first);
   unfollow = follow(id);
+  // What is there to be looked at is computed where nobody has yet.
+  if (!seen && opens != null && project.revision === 0) void runFirst(id);
+}
+
+/** The first run of a project that comes with a frame worth seeing begins by itself, and says so. */
+async function runFirst(id: number) {
+  const lanes = await client.fetchQuery(asks.lanes(id)).catch(() => []);
+  if (openId() !== id || lanes.length === 0 || lanes.some((l) => l.counts.true + l.counts.stale > 0)) return;
+  await run();
+  say({
+    title: 'It is being computed',
+    detail: 'Nobody had run this scene yet, so its first run began by itself. Cancel it in the loom.',
+    tone: 'note',
+  });
 }
 
 /** Leaves the open project: nothing of it is heard or said any more. */

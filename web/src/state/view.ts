@@ -35,6 +35,7 @@ type View = {
   collider: string | null;
   handle: string | null;
   figure: string | null;
+  camera: string | null;
   grip: string | null;
   /** The map that is shown on the chosen body, its open layer, and another that is hatched over it. */
   map: string | null;
@@ -62,7 +63,10 @@ type View = {
   /** Where a handle is let go becomes a key. */
   keyAsDragged: boolean;
   wire: boolean;
-  air: boolean;
+  /** Whether air is drawn, where that was asked for; else it is in the step Air alone. */
+  streaks: boolean | null;
+  /** Whether the place is drawn that the shot is in. */
+  scenery: boolean;
   airAs: AirAs;
   /** The point whose motion is asked about, and the body that it is on. */
   why: { body: string; point: number } | null;
@@ -93,6 +97,7 @@ export const useView = create<View>()(
       collider: null,
       handle: null,
       figure: null,
+      camera: null,
       keyAsDragged: false,
       grip: null,
       map: null,
@@ -112,7 +117,8 @@ export const useView = create<View>()(
       curves: false,
       lines: [],
       wire: false,
-      air: true,
+      streaks: null,
+      scenery: true,
       airAs: { as: 'streaks', across: 1, at: 0.5, alone: false },
       why: null,
       piece: null,
@@ -129,11 +135,11 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ brush, strandsAs, wire, air, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
+      partialize: ({ brush, strandsAs, wire, scenery, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
         brush,
         strandsAs,
         wire,
-        air,
+        scenery,
         airAs,
         dusk,
         benchWidth,
@@ -148,6 +154,9 @@ export const useView = create<View>()(
   ),
 );
 export const setView = useView.setState;
+
+/** Whether air is drawn: it is where it is the subject, or was asked for. */
+export const airSeen = (v: View) => v.streaks ?? v.step === 'Air';
 
 export function goTo(step: Step) {
   see(useHere.getState().project, { step });

@@ -22,9 +22,10 @@ import { newProject, openProject, toProjects } from '../pages/go';
 import { choosePoints } from '../state/choice';
 import { cancel, run, turn } from '../state/project';
 import { client, isGoing, now } from '../state/queries';
-import { goTo, isBrush, setView, STEPS, useView } from '../state/view';
+import { airSeen, goTo, isBrush, setView, STEPS, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import { chosenThing, frameChosen } from '../viewport/frame-chosen';
+import { keepView, nextView } from '../viewport/kept-views';
 import { stage, type From } from '../viewport/stage';
 import type { Summary } from '../api/http';
 
@@ -108,7 +109,10 @@ export const fixed: Action[] = [
   look('a corner', 'Shift+4'),
   { name: 'Add a handle', act: () => void addHandle() },
   { name: 'Wireframe on or off', key: 'w', act: () => setView((v) => ({ wire: !v.wire })) },
-  { name: 'Air on or off', key: 'a', act: () => setView((v) => ({ air: !v.air })) },
+  { name: 'Air on or off', key: 'a', act: () => setView((v) => ({ streaks: !airSeen(v) })) },
+  { name: 'Scenery on or off', act: () => setView((v) => ({ scenery: !v.scenery })) },
+  { name: 'Keep this view', act: () => void keepView() },
+  { name: 'Next kept view', key: 'v', can: () => Object.keys(now.scene()?.cameras ?? {}).length > 0, act: () => nextView() },
   { name: 'Daylight or dusk', act: () => setView((v) => ({ dusk: !v.dusk })) },
   { name: 'Look around', act: () => setView({ tool: 'look' }) },
   { name: 'Pick points by click', act: () => (goTo('Hold'), setView({ tool: 'pick' })) },

@@ -22,7 +22,9 @@ const HALF = 0.032;
 /** Arrows along the longer side of a slice. */
 const ARROWS = 26;
 /** Widths of the three weights of thread, and how much is seen of each. */
-const WIDTHS = [1.2, 2.1, 3.4];
+const WIDTHS = [0.9, 1.5, 2.4];
+/** Nearer to a body than this part of what is seen no streak is drawn: the body is. */
+const CLEAR = 0.035;
 const SEEN = [0.34, 0.46, 0.62];
 
 /** The most that is drawn, for the legend, and in what. */
@@ -40,6 +42,8 @@ export class AirLayer {
   private as: AirAs = { as: 'streaks', across: 1, at: 0.5, alone: false };
   private field: string | null = null;
   private unit = 'm/s';
+  /** Some of the points of the bodies on screen. */
+  bodies: () => Float32Array = () => new Float32Array();
   /** Asks for a picture. */
   draw: () => void = () => {};
   /** Told what is drawn. */
@@ -122,7 +126,7 @@ export class AirLayer {
   }
 
   private async streaks(id: number, w: { frame: number; box: T.Box3 }) {
-    const from = this.places(w.frame, w.box);
+    const from = this.clear(this.places(w.frame, w.box), w.box);
     const first = (await askAir(id, w.frame, from, this.field)).velocities;
     const middle = from.map((p, k) => along(p, first[k]!, HALF));
     const second = (await askAir(id, w.frame, middle, this.field)).velocities;
@@ -131,6 +135,18 @@ export class AirLayer {
       if (speed <= 0.05) return [];
       const tip = along(m, second[k]!, HALF);
       return [{ speed, line: [...from[k]!, ...m, ...m, ...tip, ...barbs(m, tip)] }];
+    });
+  }
+
+  /** The places that are clear of all bodies. */
+  private clear(places: Vec3[], box: T.Box3): Vec3[] {
+    const p = this.bodies();
+    const near = (CLEAR * box.getSize(new T.Vector3()).length()) ** 2;
+    return places.filter(([x, y, z]) => {
+      for (let k = 0; k + 2 < p.length; k += 3) {
+        if ((p[k]! - x) ** 2 + (p[k + 1]! - y) ** 2 + (p[k + 2]! - z) ** 2 < near) return false;
+      }
+      return true;
     });
   }
 

@@ -1,7 +1,7 @@
 /** How the air is drawn, over the view, and what its threads mean. */
 import { useEffect, useState } from 'react';
 import { useScene } from '../state/queries';
-import { setView, useView } from '../state/view';
+import { airSeen, setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
 import type { AirShown } from './air-layer';
@@ -14,10 +14,10 @@ const SLICES = [
 ];
 
 export function AirTools() {
-  const [as, air] = [useView((v) => v.airAs), useView((v) => v.air)];
+  const [as, air] = [useView((v) => v.airAs), useView(airSeen)];
   const open = useView((v) => v.field);
   const name = useScene((s) => (open ? s.fields?.[open]?.name : undefined));
-  const set = (next: Partial<typeof as>) => setView({ air: true, airAs: { ...as, ...next } });
+  const set = (next: Partial<typeof as>) => setView({ streaks: true, airAs: { ...as, ...next } });
   const word = (on: boolean) => `!border-0 ${on ? '!bg-ink text-ground' : '!bg-transparent'}`;
   return (
     <div
@@ -41,7 +41,7 @@ export function AirTools() {
       >
         Slice
       </Button>
-      <Button hint="No air in the view (A)" aria-pressed={!air} className={word(!air)} onClick={() => setView({ air: false })}>
+      <Button hint="No air in the view (A)" aria-pressed={!air} className={word(!air)} onClick={() => setView({ streaks: false })}>
         None
       </Button>
       {air && as.as === 'slice' && (

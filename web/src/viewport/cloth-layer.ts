@@ -29,6 +29,8 @@ export class ClothLayer implements BodyLayer {
   private dyes = { soakDye: { value: new T.Color() }, hatchDye: { value: new T.Color() }, shows: { value: new T.Vector2() } };
   /** Whether the dyed bands by its borders are seen: not over a picture. */
   private bands = { value: 1 };
+  /** How wide the hem is, and how large a unit of the UVs is, metres; whether there is time for what is fine. */
+  private cut = { hem: { value: 0 }, spread: { value: new T.Vector2(1, 1) }, fine: { value: 1 } };
   private soak: Float32Array | null = null;
   private picture: { from: string; texture: T.Texture } | null = null;
   private colour: string;
@@ -86,6 +88,10 @@ export class ClothLayer implements BodyLayer {
     g.setAttribute('soak', moving(1));
     g.setAttribute('hatch', moving(1));
     g.setAttribute('uv', new T.BufferAttribute(new Float32Array(uvOf), 2));
+    const rims = rimOf(shape, pairs);
+    g.setAttribute('rim', new T.BufferAttribute(new Float32Array(pointOf.map((p) => rims[p]!)), 1));
+    this.cut.hem.value = Math.min(0.03, Math.max(0.005, 0.007 * whole));
+    this.cut.spread.value.set(...spreadOf(shape));
     this.surface = g;
     const look = { color: colour, side: T.DoubleSide, shadowSide: T.DoubleSide };
     this.material = plain ? new T.MeshLambertMaterial(look) : new T.MeshStandardMaterial({ ...look, roughness: 0.94 });
@@ -94,20 +100,46 @@ export class ClothLayer implements BodyLayer {
       s.vertexShader = s.vertexShader
         .replace(
           '#include <common>',
-          '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;',
+          '#include <common>\nattribute float hollow;\nattribute float soak;\nattribute float hatch;\nattribute float run;\nattribute float rim;\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nvarying float vRim;',
         )
-        .replace('#include <begin_vertex>', '#include <begin_vertex>\nvHollow = hollow;\nvSoak = soak;\nvHatch = hatch;\nvRun = run;');
-      Object.assign(s.uniforms, this.dyes, { bands: this.bands });
+        .replace(
+          '#include <begin_vertex>',
+          '#include <begin_vertex>\nvHollow = hollow;\nvSoak = soak;\nvHatch = hatch;\nvRun = run;\nvRim = rim;',
+        );
+      Object.assign(s.uniforms, this.dyes, this.cut, { bands: this.bands });
       // Two dyed bands by the borders across v show that the texture travels with the threads. Less of the sky reaches
       // into a fold, from whichever side it is seen; a ridge has more.
       s.fragmentShader = s.fragmentShader
         .replace(
           '#include <common>',
-          '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;',
+          '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nvarying float vRim;\nuniform float hem;\nuniform vec2 spread;\nuniform float fine;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;\n' +
+            WOOLLY,
         )
         .replace(
           '#include <color_fragment>',
           `#include <color_fragment>
+        // The wrong side is a little darker and has less of the dye.
+        if (!gl_FrontFacing) diffuseColor.rgb = 0.84 * mix(diffuseColor.rgb, vec3(dot(diffuseColor.rgb, vec3(0.3, 0.6, 0.1))), 0.2);
+        if (fine > 0.5) {
+          // Threads over and under each other, where they are wide enough to be seen; slubs along them from farther off.
+          vec2 thread = vUv * spread / 0.0028;
+          float small = max(fwidth(thread.x), fwidth(thread.y));
+          float near = 1.0 - smoothstep(0.22, 0.6, small);
+          if (near > 0.0) {
+            vec2 c = cos(3.14159 * (fract(thread) - 0.5));
+            bool over = mod(floor(thread.x) + floor(thread.y), 2.0) < 0.5;
+            diffuseColor.rgb *= 1.0 + near * 0.34 * ((over ? c.x * (0.7 + 0.3 * c.y) : c.y * (0.7 + 0.3 * c.x)) - 0.62);
+          }
+          vec2 slub = vUv * spread;
+          float there = 1.0 - smoothstep(0.003, 0.012, max(fwidth(slub.x), fwidth(slub.y)));
+          if (there > 0.0) diffuseColor.rgb *= 1.0 + there * 0.07 * (woolly(vec2(slub.x * 7.0, slub.y * 230.0)) + woolly(vec2(slub.y * 7.0 + 31.0, slub.x * 230.0)) - 1.0);
+          // The hem is folded twice, and sewn.
+          if (vRim < hem) {
+            float wide = fwidth(vRim);
+            float sewn = 1.0 - smoothstep(0.4 * wide, 1.4 * wide, abs(vRim - 0.8 * hem));
+            diffuseColor.rgb *= (0.93 - 0.2 * sewn * (1.0 - smoothstep(0.25, 0.8, wide / hem)));
+          }
+        }
         float edge = min(vUv.y, 1.0 - vUv.y);
         float soft = fwidth(vUv.y);
         float band = smoothstep(0.06 - soft, 0.06 + soft, edge) - smoothstep(0.085 - soft, 0.085 + soft, edge);
@@ -128,6 +160,13 @@ export class ClothLayer implements BodyLayer {
         }
         float deep = gl_FrontFacing ? vHollow : -vHollow;
         diffuseColor.rgb *= deep > 0.0 ? 1.0 - 0.5 * deep : 1.0 - 0.1 * deep;`,
+        )
+        // Fibres stand out of it: seen from the side there is a sheen.
+        .replace(
+          '#include <opaque_fragment>',
+          `float aside = 1.0 - abs(dot(normalize(vViewPosition), normal));
+        outgoingLight += 0.5 * aside * aside * aside * (0.6 * diffuseColor.rgb + vec3(0.05));
+        #include <opaque_fragment>`,
         );
     };
     this.mesh = new T.Mesh(g, this.material);
@@ -142,6 +181,11 @@ export class ClothLayer implements BodyLayer {
     this.lines.visible = false;
     this.group.add(this.mesh, this.lines);
     this.rest();
+  }
+
+  /** What is fine is left out while things move, where drawing is slow. */
+  setBest(best: boolean) {
+    this.cut.fine.value = best ? 1 : 0;
   }
 
   setWire(on: boolean) {
@@ -357,6 +401,59 @@ export class ClothLayer implements BodyLayer {
     this.picture?.texture.dispose();
     (this.lines.material as T.Material).dispose();
   }
+}
+
+const WOOLLY = `
+float spot(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
+float woolly(vec2 p) {
+  vec2 i = floor(p);
+  vec2 f = fract(p);
+  f = f * f * (3.0 - 2.0 * f);
+  return mix(mix(spot(i), spot(i + vec2(1.0, 0.0)), f.x), mix(spot(i + vec2(0.0, 1.0)), spot(i + vec2(1.0, 1.0)), f.x), f.y);
+}`;
+
+/** How far each point is from the border, along edges at rest; what is farther than its neighbours' neighbours is far. */
+function rimOf(shape: Shape, pairs: Uint32Array): Float32Array {
+  const { triangles: t, placed: p } = shape;
+  const used = new Map<number, number>();
+  const key = (a: number, b: number) => Math.min(a, b) * 4_194_304 + Math.max(a, b);
+  for (let k = 0; k < t.length; k++) {
+    const e = key(t[k]!, t[k % 3 === 2 ? k - 2 : k + 1]!);
+    used.set(e, (used.get(e) ?? 0) + 1);
+  }
+  const far = new Float32Array(p.length / 3).fill(1e3);
+  for (let k = 0; k < pairs.length; k += 2) {
+    if (used.get(key(pairs[k]!, pairs[k + 1]!)) === 1) far[pairs[k]!] = far[pairs[k + 1]!] = 0;
+  }
+  for (let round = 0; round < 3; round++) {
+    for (let k = 0; k < pairs.length; k += 2) {
+      const [a, b] = [pairs[k]!, pairs[k + 1]!];
+      const long = Math.hypot(p[3 * a]! - p[3 * b]!, p[3 * a + 1]! - p[3 * b + 1]!, p[3 * a + 2]! - p[3 * b + 2]!);
+      far[a] = Math.min(far[a]!, far[b]! + long);
+      far[b] = Math.min(far[b]!, far[a]! + long);
+    }
+  }
+  return far;
+}
+
+/** How many metres a unit of the UVs is, each way, in the mean. */
+function spreadOf(shape: Shape): [number, number] {
+  const { triangles: t, uvTriangles: w, uvs, placed: p } = shape;
+  const sums = [0, 0];
+  let all = 0;
+  for (let k = 0; k + 2 < w.length; k += 3) {
+    const [a, b, c] = [3 * t[k]!, 3 * t[k + 1]!, 3 * t[k + 2]!];
+    const [d, e, f] = [2 * w[k]!, 2 * w[k + 1]!, 2 * w[k + 2]!];
+    const [u1, v1, u2, v2] = [uvs[e]! - uvs[d]!, uvs[e + 1]! - uvs[d + 1]!, uvs[f]! - uvs[d]!, uvs[f + 1]! - uvs[d + 1]!];
+    const area = u1 * v2 - u2 * v1;
+    if (Math.abs(area) < 1e-12) continue;
+    const along = (g: number, h: number) =>
+      Math.hypot(...[0, 1, 2].map((x) => (g * (p[b + x]! - p[a + x]!) + h * (p[c + x]! - p[a + x]!)) / area));
+    sums[0]! += Math.abs(area) * along(v2, -v1);
+    sums[1]! += Math.abs(area) * along(-u2, u1);
+    all += Math.abs(area);
+  }
+  return all > 0 ? [sums[0]! / all, sums[1]! / all] : [1, 1];
 }
 
 /** The number of each triangle by its corners. */

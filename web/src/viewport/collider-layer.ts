@@ -7,12 +7,13 @@ import { formOf } from '../bench/things';
 import { fetchSkin } from '../state/queries';
 import { nodeMoves } from '../state/value';
 import type { Places } from './places';
+import { grained, placed, surfaced, type Surface } from './surfaces';
 
 const RUST = '#a5583a';
 /** Faces that meet at more than this make an edge, radians. */
 const CREASE = 0.7;
 
-type Drawn = { mesh: T.Mesh; key: string; collider: Collider; skin?: Skin };
+type Drawn = { mesh: T.Mesh; key: string; collider: Collider; dress: (to: Surface | null | undefined) => void; skin?: Skin };
 
 export class ColliderLayer {
   readonly group = new T.Group();
@@ -49,9 +50,17 @@ export class ColliderLayer {
     return all;
   }
 
-  hide(hidden: string[]) {
-    for (const [id, d] of this.drawn) d.mesh.visible = !hidden.includes(id);
+  /** With scenery about, a plane is what that stands on: it is drawn where it is chosen. */
+  hide(hidden: string[], about: boolean) {
+    this.hidden = { ids: hidden, about };
+    for (const [id, d] of this.drawn) {
+      const bare = about && id !== this.chosen && formOf(d.collider) === 'plane';
+      d.mesh.visible = !hidden.includes(id) && !bare;
+    }
   }
+
+  private hidden = { ids: [] as string[], about: false };
+  private chosen: string | null = null;
 
   ids(): string[] {
     return [...this.drawn.keys()];
@@ -67,12 +76,10 @@ export class ColliderLayer {
     for (const [id, c] of Object.entries(colliders)) {
       let d = this.drawn.get(id);
       if (!d) {
-        const material = new T.MeshStandardMaterial({ color: '#c9ab93', roughness: 0.9, transparent: true, side: T.DoubleSide });
-        d = {
-          mesh: new T.Mesh(formOf(c) === 'plane' ? new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2) : new T.BufferGeometry(), material),
-          key: JSON.stringify(c.form),
-          collider: c,
-        };
+        const material = new T.MeshLambertMaterial({ transparent: true, side: T.DoubleSide });
+        const shape = formOf(c) === 'plane' ? new T.PlaneGeometry(6, 6).rotateX(-Math.PI / 2) : new T.BufferGeometry();
+        if (formOf(c) === 'plane') placed(shape);
+        d = { mesh: new T.Mesh(shape, material), key: JSON.stringify(c.form), collider: c, dress: surfaced(material) };
         d.mesh.rotation.order = 'ZYX';
         d.mesh.userData = { kind: 'colliders', id };
         d.mesh.castShadow = formOf(c) !== 'plane';
@@ -90,6 +97,8 @@ export class ColliderLayer {
               g.computeVertexNormals();
               // Edges are seen as edges; one that deforms is written point by point, and stays round.
               mine.mesh.geometry = skin.shapes.length > 0 ? g : toCreasedNormals(g, CREASE);
+              if (mine.collider.surface === 'turf') placed(mine.mesh.geometry);
+              else grained(mine.mesh.geometry);
               this.go(this.frame);
               this.ask(true);
             },
@@ -98,7 +107,8 @@ export class ColliderLayer {
         }
       }
       d.collider = c;
-      const material = d.mesh.material as T.MeshStandardMaterial;
+      d.dress(c.surface);
+      const material = d.mesh.material as T.MeshLambertMaterial;
       material.opacity = c.on === false ? 0.15 : c.hollow ? 0.3 : formOf(c) === 'plane' ? 0.5 : 1;
       material.depthWrite = material.opacity === 1;
     }
@@ -108,8 +118,10 @@ export class ColliderLayer {
 
   /** Marks the chosen one. */
   choose(id: string | null) {
+    this.chosen = id;
+    this.hide(this.hidden.ids, this.hidden.about);
     for (const [k, d] of this.drawn)
-      (d.mesh.material as T.MeshStandardMaterial).emissive.set(k === id ? RUST : '#000000').multiplyScalar(0.22);
+      (d.mesh.material as T.MeshLambertMaterial).emissive.set(k === id ? RUST : '#000000').multiplyScalar(0.22);
     this.ask(false);
   }
 

@@ -3,16 +3,20 @@ import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import type { Figure, Scene } from '../api/http';
 import { fetchFigure, fetchFigureFrames } from '../state/queries';
+import { nodeMoves } from '../state/value';
 import { writeFrame, type Chunk } from '../stream/chunks';
 import type { Places } from './places';
+import { grained, placed, surfaced, type Surface } from './surfaces';
 
-const BODY = '#8d7558';
 const RUST = '#a5583a';
 /** Frames that are fetched at once. */
 const RUN = 48;
 
 type Drawn = {
-  mesh: T.Mesh<T.BufferGeometry, T.MeshStandardMaterial>;
+  mesh: T.Mesh<T.BufferGeometry, T.MeshLambertMaterial>;
+  dress: (to: Surface | null | undefined) => void;
+  /** Whether its points stay where they are on it. */
+  still: boolean;
   figure: Figure;
   /** What its points follow from. */
   key: string;
@@ -52,18 +56,21 @@ export class FigureLayer {
       const known = this.drawn.get(id);
       if (known) {
         known.figure = figure;
+        this.dress(known);
         continue;
       }
-      const material = new T.MeshStandardMaterial({ color: BODY, roughness: 0.95, side: T.DoubleSide });
+      const material = new T.MeshLambertMaterial({ side: T.DoubleSide });
       const d: Drawn = {
         mesh: new T.Mesh(new T.BufferGeometry(), material),
+        dress: surfaced(material),
+        still: false,
         figure,
         key: keyOf(figure),
         triangles: [],
         runs: new Map(),
         shown: NaN,
       };
-      d.mesh.castShadow = d.mesh.receiveShadow = true;
+      this.dress(d);
       d.mesh.frustumCulled = false;
       d.mesh.visible = false;
       d.mesh.userData = { kind: 'figures', id };
@@ -73,6 +80,7 @@ export class FigureLayer {
         (look) => {
           d.mesh.geometry.setAttribute('position', new T.BufferAttribute(new Float32Array(3 * look.points), 3));
           d.triangles = look.triangles;
+          d.still = look.length === 0 && look.shapes < 2 && !figure.points;
           d.mesh.geometry.setIndex(look.triangles);
           this.go(this.frame);
         },
@@ -83,9 +91,23 @@ export class FigureLayer {
     this.ask();
   }
 
-  hide(hidden: string[]) {
-    for (const [id, d] of this.drawn) d.mesh.userData['hidden'] = hidden.includes(id);
+  private dress(d: Drawn) {
+    d.dress(d.figure.surface);
+    d.mesh.receiveShadow = true;
+    // What is as large as a hill only takes shadows.
+    d.mesh.castShadow = d.figure.surface !== 'turf';
+    d.mesh.userData['scenery'] = d.figure.scenery === true;
+  }
+
+  /** Hides some of them, and all scenery where that is not wanted. */
+  hide(hidden: string[], scenery: boolean) {
+    for (const [id, d] of this.drawn) d.mesh.userData['hidden'] = hidden.includes(id) || (!scenery && d.figure.scenery === true);
     this.go(this.frame);
+  }
+
+  /** Whether scenery is to be seen. */
+  get about(): boolean {
+    return [...this.drawn.values()].some((d) => d.figure.scenery === true && d.mesh.userData['hidden'] !== true);
   }
 
   choose(id: string | null) {
@@ -104,17 +126,19 @@ export class FigureLayer {
   }
 
   private bend(id: string, d: Drawn, frame: number) {
-    if (d.shown === frame) return;
-    const run = Math.floor((frame - this.first) / RUN);
+    if (d.shown === frame || (d.still && !Number.isNaN(d.shown))) return;
+    const run = d.still ? 0 : Math.floor((frame - this.first) / RUN);
     const from = this.first + run * RUN;
     const chunk = this.run(id, d, run);
-    void this.run(id, d, run + 1);
+    if (!d.still) void this.run(id, d, run + 1);
     if (!chunk) return;
     const position = d.mesh.geometry.getAttribute('position') as T.BufferAttribute;
     // A clip of many points comes in fewer frames than were asked for: the last of them stands for the rest.
     if (!writeFrame(chunk, Math.min(frame - from, chunk.frames - 1), position.array as Float32Array)) return;
     position.needsUpdate = true;
     d.mesh.geometry.computeVertexNormals();
+    // As it was first seen: what it is made of goes along with it.
+    if (!d.mesh.geometry.getAttribute('grain')) (d.figure.surface === 'turf' ? placed : grained)(d.mesh.geometry);
     d.mesh.geometry.boundingSphere = null;
     d.mesh.geometry.boundsTree = undefined as never;
     d.shown = frame;
@@ -126,7 +150,7 @@ export class FigureLayer {
     if (known) return known === 'coming' ? undefined : known;
     d.runs.set(run, 'coming');
     const first = this.first + run * RUN;
-    void fetchFigureFrames(this.project, id, first, first + RUN - 1).then(
+    void fetchFigureFrames(this.project, id, first, d.still ? first : first + RUN - 1).then(
       (chunk) => {
         d.runs.set(run, chunk);
         this.go(this.frame);
@@ -146,7 +170,7 @@ export class FigureLayer {
 
   bounds(): T.Box3 {
     const box = new T.Box3();
-    for (const d of this.drawn.values()) if (d.mesh.visible) box.expandByObject(d.mesh, true);
+    for (const d of this.drawn.values()) if (d.mesh.visible && d.figure.scenery !== true) box.expandByObject(d.mesh, true);
     return box;
   }
 
@@ -157,8 +181,8 @@ export class FigureLayer {
     return null;
   }
 
-  /** Whether there is any: they move with the frame. */
+  /** Whether any of them moves with the frame. */
   get any(): boolean {
-    return this.drawn.size > 0;
+    return [...this.drawn.values()].some((d) => !d.still || nodeMoves(d.figure.place));
   }
 }

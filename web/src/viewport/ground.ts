@@ -23,8 +23,10 @@ export class Ground {
   }
 
   /** With a floor it is drawn at its height; without, only a faint grid at 0. */
-  set(floor: number | null, dusk: boolean) {
+  set(floor: number | null, dusk: boolean, scenery: boolean) {
     this.group.position.y = floor ?? 0;
+    // Scenery has a ground of its own, which takes the shadows.
+    this.group.visible = !scenery;
     (this.grid.material as T.LineBasicMaterial).opacity = (floor === null ? 0.15 : 0.4) * (dusk ? 0.6 : 1);
     (this.shadow.material as T.ShadowMaterial).opacity = dusk ? 0.4 : 0.2;
   }

@@ -1,17 +1,22 @@
 /** Names written at places of bodies, over the view. */
 import * as T from 'three';
 
-export type Label = { text: string; body: string; point: number };
+/** Words, at a point of a body or at a place in the world. */
+export type Label = { text: string } & ({ body: string; point: number } | { at: number[] });
 
 export class Labels {
   private host: HTMLElement | null = null;
   private shown: { label: Label; element: HTMLElement }[] = [];
+  private of: Record<string, Label[]> = {};
 
   mount(host: HTMLElement) {
     this.host = host;
   }
 
-  set(labels: Label[]) {
+  /** Those of one who has any; others keep theirs. */
+  set(whose: string, own: Label[]) {
+    this.of[whose] = own;
+    const labels = Object.values(this.of).flat();
     for (const s of this.shown) s.element.remove();
     this.shown = labels.map((label) => {
       const element = document.createElement('span');
@@ -25,7 +30,7 @@ export class Labels {
   /** Puts them where their points are on the canvas. */
   place(camera: T.Camera, canvas: HTMLCanvasElement, where: (body: string, point: number) => T.Vector3 | null) {
     for (const { label, element } of this.shown) {
-      const at = where(label.body, label.point)?.project(camera);
+      const at = ('at' in label ? new T.Vector3().fromArray(label.at) : where(label.body, label.point))?.project(camera);
       element.hidden = !at || at.z > 1;
       if (!at) continue;
       const [x, y] = [((at.x + 1) / 2) * canvas.clientWidth, ((1 - at.y) / 2) * canvas.clientHeight];

@@ -13,12 +13,18 @@ export class Places {
   /** Told when places have come. */
   onNews: () => void = () => {};
 
-  /** What places follow from: the colliders, handles, figures and frames of a scene. */
+  /** What places follow from: the colliders, handles, figures, cameras and frames of a scene. */
   follow(
     project: number,
-    { colliders = {}, handles = {}, figures = {}, frames }: Pick<Scene, 'colliders' | 'handles' | 'figures' | 'frames'>,
+    {
+      colliders = {},
+      handles = {},
+      figures = {},
+      cameras = {},
+      frames,
+    }: Pick<Scene, 'colliders' | 'handles' | 'figures' | 'cameras' | 'frames'>,
   ) {
-    const things = [...Object.entries(colliders), ...Object.entries(handles), ...Object.entries(figures)] as [string, Placed][];
+    const things = [colliders, handles, figures, cameras].flatMap((of) => Object.entries(of)) as [string, Placed][];
     if (!things.some(([, t]) => nodeMoves(t.place))) return;
     const key = JSON.stringify([things.map(([id, t]) => [id, t.place]), figures, frames]);
     if (key === this.asked) return;

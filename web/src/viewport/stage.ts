@@ -3,7 +3,7 @@
 import * as T from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { acceleratedRaycast } from 'three-mesh-bvh';
-import type { Body, Collider, Figure, Handle, Lane, Scene, Stretch } from '../api/http';
+import type { Body, Camera, Collider, Figure, Handle, Lane, Scene, Stretch } from '../api/http';
 import type { Shape } from '../api/shape';
 import { placeThing } from '../bench/things';
 import { placeAt, placeHandle } from '../state/motion';
@@ -18,9 +18,11 @@ import { Arms, type Grabbed } from './arms';
 import { Beside, type Compared } from './beside';
 import type { How } from '../state/takes';
 import { layerOf, type BodyLayer } from './body-layer';
+import { ALONE, ChosenOutline } from './chosen-outline';
 import { ClothLayer } from './cloth-layer';
 import { ColliderLayer } from './collider-layer';
 import { FigureLayer } from './figure-layer';
+import { ForceLayer, type Force } from './force-layer';
 import { Ground } from './ground';
 import { HandleLayer } from './handle-layer';
 import { Labels } from './labels';
@@ -75,6 +77,8 @@ const QUICK = { pixels: 0.5, shadow: 256 };
 const COARSE = { pixels: 0.36, cost: 45 };
 const BEST = { pixels: 1.5, shadow: 1024 };
 
+/** What is far away fades to this by day. */
+const HAZE = '#c9cfc6';
 const skies = new Map<boolean, T.Texture>();
 /** The ground tone of the view, lighter above. Part of the picture: to blend the canvas with the page costs more. */
 function sky(dusk: boolean): T.Texture {
@@ -84,8 +88,9 @@ function sky(dusk: boolean): T.Texture {
   [c.width, c.height] = [2, 128];
   const k = c.getContext('2d')!;
   const fill = k.createLinearGradient(0, 0, 0, 128);
-  fill.addColorStop(0, dusk ? '#2b3533' : '#dce4df');
-  fill.addColorStop(1, dusk ? '#232a27' : '#e8e2d2');
+  fill.addColorStop(0, dusk ? '#222c33' : '#9fb4b8');
+  fill.addColorStop(0.55, dusk ? '#33393a' : HAZE);
+  fill.addColorStop(1, dusk ? '#232825' : '#b9b29c');
   k.fillStyle = fill;
   k.fillRect(0, 0, 2, 128);
   const texture = new T.CanvasTexture(c);
@@ -113,6 +118,7 @@ export class Stage {
   canvas?: HTMLCanvasElement;
   readonly layers = new Map<string, Layer>();
   private bodies: Record<string, Body> = {};
+  private cameras: Record<string, Camera> = {};
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
   private ground = new Ground();
@@ -142,6 +148,10 @@ export class Stage {
   private limbs: Record<string, Limbs | null> = {};
   private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
+  private heaven = new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25);
+  readonly forces = new ForceLayer();
+  private outline = new ChosenOutline();
+  private look = { dusk: false, scenery: true, floor: null as number | null };
   private due = false;
   private framed = false;
   /** Whether one has looked at this project before, from somewhere of one's own. */
@@ -205,7 +215,7 @@ export class Stage {
     this.scene.add(
       this.sun,
       this.sun.target,
-      new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25),
+      this.heaven,
       this.ground.group,
       this.air.group,
       this.colliders.group,
@@ -218,8 +228,10 @@ export class Stage {
       this.vane.group,
       this.beads.group,
       this.beside.group,
+      this.forces.group,
       this.start,
     );
+    for (const l of [this.sun, this.heaven]) l.layers.enable(ALONE);
     this.start.rotation.order = 'ZYX';
     this.figures.ask = () => this.drawAll();
     this.handles.ask = () => this.draw();
@@ -232,6 +244,7 @@ export class Stage {
       return shadows ? this.drawAll() : this.draw();
     };
     this.air.draw = () => this.draw(false);
+    this.air.bodies = () => this.somePoints();
     this.arms.ask = () => this.drawAll();
     const unarm = this.arms.mount(this.camera, canvas, controls, this.scene);
     const fit = () => {
@@ -241,6 +254,7 @@ export class Stage {
       this.camera.updateProjectionMatrix();
       this.air.setSize(w, h);
       this.vane.setSize(w, h);
+      this.forces.setSize(w, h);
       this.size();
       this.draw();
     };
@@ -261,6 +275,7 @@ export class Stage {
       this.handles.clear();
       this.outlines.clear();
       this.beads.clear();
+      this.outline.dispose();
       this.scene.clear();
       this.renderer?.dispose();
       this.renderer = undefined as never;
@@ -329,6 +344,7 @@ export class Stage {
       this.shadowsAt = at;
     }
     this.renderer.render(this.scene, this.camera);
+    this.outline.render(this.renderer, this.scene, this.camera, this.plain && !this.best);
     if (!this.best) requestAnimationFrame(() => (this.cost = 0.7 * this.cost + 0.3 * (performance.now() - at)));
     this.labels.place(this.camera, this.canvas!, (id, p) => this.pointOf(id, p));
   }
@@ -376,7 +392,9 @@ export class Stage {
     const first = !this.framed && this.layers.size > 0;
     if (first || news.some((id) => this.layers.has(id) && !this.isSeen(id))) {
       this.framed = true;
-      this.frame(first ? null : undefined);
+      const [kept] = first && !this.looked ? Object.entries(this.cameras) : [];
+      if (kept) this.lookFromCamera(...kept);
+      else this.frame(first ? null : undefined);
     }
     this.showFrame();
     this.drawAll();
@@ -416,10 +434,12 @@ export class Stage {
       colliders: Record<string, Collider>;
       figures: Record<string, Figure>;
       handles: Record<string, Handle>;
+      cameras: Scene['cameras'];
       frames: Scene['frames'];
     },
   ) {
     this.places.follow(project, scene);
+    this.cameras = scene.cameras ?? {};
     this.colliders.set(project, scene.colliders);
     this.figures.set(project, scene.figures, scene.frames);
     this.handles.set(scene.handles);
@@ -644,6 +664,7 @@ export class Stage {
   setLook(look: {
     wire: boolean;
     air: boolean;
+    scenery: boolean;
     dusk: boolean;
     floor: number | null;
     chosen: string | null;
@@ -656,13 +677,21 @@ export class Stage {
       l.drawn.setWire(look.wire);
       l.marks.choose(id === look.chosen ? look.points : []);
     }
-    this.ground.set(look.floor, look.dusk);
+    this.look = { dusk: look.dusk, scenery: look.scenery, floor: look.floor };
     this.scene.background = sky(look.dusk);
+    this.sun.color.set(look.dusk ? '#ffd2a0' : '#fff1dc');
+    this.sun.intensity = look.dusk ? 1.4 : 1.95;
+    this.heaven.color.set(look.dusk ? '#8ea6bd' : '#eaf1f4');
+    this.heaven.intensity = look.dusk ? 0.75 : 1.05;
+    this.outline.setDusk(look.dusk);
     this.air.setLook(look.air, look.dusk);
     for (const l of this.layers.values()) l.marks.follow(l.drawn.positions);
     // Left is for choosing while points are chosen; the wheel and the other buttons always look around.
     if (this.controls) this.controls.mouseButtons.LEFT = (look.tool === 'look' ? T.MOUSE.ROTATE : -1) as T.MOUSE;
     this.hide(look.hidden);
+    // Of one body alone it is plain which is chosen.
+    const drawn = this.layers.size > 1 && look.chosen ? this.layers.get(look.chosen)?.drawn : undefined;
+    this.outline.set(drawn?.group ?? null, !(drawn instanceof ClothLayer));
     this.showFrame();
     this.drawAll();
   }
@@ -670,8 +699,12 @@ export class Stage {
   private hide(hidden: string[]) {
     this.hidden = hidden;
     for (const [id, l] of this.layers) l.drawn.group.visible = l.marks.group.visible = !hidden.includes(id);
-    this.colliders.hide(hidden);
-    this.figures.hide(hidden);
+    this.figures.hide(hidden, this.look.scenery);
+    const { about } = this.figures;
+    this.colliders.hide(hidden, about);
+    this.ground.set(this.look.floor, this.look.dusk, about);
+    // Only what is far beyond the bodies fades.
+    this.scene.fog = about ? new T.Fog(this.look.dusk ? '#33393a' : HAZE, 9, 85) : null;
   }
 
   /** Puts the stored frame of the clock on screen, or the rest shape as a ghost where there is none. */
@@ -914,6 +947,55 @@ export class Stage {
     const down = Math.max(0, ball.center.y - this.ground.group.position.y);
     this.ground.around(ball.center.x + 0.53 * down, ball.center.z - 0.38 * down, 1.9 * r + 0.4 * down);
     this.size();
+  }
+
+  /** Draws what acts on a point as arrows from where it is; none where there are none. */
+  setForces(at: readonly number[] | null, forces: Force[]) {
+    this.labels.set('forces', this.forces.set(at, forces, this.camera.position.distanceTo(this.controls?.target ?? new T.Vector3())));
+    this.draw(false);
+  }
+
+  /** Looks from a camera of the scene, as it stands at the frame. */
+  lookFromCamera(id: string, camera: Camera) {
+    if (!this.controls) return;
+    const stand = new T.Object3D();
+    this.places.put(stand, `cameras/${id}`, camera.place, clock.frame);
+    const way = new T.Vector3(0, 0, -1).applyQuaternion(stand.quaternion);
+    // One turns about what is looked at: as far off as the middle of the bodies, on the way that it looks.
+    const far = this.bounds().getCenter(new T.Vector3()).sub(stand.position).dot(way);
+    this.framed = true;
+    this.camera.position.copy(stand.position);
+    this.controls.target.copy(stand.position).addScaledVector(way, Math.max(0.3, far));
+    this.setAngle(camera.angle ?? 0.6);
+    this.controls.update();
+    this.light();
+    this.tellLook();
+    this.drawAll();
+  }
+
+  private setAngle(radians: number) {
+    this.camera.fov = T.MathUtils.radToDeg(radians);
+    this.camera.updateProjectionMatrix();
+  }
+
+  /** Where one looks from, as a camera of the scene has it. */
+  asCamera(): { position: number[]; turn: number[]; angle: number } {
+    const turn = new T.Euler().setFromQuaternion(this.camera.quaternion, 'ZYX');
+    const tidy = (v: number) => Number(v.toFixed(4));
+    return {
+      position: this.camera.position.toArray().map(tidy),
+      turn: [turn.x, turn.y, turn.z].map(tidy),
+      angle: tidy(T.MathUtils.degToRad(this.camera.fov)),
+    };
+  }
+
+  /** Every so many of the points on screen, some hundreds in all. */
+  private somePoints(): Float32Array {
+    const all = [...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.positions);
+    const each = Math.max(1, Math.ceil(all.reduce((n, p) => n + p.length / 3, 0) / 500));
+    const out: number[] = [];
+    for (const p of all) for (let k = 0; k + 2 < p.length; k += 3 * each) out.push(p[k]!, p[k + 1]!, p[k + 2]!);
+    return Float32Array.from(out);
   }
 
   /** Where a point of a body is. */

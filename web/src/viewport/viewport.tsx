@@ -8,11 +8,10 @@ import { now, useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useSh
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
 import { letGo, tryOut } from '../state/tried';
-import { goTo, isBrush, see, setView, useView, type Arms, type Tool } from '../state/view';
+import { airSeen, goTo, isBrush, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
-import { frameChosen } from './frame-chosen';
 import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
 import { CombRing, CombTools } from './comb-tools';
@@ -20,6 +19,7 @@ import { ComparedLegend } from './compared';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
+import { ViewSwitches } from './view-switches';
 import { useOutlines } from '../state/air';
 import { at as valueAt } from '../state/pointer';
 import { useShownMap, useMap } from '../state/maps';
@@ -40,12 +40,13 @@ export function Viewport() {
   const revision = useProject((p) => p.revision);
   const [wire, air, dusk, points, tool, step] = [
     useView((v) => v.wire),
-    useView((v) => v.air),
+    useView(airSeen),
     useView((v) => v.dusk),
     useView((v) => v.points),
     useView((v) => v.tool),
     useView((v) => v.step),
   ];
+  const scenery = useView((v) => v.scenery);
   const hidden = useView((v) => v.seen[id]?.hidden) ?? NOTHING;
   const body = useBody();
   const [shown, setShown] = useState<Shown>({ state: 'missing', reasons: [] });
@@ -82,13 +83,14 @@ export function Viewport() {
   useEffect(() => stage.setLanes(lanes), [lanes, id]);
   const handles = useScene((s) => s.handles) ?? NONE;
   const figures = useScene((s) => s.figures) ?? NONE;
+  const cameras = useScene((s) => s.cameras) ?? NONE;
   const frames = useScene((s) => s.frames);
   useEffect(() => {
-    if (frames) stage.setThings(id, { colliders, handles, figures, frames });
-  }, [id, colliders, handles, figures, frames]);
+    if (frames) stage.setThings(id, { colliders, handles, figures, cameras, frames });
+  }, [id, colliders, handles, figures, cameras, frames]);
   useEffect(
-    () => stage.setLook({ wire, air, dusk, floor, chosen: body, points, tool, hidden }),
-    [wire, air, dusk, floor, body, points, tool, hidden, shapes, revision, id],
+    () => stage.setLook({ wire, air, scenery, dusk, floor, chosen: body, points, tool, hidden }),
+    [wire, air, scenery, dusk, floor, body, points, tool, hidden, shapes, revision, id],
   );
   const grip = useView((v) => v.grip);
   useEffect(() => stage.setSeams(step === 'Shape' || step === 'Hold' ? body : null), [step, body, bodies, shapes, id]);
@@ -96,6 +98,7 @@ export function Viewport() {
   const borders = step === 'Hold' && body ? shapes[body]?.head.borders : undefined;
   useEffect(() => {
     stage.labels.set(
+      'borders',
       body && borders && borders.length <= 8 && !combs
         ? borders.map((b) => ({ text: b.name, body, point: b.points[b.points.length >> 1]! }))
         : [],
@@ -140,16 +143,15 @@ export function Viewport() {
       )}
       {step === 'Hold' && body && !combs && <BrushRing body={body} />}
       {combs && body && <CombRing body={body} />}
-      <div className="pointer-events-none absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-124px)] flex-col items-center gap-1 *:pointer-events-auto">
+      <div className="pointer-events-none absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-24px)] flex-col items-center gap-1 *:pointer-events-auto">
         {step === 'Hold' && body && !isBrush(tool) && <PickTools />}
         {combs && body && <CombTools body={body} />}
         {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
         {step === 'Air' && <AirTools />}
         <ArmTools />
       </div>
-      <ViewControls />
       {body && shapes[body] && (
-        <p className="pointer-events-none absolute right-3.5 bottom-3.5 flex max-w-[45%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
+        <p className="pointer-events-none absolute right-2 bottom-2 flex max-w-[40%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
           <span className="truncate text-faded">{bodies[body]?.name}</span>
           <span className="num shrink-0">
             {count(shown.there ?? shapes[body].head.points, pieces ? 'piece' : 'point')}
@@ -168,10 +170,11 @@ export function Viewport() {
           )}
         </p>
       )}
-      <div className="pointer-events-none absolute bottom-3.5 left-3.5 flex max-w-[50%] flex-col items-start gap-2">
+      <div className="pointer-events-none absolute bottom-2 left-2 flex max-w-[58%] flex-col items-start gap-1.5">
         {air && <AirLegend />}
         <ComparedLegend />
         <FrameState shown={shown} of={Boolean(body)} />
+        <ViewSwitches />
       </div>
     </>
   );
@@ -614,58 +617,5 @@ function ArmTools() {
         </>
       }
     />
-  );
-}
-
-function ViewControls() {
-  const [wire, air, dusk] = [useView((v) => v.wire), useView((v) => v.air), useView((v) => v.dusk)];
-  const controls = [
-    {
-      name: 'Wireframe',
-      key: 'W',
-      on: wire,
-      act: () => setView({ wire: !wire }),
-      colour: 'var(--ink)',
-      d: 'M2 6h16M2 12h16M6 2v16M13 2v16',
-    },
-    { name: 'Air', key: 'A', on: air, act: () => setView({ air: !air }), colour: 'var(--plum)', d: 'M2 7c5-5 8 4 16-1M2 13c5-5 8 4 16-1' },
-    {
-      name: 'Bring into view',
-      key: 'F',
-      on: undefined,
-      act: frameChosen,
-      colour: 'var(--woad)',
-      d: 'M2 7V2h5M13 2h5v5M18 13v5h-5M7 18H2v-5M10 10h.01',
-    },
-    {
-      name: dusk ? 'Daylight' : 'Dusk',
-      key: '',
-      on: undefined,
-      act: () => setView({ dusk: !dusk }),
-      colour: 'var(--rust)',
-      d: 'M3 14h14M6 14a4 4 0 0 1 8 0M10 3v3M3.500 7l2 2M16.500 7l-2 2M6 17h8',
-    },
-  ];
-  return (
-    <div
-      role="toolbar"
-      aria-label="View"
-      className="absolute top-3.5 right-3.5 flex flex-col gap-1 rounded-lg border border-line bg-raised/95 p-1"
-    >
-      {controls.map((c) => (
-        <Button
-          key={c.name}
-          hint={c.key ? `${c.name} (${c.key})` : c.name}
-          aria-label={c.name}
-          aria-pressed={c.on}
-          className={`!border-0 !p-1.5 ${c.on ? '!bg-woad-wash' : '!bg-transparent'}`}
-          onClick={c.act}
-        >
-          <svg width="20" height="20" aria-hidden>
-            <path d={c.d} fill="none" stroke={c.colour} strokeWidth="1.600" strokeLinecap="round" opacity={c.on === false ? 0.55 : 1} />
-          </svg>
-        </Button>
-      ))}
-    </div>
   );
 }

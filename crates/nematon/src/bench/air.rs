@@ -79,13 +79,8 @@ pub fn air(rounds: usize, threads: usize) -> Result<Vec<Value>, String> {
 
 fn ball() -> Collider {
     Collider {
-        name: "Ball".into(),
-        on: true,
-        form: Form::Ball(nematon_document::BallForm { radius: 0.5 }),
         place: Node::still([0.0, 1.5, 0.0], [0.0; 3]),
-        hollow: false,
         thickness: 0.001,
-        friction: 0.4.into(),
-        group: "solid".into(),
+        ..Collider::of("Ball", Form::Ball(nematon_document::BallForm { radius: 0.5 }))
     }
 }

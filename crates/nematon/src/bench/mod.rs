@@ -273,14 +273,9 @@ fn folds(n: (u32, u32)) -> Scene {
         cloth.matter.thickness = 0.002;
     }
     let ball = Collider {
-        name: "Ball".into(),
-        on: true,
-        form: Form::Ball(BallForm { radius: 0.25 }),
         place: Node::still([0.0, 0.3, 0.0], [0.0; 3]),
-        hollow: false,
         thickness: 0.001,
-        friction: 0.4.into(),
-        group: "solid".into(),
+        ..Collider::of("Ball", Form::Ball(BallForm { radius: 0.25 }))
     };
     scene.colliders.insert("ball".into(), ball);
     scene

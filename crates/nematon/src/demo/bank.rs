@@ -1,6 +1,7 @@
 //! The thistle bank: thistles and barley on the slope below the deck, in the ridge wind and a squall; their down, that lets go in gusts, an awning that
 //! it settles on, and a dwarf tree by the post.
-use nematon_document::{Scene, VERSION, parse, species};
+use super::place::{scenery, view};
+use nematon_document::{Node, Scene, Surface, VERSION, parse, species};
 use serde_json::{Value, json};
 
 /// How steep the slope is, rad.
@@ -75,6 +76,14 @@ pub fn bank() -> Result<Scene, String> {
             "post": { "name": "Post", "form": { "box": { "size": [0.12, 2.2, 0.12] } }, "place": { "position": [-3.4, HIGH + 1.2, -1.0], "turn": [0, 0, 0] }, "group": "solid" }
         }
     });
-    parse(&scene.to_string())
-        .map_err(|f| f.iter().map(|f| format!("{}: {}", f.path, f.message)).collect::<Vec<_>>().join("; "))
+    let mut scene = parse(&scene.to_string())
+        .map_err(|f| f.iter().map(|f| format!("{}: {}", f.path, f.message)).collect::<Vec<_>>().join("; "))?;
+    scene.figures.extend([scenery("ridge", "Ridge", Surface::Turf, Node::still([0.0, 0.6, 0.0], [0.0; 3]))]);
+    scene.cameras.extend([view("Along the bank", [2.3, 2.1, 4.6], [-0.1, 1.15, 0.3], 118)]);
+    for (id, surface) in [("slope", Surface::Turf), ("post", Surface::Wood)] {
+        if let Some(c) = scene.colliders.get_mut(id) {
+            c.surface = Some(surface);
+        }
+    }
+    Ok(scene)
 }

@@ -1,5 +1,6 @@
 //! The signal bladder over the deck, and the cushions on the bench below it.
-use nematon_document::{BodyId, Cloth, ColliderId, Matter, Scene, Shape, VERSION, parse};
+use super::place::{deck_and_ridge, view};
+use nematon_document::{BodyId, Cloth, ColliderId, Matter, Scene, Shape, Surface, VERSION, parse};
 use nematon_evaluate::{NoMeshes, Run, freeze};
 use nematon_formats::{With, write_obj};
 use nematon_solver::NoWatch;
@@ -106,5 +107,18 @@ pub fn bladder() -> Result<Scene, String> {
     let told = |faults: Vec<nematon_document::Fault>| {
         faults.iter().map(ToString::to_string).collect::<Vec<_>>().join("; ")
     };
-    parse(&scene.to_string()).map_err(told)
+    let mut scene = parse(&scene.to_string()).map_err(told)?;
+    scene.figures.extend(deck_and_ridge(-0.004));
+    scene.cameras.extend([view("At the mast", [1.35, 1.75, 3.3], [0.06, 1.22, 0.0], 92)]);
+    for (id, surface) in [
+        ("bench", Surface::Wood),
+        ("pole", Surface::Wood),
+        ("frozen", Surface::Felt),
+        ("courier", Surface::Felt),
+    ] {
+        if let Some(c) = scene.colliders.get_mut(id) {
+            c.surface = Some(surface);
+        }
+    }
+    Ok(scene)
 }

@@ -1,4 +1,5 @@
 //! The Courier lands: a moth with a cape and a satchel comes down on a canopy whose frame sways.
+use super::place::{deck_and_ridge, swaying_frame, view};
 use nematon_document::*;
 
 /// How far the feet press the canopy below where its frame holds it, metres.
@@ -183,18 +184,10 @@ pub fn courier() -> Scene {
         )
     };
     let satchel = satchel(&grip, &moth());
-    let touched = |name: &str, parts: &[&str], group: &str| Collider {
-        name: name.into(),
-        on: true,
-        form: Form::Figure(FigureForm {
-            figure: "courier".into(),
-            parts: parts.iter().map(|p| (*p).to_owned()).collect(),
-        }),
-        place: Node::default(),
-        hollow: false,
-        thickness: 0.004,
-        friction: 0.6.into(),
-        group: group.into(),
+    let touched = |name: &str, parts: &[&str], group: &str| {
+        let parts = parts.iter().map(|p| (*p).to_owned()).collect();
+        let form = Form::Figure(FigureForm { figure: "courier".into(), parts });
+        Collider { thickness: 0.004, friction: 0.6.into(), group: group.into(), ..Collider::of(name, form) }
     };
     Scene {
         name: "The Courier lands".into(),
@@ -217,21 +210,19 @@ pub fn courier() -> Scene {
         .into_iter()
         .collect(),
         handles: [("frame".into(), frame), ("guy".into(), guy)].into_iter().collect(),
+        cameras: [view("Face to face", [1.15, 2.5, 2.6], [0.0, 2.0, 0.05], 128)].into_iter().collect(),
         figures: [(
             moth(),
             Figure {
-                name: "The Courier".into(),
-                from: MeshSource::File("courier.glb".into()),
-                points: None,
                 place: Node::still([0.0, DECK - PRESS, 0.0], [0.0; 3]),
-                size: 1.0,
                 clip: Some("Landing".into()),
-                begins: 0.0,
-                speed: 1.0,
-                then: AtEnd::Hold,
+                surface: Some(Surface::Felt),
+                ..Figure::of("The Courier", MeshSource::File("courier.glb".into()))
             },
         )]
         .into_iter()
+        .chain(deck_and_ridge(0.0))
+        .chain([swaying_frame()])
         .collect(),
         // The cape lies between the wings, these fold over the deck, and the strap runs between the legs.
         apart: [

@@ -5,6 +5,7 @@ mod courier;
 mod dyes;
 mod moth;
 mod pennant;
+mod place;
 mod relay;
 mod trials;
 mod weather;
@@ -34,6 +35,10 @@ pub fn write(out: &Path) -> Result<(), String> {
     save("wuthering-bank.json", text(&bank::bank()?)?)?;
     save("frozen-cushion.obj", bladder::frozen_cushion()?)?;
     save("satchel.obj", courier::satchel_mesh())?;
+    save("deck.obj", place::deck())?;
+    save("canopy-frame.obj", place::canopy_frame())?;
+    save("landing-frame.obj", place::landing_frame())?;
+    save("ridge.obj", place::ridge())?;
     std::fs::write(out.join("courier.glb"), moth::moth()).map_err(|e| format!("courier.glb: {e}"))?;
     let bytes =
         |name: &str, b: Vec<u8>| std::fs::write(out.join(name), b).map_err(|e| format!("{name}: {e}"));

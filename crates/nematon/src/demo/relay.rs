@@ -1,4 +1,5 @@
 //! The landing canopy: an oilcloth stretched by eyelets over the landing deck, its trailing corner free.
+use super::place::{deck_and_ridge, scenery, view};
 use nematon_document::*;
 
 /// The scene of the landing canopy.
@@ -83,6 +84,11 @@ pub fn relay() -> Scene {
         ]
         .into_iter()
         .collect(),
+        figures: deck_and_ridge(-0.004)
+            .into_iter()
+            .chain([scenery("canopy-frame", "Canopy frame", Surface::Wood, Node::default())])
+            .collect(),
+        cameras: [view("From the gully", [3.7, 2.15, 5.6], [0.15, 1.3, 0.0], 132)].into_iter().collect(),
         floor: Some(Floor { height: 0.0, friction: 0.6 }),
         ..Scene::default()
     }

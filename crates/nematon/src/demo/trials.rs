@@ -1,6 +1,7 @@
 //! The contact trials as scenes: what must stay apart when stacked, squeezed, dragged, twisted and run through.
 use super::bladder::sewn;
-use nematon_document::{Scene, parse};
+use super::place::{deck_and_ridge, view};
+use nematon_document::{Scene, Surface, parse};
 use serde_json::{Value, json};
 
 /// Names and scenes of the trials.
@@ -285,5 +286,14 @@ pub fn loft() -> Result<Scene, String> {
         json!({"colliders": {"chest": chest, "bolster": capsule, "gourd": ball}, "floor": {}}),
     );
     value["frames"].as_object_mut().and_then(|f| f.remove("substeps"));
-    parse(&value.to_string()).map_err(|f| f.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))
+    let mut scene = parse(&value.to_string())
+        .map_err(|f| f.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))?;
+    scene.figures.extend(deck_and_ridge(-0.004));
+    scene.cameras.extend([view("Over the chest", [1.3, 1.35, 2.3], [-0.1, 0.45, 0.05], 72)]);
+    for (id, surface) in [("chest", Surface::Wood), ("bolster", Surface::Felt), ("gourd", Surface::Horn)] {
+        if let Some(c) = scene.colliders.get_mut(id) {
+            c.surface = Some(surface);
+        }
+    }
+    Ok(scene)
 }

@@ -17,7 +17,8 @@ use serde::{Deserialize, Serialize};
 const MOST: usize = 200_000;
 
 pub fn routes() -> Api {
-    let says = Says::gives_bytes("Where colliders, handles and figures are at some frames").asks::<Range>();
+    let says =
+        Says::gives_bytes("Where colliders, handles, figures and cameras are at some frames").asks::<Range>();
     Api::default().get("/projects/{id}/tracks", says, read).post(
         "/projects/{id}/place",
         Says::gives::<Placed>("The numbers of a place, for where a thing is to be in the world")
@@ -97,7 +98,7 @@ pub struct TracksHead {
 
 #[derive(Serialize, JsonSchema)]
 pub struct Track {
-    /// `colliders`, `handles` or `figures`.
+    /// `colliders`, `handles`, `figures` or `cameras`.
     pub of: &'static str,
     pub id: String,
     /// How many poses it has, one a frame; one where it never moves.
@@ -122,7 +123,8 @@ fn pack(scene: &Stage, range: &Range) -> serde_json::Result<Vec<u8>> {
     let colliders = scene.colliders.iter().map(|(id, c)| ("colliders", &id.0, &c.place));
     let handles = scene.handles.iter().map(|(id, h)| ("handles", &id.0, &h.place));
     let figures = scene.figures.iter().map(|(id, f)| ("figures", &id.0, &f.place));
-    let things: Vec<_> = colliders.chain(handles).chain(figures).collect();
+    let cameras = scene.cameras.iter().map(|(id, c)| ("cameras", &id.0, &c.place));
+    let things: Vec<_> = colliders.chain(handles).chain(figures).chain(cameras).collect();
     let moving = things.iter().filter(|t| scene.moves(t.2)).count().max(1);
     let frames = ((last - first + 1) as usize).min((MOST / moving).max(1));
     let (mut tracks, mut poses) = (vec![], vec![]);

@@ -1,0 +1,59 @@
+//! How things look and from where they are looked at. No frame follows from any of it.
+use crate::Node;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// What a thing that is not computed looks to be made of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Surface {
+    /// Planks and rails: streaked along.
+    Wood,
+    /// Soft, without a shine.
+    Felt,
+    /// Smooth, with a shine.
+    Horn,
+    /// Grained and cold.
+    Stone,
+    /// Grass and heather.
+    Turf,
+}
+
+/// Somewhere to look from. It looks along its own -z, with y up.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Camera {
+    #[schemars(title = "Name", length(min = 1, max = 80))]
+    pub name: String,
+    #[serde(default)]
+    #[schemars(title = "Place")]
+    pub place: Node,
+    /// From the lower to the upper edge of the picture.
+    #[serde(default = "angle", skip_serializing_if = "is_angle")]
+    #[schemars(title = "Angle of view", range(min = 0.02, max = 2.6), extend("unit" = "rad", "default" = 0.6))]
+    pub angle: f64,
+    /// The frame that is on screen where the project is opened for the first time with this camera.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Opens at frame", range(min = -100_000, max = 1_000_000))]
+    pub opens: Option<i64>,
+}
+
+fn angle() -> f64 {
+    0.6
+}
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_angle(v: &f64) -> bool {
+    *v == 0.6
+}
+
+impl Camera {
+    /// One at a place that looks at another, both in the world.
+    pub fn looking(name: &str, from: [f64; 3], at: [f64; 3]) -> Camera {
+        let way = [0, 1, 2].map(|k| at[k] - from[k]);
+        let flat = (way[0] * way[0] + way[2] * way[2]).sqrt();
+        // Turned up or down about x first, then about y.
+        let tidy = |v: f64| (v * 1e4).round() / 1e4;
+        let turn = [tidy(way[1].atan2(flat)), tidy((-way[0]).atan2(-way[2])), 0.0];
+        Camera { name: name.to_owned(), place: Node::still(from, turn), angle: angle(), opens: None }
+    }
+}
