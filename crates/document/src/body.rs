@@ -61,6 +61,10 @@ pub struct Body {
     #[serde(default, skip_serializing_if = "IndexMap::is_empty")]
     #[schemars(title = "Scaled by maps")]
     pub scaled: IndexMap<Scaled, ScaledBy>,
+    /// How a cloth is finished where it is seen and handed over; left out, it is as it was computed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schemars(title = "Finishing")]
+    pub finish: Option<crate::Finish>,
 }
 
 impl Body {
@@ -81,6 +85,7 @@ impl Body {
             air_density: air(),
             still_air: Value::default(),
             scaled: IndexMap::new(),
+            finish: None,
         }
     }
 

@@ -34,6 +34,7 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
         let idle = idle
             || c.path.contains("/kind/strands/hairs")
             || c.path.starts_with("/cameras")
+            || c.path.split('/').nth(3) == Some("finish")
             || ["/surface", "/scenery"].iter().any(|e| c.path.ends_with(e));
         on_path && !idle && c.path != "/frames/last"
     });

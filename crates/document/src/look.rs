@@ -19,6 +19,26 @@ pub enum Surface {
     Turf,
 }
 
+/// How a computed surface is finished: where it is seen and handed over, and never where it is computed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Finish {
+    #[schemars(title = "Finished")]
+    pub on: bool,
+    /// How many times it is smoothed by subdivision: each time four triangles for one.
+    #[schemars(title = "Smoothed", range(min = 0, max = 3))]
+    pub smooth: u32,
+    /// Between its two sides, with a rim along its borders; 0 leaves it a surface.
+    #[schemars(title = "Thick", range(min = 0, max = 0.5), extend("unit" = "m"))]
+    pub thickness: f64,
+}
+
+impl Default for Finish {
+    fn default() -> Self {
+        Finish { on: true, smooth: 1, thickness: 0.0 }
+    }
+}
+
 /// Somewhere to look from. It looks along its own -z, with y up.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]

@@ -77,7 +77,7 @@ impl Default for Scene {
         Scene {
             nematon: VERSION,
             name: "Scene".into(),
-            frames: FrameSpan { first: 0, last: 240, rate: rate(), substeps: None, quality: Quality::Fine },
+            frames: FrameSpan::of(0, 240),
             bodies: IndexMap::new(),
             fields: IndexMap::new(),
             calm: Value::default(),
@@ -111,6 +111,31 @@ pub struct FrameSpan {
     #[schemars(title = "Quality")]
     #[serde(default, skip_serializing_if = "Quality::is_fine")]
     pub quality: Quality,
+    /// How the bodies come to rest before the first frame; left out, they are there as they were made.
+    #[schemars(title = "Settle first")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub settle: Option<Settle>,
+}
+
+/// Coming to rest before the first frame, under what acts there.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Settle {
+    /// At most.
+    #[schemars(title = "Settles for", range(min = 0, max = 120), extend("unit" = "s"))]
+    pub seconds: f64,
+    /// Sooner, where no point is faster for some frames in a row.
+    #[schemars(title = "Until slower than", range(min = 0, max = 10), extend("unit" = "m/s"))]
+    pub calm: f64,
+    /// Whether fields act in it beside gravity.
+    #[schemars(title = "In the air that there is")]
+    pub air: bool,
+}
+
+impl Default for Settle {
+    fn default() -> Self {
+        Settle { seconds: 6.0, calm: 0.005, air: false }
+    }
 }
 
 /// How right frames are to be: threads are no longer than so much beyond what their matter itself gives under its load, or more sub-steps are taken.
@@ -143,6 +168,11 @@ impl Quality {
 }
 
 impl FrameSpan {
+    /// Frames at the usual rate, of which nothing else is said.
+    pub fn of(first: i64, last: i64) -> FrameSpan {
+        FrameSpan { first, last, rate: rate(), substeps: None, quality: Quality::Fine, settle: None }
+    }
+
     /// Sub-steps that a frame begins with.
     pub fn begins_with(&self) -> u32 {
         self.substeps.unwrap_or_else(|| self.quality.least())

@@ -266,6 +266,13 @@ fn track(
 }
 
 impl Track {
+    /// Stands as a thing now does that stood as this.
+    pub(crate) fn replace(&mut self, was: &Node, now: &Node) {
+        if self.place == *was {
+            self.place = now.clone();
+        }
+    }
+
     /// The two shapes about a moment with the share of the second.
     fn between(&self, frame: f64) -> Option<(&AtFrame, &AtFrame, f32)> {
         let (first, last) = (self.shapes.first()?, self.shapes.last()?);
@@ -429,6 +436,13 @@ fn rooted(
 }
 
 impl Carried {
+    /// Stands as a thing now does that stood as this.
+    pub(crate) fn replace(&mut self, was: &Node, now: &Node) {
+        if self.place == *was {
+            self.place = now.clone();
+        }
+    }
+
     /// Its way from the frame before to this one; the pose of the scene's `first` frame moves nothing.
     pub fn motion(&self, scene: &Stage, frame: f64) -> GripMotion {
         let first = pose_at(&scene.at_home(), &self.place, scene.frames.first as f64);

@@ -1,9 +1,9 @@
-//! What bodies are handed out as in place of their own points: strands as the hairs between them, plants as their skins.
+//! What bodies are handed out as in place of their own points: strands as the hairs between them, plants as their skins, cloth as it is finished.
 use crate::plants::limbs;
 use crate::strands::{Between, hairs};
 use crate::{MeshLibrary, ShapeError, Shaped, Stage};
 use nematon_document::Body;
-use nematon_geometry::{Limbs, Mesh};
+use nematon_geometry::{Finish, Limbs, Mesh};
 
 /// A body's dress.
 #[derive(Clone, Debug)]
@@ -11,6 +11,7 @@ pub enum Dress {
     /// And where strands are at the first frame.
     Hairs(Between, Vec<[f32; 3]>),
     Limbs(Limbs),
+    Finished(Box<Finish>),
 }
 
 /// Which of them are wanted.
@@ -18,6 +19,14 @@ pub enum Dress {
 pub struct Dressed {
     pub hairs: bool,
     pub skins: bool,
+    pub finished: bool,
+}
+
+/// How a cloth is finished, where it is.
+pub fn finished(body: &Body, shaped: &Shaped) -> Option<Finish> {
+    let own = body.finish.as_ref().filter(|f| f.on && (f.smooth > 0 || f.thickness > 0.0))?;
+    body.kind.cloth()?;
+    Some(Finish::of(&shaped.mesh, own.smooth, own.thickness))
 }
 
 impl Dress {
@@ -35,6 +44,11 @@ impl Dress {
         if let Some(own) = body.kind.plants().filter(|_| wanted.skins) {
             return Ok(limbs(own, shaped).map(Dress::Limbs));
         }
+        if wanted.finished
+            && let Some(finish) = finished(body, shaped)
+        {
+            return Ok(Some(Dress::Finished(Box::new(finish))));
+        }
         if !wanted.hairs {
             return Ok(None);
         }
@@ -46,6 +60,7 @@ impl Dress {
         match self {
             Dress::Hairs(between, _) => between.mesh(),
             Dress::Limbs(limbs) => limbs.mesh(),
+            Dress::Finished(finish) => finish.mesh.clone(),
         }
     }
 
@@ -54,13 +69,14 @@ impl Dress {
         match self {
             Dress::Hairs(between, rest) => between.frame(rest, now),
             Dress::Limbs(limbs) => limbs.frame(now),
+            Dress::Finished(finish) => finish.frame(now),
         }
     }
 
     /// The skins of plants, for a file that has joints.
     pub fn limbs(&self) -> Option<&Limbs> {
         match self {
-            Dress::Hairs(..) => None,
+            Dress::Hairs(..) | Dress::Finished(_) => None,
             Dress::Limbs(limbs) => Some(limbs),
         }
     }

@@ -15,7 +15,7 @@ use crate::source::Coming;
 use crate::tied::Tied;
 use crate::weather::Weather;
 use nematon_air::{Marks, word};
-use nematon_document::BodyId;
+use nematon_document::{BodyId, Settle};
 use nematon_solver::{
     Born, ChamberRest, ClothRest, ClumpRest, Comes, Comings, FillBy, FillNow, FliesRest, Floor, Folds,
     FrameInputs, FreeRest, FrictionNow, Matter, MatterNow, Rest, RestMotion, Rules, SeamNow, SeamRest,
@@ -47,10 +47,32 @@ pub struct Island<'a> {
 /// last bit: what it left is known, and why it is out of date.
 pub const EARLIER: u32 = 10;
 
-/// The fingerprints of all frames of an island, the first frame first, as a version of the solver leaves them.
-pub fn of_island(scene: &Stage, island: &Island, version: u32) -> Vec<Fingerprint> {
-    let count = scene.frames.count();
+/// The fingerprints of all frames of an island, the first frame first, as a version of the solver leaves them. `before` is that of what
+/// comes before the first; of a scene whose first moment lasts it is told by how that ends, `settle`.
+pub fn of_island(
+    scene: &Stage,
+    island: &Island,
+    version: u32,
+    before: Option<Fingerprint>,
+    settle: Option<&Settle>,
+) -> Vec<Fingerprint> {
+    // One frame after the first says what the lasting moment is.
+    let count = if settle.is_some() { 2 } else { scene.frames.count() };
     let mut out = vec![of_rest(scene, island, version)];
+    if let Some(before) = before {
+        let mut s = Sink(blake3::Hasher::new());
+        s.0.update(&out[0].0);
+        s.0.update(&before.0);
+        out[0] = s.end();
+    }
+    if let Some(settle) = settle {
+        let mut s = Sink(blake3::Hasher::new());
+        s.0.update(&out[0].0);
+        s.f64(settle.seconds);
+        s.f64(settle.calm);
+        s.u32(&[u32::from(settle.air)]);
+        out[0] = s.end();
+    }
     let mut blew = false;
     for index in 1..count {
         let inputs = frame_inputs(scene, island.bodies, index);

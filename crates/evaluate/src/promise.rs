@@ -129,8 +129,7 @@ mod tests {
     use super::*;
 
     fn fine() -> Promise {
-        Promise::of(&FrameSpan { first: 0, last: 9, rate: 24.0, substeps: None, quality: Quality::Fine })
-            .unwrap()
+        Promise::of(&FrameSpan::of(0, 9)).unwrap()
     }
 
     #[test]
@@ -189,7 +188,7 @@ mod tests {
         let mut g = Going::begin(&p);
         assert_eq!(g.judge(&p, 20, 0.12, Some(0.12)), None);
         assert!((g.told_beyond(&p) - OVERSTRETCH).abs() < 1e-12);
-        let fixed = FrameSpan { first: 0, last: 9, rate: 24.0, substeps: Some(7), quality: Quality::Fine };
+        let fixed = FrameSpan { substeps: Some(7), ..FrameSpan::of(0, 9) };
         assert_eq!(Promise::of(&fixed), None);
     }
 }

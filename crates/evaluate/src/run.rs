@@ -4,11 +4,12 @@ use crate::matters::{Changing, changing};
 use crate::promise::{self, Going, Promise};
 use crate::resolve::World;
 use crate::rest::{Relaxed, relaxed};
+use crate::settle::{CALM_FRAMES, PASSED, SLOWED, Settled, asked, held};
 use crate::shape::{begins, thin_enough};
 use crate::source::Coming;
 use crate::tied::{Tied, tied};
 use crate::{Fingerprint, MeshLibrary, NoPlace, ShapeError, Shaped, Stage, body_rest, frame_inputs, shape};
-use nematon_document::{BodyId, ColliderId, Scene};
+use nematon_document::{BodyId, ColliderId, Scene, Settle};
 use nematon_solver::{
     Body, BuildError, Comings, Contact, ContactError, Exploded, FrameInputs, Gas, Halt, OVERSTRETCH, Rest,
     Rules, Snag, SnapshotError, State, Trace, Watch, snags, step_traced,
@@ -33,6 +34,11 @@ pub struct Run {
     promise: Option<(Promise, Going)>,
     /// Sub-steps of the frame that it is at.
     took: u32,
+    /// What comes before the first frame, while that is still to come.
+    settling: Option<Box<(Settle, Run)>>,
+    /// Whether it is what comes before the first frame.
+    still: bool,
+    settled: Option<Settled>,
 }
 
 /// One body of an island.
@@ -85,6 +91,8 @@ struct Parts {
     relaxed: Vec<Relaxed>,
     changing: Vec<Changing>,
     tied: Vec<Tied>,
+    /// Of what comes before the first frame.
+    before: Option<Fingerprint>,
 }
 
 /// How far the middle of an island may go from where its places are told from, metres: there single precision tells a
@@ -101,15 +109,20 @@ impl Parts {
         let places: Vec<[f64; 3]> =
             begin.map(|b| World::of(scene, begins(scene, b), first).position).collect();
         let home = scene.beside(snapped(middle(places.iter().copied())));
-        let parts = Parts::of(&home, bodies, library)?;
+        let mut parts = Parts::of(&home, bodies, library)?;
         let all = parts.rests.iter().flat_map(|r| r.positions()).map(|p| p.map(f64::from));
         let off = middle(all);
-        if off.iter().all(|c| c.abs() <= NEAR) {
-            return Ok((home, parts));
+        let mut home = home;
+        if off.iter().any(|c| c.abs() > NEAR) {
+            // A shape far from its own origin.
+            home = scene.beside(snapped(std::array::from_fn(|c| home.origin[c] + off[c])));
+            parts = Parts::of(&home, bodies, library)?;
         }
-        // A shape far from its own origin.
-        let home = scene.beside(snapped(std::array::from_fn(|c| home.origin[c] + off[c])));
-        let parts = Parts::of(&home, bodies, library)?;
+        if let Some(settle) = asked(&home) {
+            let still = Stage::new(&held(&home, &settle), library).beside(home.origin);
+            let own = Parts::of(&still, bodies, library)?;
+            parts.before = Some(own.first_moment(&still, &settle));
+        }
         Ok((home, parts))
     }
 
@@ -150,11 +163,24 @@ impl Parts {
             }
         }
         let (relaxed, changing) = (relaxed(&found), changing(&found));
-        Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing, tied })
+        Ok(Parts { members, rests, rules, tracks, carried, relaxed, changing, tied, before: None })
     }
 
     fn fingerprints(&self, scene: &Stage, version: u32) -> Vec<Vec<Fingerprint>> {
-        let Parts { members, rests, rules, tracks, carried, relaxed, changing, tied } = self;
+        let island = self.with_island(|island| of_island(scene, island, version, self.before, None));
+        let n = self.rests.len();
+        (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
+    }
+
+    /// All that coming to rest follows from.
+    fn first_moment(&self, still: &Stage, settle: &Settle) -> Fingerprint {
+        let version = nematon_solver::VERSION;
+        let all = self.with_island(|island| of_island(still, island, version, None, Some(settle)));
+        all[all.len() - 1]
+    }
+
+    fn with_island<R>(&self, then: impl FnOnce(&Island) -> R) -> R {
+        let Parts { members, rests, rules, tracks, carried, relaxed, changing, tied, .. } = self;
         let bodies: Vec<BodyId> = members.iter().map(|m| m.0.clone()).collect();
         let weathers: Vec<_> = members.iter().map(|m| m.2.weather.clone()).collect();
         let sewn: Vec<_> = members.iter().map(|m| m.2.sewn().cloned()).collect();
@@ -162,26 +188,20 @@ impl Parts {
         let shed: Vec<_> = members.iter().map(|m| m.2.shed().cloned()).collect();
         let (bodies, weathers, sewn, coming, shed) =
             (&bodies[..], &weathers[..], &sewn[..], &coming[..], &shed[..]);
-        let island = of_island(
-            scene,
-            &Island {
-                bodies,
-                rests,
-                rules,
-                tracks,
-                carried,
-                relaxed,
-                changing,
-                weathers,
-                sewn,
-                coming,
-                shed,
-                tied,
-            },
-            version,
-        );
-        let n = rests.len();
-        (0..n).map(|k| island.iter().map(|f| of_member(*f, k, n)).collect()).collect()
+        then(&Island {
+            bodies,
+            rests,
+            rules,
+            tracks,
+            carried,
+            relaxed,
+            changing,
+            weathers,
+            sewn,
+            coming,
+            shed,
+            tied,
+        })
     }
 }
 
@@ -249,7 +269,16 @@ impl Run {
     /// # Errors
     /// When a body has no shape, or one that can't move; when a collider can't be.
     pub fn start(scene: &Scene, island: &[BodyId], library: &dyn MeshLibrary) -> Result<Run, RunError> {
-        let (scene, parts) = Parts::near(&Stage::new(scene, library), island, library)?;
+        let (stage, parts) = Parts::near(&Stage::new(scene, library), island, library)?;
+        let settling = match asked(&stage) {
+            Some(settle) => {
+                let mut still = Run::start(&held(scene, &settle), island, library)?;
+                still.still = true;
+                Some(Box::new((settle, still)))
+            }
+            None => None,
+        };
+        let scene = stage;
         let mut bodies = vec![];
         for (rest, (_, name, _)) in parts.rests.iter().zip(&parts.members) {
             bodies.push(Body::build(rest).map_err(|why| RunError::Build { body: name.clone(), why })?);
@@ -277,6 +306,9 @@ impl Run {
             at: 0,
             promise,
             took,
+            settling,
+            still: false,
+            settled: None,
         })
     }
 
@@ -304,13 +336,86 @@ impl Run {
         }
         let at = |c: usize| f64::from_le_bytes(std::array::from_fn(|b| origin[8 * c + b]));
         self.scene = self.scene.moved([at(0), at(1), at(2)]);
-        (self.states, self.at) = (states, index);
+        (self.states, self.at, self.settling) = (states, index, None);
         Ok(())
     }
 
     /// The frame that the bodies are at, counted from the first.
     pub fn at(&self) -> usize {
         self.at
+    }
+
+    /// The scene that it is in, with places told from near the bodies.
+    pub fn stage(&self) -> &Stage {
+        &self.scene
+    }
+
+    /// Goes on in a scene that differs in how places and numbers of fields move after the frame that it is at, and in nothing else.
+    pub(crate) fn change(&mut self, scene: Scene) {
+        for ((_, was), (_, now)) in
+            self.scene.nodes().into_iter().zip(scene.nodes()).filter(|(a, b)| a.1 != b.1)
+        {
+            self.tracks.iter_mut().for_each(|t| t.replace(was, now));
+            self.carried.iter_mut().for_each(|c| c.replace(was, now));
+        }
+        self.scene = self.scene.with(scene);
+    }
+
+    /// Whether the bodies have still to come to rest before they are at the first frame.
+    pub fn is_unsettled(&self) -> bool {
+        self.settling.is_some()
+    }
+
+    /// How they came to rest, where they did.
+    pub fn settled(&self) -> Option<Settled> {
+        self.settled
+    }
+
+    /// Lets the bodies come to rest where the scene asks for it; tells how fast the fastest point is, m/s, at each frame of it.
+    ///
+    /// # Errors
+    /// As `advance`; the bodies are then as they were made.
+    pub fn settle(&mut self, watch: &dyn Watch, tell: &dyn Fn(f64)) -> Result<Option<Settled>, RunError> {
+        let Some(before) = &mut self.settling else { return Ok(self.settled) };
+        let (settle, still) = &mut **before;
+        let rate = still.scene.frames.rate;
+        let most = (settle.seconds * rate).ceil() as usize;
+        let (mut calm, mut speed) = (0, f64::INFINITY);
+        let (mut done, mut swings) = (0, 0.0);
+        while done < most && calm < CALM_FRAMES {
+            let was: Vec<_> = (0..still.members.len()).map(|k| still.places(k)).collect();
+            // The first moment lasts: it is always the way to the frame after it.
+            still.at = 0;
+            still.follow(watch, None)?;
+            done += 1;
+            // Where what moves has begun to slow down it has passed where it would rest: all of it stops there (M. Barnes, "Form finding
+            // and analysis of tension structures by dynamic relaxation", 1999: kinetic damping), and all the while it is slowed a little.
+            let moves: f64 =
+                still.bodies.iter().zip(&still.states).map(|(b, s)| b.energy(s, 0.0).kinetic).sum();
+            let passed = moves < PASSED * swings;
+            swings = if passed { 0.0 } else { swings.max(moves) };
+            let to = if passed { 0.0 } else { SLOWED.powf(1.0 / rate) };
+            still.states.iter_mut().for_each(|s| s.slow(to as f32));
+            let far = |a: &[f64; 3], b: &[f64; 3]| (0..3).map(|c| (a[c] - b[c]).powi(2)).sum::<f64>().sqrt();
+            speed = (0..was.len())
+                .flat_map(|k| {
+                    let now = still.places(k);
+                    was[k].iter().zip(now).map(|(a, b)| far(a, &b)).collect::<Vec<_>>()
+                })
+                .filter(|d| d.is_finite())
+                .fold(0.0, f64::max)
+                * rate;
+            calm = if speed < settle.calm { calm + 1 } else { 0 };
+            tell(speed);
+        }
+        let settled = Settled { seconds: done as f64 / rate, speed, calm: calm >= CALM_FRAMES };
+        self.states.clone_from(&still.states);
+        self.scene = self.scene.moved(still.scene.origin);
+        if let (Some((_, going)), Some((_, own))) = (&mut self.promise, &still.promise) {
+            *going = *own;
+        }
+        (self.settling, self.settled) = (None, Some(settled));
+        Ok(self.settled)
     }
 
     /// Whether there is no further frame.
@@ -356,6 +461,10 @@ impl Run {
         let frictions = self.tracks.iter().enumerate();
         inputs.frictions =
             frictions.filter_map(|(k, t)| t.rubs(&self.scene, k, first + index as f64)).collect();
+        if self.still {
+            // Nothing comes, and nothing lets go, before the shot.
+            (inputs.comings, inputs.sheds) = (vec![], vec![]);
+        }
         inputs
     }
 
@@ -398,8 +507,12 @@ impl Run {
     }
 
     fn follow(&mut self, watch: &dyn Watch, mut trace: Option<&mut Trace>) -> Result<(), RunError> {
+        if self.settling.is_some() && self.at == 0 {
+            self.settle(watch, &|_| {})?;
+        }
         self.come_near();
         let mut inputs = self.inputs(self.at + 1);
+
         let Some((promise, mut going)) = self.promise else {
             self.through(&inputs, watch, trace)?;
             self.at += 1;

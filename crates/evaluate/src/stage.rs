@@ -115,6 +115,11 @@ impl Stage {
         Stage { origin, home: origin, ..self.clone() }
     }
 
+    /// The same with a scene in its place in which numbers move otherwise.
+    pub(crate) fn with(&self, scene: Scene) -> Stage {
+        Stage { scene: Arc::new(scene), ..self.clone() }
+    }
+
     /// The same in a later frame, by when what is simulated has gone elsewhere.
     pub(crate) fn moved(&self, origin: [f64; 3]) -> Stage {
         Stage { origin, ..self.clone() }

@@ -6,8 +6,69 @@ use std::collections::BTreeMap;
 /// an edge's middle has 3/8 of its ends and 1/8 of the points across, a point 1 - n b of itself and b of each of its n neighbours, with
 /// b = (5/8 - (3/8 + cos(2π/n)/4)²)/n. Along borders 1/2, 1/2 and 3/4, 1/8, 1/8. Textures are cut in the middle.
 pub fn subdivide(mesh: &Mesh) -> Mesh {
+    divided(mesh).0
+}
+
+/// What points are of others: the parts of each, one after the other.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Rows {
+    /// Where the parts of each point begin, and where the last end.
+    pub from: Vec<u32>,
+    pub points: Vec<u32>,
+    pub parts: Vec<f32>,
+}
+
+impl Rows {
+    /// Each point is itself.
+    pub(crate) fn same(count: usize) -> Rows {
+        Rows {
+            from: (0..=count as u32).collect(),
+            points: (0..count as u32).collect(),
+            parts: vec![1.0; count],
+        }
+    }
+
+    fn push(&mut self, of: &[(u32, f64)]) {
+        if self.from.is_empty() {
+            self.from.push(0);
+        }
+        self.points.extend(of.iter().map(|p| p.0));
+        self.parts.extend(of.iter().map(|p| p.1 as f32));
+        self.from.push(self.points.len() as u32);
+    }
+
+    fn row(&self, k: usize) -> impl Iterator<Item = (u32, f64)> + '_ {
+        let own = self.from[k] as usize..self.from[k + 1] as usize;
+        own.map(|i| (self.points[i], f64::from(self.parts[i])))
+    }
+
+    /// These of points that themselves are of others.
+    pub(crate) fn after(&self, before: &Rows) -> Rows {
+        let mut out = Rows::default();
+        for k in 0..self.from.len().saturating_sub(1) {
+            let mut sum: BTreeMap<u32, f64> = BTreeMap::new();
+            for (p, w) in self.row(k) {
+                before.row(p as usize).for_each(|(q, v)| *sum.entry(q).or_default() += w * v);
+            }
+            out.push(&sum.into_iter().collect::<Vec<_>>());
+        }
+        out
+    }
+
+    /// Where the points are when those that they are of are there.
+    pub fn apply(&self, at: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        let of = |k: usize| {
+            let mut sum = [0.0f64; 3];
+            self.row(k).for_each(|(p, w)| (0..3).for_each(|c| sum[c] += w * f64::from(at[p as usize][c])));
+            sum.map(|c| c as f32)
+        };
+        (0..self.from.len().saturating_sub(1)).map(of).collect()
+    }
+}
+
+/// The mesh, and what its points are of those of the mesh before.
+pub(crate) fn divided(mesh: &Mesh) -> (Mesh, Rows) {
     let n = mesh.positions.len();
-    let at = |p: u32| mesh.positions[p as usize].map(f64::from);
     // Of each edge the points across, and how often it is met.
     let mut edges: BTreeMap<[u32; 2], Vec<u32>> = BTreeMap::new();
     for t in &mesh.triangles {
@@ -26,35 +87,31 @@ pub fn subdivide(mesh: &Mesh) -> Mesh {
             rim[*b as usize].push(*a);
         }
     }
-    let sum = |of: &[(u32, f64)]| -> [f64; 3] {
-        std::array::from_fn(|c| of.iter().map(|(p, w)| w * at(*p)[c]).sum())
-    };
+    let mut rows = Rows::default();
     let mut out = Mesh { uvs: mesh.uvs.clone(), ..Mesh::default() };
     for p in 0..n as u32 {
         let (all, rim) = (&near[p as usize], &rim[p as usize]);
-        let to = match rim[..] {
+        match rim[..] {
             [] if !all.is_empty() => {
                 let k = all.len() as f64;
                 let c = 0.375 + 0.25 * libm::cos(std::f64::consts::TAU / k);
                 let b = (0.625 - c * c) / k;
                 let mut of: Vec<(u32, f64)> = all.iter().map(|q| (*q, b)).collect();
                 of.push((p, 1.0 - k * b));
-                sum(&of)
+                rows.push(&of);
             }
-            [a, b] => sum(&[(p, 0.75), (a, 0.125), (b, 0.125)]),
-            _ => at(p),
-        };
-        out.positions.push(to.map(|c| c as f32));
+            [a, b] => rows.push(&[(p, 0.75), (a, 0.125), (b, 0.125)]),
+            _ => rows.push(&[(p, 1.0)]),
+        }
     }
     let mut middle: BTreeMap<[u32; 2], u32> = BTreeMap::new();
     for (edge, across) in &edges {
         let [a, b] = *edge;
-        let to = match across[..] {
-            [c, d] => sum(&[(a, 0.375), (b, 0.375), (c, 0.125), (d, 0.125)]),
-            _ => sum(&[(a, 0.5), (b, 0.5)]),
-        };
-        middle.insert(*edge, out.positions.len() as u32);
-        out.positions.push(to.map(|c| c as f32));
+        middle.insert(*edge, rows.from.len().max(1) as u32 - 1);
+        match across[..] {
+            [c, d] => rows.push(&[(a, 0.375), (b, 0.375), (c, 0.125), (d, 0.125)]),
+            _ => rows.push(&[(a, 0.5), (b, 0.5)]),
+        }
     }
     let split = |t: &[u32; 3], m: [u32; 3]| {
         [[t[0], m[0], m[2]], [m[0], t[1], m[1]], [m[2], m[1], t[2]], [m[0], m[1], m[2]]]
@@ -78,7 +135,8 @@ pub fn subdivide(mesh: &Mesh) -> Mesh {
         });
         out.uv_triangles.extend(split(t, m));
     }
-    out
+    out.positions = rows.apply(&mesh.positions);
+    (out, rows)
 }
 
 #[cfg(test)]

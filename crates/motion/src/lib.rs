@@ -4,11 +4,13 @@
 //! asked at a moment and gives the same bits on every machine: straight ways are sums and products, and formulas call
 //! the functions of `libm`.
 
+mod fewer;
 mod formula;
 mod keys;
 mod space;
 mod value;
 
+pub use fewer::fewer;
 pub use formula::{Formula, FormulaError, MOST_DEEP, MOST_LETTERS};
 pub use keys::{Beyond, Handle, Key, Way};
 pub use space::gradient_noise;

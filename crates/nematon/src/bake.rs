@@ -3,7 +3,7 @@ use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Quality, Scene};
 use nematon_evaluate::{
-    Dress, Dressed, FrameSnag, Member, Run, Stage, Stopwatch, Touches, comes_and_goes, shape,
+    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, comes_and_goes, shape,
 };
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, file_names, near, rounding,
@@ -56,6 +56,9 @@ pub struct BakeArgs {
     /// Writes plants as meshes, each of its own skin or of round wood and leaves, and not as curves.
     #[arg(long)]
     skins: bool,
+    /// Writes cloth as the scene finishes it: smoothed, and as thick as it is.
+    #[arg(long)]
+    finished: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -315,7 +318,15 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
         fault: None,
     };
     let mut before: Vec<Vec<[f64; 3]>> = vec![];
+    match run.settle(watch, &|_| {}) {
+        Ok(Some(s)) => eprintln!("{}", told_settled(&s)),
+        Ok(None) => {}
+        Err(e) => got.fault = Some(e.to_string()),
+    }
     loop {
+        if got.fault.is_some() {
+            return Ok(got);
+        }
         let frame = job.scene.frames.first + run.at() as i64;
         let substeps = i64::from(run.substeps());
         match got.took.last_mut().filter(|t| t[2] == substeps) {
@@ -350,6 +361,16 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
     }
 }
 
+/// How bodies came to rest, in words.
+pub fn told_settled(s: &Settled) -> String {
+    let mm = 1e3 * s.speed;
+    if s.calm {
+        format!("Settled in {:.2} s: no point is faster than {mm:.1} mm/s.", s.seconds)
+    } else {
+        format!("After {:.2} s the fastest point still goes at {mm:.1} mm/s.", s.seconds)
+    }
+}
+
 fn tell(frame: i64, s: &FrameSnag) -> Value {
     let mut out = json!({"frame": frame});
     if let (Value::Object(out), Ok(Value::Object(more))) = (&mut out, serde_json::to_value(s)) {
@@ -364,7 +385,8 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
     let jointed = kind == Kind::Glb;
-    let wanted = Dressed { hairs: job.args.hairs, skins: job.args.skins || jointed };
+    let wanted =
+        Dressed { hairs: job.args.hairs, skins: job.args.skins || jointed, finished: job.args.finished };
     let dress = match job.scene.bodies.get(&body.id).filter(|_| wanted != Dressed::default()) {
         Some(own) => {
             let stage = Stage::new(job.scene, job.folder);

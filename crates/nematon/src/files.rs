@@ -1,8 +1,9 @@
 //! Scene files and the meshes beside them.
-use nematon_document::{MeshSource, Scene, parse};
-use nematon_evaluate::MeshLibrary;
+use nematon_document::{Body, BodyId, MeshSource, Scene, parse};
+use nematon_evaluate::{MeshLibrary, Run};
 use nematon_geometry::Mesh;
 use nematon_paint::{Combed, Painting, Picture};
+use nematon_solver::NoWatch;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -117,6 +118,31 @@ fn numbers(text: &str) -> Result<Vec<f32>, String> {
         }
     }
     Ok(out)
+}
+
+/// A body of a scene by its key; the first, where none is named.
+///
+/// # Errors
+/// When there is none.
+pub fn body_of<'s>(scene: &'s Scene, named: Option<&str>) -> Result<(BodyId, &'s Body), String> {
+    let id = match named {
+        Some(b) => BodyId(b.to_owned()),
+        None => scene.bodies.keys().next().cloned().ok_or("The scene has no bodies.")?,
+    };
+    let body = scene.bodies.get(&id).ok_or_else(|| format!("There is no body \"{id}\"."))?;
+    Ok((id, body))
+}
+
+/// A body with those that it touches at the first frame, come to rest where the scene asks for it, and its place among them.
+///
+/// # Errors
+/// When they can't be run.
+pub fn run_of(scene: &Scene, folder: &Folder, id: &BodyId) -> Result<(Run, usize), String> {
+    let island = scene.islands().into_iter().find(|i| i.contains(id)).unwrap_or_else(|| vec![id.clone()]);
+    let mut run = Run::start(scene, &island, folder).map_err(|e| e.to_string())?;
+    run.settle(&NoWatch, &|_| {}).map_err(|e| e.to_string())?;
+    let member = run.members.iter().position(|m| m.id == *id).unwrap_or(0);
+    Ok((run, member))
 }
 
 /// Reads a scene file; its meshes are looked for beside it.

@@ -9,6 +9,7 @@ mod map;
 mod mend;
 mod panels;
 mod readout;
+mod settle;
 mod still;
 
 use bytesize::ByteSize;
@@ -50,6 +51,8 @@ enum Verb {
     Still(still::StillArgs),
     /// Numbers over time of points of a body as CSV, and how far they lag behind what holds it.
     Readout(readout::ReadoutArgs),
+    /// Lets bodies come to rest before the first frame, and tells how calm they are then.
+    Settle(settle::SettleArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -149,6 +152,7 @@ fn main() -> ExitCode {
         Verb::Map(a) => map::map(&a),
         Verb::Panels(a) => panels::panels(&a),
         Verb::Still(a) => still::keep(&a),
+        Verb::Settle(a) => settle::settle(&a),
         Verb::Readout(a) => readout::readout(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),

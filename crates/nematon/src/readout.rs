@@ -1,8 +1,7 @@
 //! `nematon readout`: numbers over time of chosen points of a body, as CSV, and by how much they lag behind what holds it.
-use crate::files::read_scene;
+use crate::files::{body_of, read_scene, run_of};
 use clap::Args;
-use nematon_document::BodyId;
-use nematon_evaluate::{Run, Stage, lag, readings, shape};
+use nematon_evaluate::{Stage, lag, readings, shape};
 use nematon_solver::NoWatch;
 use std::fmt::Write;
 use std::path::PathBuf;
@@ -36,11 +35,7 @@ const LATEST: f64 = 2.0;
 pub fn readout(args: &ReadoutArgs) -> Result<(), String> {
     let (scene, folder) = read_scene(&args.scene)?;
     let stage = Stage::new(&scene, &folder);
-    let id = match &args.body {
-        Some(b) => BodyId(b.clone()),
-        None => scene.bodies.keys().next().cloned().ok_or("The scene has no bodies.")?,
-    };
-    let body = scene.bodies.get(&id).ok_or_else(|| format!("There is no body \"{id}\"."))?;
+    let (id, body) = body_of(&scene, args.body.as_deref())?;
     let span = &scene.frames;
     let until = args.until.unwrap_or(span.last);
     if !(span.first..=span.last).contains(&until) {
@@ -63,9 +58,7 @@ pub fn readout(args: &ReadoutArgs) -> Result<(), String> {
         return Err(format!("{} has points 0 to {}; there is no {p}.", body.name, count.saturating_sub(1)));
     }
     let held: Vec<u32> = shaped.gripped().into_iter().flat_map(|(_, points)| points).collect();
-    let island = scene.islands().into_iter().find(|i| i.contains(&id)).unwrap_or_else(|| vec![id.clone()]);
-    let mut run = Run::start(&scene, &island, &folder).map_err(|e| e.to_string())?;
-    let member = run.members.iter().position(|m| m.id == id).unwrap_or(0);
+    let (mut run, member) = run_of(&scene, &folder, &id)?;
     let mut frames = vec![];
     loop {
         frames.push(run.places(member));

@@ -1,9 +1,8 @@
 //! `nematon still`: a frame of a body as a still mesh, and what it holds and weighs there.
 use crate::bake::TOLD;
-use crate::files::read_scene;
+use crate::files::{body_of, read_scene, run_of};
 use clap::Args;
-use nematon_document::BodyId;
-use nematon_evaluate::{Run, Sewn, Stage, filled, freeze as frozen, shape, still as plain};
+use nematon_evaluate::{Sewn, Stage, filled, freeze as frozen, shape, still as plain};
 use nematon_formats::Still;
 use nematon_solver::NoWatch;
 use std::collections::HashMap;
@@ -41,19 +40,13 @@ pub fn keep(args: &StillArgs) -> Result<(), String> {
     }
     let (scene, folder) = read_scene(&args.scene)?;
     let stage = Stage::new(&scene, &folder);
-    let id = match &args.body {
-        Some(b) => BodyId(b.clone()),
-        None => scene.bodies.keys().next().cloned().ok_or("The scene has no bodies.")?,
-    };
-    let body = scene.bodies.get(&id).ok_or_else(|| format!("There is no body \"{id}\"."))?;
+    let (id, body) = body_of(&scene, args.body.as_deref())?;
     let span = &scene.frames;
     let frame = args.frame.unwrap_or(span.last);
     if !(span.first..=span.last).contains(&frame) {
         return Err(format!("The scene has frames {} to {}.", span.first, span.last));
     }
-    let island = scene.islands().into_iter().find(|i| i.contains(&id)).unwrap_or_else(|| vec![id.clone()]);
-    let mut run = Run::start(&scene, &island, &folder).map_err(|e| e.to_string())?;
-    let member = run.members.iter().position(|m| m.id == id).unwrap_or(0);
+    let (mut run, member) = run_of(&scene, &folder, &id)?;
     let closed: Vec<i64> =
         body.kind.cloth().iter().flat_map(|c| c.chambers.values()).filter_map(|c| c.closed).collect();
     let mut then = HashMap::new();

@@ -1952,6 +1952,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A rehearsal: a WebSocket. The window says what the hand moves, then where it is whenever it has moved, then that it is done; it is sent frames as they come: number (i32), how many times as fast as the shot (f32), then the points of each body (x, y, z f32) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                101: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RehearsalTold"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/files/{format}": {
         parameters: {
             query?: never;
@@ -1970,6 +2017,7 @@ export interface paths {
                     triangles?: boolean | null;
                     exact?: boolean | null;
                     hairs?: boolean | null;
+                    finished?: boolean | null;
                     skins?: boolean | null;
                 };
                 header?: never;
@@ -2509,6 +2557,54 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["SpotOf"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a cloth is finished: length, FinishHead, then where the parts of each point begin (u32, one more than there are points), of which computed point each part is (u32) and how much (f32), the triangles of the surface (3 u32), and those of all (3 u32). Where it is thick its points are the surface's, half of that along the normal, and then as far against it */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
                     };
                 };
                 /** @description what went wrong */
@@ -3586,9 +3682,37 @@ export interface components {
             substeps?: number | null;
             /** Quality */
             quality?: components["schemas"]["Quality"];
+            /**
+             * Settle first
+             * @description How the bodies come to rest before the first frame; left out, they are there as they were made.
+             */
+            settle?: components["schemas"]["Settle"] | null;
         };
         /** @description How right frames are to be: threads are no longer than so much beyond what their matter itself gives under its load, or more sub-steps are taken. */
         Quality: "draft" | "fine" | "final";
+        /** @description Coming to rest before the first frame, under what acts there. */
+        Settle: {
+            /**
+             * Settles for
+             * Format: double
+             * @description At most.
+             * @default 6
+             */
+            seconds: number;
+            /**
+             * Until slower than
+             * Format: double
+             * @description Sooner, where no point is faster for some frames in a row.
+             * @default 0.005
+             */
+            calm: number;
+            /**
+             * In the air that there is
+             * @description Whether fields act in it beside gravity.
+             * @default false
+             */
+            air: boolean;
+        };
         /** @description Something simulated: what all have, and what its kind has of its own. */
         Body: {
             /** Name */
@@ -3716,6 +3840,11 @@ export interface components {
             scaled?: {
                 [key: string]: components["schemas"]["ScaledBy"];
             };
+            /**
+             * Finishing
+             * @description How a cloth is finished where it is seen and handed over; left out, it is as it was computed.
+             */
+            finish?: components["schemas"]["Finish"] | null;
         };
         /**
          * @description The colour that a thing is shown in; says nothing about how it moves.
@@ -7189,6 +7318,28 @@ export interface components {
              */
             most: number;
         };
+        /** @description How a computed surface is finished: where it is seen and handed over, and never where it is computed. */
+        Finish: {
+            /**
+             * Finished
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Smoothed
+             * Format: uint32
+             * @description How many times it is smoothed by subdivision: each time four triangles for one.
+             * @default 1
+             */
+            smooth: number;
+            /**
+             * Thick
+             * Format: double
+             * @description Between its two sides, with a rim along its borders; 0 leaves it a surface.
+             * @default 0
+             */
+            thickness: number;
+        };
         /**
          * @description Something that acts through space; what it does is of one of the kinds of `nematon_air`. Those that move air add up to
          *     the air that bodies meet.
@@ -8929,6 +9080,48 @@ export interface components {
              */
             frames: number;
         };
+        /** @description What the window is told in words; frames come as bytes. */
+        RehearsalTold: {
+            begun: {
+                /** Format: int64 */
+                first: number;
+                bodies: components["schemas"]["Rehearsed"][];
+            };
+        } | {
+            ended: {
+                why: string;
+            };
+        } | {
+            keys: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                last: number;
+                numbers: components["schemas"]["Numbers"][];
+            };
+        } | {
+            fault: string;
+        };
+        Rehearsed: {
+            body: string;
+            /** Format: uint */
+            points: number;
+        };
+        Numbers: {
+            /** @description JSON Pointer of the number. */
+            path: string;
+            keys: components["schemas"]["Key"][];
+            /**
+             * Format: uint
+             * @description How many the hand made, one a frame.
+             */
+            of: number;
+            /**
+             * Format: double
+             * @description By how much the keys are off at most.
+             */
+            off: number;
+        };
         Which2: {
             /** @description Keys of the bodies, with commas between; all if left out. */
             bodies?: string | null;
@@ -8953,6 +9146,8 @@ export interface components {
             exact?: boolean | null;
             /** @description Of strands with hairs between them those, and not the strands; no if left out. */
             hairs?: boolean | null;
+            /** @description Cloth as the scene finishes it; no if left out. */
+            finished?: boolean | null;
             /** @description Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case. */
             skins?: boolean | null;
         };
@@ -9531,6 +9726,31 @@ export interface components {
              */
             pressure: number;
         };
+        /** @description What a window says while it rehearses. */
+        RehearsalSaid: {
+            begin: components["schemas"]["Begin"];
+        } | {
+            hand: number[];
+        } | {
+            done: {
+                /** Format: double */
+                within: number;
+                /** Format: double */
+                turned: number;
+            };
+        };
+        Begin: {
+            /** @description The body to see, with those that it touches. */
+            body: string;
+            /**
+             * Format: int64
+             * @description The frame to begin at; left out, the first.
+             * @default null
+             */
+            from: number | null;
+            /** @description JSON Pointer of a thing's place, or of a number. */
+            moves: string;
+        };
         /** @description What stands before the mesh of plants, and what was found in it. */
         LimbsHead: {
             /** Format: uint */
@@ -9564,6 +9784,31 @@ export interface components {
             bones: boolean;
             /** @description One of the mean size, from the side. */
             grown: components["schemas"]["Silhouette"];
+        };
+        /** @description What stands before it. */
+        FinishHead: {
+            /**
+             * Format: uint
+             * @description Of the surface.
+             */
+            points: number;
+            /** Format: uint */
+            parts: number;
+            /**
+             * Format: uint
+             * @description Of the surface.
+             */
+            surface: number;
+            /**
+             * Format: uint
+             * @description Of all.
+             */
+            triangles: number;
+            /**
+             * Format: float
+             * @description Half of the thickness, metres.
+             */
+            half: number;
         };
         /** @description What a window says while it paints, after what the brush does. */
         Said: {

@@ -7,6 +7,8 @@ import { chunkAtHand } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { Cameras } from './cameras';
+import { Finishing } from './finishing';
+import { Proof } from './proof';
 import { Toggle } from '../ui/choice-field';
 import { Actions, Line, Note, Section } from '../ui/section';
 import { readSum } from '../ui/sum';
@@ -70,6 +72,7 @@ export function DeliverStep() {
   const save = async (format: string) => {
     const query = new URLSearchParams({ normals: String(normals), triangles: String(triangles), exact: String(exact) });
     if (haired && hairs) query.set('hairs', 'true');
+    if (Object.values(bodies).some((b) => b.finish && b.finish.on !== false)) query.set('finished', 'true');
     if (planted && skins) query.set('skins', 'true');
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
@@ -88,6 +91,7 @@ export function DeliverStep() {
 
   return (
     <>
+      <Finishing />
       <Cameras />
       <Section title="What goes out">
         {lanes.length > 1 &&
@@ -201,6 +205,7 @@ export function DeliverStep() {
           );
         })}
       </Section>
+      <Proof />
     </>
   );
 }

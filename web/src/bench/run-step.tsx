@@ -71,10 +71,52 @@ export function RunStep() {
             : 'Sub-steps change precision, not character; a frame takes as many wherever it is.'}
         </Note>
       </Section>
+      <Settling />
       <Take />
       <Takes />
       <Kept />
     </>
+  );
+}
+
+/** Coming to rest before the first frame. */
+function Settling() {
+  const settle = useScene((s) => s.frames.settle);
+  return (
+    <Section title="Settle first">
+      <Line label="Settles">
+        <Toggle
+          label="Bodies come to rest before the first frame"
+          on={Boolean(settle)}
+          onTurn={(v) =>
+            void edit(v ? 'Settle first' : 'Begin as made', [
+              v
+                ? { op: 'add', path: '/frames/settle', value: { seconds: 6, calm: 0.005, air: false } }
+                : { op: 'remove', path: '/frames/settle' },
+            ])
+          }
+        />
+      </Line>
+      {settle ? (
+        <>
+          <NumberField path="/frames/settle/seconds" of="" label="At most" />
+          <NumberField path="/frames/settle/calm" of="" />
+          <Line label="In the air">
+            <Toggle
+              label="Fields act while bodies settle"
+              on={settle.air ?? false}
+              onTurn={(v) =>
+                void edit(v ? 'Settle in the air that there is' : 'Settle under weight alone', [
+                  { op: 'add', path: '/frames/settle/air', value: v },
+                ])
+              }
+            />
+          </Line>
+        </>
+      ) : (
+        <Note>The first frame is as the bodies were made: what hangs begins to fall there.</Note>
+      )}
+    </Section>
   );
 }
 

@@ -16,6 +16,7 @@ import {
 } from '../api/http';
 import { clothOf } from './value';
 import { readHairs, type Hairs } from '../api/hairs';
+import { readFinish, type Finished } from '../api/finish';
 import { readLimbs, type Limbs } from '../api/limbs';
 import { readShape, type Shape } from '../api/shape';
 import { readTracks } from '../api/tracks';
@@ -231,6 +232,32 @@ export function useLimbs() {
   );
   return useQueries({ queries: own.map(([key, body]) => limbsOf(id, key, body)), combine });
 }
+/** How cloth is finished, by body. */
+export function useFinishes() {
+  const id = useOpen();
+  const bodies = useScene((s) => s.bodies) ?? NONE;
+  const own = Object.entries(bodies).filter(
+    ([, b]) => b.finish && b.finish.on !== false && (b.finish.smooth !== 0 || (b.finish.thickness ?? 0) > 0),
+  );
+  const combine = useCallback(
+    (all: { data?: Finished | undefined; isError: boolean }[]) =>
+      all.length === 0 ? NO_FINISH : Object.fromEntries(all.map((q, k) => [own[k]![0], q.isError ? null : (q.data ?? null)])),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [JSON.stringify(own.map(([key]) => key))],
+  );
+  return useQueries({
+    queries: own.map(([key, body]) => ({
+      queryKey: ['finish', id, key, shapeKey(body), JSON.stringify(body.finish)],
+      queryFn: ({ signal }: { signal: AbortSignal }) => readFinish(id, key, signal),
+      structuralSharing: false,
+      gcTime: 60_000,
+      retry: 1,
+    })),
+    combine,
+  });
+}
+const NO_FINISH: Record<string, Finished | null> = {};
+
 /** What one body of plants is as, where that is a mesh. */
 export function useLimbsOf(key: string) {
   const id = useOpen();

@@ -43,6 +43,12 @@ class Trial {
     }, 120);
   }
 
+  /** Shows a frame that came from elsewhere; none, and what is stored is seen again. */
+  show(frame: Trial['shown']) {
+    this.shown = frame;
+    this.tell();
+  }
+
   end() {
     clearTimeout(this.waits);
     this.waits = undefined;

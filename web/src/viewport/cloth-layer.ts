@@ -2,7 +2,12 @@
 import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import type { Shape } from '../api/shape';
+import type { Finished } from '../api/finish';
 import type { BodyLayer } from './body-layer';
+import { FinishedSurface } from './finished-surface';
+
+/** What is drawn otherwise. */
+const UNSEEN = new T.MeshBasicMaterial({ colorWrite: false, depthWrite: false });
 
 /** How often the hollows are evened out over the mesh: folds some edges wide show as one. */
 const EVEN = 3;
@@ -35,6 +40,7 @@ export class ClothLayer implements BodyLayer {
   private picture: { from: string; texture: T.Texture } | null = null;
   private colour: string;
   private shown: 'true' | 'stale' | 'ghost' = 'ghost';
+  private finish: { of: Finished; surface: FinishedSurface; mesh: T.Mesh } | null = null;
   private numbers: Map<string, number> | undefined;
   private tree: MeshBVH | null = null;
   private treeIsOld = true;
@@ -188,6 +194,43 @@ export class ClothLayer implements BodyLayer {
     this.cut.fine.value = best ? 1 : 0;
   }
 
+  /** Draws it as it is finished; as it is computed where there is none. */
+  setFinish(of: Finished | null) {
+    if (this.finish?.of === of || (!of && !this.finish)) return;
+    if (this.finish) this.group.remove(this.finish.mesh);
+    this.finish?.surface.dispose();
+    this.finish = null;
+    this.mesh.material = this.material;
+    const points = this.positions.length / 3;
+    if (of && of.points.every((p) => p < points)) {
+      // Of each computed point the first of the corners that are drawn for it.
+      const corner = new Int32Array(points).fill(-1);
+      this.pointOf.forEach((p, k) => (corner[p]! < 0 ? (corner[p] = k) : 0));
+      const own = (name: string, size: number) => {
+        const a = this.surface.getAttribute(name).array;
+        const out = new Float32Array(size * points);
+        for (let p = 0; p < points; p++) for (let c = 0; c < size; c++) out[size * p + c] = a[size * Math.max(0, corner[p]!) + c]!;
+        return { of: out, size };
+      };
+      const surface = new FinishedSurface(of, {
+        uv: own('uv', 2),
+        run: own('run', 1),
+        rim: own('rim', 1),
+        soak: own('soak', 1),
+        hatch: own('hatch', 1),
+      });
+      const mesh = new T.Mesh(surface.geometry, this.material);
+      mesh.castShadow = mesh.receiveShadow = true;
+      mesh.frustumCulled = false;
+      this.finish = { of, surface, mesh };
+      this.group.add(mesh);
+      // Rays still meet what was computed.
+      this.mesh.material = UNSEEN;
+    }
+    this.mesh.castShadow = !this.finish;
+    this.changed(this.shown);
+  }
+
   setWire(on: boolean) {
     this.lines.visible = on;
     // The surface steps back a little so that its own wires are not lost in it.
@@ -315,6 +358,7 @@ export class ClothLayer implements BodyLayer {
     normal.needsUpdate = true;
     hollows.needsUpdate = true;
     if (this.lines.visible) this.wires.getAttribute('position').needsUpdate = true;
+    this.finish?.surface.go(p, hollow);
   }
 
   /** The normal of each point, by the areas about it. */
@@ -396,6 +440,7 @@ export class ClothLayer implements BodyLayer {
 
   dispose() {
     this.surface.dispose();
+    this.finish?.surface.dispose();
     this.wires.dispose();
     this.material.dispose();
     this.picture?.texture.dispose();

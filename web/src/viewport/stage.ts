@@ -12,6 +12,7 @@ import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, StrandsAs, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame, writeTurns } from '../stream/chunks';
 import { clock } from '../stream/clock';
+import { hand, rehearses } from '../stream/rehearsal';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
 import { Arms, type Grabbed } from './arms';
@@ -28,6 +29,7 @@ import { HandleLayer } from './handle-layer';
 import { Labels } from './labels';
 import { Comber } from './comber';
 import { Painter } from './painter';
+import type { Finished } from '../api/finish';
 import type { Hairs } from '../api/hairs';
 import type { Limbs } from '../api/limbs';
 import type { HairLook } from './hair-layer';
@@ -146,6 +148,7 @@ export class Stage {
   private between: Record<string, { hairs: Hairs | null; look: HairLook | null }> = {};
   private strandsAs: StrandsAs = 'hairs';
   private limbs: Record<string, Limbs | null> = {};
+  private finishes: Record<string, Finished | null> = {};
   private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private heaven = new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25);
@@ -486,6 +489,7 @@ export class Stage {
           object,
           onMove: () => {
             this.outlines.follow();
+            this.tellHand(`${id}/place`, object);
             this.draw();
           },
           onHold: (held) => {
@@ -493,6 +497,7 @@ export class Stage {
             if (held) this.outlines.hold(true);
           },
           onDone: (_position, _turn, turned) => {
+            if (rehearses(`${id}/place`)) return;
             const world = [...object.position.toArray(), ...object.quaternion.toArray()];
             const was = this.outlines.of(id);
             this.outlines.hold(false);
@@ -511,9 +516,14 @@ export class Stage {
       if (!mesh || !c || nodeMoves(c.place)) return null;
       return {
         object: mesh,
-        onMove: () => this.drawAll(),
-        onHold: (held) => (this.colliders.held = held ? id : null),
-        onDone: (position, turn) => void placeThing('colliders', id, c.name, position, 'placed', turn),
+        onMove: () => {
+          this.tellHand(`/colliders/${id}/place`, mesh);
+          this.drawAll();
+        },
+        onHold: (held) => (this.colliders.held = held || rehearses(`/colliders/${id}/place`) ? id : null),
+        onDone: (position, turn) => {
+          if (!rehearses(`/colliders/${id}/place`)) void placeThing('colliders', id, c.name, position, 'placed', turn);
+        },
       };
     }
     if (kind === 'handles') {
@@ -521,9 +531,13 @@ export class Stage {
       return (
         (found && {
           object: found.object,
-          onMove: () => this.draw(),
-          onHold: (held) => (this.handles.held = held ? id : null),
+          onMove: () => {
+            this.tellHand(`/handles/${id}/place`, found.object);
+            this.draw();
+          },
+          onHold: (held) => (this.handles.held = held || rehearses(`/handles/${id}/place`) ? id : null),
           onDone: (_position, _turn, turned) => {
+            if (rehearses(`/handles/${id}/place`)) return;
             const { position, quaternion } = found.object;
             void placeHandle(id, found.handle.name, [...position.toArray(), ...quaternion.toArray()], turned).then(() =>
               this.handles.go(clock.frame),
@@ -563,6 +577,18 @@ export class Stage {
           this.drawAll();
         }),
     };
+  }
+
+  /** Where a thing is that is rehearsed. */
+  private tellHand(place: string, object: T.Object3D) {
+    if (rehearses(place)) hand(object.position.toArray(), object.quaternion.toArray());
+  }
+
+  /** Lets go of what was rehearsed: it is where the scene has it. */
+  letGo() {
+    this.handles.held = this.colliders.held = null;
+    for (const l of [this.handles, this.colliders]) l.go(clock.frame);
+    this.drawAll();
   }
 
   /** Shows what a body is tied to: of an open grip all of it. */
@@ -634,9 +660,17 @@ export class Stage {
     this.draw(false);
   }
 
+  /** How cloth is finished, by body. */
+  setFinishes(finishes: Record<string, Finished | null>) {
+    this.finishes = finishes;
+    for (const id of this.layers.keys()) this.grow(id);
+    this.drawAll();
+  }
+
   private grow(id: string) {
     const drawn = this.layers.get(id)?.drawn;
     if (drawn instanceof PlantLayer) drawn.setLimbs(this.limbs[id] ?? null);
+    if (drawn instanceof ClothLayer) drawn.setFinish(this.finishes[id] ?? null);
     const own = this.between[id];
     if (drawn instanceof StrandLayer) drawn.setHairs(own?.hairs ?? null, own?.look ?? null, this.strandsAs);
   }
@@ -1115,6 +1149,63 @@ export class Stage {
     const [w, h] = [canvas.width * scale, canvas.height * scale];
     c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);
     return new Promise((done) => small.toBlob(done, 'image/webp', 0.8));
+  }
+
+  /** How large a proof is, times the view. */
+  proofSize(times: number): [number, number] {
+    const { clientWidth: w, clientHeight: h } = this.canvas!;
+    // Encoders want even numbers.
+    return [w, h].map((n) => 2 * Math.round((times * n) / 2)) as [number, number];
+  }
+
+  /** Draws a frame on a paper as it is at its best, once what it shows is here, from so far round; with words in it. */
+  async proof(paper: HTMLCanvasElement, frame: number, round: number, words: string | null) {
+    const { renderer, controls, canvas } = this;
+    if (!renderer || !controls || !canvas) return;
+    clock.halt(frame);
+    for (
+      let tries = 0;
+      tries < 200 && [...this.layers.keys()].some((id) => !canvas.dataset['shown']?.includes(`${id}:${frame}:`));
+      tries++
+    ) {
+      await new Promise((r) => setTimeout(r, 25));
+      this.showFrame();
+    }
+    clearTimeout(this.resting);
+    const hands = [this.outlines.group, this.vane.group, this.beads.group, this.handles.group, this.forces.group].filter((g) => g.visible);
+    for (const g of hands) g.visible = false;
+    const from = this.camera.position.clone();
+    this.camera.position
+      .sub(controls.target)
+      .applyAxisAngle(new T.Vector3(0, 1, 0), round)
+      .add(controls.target);
+    this.camera.lookAt(controls.target);
+    this.best = true;
+    this.size();
+    renderer.setPixelRatio(1);
+    renderer.setSize(paper.width, paper.height, false);
+    renderer.shadowMap.needsUpdate = true;
+    renderer.render(this.scene, this.camera);
+    const k = paper.getContext('2d')!;
+    k.drawImage(canvas, 0, 0, paper.width, paper.height);
+    if (words) {
+      const size = Math.round(paper.height / 42);
+      k.font = `${size}px "Atkinson Hyperlegible Next", sans-serif`;
+      const wide = k.measureText(words).width;
+      k.fillStyle = this.look.dusk ? '#1e2624cc' : '#fbf9f3cc';
+      k.fillRect(size, paper.height - 2.6 * size, wide + size, 1.7 * size);
+      k.fillStyle = this.look.dusk ? '#e8e2d2' : '#26312f';
+      k.fillText(words, 1.5 * size, paper.height - 1.4 * size);
+    }
+    for (const g of hands) g.visible = true;
+    this.camera.position.copy(from);
+    this.camera.lookAt(controls.target);
+  }
+
+  /** The view is the window's own again. */
+  proofDone() {
+    this.size();
+    this.drawAll();
   }
 
   /** Where a point is on the canvas, for tests to click it. */

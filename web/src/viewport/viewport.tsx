@@ -4,12 +4,13 @@ import { useBody } from '../bench/use-body';
 import { chooseRow } from '../bench/grips';
 import { setDown, theBody } from '../bench/things';
 import { choosePoints } from '../state/choice';
-import { now, useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useShapes } from '../state/queries';
+import { now, useHairs, useLimbs, useOpen, useLanes, useProject, useScene, useShapes, useFinishes } from '../state/queries';
 import { standOnSpot } from '../state/motion';
 import { clothOf, nodeMoves } from '../state/value';
 import { letGo, tryOut } from '../state/tried';
 import { airSeen, goTo, isBrush, see, setView, useView, type Arms, type Tool } from '../state/view';
 import { clock } from '../stream/clock';
+import { rehearse, useRehearsal } from '../stream/rehearsal';
 import { Button } from '../ui/button';
 import { count } from '../ui/sum';
 import { keepPicture } from './keep-picture';
@@ -19,6 +20,7 @@ import { ComparedLegend } from './compared';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
+import { RehearseBar } from './rehearse-bar';
 import { ViewSwitches } from './view-switches';
 import { useOutlines } from '../state/air';
 import { at as valueAt } from '../state/pointer';
@@ -56,6 +58,8 @@ export function Viewport() {
   useMapsShown(body, step === 'Hold' && tool !== 'comb', shapes);
   useHairsShown();
   useLimbsShown(shapes);
+  const finishes = useFinishes();
+  useEffect(() => stage.setFinishes(finishes), [finishes, shapes, id]);
   const pieces = Boolean(body && shapes[body]?.radii.length && !shapes[body].strands.length);
   const pressed = useView((v) => v.piece);
   const piece = pieces && pressed?.body === body ? pressed : null;
@@ -149,6 +153,7 @@ export function Viewport() {
         {step === 'Hold' && body && tool === 'paint' && <BrushTools />}
         {step === 'Air' && <AirTools />}
         <ArmTools />
+        <RehearseBar />
       </div>
       {body && shapes[body] && (
         <p className="pointer-events-none absolute right-2 bottom-2 flex max-w-[40%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
@@ -218,7 +223,8 @@ function useLimbsShown(shapes: unknown) {
 /** What the frame on screen is, where it is not true. */
 function FrameState({ shown, of }: { shown: Shown; of: boolean }) {
   const [frame, setFrame] = useState(clock.frame);
-  const quiet = !of || ['true', 'coming', 'combed'].includes(shown.state);
+  const rehearsing = useRehearsal((r) => r.state !== 'off');
+  const quiet = !of || rehearsing || ['true', 'coming', 'combed'].includes(shown.state);
   useEffect(() => {
     if (quiet) return;
     const write = () => setFrame(clock.frame);
@@ -573,7 +579,20 @@ function ArmTools() {
   }, [step, collider, still, body, handle, held, cut, placing, placed, outlined]);
   const mode: Arms = on?.kind === 'bodies' ? bodyArms : on?.kind === 'places' && colliderArms === 'none' ? 'translate' : colliderArms;
   useEffect(() => stage.arm(on, mode, snap), [on, mode, snap, shapes, all, start, id, outlined]);
-  if (!on || (on.kind === 'handles' && isBrush(tool))) return null;
+  const rehearsing = useRehearsal((r) => r.state !== 'off');
+  useEffect(() => {
+    if (!rehearsing) stage.letGo();
+    else if (on?.kind === 'handles') stage.handles.held = on.id;
+    else if (on?.kind === 'colliders') stage.colliders.held = on.id;
+  }, [rehearsing, on]);
+  const bodyName = useScene((s) => (body ? s.bodies[body]?.name : undefined));
+  const moved = useScene((s) => {
+    if (!on || on.kind === 'bodies' || on.kind === 'figures') return null;
+    if (on.kind === 'places') return { place: `${on.id}/place`, name: on.name };
+    const name = on.kind === 'handles' ? s.handles?.[on.id]?.name : s.colliders?.[on.id]?.name;
+    return name ? { place: `/${on.kind}/${on.id}/place`, name } : null;
+  });
+  if (!on || rehearsing || (on.kind === 'handles' && isBrush(tool))) return null;
   return (
     <Words
       label="Placing"
@@ -594,6 +613,15 @@ function ArmTools() {
               onClick={() => setView({ snap: !snap })}
             >
               Snap
+            </Button>
+          )}
+          {moved && body && (
+            <Button
+              hint={`Runs ${bodyName ?? 'the body'} while you move it, from the frame on screen`}
+              className="!border-0 !bg-transparent"
+              onClick={() => rehearse({ ...moved, body })}
+            >
+              Rehearse
             </Button>
           )}
           {on.kind === 'handles' || on.kind === 'places' ? (

@@ -10,6 +10,7 @@ mod maps;
 mod mend;
 mod motion;
 mod plants;
+mod rehearse;
 mod sewn;
 mod strands;
 mod takes;

@@ -14,6 +14,8 @@ mod places;
 mod plants;
 mod promises;
 mod quality;
+mod rehearse;
+mod settle;
 mod sewn;
 mod strands;
 mod trials;

@@ -191,7 +191,7 @@ pub fn courier() -> Scene {
     };
     Scene {
         name: "The Courier lands".into(),
-        frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: None, quality: Quality::Fine },
+        frames: FrameSpan::of(0, 240),
         bodies: [
             ("canopy".into(), canopy),
             ("cape".into(), cape),

@@ -63,7 +63,7 @@ pub fn relay() -> Scene {
     };
     Scene {
         name: "Thistledown Relay".into(),
-        frames: FrameSpan { first: 0, last: 240, rate: 24.0, substeps: None, quality: Quality::Fine },
+        frames: FrameSpan::of(0, 240),
         bodies: [("landing-canopy".into(), canopy)].into_iter().collect(),
         fields: [
             ("gravity".into(), field("Gravity", None, Act::Gravity(Gravity { strength: 9.81.into() }))),

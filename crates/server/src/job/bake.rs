@@ -9,6 +9,7 @@ use nematon_evaluate::{Member, Run, RunError, Stopwatch, Touches};
 use nematon_frames::{FrameStore, error_for, error_for_strands, unpack_checkpoint};
 use nematon_store::{RunRow, Store};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 use tokio::sync::mpsc;
 
@@ -133,13 +134,18 @@ async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End,
     }
     let last = there.iter().rposition(|t| !t).unwrap_or(first);
     let (send, receive) = mpsc::channel(4 * CHUNK_FRAMES);
+    let settling = Arc::new(AtomicU32::new(0));
     let computing = {
         let (pool, stop, share) = (bench.pool.clone(), bench.stop.clone(), bench.share);
+        let settling = settling.clone();
         tokio::task::spawn_blocking(move || {
-            pool.install(|| compute(&mut run, &there, last, &stop, share, &send))
+            pool.install(|| {
+                settle(&mut run, &stop, &settling)?;
+                compute(&mut run, &there, last, &stop, share, &send)
+            })
         })
     };
-    let kept = keep_all(bench, &keys, receive, at).await;
+    let kept = keep_all(bench, &keys, receive, at, &settling).await;
     if kept.is_err() {
         // Whatever ended the keeping also ends the computing.
         bench.stop.set();
@@ -154,6 +160,15 @@ async fn island(bench: &Bench<'_>, mut run: Run, at: &mut RunRow) -> Result<End,
         Ok(Err(e)) => End::Failed(e.to_string()),
         Err(e) => End::Failed(e.to_string()),
     })
+}
+
+/// Lets the bodies come to rest where the scene asks for it, and tells how fast they still are, mm/s, in the bits of a number; 0 when
+/// they are at their first frame.
+fn settle(run: &mut Run, stop: &Stop, tell: &AtomicU32) -> Result<(), RunError> {
+    let watch = Stopwatch::of(run.contact.pairings().len()).until(stop.flag());
+    let done = run.settle(&watch, &|speed| tell.store((1e3 * speed as f32).to_bits(), Relaxed));
+    tell.store(0, Relaxed);
+    done.map(drop)
 }
 
 /// Steps through the frames and sends those that are missing. False where it rests before the last. On a thread of its own.
@@ -174,8 +189,11 @@ fn compute(
         if !there[index] {
             // Where it rests it goes on from.
             let rests = index > 0 && index < last && stop.is_resting();
-            let checkpoint = (index > 0 && index.is_multiple_of(CHECKPOINT_EVERY) || index == last || rests)
-                .then(|| run.snapshot());
+            // What came to rest is kept, too.
+            let settled = index == 0 && run.settled().is_some();
+            let checkpoint =
+                (index > 0 && index.is_multiple_of(CHECKPOINT_EVERY) || index == last || rests || settled)
+                    .then(|| run.snapshot());
             let told = run.tell(&before);
             let costs = run.tell_costs(&watch, &touches);
             let costs = serde_json::to_string(&costs).unwrap_or_else(|_| "[]".into());
@@ -213,6 +231,7 @@ async fn keep_all(
     keys: &[Own],
     mut receive: mpsc::Receiver<Computed>,
     at: &mut RunRow,
+    settling: &AtomicU32,
 ) -> Result<(), KeepError> {
     let mut waiting: Vec<Computed> = vec![];
     let (mut since, mut told, mut clock) = (Instant::now(), Instant::now(), Instant::now());
@@ -240,6 +259,8 @@ async fn keep_all(
         at.seconds += clock.elapsed().as_secs_f64();
         clock = Instant::now();
         if flushed || told.elapsed() > TELL {
+            let speed = f32::from_bits(settling.load(Relaxed));
+            at.message = if speed > 0.0 { format!("Comes to rest: {speed:.0} mm/s") } else { String::new() };
             if !patiently(|| bench.store.progress(bench.worker, at)).await? {
                 bench.stop.set();
             }

@@ -93,6 +93,9 @@ async fn attempt(
             sink.write_all(&(text.len() as u32).to_le_bytes())?;
             sink.write_all(&text)?;
             let watch = Stopwatch::of(run.contact.pairings().len()).until(stop.clone());
+            if run.settle(&watch, &|_| {}).is_err() {
+                return Ok(());
+            }
             loop {
                 let number = (first + run.at() as i64) as i32;
                 let mut bytes = number.to_le_bytes().to_vec();

@@ -42,6 +42,8 @@ struct Which {
     exact: Option<bool>,
     /// Of strands with hairs between them those, and not the strands; no if left out.
     hairs: Option<bool>,
+    /// Cloth as the scene finishes it; no if left out.
+    finished: Option<bool>,
     /// Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case.
     skins: Option<bool>,
 }
@@ -127,8 +129,11 @@ async fn read(
         let places = true_frames(&app, &scene, id, first..=last).await?;
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
         let jointed = kind == Kind::Glb;
-        let wanted =
-            Dressed { hairs: which.hairs.unwrap_or(false), skins: which.skins.unwrap_or(false) || jointed };
+        let wanted = Dressed {
+            hairs: which.hairs.unwrap_or(false),
+            skins: which.skins.unwrap_or(false) || jointed,
+            finished: which.finished.unwrap_or(false),
+        };
         let read = apart(move || {
             let body = own.bodies.get(&key).ok_or_else(|| Problem::missing("body"))?;
             let unfit = |e: ShapeError| Problem::unfit("The body has no shape", e.to_string());

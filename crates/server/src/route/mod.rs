@@ -5,6 +5,7 @@ pub mod colliders;
 pub mod deliver;
 pub mod events;
 pub mod figures;
+pub mod finish;
 pub mod frames;
 pub mod grooming;
 pub mod maps;
@@ -12,6 +13,7 @@ pub mod matters;
 pub mod meshes;
 pub mod plants;
 pub mod projects;
+pub mod rehearse;
 pub mod removal;
 pub mod runs;
 pub mod schema;
@@ -38,12 +40,14 @@ pub fn all() -> Api {
         .and(sewn::routes())
         .and(air::routes())
         .and(attempt::routes())
+        .and(rehearse::routes())
         .and(deliver::routes())
         .and(events::routes())
         .and(schema::routes())
         .and(matters::routes())
         .and(colliders::routes())
         .and(figures::routes())
+        .and(finish::routes())
         .and(maps::routes())
         .and(grooming::routes())
         .and(space::routes())
@@ -65,7 +69,9 @@ pub fn openapi() -> Value {
         g.subschema_for::<maps::MapHead>();
         g.subschema_for::<grooming::HairsHead>();
         g.subschema_for::<grooming::CombSaid>();
+        g.subschema_for::<rehearse::RehearsalSaid>();
         g.subschema_for::<plants::LimbsHead>();
+        g.subschema_for::<finish::FinishHead>();
         g.subschema_for::<maps::Said>();
         g.subschema_for::<maps::Told>();
         g.subschema_for::<nematon_store::Notice>();

@@ -1,0 +1,129 @@
+//! Rehearsing by hand, settling, and what is done after the run: finishing, views that are kept, a proof.
+use nematon_browser_tests::{Site, begin, edit, scene};
+use serde_json::json;
+use thirtyfour::prelude::*;
+
+#[tokio::test]
+async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    // A small shot of few points: it keeps its pace on any machine.
+    let small = json!([
+        {"op": "replace", "path": "/frames/last", "value": 40},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 13},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 9},
+        {"op": "add", "path": "/handles", "value": {"pole": {"name": "Pole", "place": {"position": [-2.1, 1.7, 1.1], "turn": [0, 0, 0]}}}},
+        {"op": "add", "path": "/bodies/landing-canopy/grips/post-corner/to", "value": {"handle": "pole"}},
+    ]);
+    edit(&site, w.id, small).await;
+    w.step("Hold").await?;
+    w.open_row("Pole").await?;
+    w.rest().await?;
+    let place = async || scene(&site, w.id).await["handles"]["pole"]["place"]["position"].clone();
+    let before = place().await;
+    let bar = "return document.querySelector('[data-testid=rehearsal]')?.innerText ?? ''";
+    // Left, it changes nothing.
+    w.press("Rehearse").await?;
+    w.until("it goes", async || Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("Rehearsing Pole")))).await?;
+    w.press("Leave it").await?;
+    w.until("it is gone", async || Ok(w.script(bar).await?.as_str() == Some(""))).await?;
+    assert_eq!(place().await, before);
+    w.press("First frame").await?;
+    w.press("Rehearse").await?;
+    w.until("frames come", async || Ok(w.frame().await? > 3)).await?;
+    // The hand, wherever it is: as the arms tell it.
+    for k in 1..=8 {
+        let up = format!(
+            "const o = nematonStage.handles.objectOf('pole').object; o.position.y = 1.7 + 0.05 * {k}; nematonStage.tellHand('/handles/pole/place', o)"
+        );
+        w.script(&up).await?;
+        w.until("it goes on", async || Ok(w.script(bar).await?.as_str() != Some(""))).await?;
+    }
+    w.says("Keep the keys").await?;
+    w.until("it says how many keys there are", async || {
+        Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains(" keys of 40 frames")))
+    })
+    .await?;
+    // The last frame that was seen.
+    let corner = "const l = nematonStage.layers.get('landing-canopy'); return Array.from(l.drawn.positions)";
+    let seen = w.script(corner).await?;
+    w.script("const r = document.querySelector('[aria-label=\"How far keys may be off\"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(r, '0'); r.dispatchEvent(new Event('input', { bubbles: true }))").await?;
+    w.until("all keys stay", async || Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("exactly")))).await?;
+    w.press("Keep the keys").await?;
+    w.until("they are keys of the scene", async || Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 5))).await?;
+    w.all_true().await?;
+    w.press("Last frame").await.ok();
+    w.keys(Key::End + "").await?;
+    w.shows("landing-canopy:40:true").await?;
+    let now = w.script(corner).await?;
+    let off = seen.as_array().unwrap().iter().zip(now.as_array().unwrap());
+    let off = off.map(|(a, b)| (a.as_f64().unwrap() - b.as_f64().unwrap()).abs()).fold(0.0, f64::max);
+    // Kept frames are packed to a twentieth of a millimetre.
+    assert!(off < 1e-4, "the run is {off} m off what was seen");
+    w.ctrl('z').await?;
+    w.until("one undo takes the keys back", async || Ok(place().await == before)).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn bodies_settle_first_and_what_is_finished_is_seen_and_never_computed() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    edit(&site, w.id, json!([{"op": "replace", "path": "/frames/last", "value": 12}])).await;
+    w.step("Run").await?;
+    w.run().await?;
+    w.all_true().await?;
+    let high = "const p = nematonStage.layers.get('landing-canopy').drawn.positions; let y = 9; for (let k = 1; k < p.length; k += 3) y = Math.min(y, p[k]); return y";
+    w.press("First frame").await?;
+    w.shows("landing-canopy:0:true").await?;
+    let made = w.script(high).await?.as_f64().unwrap();
+    w.turn("Bodies come to rest before the first frame").await?;
+    w.lanes_say("out of date").await?;
+    w.set("/frames/settle/seconds", "1").await?;
+    w.run().await?;
+    w.all_true().await?;
+    w.shows("landing-canopy:0:true").await?;
+    let settled = w.script(high).await?.as_f64().unwrap();
+    assert!(settled < made - 0.2, "the free corner hangs: {made} and {settled}");
+    // Finished it has four times the triangles and two sides, and all frames stay up to date.
+    w.step("Hand over").await?;
+    w.turn("Landing canopy is finished").await?;
+    let drawn = "const f = nematonStage.layers.get('landing-canopy').drawn.finish; return f ? f.surface.geometry.getIndex().count / 3 : 0";
+    w.until("it is drawn so", async || Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n > 4 * 2 * 4602))).await?;
+    assert!(w.lanes().await?.contains("up to date"));
+    w.set("/bodies/landing-canopy/finish/smooth", "0").await?;
+    w.until("as it is set", async || Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n < 2 * 4602 + 1000))).await?;
+    w.turn("Landing canopy is finished").await?;
+    w.until("as it was computed", async || Ok(w.script(drawn).await?.as_u64() == Some(0))).await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_through() -> WebDriverResult<()> {
+    let site = Site::start_whole().await;
+    let w = site.window(true).await?;
+    // The first run begins by itself, at the view and the frame that the scene opens with.
+    w.message_with("began by itself").await?;
+    assert_eq!(w.frame().await?, 132);
+    let at = async || Ok::<_, WebDriverError>(w.script("return nematonStage.camera.position.toArray().map((c) => Number(c.toFixed(2)))").await?);
+    w.until("it is looked at from where it says", async || Ok(at().await? == json!([3.7, 2.15, 5.6]))).await?;
+    let hill = "return nematonStage.figures.about";
+    w.until("the place is there", async || Ok(w.script(hill).await? == json!(true))).await?;
+    w.press("Scenery").await?;
+    w.until("and gone by one press", async || Ok(w.script(hill).await? == json!(false))).await?;
+    w.command("Look from above").await?;
+    let above = at().await?;
+    w.command("Keep this view").await?;
+    let cameras = async || scene(&site, w.id).await["cameras"].clone();
+    w.until("it is a camera", async || Ok(cameras().await["view"]["name"] == "View")).await?;
+    w.press("Views").await?;
+    w.press("From the gully").await?;
+    w.until("looked through", async || Ok(at().await? == json!([3.7, 2.15, 5.6]))).await?;
+    w.command("Next kept view").await?;
+    w.until("and through the next", async || Ok(at().await? == above)).await?;
+    w.step("Hand over").await?;
+    w.open_row("View").await?;
+    w.set("/cameras/view/angle", "40").await?;
+    w.until("in radians", async || Ok(cameras().await["view"]["angle"].as_f64().is_some_and(|a| (a - 0.698).abs() < 0.01))).await?;
+    w.more("View", "Remove").await?;
+    w.until("it is gone", async || Ok(cameras().await["view"].is_null())).await?;
+    w.close().await
+}

@@ -1,0 +1,137 @@
+/** A proof for whoever has to say yes: a clip of what the view shows, by the browser's own encoder, or a still at twice the size. */
+import { useRef, useState } from 'react';
+import { say } from '../state/here';
+import { now, useScene } from '../state/queries';
+import { clock } from '../stream/clock';
+import { Button } from '../ui/button';
+import { Toggle } from '../ui/choice-field';
+import { Actions, Line, Note, Section } from '../ui/section';
+import { stage } from '../viewport/stage';
+
+const KINDS = ['video/webm;codecs=vp9', 'video/webm;codecs=vp8', 'video/webm'];
+const kind = () => (typeof MediaRecorder === 'undefined' ? undefined : KINDS.find((k) => MediaRecorder.isTypeSupported(k)));
+
+function save(blob: Blob, name: string) {
+  const a = document.createElement('a');
+  a.href = URL.createObjectURL(blob);
+  a.download = name;
+  a.click();
+  setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
+}
+
+/** What is written in the picture. */
+const words = (line: string, frame: number) => {
+  const scene = now.scene();
+  const day = new Date().toISOString().slice(0, 10);
+  const seconds = ((frame - clock.first) / clock.rate).toFixed(2);
+  return [`${scene?.name ?? ''}, frame ${frame}, ${seconds} s, ${day}`, line].filter(Boolean).join('. ');
+};
+
+export function Proof() {
+  const frames = useScene((s) => s.frames);
+  const [told, setTold] = useState(true);
+  const [turning, setTurning] = useState(false);
+  const [line, setLine] = useState('');
+  const [done, setDone] = useState<number | null>(null);
+  const ending = useRef(false);
+  if (!frames) return null;
+  const name = (ending_: string) =>
+    `${
+      (now.scene()?.name ?? 'proof')
+        .replace(/[^\p{L}\p{N} _-]+/gu, ' ')
+        .trim()
+        .slice(0, 80) || 'proof'
+    }.${ending_}`;
+
+  const clip = async () => {
+    const mime = kind();
+    if (!mime)
+      return say({ title: 'No clip here', detail: 'This browser has no encoder for WebM. A still works everywhere.', tone: 'note' });
+    ending.current = false;
+    const back = clock.frame;
+    clock.stop();
+    const paper = document.createElement('canvas');
+    [paper.width, paper.height] = stage.proofSize(1);
+    const stream = paper.captureStream(0);
+    const track = stream.getVideoTracks()[0] as CanvasCaptureMediaStreamTrack;
+    const recorder = new MediaRecorder(stream, { mimeType: mime, videoBitsPerSecond: 8e6 });
+    const parts: Blob[] = [];
+    recorder.ondataavailable = (e) => parts.push(e.data);
+    const over = new Promise((r) => (recorder.onstop = r));
+    recorder.start();
+    const n = clock.last - clock.first + 1;
+    const each = 1000 / clock.rate;
+    let due = performance.now();
+    try {
+      for (let k = 0; k < n && !ending.current; k++) {
+        const frame = clock.first + k;
+        await stage.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
+        track.requestFrame();
+        setDone((k + 1) / n);
+        // The encoder goes by the clock on the wall: a frame that was late makes those after it wait.
+        due = Math.max(due + each, performance.now());
+        await new Promise((r) => setTimeout(r, Math.max(0, due - performance.now())));
+      }
+    } finally {
+      recorder.stop();
+      await over;
+      stage.proofDone();
+      clock.halt(back);
+      setDone(null);
+    }
+    if (!ending.current) save(new Blob(parts, { type: 'video/webm' }), name('webm'));
+  };
+
+  const still = async () => {
+    const paper = document.createElement('canvas');
+    [paper.width, paper.height] = stage.proofSize(2);
+    await stage.proof(paper, clock.frame, 0, told ? words(line, clock.frame) : null);
+    stage.proofDone();
+    const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
+    if (blob) save(blob, name('png'));
+  };
+
+  return (
+    <Section title="Proof">
+      <Line label="Written in">
+        <span className="flex items-center gap-2">
+          <Toggle label="Scene, frame, time and date in the picture" on={told} onTurn={setTold} />
+          <span className="text-[12px] text-faded">scene, frame, time, date</span>
+        </span>
+      </Line>
+      {told && (
+        <Line label="And a line">
+          <input
+            aria-label="A line of text in the picture"
+            className="h-6 w-full rounded-[5px] border border-line-strong bg-field px-1.5"
+            maxLength={120}
+            value={line}
+            onChange={(e) => setLine(e.target.value)}
+            onKeyDown={(e) => (e.key === 'Enter' || e.key === 'Escape') && e.currentTarget.blur()}
+          />
+        </Line>
+      )}
+      <Line label="Camera">
+        <span className="flex items-center gap-2">
+          <Toggle label="The camera goes round once" on={turning} onTurn={setTurning} />
+          <span className="text-[12px] text-faded">{turning ? 'goes round once' : 'stays'}</span>
+        </span>
+      </Line>
+      <Actions>
+        {done === null ? (
+          <>
+            <Button hint="All frames of the shot, as the view shows them, in WebM" onClick={() => void clip()}>
+              Clip
+            </Button>
+            <Button hint="The frame on screen at twice its size, as PNG" onClick={() => void still()}>
+              Still at 2x
+            </Button>
+          </>
+        ) : (
+          <Button onClick={() => (ending.current = true)}>Cancel, {Math.round(100 * done)} %</Button>
+        )}
+      </Actions>
+      <Note>A clip shows what the view shows: scenery, dusk, finishing. Frames that are not computed are the rest shape.</Note>
+    </Section>
+  );
+}
