@@ -132,7 +132,7 @@ export async function keep() {
     const was = at(scene, n.path);
     // What the hand left alone stays as it was said.
     if (still && was === n.keys[0]?.value) continue;
-    patch.push({ op: 'add', path: n.path, value: still ? n.keys[0]!.value : { keys: n.keys } });
+    patch.push({ op: 'replace', path: n.path, value: still ? n.keys[0]!.value : { keys: n.keys } });
   }
   // A thing that stood at the origin says nothing of where it is.
   if (patch.length > 0 && at(scene, of.place) === undefined)

@@ -23,7 +23,10 @@ async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -
     let bar = "return document.querySelector('[data-testid=rehearsal]')?.innerText ?? ''";
     // Left, it changes nothing.
     w.press("Rehearse").await?;
-    w.until("it goes", async || Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("Rehearsing Pole")))).await?;
+    w.until("it goes", async || {
+        Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("Rehearsing Pole")))
+    })
+    .await?;
     w.press("Leave it").await?;
     w.until("it is gone", async || Ok(w.script(bar).await?.as_str() == Some(""))).await?;
     assert_eq!(place().await, before);
@@ -47,11 +50,17 @@ async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -
     let corner = "const l = nematonStage.layers.get('landing-canopy'); return Array.from(l.drawn.positions)";
     let seen = w.script(corner).await?;
     w.script("const r = document.querySelector('[aria-label=\"How far keys may be off\"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(r, '0'); r.dispatchEvent(new Event('input', { bubbles: true }))").await?;
-    w.until("all keys stay", async || Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("exactly")))).await?;
+    w.until("all keys stay", async || {
+        Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains("exactly")))
+    })
+    .await?;
     w.press("Keep the keys").await?;
-    w.until("they are keys of the scene", async || Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 5))).await?;
+    w.until("they are keys of the scene", async || {
+        Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 5))
+    })
+    .await?;
     w.all_true().await?;
-    w.press("Last frame").await.ok();
+
     w.keys(Key::End + "").await?;
     w.shows("landing-canopy:40:true").await?;
     let now = w.script(corner).await?;
@@ -87,24 +96,35 @@ async fn bodies_settle_first_and_what_is_finished_is_seen_and_never_computed() -
     w.step("Hand over").await?;
     w.turn("Landing canopy is finished").await?;
     let drawn = "const f = nematonStage.layers.get('landing-canopy').drawn.finish; return f ? f.surface.geometry.getIndex().count / 3 : 0";
-    w.until("it is drawn so", async || Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n > 4 * 2 * 4602))).await?;
+    w.until("it is drawn so", async || Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n > 4 * 2 * 4602)))
+        .await?;
     assert!(w.lanes().await?.contains("up to date"));
     w.set("/bodies/landing-canopy/finish/smooth", "0").await?;
-    w.until("as it is set", async || Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n < 2 * 4602 + 1000))).await?;
+    w.until("as it is set", async || {
+        Ok(w.script(drawn).await?.as_u64().is_some_and(|n| n < 2 * 4602 + 1000))
+    })
+    .await?;
     w.turn("Landing canopy is finished").await?;
     w.until("as it was computed", async || Ok(w.script(drawn).await?.as_u64() == Some(0))).await?;
     w.close().await
 }
 
 #[tokio::test]
-async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_through() -> WebDriverResult<()> {
+async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_through()
+-> WebDriverResult<()> {
     let site = Site::start_whole().await;
     let w = site.window(true).await?;
     // The first run begins by itself, at the view and the frame that the scene opens with.
     w.message_with("began by itself").await?;
     assert_eq!(w.frame().await?, 132);
-    let at = async || Ok::<_, WebDriverError>(w.script("return nematonStage.camera.position.toArray().map((c) => Number(c.toFixed(2)))").await?);
-    w.until("it is looked at from where it says", async || Ok(at().await? == json!([3.7, 2.15, 5.6]))).await?;
+    let at = async || {
+        Ok::<_, WebDriverError>(
+            w.script("return nematonStage.camera.position.toArray().map((c) => Number(c.toFixed(2)))")
+                .await?,
+        )
+    };
+    w.until("it is looked at from where it says", async || Ok(at().await? == json!([3.7, 2.15, 5.6])))
+        .await?;
     let hill = "return nematonStage.figures.about";
     w.until("the place is there", async || Ok(w.script(hill).await? == json!(true))).await?;
     w.press("Scenery").await?;
@@ -122,7 +142,10 @@ async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_
     w.step("Hand over").await?;
     w.open_row("View").await?;
     w.set("/cameras/view/angle", "40").await?;
-    w.until("in radians", async || Ok(cameras().await["view"]["angle"].as_f64().is_some_and(|a| (a - 0.698).abs() < 0.01))).await?;
+    w.until("in radians", async || {
+        Ok(cameras().await["view"]["angle"].as_f64().is_some_and(|a| (a - 0.698).abs() < 0.01))
+    })
+    .await?;
     w.more("View", "Remove").await?;
     w.until("it is gone", async || Ok(cameras().await["view"].is_null())).await?;
     w.close().await
