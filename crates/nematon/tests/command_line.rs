@@ -656,3 +656,64 @@ fn a_readout_is_the_fall_that_physics_says_and_what_is_not_there_is_told() {
         assert!(!done.status.success() && told.contains(why), "{told}");
     }
 }
+
+#[test]
+fn what_hangs_settles_and_a_finished_cloth_has_four_times_the_triangles_on_two_sides() {
+    let out = folder("settle");
+    let file = out.join("hangs.json");
+    let text = r#"{"nematon": 2, "name": "Hangs", "frames": {"first": 0, "last": 6},
+        "bodies": {"slip": {"name": "Slip",
+            "kind": {"cloth": {"shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 9, "rows": 9}}, "matter": {"damping": 2}}},
+            "grips": {"top": {"name": "Top", "points": [{"corner": "back left"}, {"corner": "back right"}]}},
+            "finish": {"smooth": 1, "thickness": 0.004}}},
+        "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}}}"#;
+    std::fs::write(&file, text).unwrap();
+    let file = file.to_str().unwrap();
+    let hung = out.join("hung.obj");
+    let done = nematon(&["settle", file, "--seconds", "20", "--out", hung.to_str().unwrap()]);
+    let told = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(done.status.success() && told.contains("no point is faster than"), "{told}");
+    // Where nothing moves it hangs straight down from where it is held.
+    let at: Vec<Vec<f64>> = std::fs::read_to_string(&hung)
+        .unwrap()
+        .lines()
+        .filter_map(|l| Some(l.strip_prefix("v ")?.split(' ').map(|n| n.parse().unwrap()).collect()))
+        .collect();
+    let high = |pick: fn(f64, f64) -> f64| at.iter().map(|p| p[1]).reduce(pick).unwrap();
+    assert!(high(f64::max) - high(f64::min) > 0.45, "{at:?}");
+    for (more, why) in
+        [(["--seconds", "0"], "up to 120 seconds"), (["--out", "x.fbx"], ".obj, .glb or .usda")]
+    {
+        let done = nematon(&["settle", file, more[0], more[1]]);
+        let told = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(!done.status.success() && told.contains(why), "{told}");
+    }
+    // As it is computed, and as it is finished: 8 x 8 squares, and a rim of 2 x 64 edges halved.
+    for (finished, points, triangles) in [(false, 81, 128), (true, 2 * 289, 2 * 512 + 2 * 64)] {
+        let to = out.join(if finished { "finished" } else { "plain" });
+        let mut args =
+            vec!["bake", file, "--frames", "0..1", "--format", "usda", "--out", to.to_str().unwrap()];
+        if finished {
+            args.push("--finished");
+        }
+        let done = nematon(&args);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let text = std::fs::read_dir(&to)
+            .unwrap()
+            .flatten()
+            .find(|f| f.path().extension().is_some_and(|e| e == "usda"));
+        let text = std::fs::read_to_string(text.unwrap().path()).unwrap();
+        let line = |name: &str| text.lines().find(|l| l.contains(name)).unwrap().to_owned();
+        let most = line("faceVertexIndices")
+            .split(['[', ']', ','])
+            .filter_map(|n| n.trim().parse::<usize>().ok())
+            .max();
+        assert_eq!(most, Some(points - 1));
+        let faces = line("faceVertexCounts")
+            .split(['[', ']', ','])
+            .filter_map(|n| n.trim().parse::<usize>().ok())
+            .map(|n| n - 2)
+            .sum::<usize>();
+        assert_eq!(faces, triangles);
+    }
+}

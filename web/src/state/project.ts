@@ -59,6 +59,14 @@ async function runFirst(id: number) {
     detail: 'Nobody had run this scene yet, so its first run began by itself. Cancel it in the loom.',
     tone: 'note',
   });
+  // Until it is done, or something else is said.
+  const said = useHere.getState().message;
+  const off = client.getQueryCache().subscribe(() => {
+    const over = openId() !== id || useHere.getState().message !== said;
+    if (!over && (now.runs().length === 0 || now.runs().some(isGoing))) return;
+    off();
+    if (!over) say(null);
+  });
 }
 
 /** Leaves the open project: nothing of it is heard or said any more. */

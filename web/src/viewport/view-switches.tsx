@@ -29,7 +29,7 @@ export function ViewSwitches() {
       aria-label="View"
       className="pointer-events-auto flex items-center rounded-md border border-line bg-raised/95 p-0.5"
     >
-      {turn('Wires', 'Wireframe', 'W', wire, () => setView({ wire: !wire }))}
+      {turn('Wireframe', 'Wireframe', 'W', wire, () => setView({ wire: !wire }))}
       {turn('Air', 'Air in the view', 'A', air, () => setView({ streaks: !air }))}
       {placed && turn('Scenery', 'Scenery', '', scenery, () => setView({ scenery: !scenery }))}
       <button type="button" className={WORD} title={dusk ? 'To daylight' : 'To dusk'} onClick={() => setView({ dusk: !dusk })}>

@@ -313,3 +313,41 @@ fn loose_pieces_need_room_and_are_neither_held_nor_painted() {
         "{faults:?}"
     );
 }
+
+#[test]
+fn looks_make_nothing_out_of_date_and_what_they_can_not_be_is_told() {
+    let before = validate(&scene()).unwrap();
+    let mut looked = scene();
+    looked["cameras"] = json!({"front": {"name": "Front", "place": {"position": [0, 1, 4]}, "opens": 3}});
+    looked["bodies"]["canopy"]["finish"] = json!({"smooth": 2, "thickness": 0.003});
+    let after = validate(&looked).unwrap();
+    assert!(nematon_document::changes(&before, &after, "canopy").is_empty());
+    // What is left out is as usual, and is not written down.
+    assert_eq!(after.cameras["front"].angle, 0.6);
+    assert!(serde_json::to_value(&after).unwrap()["cameras"]["front"].get("angle").is_none());
+    for (path, value, at, words) in [
+        ("/cameras/front/angle", json!(3), "/cameras/front/angle", "at most 2.6"),
+        (
+            "/cameras/front/place",
+            json!({"on": {"handle": "gone"}}),
+            "/cameras/front/place/on",
+            "which there is not",
+        ),
+        ("/bodies/canopy/finish/smooth", json!(4), "/bodies/canopy/finish/smooth", "at most 3"),
+        ("/bodies/canopy/finish/thickness", json!(0.6), "/bodies/canopy/finish/thickness", "at most 0.5 m"),
+    ] {
+        let mut wrong = looked.clone();
+        *match wrong.pointer_mut(path) {
+            Some(at) => at,
+            None => {
+                wrong["cameras"]["front"]["angle"] = json!(null);
+                wrong.pointer_mut(path).unwrap()
+            }
+        } = value;
+        let faults = validate(&wrong).unwrap_err();
+        assert!(faults.iter().any(|f| f.path == at && f.message.contains(words)), "{path}: {faults:?}");
+    }
+    let camera = nematon_document::Camera::looking("Up", [0.0, 0.0, 0.0], [0.0, 2.0, -2.0]);
+    let (_, turn) = camera.place.stands();
+    assert!((turn[0] - std::f64::consts::FRAC_PI_4).abs() < 1e-3 && turn[1].abs() < 1e-3);
+}
