@@ -11,6 +11,10 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
+/// How long it is from one look to the next at what is waited for: at first, and in the end.
+const SOON: Duration = Duration::from_millis(40);
+const LATE: Duration = Duration::from_millis(200);
+
 /// A browser window on the application. One that is not closed in good order was left by a test that failed: it keeps
 /// a picture of what it shows.
 pub struct Window {
@@ -143,7 +147,8 @@ impl Window {
                 Ok(false) => last = None,
                 Err(e) => last = Some(e.to_string()),
             }
-            tokio::time::sleep(Duration::from_millis(40)).await;
+            // To ask takes as much of the machine as what is waited for: what takes long is asked for less often.
+            tokio::time::sleep((start.elapsed() / 8).clamp(SOON, LATE)).await;
         }
         let text = self.script("return [document.querySelector('[data-testid=view]')?.dataset.shown ?? 'no view', document.body.innerText].join('\\n')").await?;
         panic!(

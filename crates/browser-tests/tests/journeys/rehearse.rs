@@ -118,10 +118,7 @@ async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_
     w.message_with("began by itself").await?;
     assert_eq!(w.frame().await?, 132);
     let at = async || {
-        Ok::<_, WebDriverError>(
-            w.script("return nematonStage.camera.position.toArray().map((c) => Number(c.toFixed(2)))")
-                .await?,
-        )
+        w.script("return nematonStage.camera.position.toArray().map((c) => Number(c.toFixed(2)))").await
     };
     w.until("it is looked at from where it says", async || Ok(at().await? == json!([3.7, 2.15, 5.6])))
         .await?;
