@@ -39,7 +39,7 @@ pub fn settle(args: &SettleArgs) -> Result<(), String> {
     let (mut scene, folder) = read_scene(&args.scene)?;
     let was = scene.frames.settle.clone().unwrap_or_default();
     let (seconds, calm) = (args.seconds.unwrap_or(was.seconds), args.calm.unwrap_or(was.calm));
-    if !(seconds > 0.0 && seconds <= 120.0) || !(0.0..=10.0).contains(&calm) {
+    if !(seconds > 0.0 && seconds <= 120.0 && (0.0..=10.0).contains(&calm)) {
         return Err("It settles for up to 120 seconds, until slower than 0 to 10 m/s.".into());
     }
     scene.frames.settle = Some(Settle { seconds, calm, air: args.air || was.air });
