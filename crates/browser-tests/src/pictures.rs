@@ -23,10 +23,10 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
         tokio::time::sleep(std::time::Duration::from_millis(1800)).await;
         w.driver.screenshot(&out.join(format!("{name}.png"))).await
     };
-    w.shows("landing-canopy:0").await?;
-    save("shape").await?;
-    w.run().await?;
+    // The first run of each begins by itself.
     w.lanes_say("Landing canopy up to date").await?;
+    w.shows("landing-canopy:132:true").await?;
+    save("shape").await?;
     w.step("Hold").await?;
     w.open_row("Eyelets, ridge side").await?;
     w.command("Wireframe on or off").await?;
@@ -45,13 +45,20 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.lanes_say("up to date").await?;
     w.scrub(100, 170).await?;
     save("run").await?;
+    w.choose("Swatches over", "Areal weight").await?;
+    w.press("Try them side by side").await?;
+    w.says("press the one that is right").await?;
+    w.script("document.querySelector('[data-testid=bench]')?.scrollTo(0, 560)").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+    w.driver.screenshot(&out.join("swatches.png")).await?;
+    w.press("Close").await?;
     w.step("Hand over").await?;
+    w.turn("Landing canopy is finished").await?;
     w.scrub(170, 204).await?;
     save("deliver").await?;
     open(site, w, "Washing loft", "Blanket").await?;
     w.step("Contact").await?;
     w.open_row("Bolster").await?;
-    w.run().await?;
     w.lanes_say("Blanket up to date").await?;
     w.scrub(0, 60).await?;
     save("contact").await?;
@@ -60,7 +67,6 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.bench_says("Peirce").await?;
     w.press("woad").await?;
     let courier = open(site, w, "The Courier lands", "Canopy").await?;
-    w.run().await?;
     w.lanes_say("Ruff up to date").await?;
     w.step("Hold").await?;
     w.open_row("Canopy frame").await?;
@@ -125,18 +131,12 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.says("at frame 161").await?;
     still("why").await?;
     open(site, w, "The thistle bank", "Thistles").await?;
-    w.run().await?;
     w.lanes_say("Awning up to date").await?;
     w.step("Shape").await?;
     w.scrub(0, 112).await?;
     w.script("nematonStage.frame('thistles')").await?;
     save("plants").await?;
-    w.open_row("Torn leaves").await?;
-    w.script("nematonStage.frame('tree')").await?;
-    w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('What is let go'))?.scrollIntoView({block: 'center'})").await?;
-    still("leaves").await?;
     open(site, w, "The signal bladder", "Signal bladder").await?;
-    w.run().await?;
     w.lanes_say("Bench cushion up to date").await?;
     w.step("Shape").await?;
     w.scrub(0, 100).await?;

@@ -124,7 +124,7 @@ impl Drop for Site {
 fn bare() -> PathBuf {
     static MADE: LazyLock<PathBuf> = LazyLock::new(|| {
         let from = project().join("demo");
-        let to = std::env::temp_dir().join(format!("nematon-demo-{}", std::process::id()));
+        let to = project().join(".build/bare-demo");
         std::fs::create_dir_all(&to).expect("a folder for the demo");
         for file in std::fs::read_dir(&from).expect("the demo's folder").flatten() {
             let (path, copy) = (file.path(), to.join(file.file_name()));

@@ -20,7 +20,7 @@ pub const TOLD: f64 = 1e-5;
 #[derive(Args)]
 pub struct BakeArgs {
     /// The scene file.
-    scene: PathBuf,
+    pub scene: PathBuf,
     /// Frames to write, FIRST..LAST, both included; all of the scene's if left out. The motion always
     /// starts at the scene's first frame.
     #[arg(long, value_parser = frames, allow_hyphen_values = true)]
@@ -30,7 +30,7 @@ pub struct BakeArgs {
     threads: usize,
     /// The folder to write to; made where missing.
     #[arg(long)]
-    out: PathBuf,
+    pub out: PathBuf,
     /// Computes as a draft: a look at what will come, sooner.
     #[arg(long, conflicts_with = "quality")]
     draft: bool,
@@ -59,6 +59,13 @@ pub struct BakeArgs {
     /// Writes cloth as the scene finishes it: smoothed, and as thick as it is.
     #[arg(long)]
     finished: bool,
+}
+
+impl BakeArgs {
+    /// Whether it says how right frames are to be.
+    pub fn has_quality(&self) -> bool {
+        self.draft || self.quality.is_some()
+    }
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -115,7 +122,15 @@ fn frames(text: &str) -> Result<(i64, i64), String> {
 /// In words, when the scene can't be read or run, or its files can't be written. What was computed
 /// before a fault is written all the same.
 pub fn bake(args: &BakeArgs) -> Result<(), String> {
-    let (mut scene, folder) = read_scene(&args.scene)?;
+    let (scene, folder) = read_scene(&args.scene)?;
+    bake_scene(scene, &folder, args, &args.out)
+}
+
+/// Computes a scene and writes it to a folder.
+///
+/// # Errors
+/// As [`bake`].
+pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path) -> Result<(), String> {
     let (first, last) = args.frames.unwrap_or((scene.frames.first, scene.frames.last));
     if first < scene.frames.first || last > scene.frames.last {
         let (a, b) = (scene.frames.first, scene.frames.last);
@@ -126,13 +141,13 @@ pub fn bake(args: &BakeArgs) -> Result<(), String> {
     if let Some(wanted) = wanted {
         (scene.frames.substeps, scene.frames.quality) = (None, wanted.quality());
     }
-    std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
+    std::fs::create_dir_all(out).map_err(|e| format!("{}: {e}", out.display()))?;
     let pool =
         rayon::ThreadPoolBuilder::new().num_threads(args.threads).build().map_err(|e| e.to_string())?;
     let (mut islands, mut bodies, mut faults) = (vec![], vec![], vec![]);
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     for members in scene.islands() {
-        let job = Job { scene: &scene, names: &names, folder: &folder, args, first };
+        let job = Job { scene: &scene, names: &names, folder, args, out, first };
         let told = pool.install(|| island(&job, &members))?;
         islands.push(told.island);
         bodies.extend(told.bodies);
@@ -145,7 +160,7 @@ pub fn bake(args: &BakeArgs) -> Result<(), String> {
         "islands": islands, "bodies": bodies,
     });
     let text = serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?;
-    std::fs::write(args.out.join("report.json"), text).map_err(|e| format!("report.json: {e}"))?;
+    std::fs::write(out.join("report.json"), text).map_err(|e| format!("report.json: {e}"))?;
     if faults.is_empty() { Ok(()) } else { Err(faults.join("\n")) }
 }
 
@@ -164,6 +179,8 @@ struct Job<'a> {
     names: &'a [String],
     folder: &'a Folder,
     args: &'a BakeArgs,
+    /// The folder to write to.
+    out: &'a Path,
     first: i64,
 }
 
@@ -263,7 +280,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
     let mut run = Run::start(job.scene, bodies, job.folder).map_err(|e| e.to_string())?;
     let build = started.elapsed().as_secs_f64();
     let watch = Stopwatch::of(run.contact.pairings().len());
-    let mut got = walk(job, &mut run, &watch).map_err(|e| format!("{}: {e}", job.args.out.display()))?;
+    let mut got = walk(job, &mut run, &watch).map_err(|e| format!("{}: {e}", job.out.display()))?;
     let writing = Instant::now();
     for (k, m) in run.members.iter().enumerate() {
         let name = job.scene.bodies.get_index_of(&m.id).and_then(|at| job.names.get(at)).unwrap_or(&m.name);
@@ -307,7 +324,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
 /// Steps through the frames, as far as they go.
 fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered> {
     let n = run.members.len();
-    let spool = |k: usize| Spool::new(&job.args.out, run.bodies[k].given_points());
+    let spool = |k: usize| Spool::new(job.out, run.bodies[k].given_points());
     let mut got = Gathered {
         motion: (0..n).map(spool).collect::<Result<_, _>>()?,
         largest: vec![0.0; n],
@@ -342,7 +359,7 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
             if frame >= job.first {
                 got.motion[k].push(&at[k], job.args.exact)?;
                 if let Some(turns) = run.turns(k) {
-                    got.motion[k].push_turns(&job.args.out, &turns)?;
+                    got.motion[k].push_turns(job.out, &turns)?;
                 }
             }
         }
@@ -403,7 +420,7 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let comes = comes_and_goes(job.scene, &body.id) && dress.is_none_or(|d| d.limbs().is_none());
     let turned = motion.turns.is_some();
     let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, turned, picture, limbs };
-    let path = job.args.out.join(format!("{name}.{}", kind.ending(&[told])));
+    let path = job.out.join(format!("{name}.{}", kind.ending(&[told])));
     let mut file = BufWriter::new(File::create(path)?);
     let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
     motion.file.flush()?;

@@ -11,6 +11,7 @@ mod panels;
 mod readout;
 mod settle;
 mod still;
+mod swatches;
 
 use bytesize::ByteSize;
 use clap::{Parser, Subcommand};
@@ -51,6 +52,8 @@ enum Verb {
     Still(still::StillArgs),
     /// Numbers over time of points of a body as CSV, and how far they lag behind what holds it.
     Readout(readout::ReadoutArgs),
+    /// Computes a scene with one of its numbers at several values, a folder each.
+    Swatches(swatches::SwatchesArgs),
     /// Lets bodies come to rest before the first frame, and tells how calm they are then.
     Settle(settle::SettleArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
@@ -153,6 +156,7 @@ fn main() -> ExitCode {
         Verb::Panels(a) => panels::panels(&a),
         Verb::Still(a) => still::keep(&a),
         Verb::Settle(a) => settle::settle(&a),
+        Verb::Swatches(a) => swatches::swatches(&a),
         Verb::Readout(a) => readout::readout(&a),
         Verb::Air(a) => air::air(&a),
         Verb::Why(a) => air::why(&a),

@@ -717,3 +717,40 @@ fn what_hangs_settles_and_a_finished_cloth_has_four_times_the_triangles_on_two_s
         assert_eq!(faces, triangles);
     }
 }
+
+#[test]
+fn swatches_are_the_same_scene_at_several_values_and_wrong_ones_are_told_before_any_is_computed() {
+    let out = folder("swatches");
+    let file = out.join("falls.json");
+    let text = sheet(4, 5, 9.81, r#""matter": {"damping": 0, "drag": 0, "lift": 0}"#);
+    std::fs::write(&file, text).unwrap();
+    let file = file.to_str().unwrap();
+    let to = out.join("falls");
+    let over = "/fields/g/act/gravity/strength";
+    let args = |over: &'static str, to: &'static str| {
+        ["swatches", file, "--over", over, "--from", "4", "--to", to, "--count", "3", "--out"]
+            .map(str::to_owned)
+    };
+    let run = |args: [String; 11]| {
+        let all: Vec<&str> = args.iter().map(String::as_str).chain([to.to_str().unwrap()]).collect();
+        let done = nematon(&all);
+        (done.status.success(), String::from_utf8_lossy(&done.stderr).into_owned())
+    };
+    for (over, end, why) in [("/fields/g/name", "8", "no number at"), (over, "9000", "can't be")] {
+        let (done, told) = run(args(over, end));
+        assert!(!done && told.contains(why), "{told}");
+        assert!(!to.exists(), "nothing is computed before");
+    }
+    let (done, told) = run(args(over, "8"));
+    assert!(done, "{told}");
+    // What falls twice as hard is twice as far down.
+    let fallen = |name: &str| {
+        let report: serde_json::Value =
+            serde_json::from_str(&std::fs::read_to_string(to.join(name).join("report.json")).unwrap())
+                .unwrap();
+        assert_eq!(report["quality"], "draft");
+        report["bodies"][0]["energy"]["kinetic"].as_f64().unwrap()
+    };
+    let ratio = fallen("03 8") / fallen("01 4");
+    assert!((ratio - 4.0).abs() < 0.2, "energy goes by the square: {ratio}");
+}

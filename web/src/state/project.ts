@@ -5,6 +5,7 @@ import { clock } from '../stream/clock';
 import { shownIn, showNumber } from '../ui/sum';
 import { rechoose, unchoose } from './choice';
 import { say, setHere, useHere } from './here';
+import { leaving } from './leaving';
 import { at, facts } from './pointer';
 import { asks, client, isGoing, now, openId } from './queries';
 import { see, setView, useView } from './view';
@@ -71,6 +72,7 @@ async function runFirst(id: number) {
 
 /** Leaves the open project: nothing of it is heard or said any more. */
 export function leave() {
+  for (const l of leaving) l();
   unfollow?.();
   unfollow = undefined;
   clock.stop();

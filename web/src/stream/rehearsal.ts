@@ -3,6 +3,7 @@
 import { create } from 'zustand';
 import type { Op, RehearsalSaid, RehearsalTold } from '../api/http';
 import { say } from '../state/here';
+import { leaving } from '../state/leaving';
 import { edit, run } from '../state/project';
 import { now, openId } from '../state/queries';
 import { at } from '../state/pointer';
@@ -141,6 +142,8 @@ export async function keep() {
   if (patch.length === 0) return say({ title: 'Nothing to keep', detail: `${of.name} was not moved.`, tone: 'note' });
   if (await edit(`${of.name} rehearsed`, patch)) await run();
 }
+
+leaving.add(() => leave());
 
 /** Leaves it: nothing of the scene has changed. */
 export function leave() {

@@ -5,7 +5,7 @@ import { airSeen, setView, useView } from '../state/view';
 import { frameChosen } from './frame-chosen';
 import { keepView, lookThrough } from './kept-views';
 
-const WORD = 'rounded px-2 py-0.5 text-[12px] hover:bg-woad-wash focus-visible:outline-2 focus-visible:outline-woad';
+const WORD = 'whitespace-nowrap rounded px-2 py-0.5 text-[12px] hover:bg-woad-wash focus-visible:outline-2 focus-visible:outline-woad';
 
 export function ViewSwitches() {
   const [wire, air, scenery, dusk] = [useView((v) => v.wire), useView(airSeen), useView((v) => v.scenery), useView((v) => v.dusk)];

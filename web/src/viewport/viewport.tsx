@@ -21,6 +21,7 @@ import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
 import { RehearseBar } from './rehearse-bar';
+import { SwatchWall } from './swatch-wall';
 import { ViewSwitches } from './view-switches';
 import { useOutlines } from '../state/air';
 import { at as valueAt } from '../state/pointer';
@@ -156,7 +157,7 @@ export function Viewport() {
         <RehearseBar />
       </div>
       {body && shapes[body] && (
-        <p className="pointer-events-none absolute right-2 bottom-2 flex max-w-[40%] gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
+        <p className="pointer-events-none absolute right-2 bottom-2 flex max-w-[40%] max-[1000px]:bottom-11 gap-2 rounded-md border border-line bg-raised/95 px-2.5 py-1">
           <span className="truncate text-faded">{bodies[body]?.name}</span>
           <span className="num shrink-0">
             {count(shown.there ?? shapes[body].head.points, pieces ? 'piece' : 'point')}
@@ -175,12 +176,13 @@ export function Viewport() {
           )}
         </p>
       )}
-      <div className="pointer-events-none absolute bottom-2 left-2 flex max-w-[58%] flex-col items-start gap-1.5">
+      <div className="pointer-events-none absolute bottom-2 left-2 flex max-w-[58%] max-[1000px]:max-w-full flex-col items-start gap-1.5">
         {air && <AirLegend />}
         <ComparedLegend />
         <FrameState shown={shown} of={Boolean(body)} />
         <ViewSwitches />
       </div>
+      <SwatchWall />
     </>
   );
 }

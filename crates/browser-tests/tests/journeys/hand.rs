@@ -209,7 +209,9 @@ async fn space_plays_wherever_the_focus_is_and_open_lists_keep_their_keys() -> W
     }
     // An open list has its own keys.
     w.step("Shape").await?;
-    let air = async || w.script("return document.querySelector('[aria-label=Air]').ariaPressed").await;
+    let air = async || {
+        w.script("return document.querySelector('[aria-label=\"Air in the view\"]').ariaPressed").await
+    };
     let before = (air().await?, w.frame().await?);
     w.press("Preset").await?;
     w.keys("a").await?;

@@ -147,3 +147,47 @@ async fn a_project_opens_where_it_is_worth_seeing_and_views_are_kept_and_looked_
     w.until("it is gone", async || Ok(cameras().await["view"].is_null())).await?;
     w.close().await
 }
+
+#[tokio::test]
+async fn swatches_are_tried_side_by_side_and_one_becomes_the_scenes() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let small = json!([
+        {"op": "replace", "path": "/frames/last", "value": 24},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 13},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 9},
+    ]);
+    edit(&site, w.id, small).await;
+    let weight = async || {
+        scene(&site, w.id).await["bodies"]["landing-canopy"]["kind"]["cloth"]["matter"]["areal_weight"]
+            .as_f64()
+    };
+    let before = weight().await;
+    w.step("Run").await?;
+    w.choose("Swatches over", "Areal weight").await?;
+    w.press("Try them side by side").await?;
+    let wall = "return document.querySelector('[data-testid=swatches]')?.innerText ?? ''";
+    w.until("all drafts are here", async || {
+        Ok(w.script(wall).await?.as_str().is_some_and(|t| t.contains("press the one that is right")))
+    })
+    .await?;
+    let told = w.script(wall).await?.as_str().unwrap_or("").to_owned();
+    assert!(told.matches("kg/m²").count() == 6 && told.contains("1.36 kg/m²"), "{told}");
+    // Escape leaves all as it was.
+    w.keys(Key::Escape + "").await?;
+    w.until("the wall is gone", async || Ok(w.script(wall).await?.as_str() == Some(""))).await?;
+    assert_eq!(weight().await, before);
+    w.press("Try them side by side").await?;
+    w.press("1.36 kg/m²").await?;
+    w.until("it is the scene's", async || Ok(weight().await == Some(1.36))).await?;
+    w.ctrl('z').await?;
+    w.until("and one undo takes it back", async || Ok(weight().await == before)).await?;
+    // All fabrics, and a range that can't be is told of.
+    w.choose("Swatches over", "all fabrics").await?;
+    w.press("Try them side by side").await?;
+    w.until("a wall of them", async || {
+        Ok(w.script(wall).await?.as_str().is_some_and(|t| t.contains("Oilcloth")))
+    })
+    .await?;
+    w.press("Close").await?;
+    w.close().await
+}
