@@ -28,7 +28,7 @@ export class Arms {
   mount(camera: T.Camera, canvas: HTMLCanvasElement, orbit: OrbitControls, scene: T.Scene): () => void {
     const c = new TransformControls(camera, canvas);
     c.setSize(0.7);
-    c.setColors('#a8443c', '#5d7a3a', '#2e5f82', '#c99a2e');
+    c.setColors('#b98a1d', '#6b4468', '#2e5f82', '#b2452f');
     let given = false;
     c.addEventListener('change', () => this.ask());
     c.addEventListener('objectChange', () => this.on?.onMove());

@@ -1,4 +1,5 @@
-/** The look of the arms: wooden beads on threads to move by, strings of beads to turn by. What they do is the library's. */
+/** The look of the arms: a peg, a ring and a toggle on cords to move by, strings of beads to turn by. Each axis has its own end, its own cord
+ * and its letter, so that no colour is needed to tell them. What they do is the library's. */
 import * as T from 'three';
 import { mergeGeometries } from 'three/addons/utils/BufferGeometryUtils.js';
 
@@ -21,25 +22,69 @@ function middle(m: T.Mesh): T.Vector3 {
   return m.geometry.boundingBox!.getCenter(new T.Vector3());
 }
 
+/** A cord along y: whole for x, in stitches for y, as beads for z. */
+function cord(axis: string): T.BufferGeometry[] {
+  const piece = (from: number, to: number) => new T.CylinderGeometry(0.0075, 0.0075, to - from, 6).translate(0, (from + to) / 2, 0);
+  if (axis === 'X') return [piece(0.04, 0.5)];
+  if (axis === 'Y') return [0, 1, 2, 3, 4].map((k) => piece(0.05 + 0.092 * k, 0.05 + 0.092 * k + 0.058));
+  return Array.from({ length: 12 }, (_, k) => new T.SphereGeometry(0.0125, 8, 6).translate(0, 0.06 + 0.038 * k, 0));
+}
+
+/** What a cord along y ends in: a peg, a ring, a toggle. */
+function end(axis: string): T.BufferGeometry[] {
+  if (axis === 'X') {
+    return [
+      new T.CylinderGeometry(0.028, 0.045, 0.11, 14).translate(0, 0.555, 0),
+      new T.CylinderGeometry(0.062, 0.062, 0.018, 18).translate(0, 0.5, 0),
+    ];
+  }
+  if (axis === 'Y') return [new T.TorusGeometry(0.048, 0.016, 10, 24).translate(0, 0.55, 0)];
+  return [new T.CapsuleGeometry(0.024, 0.12, 4, 10).rotateZ(Math.PI / 2).translate(0, 0.52, 0)];
+}
+
+/** Its letter beyond the end, twice across itself: it is read from most sides. */
+function letter(axis: string): T.BufferGeometry[] {
+  const strokes: Record<string, [number, number, number, number][]> = {
+    X: [
+      [-1, -1, 1, 1],
+      [-1, 1, 1, -1],
+    ],
+    Y: [
+      [-1, 1, 0, 0],
+      [1, 1, 0, 0],
+      [0, 0, 0, -1],
+    ],
+    Z: [
+      [-1, 1, 1, 1],
+      [1, 1, -1, -1],
+      [-1, -1, 1, -1],
+    ],
+  };
+  const bars = (strokes[axis] ?? []).map(([x, y, u, v]) => {
+    const [dx, dy] = [0.026 * (u - x), 0.036 * (v - y)];
+    const long = Math.hypot(dx, dy);
+    return new T.CylinderGeometry(0.0055, 0.0055, long, 5)
+      .rotateZ(-Math.atan2(dx, dy))
+      .translate(0.013 * (x + u), 0.69 + 0.018 * (y + v), 0);
+  });
+  return [...bars, ...bars.map((b) => b.clone().rotateY(Math.PI / 2))];
+}
+
 function move(m: T.Mesh) {
   const at = middle(m);
   if (m.name.length === 1) {
     const axis = { X: new T.Vector3(1, 0, 0), Y: new T.Vector3(0, 1, 0), Z: new T.Vector3(0, 0, 1) }[m.name];
     if (!axis) return;
-    if (at.length() < 0.4) {
-      // A thread with three small beads.
-      const thread = new T.CylinderGeometry(0.006, 0.006, 0.5, 5).translate(0, 0.25, 0);
-      const beads = [0.16, 0.27, 0.38].map((y) => new T.SphereGeometry(0.02, 8, 6).translate(0, y, 0));
-      const turned = new T.Quaternion().setFromUnitVectors(new T.Vector3(0, 1, 0), axis);
-      m.geometry = mergeGeometries([thread, ...beads]).applyQuaternion(turned);
-    } else if (at.dot(axis) < 0) m.parent?.remove(m);
-    else m.geometry = new T.SphereGeometry(0.058, 16, 12).translate(...axis.multiplyScalar(0.53).toArray());
-  } else if (m.name === 'XYZ') m.geometry = new T.SphereGeometry(0.05, 12, 10);
+    const turned = new T.Quaternion().setFromUnitVectors(new T.Vector3(0, 1, 0), axis);
+    if (at.length() < 0.4) m.geometry = mergeGeometries(cord(m.name)).applyQuaternion(turned);
+    else if (at.dot(axis) < 0) m.parent?.remove(m);
+    else m.geometry = mergeGeometries([...end(m.name), ...letter(m.name)]).applyQuaternion(turned);
+  } else if (m.name === 'XYZ') m.geometry = new T.TorusGeometry(0.036, 0.014, 8, 20);
   else {
-    const disc = new T.CircleGeometry(0.06, 20);
-    if (m.name === 'YZ') disc.rotateY(Math.PI / 2);
-    if (m.name === 'XZ') disc.rotateX(-Math.PI / 2);
-    m.geometry = disc.translate(...at.toArray());
+    const patch = new T.PlaneGeometry(0.085, 0.085);
+    if (m.name === 'YZ') patch.rotateY(Math.PI / 2);
+    if (m.name === 'XZ') patch.rotateX(-Math.PI / 2);
+    m.geometry = patch.translate(...at.toArray());
   }
 }
 
