@@ -185,8 +185,9 @@ async fn follow(app: &App, socket: &mut WebSocket, id: i64) -> Result<(), Proble
     let hand = Arc::new(Hand { at: Mutex::new(None), done: Arc::new(AtomicBool::new(false)) });
     // A window that is slow to take frames slows the rehearsal, and is not buried in them.
     let (send, mut news) = mpsc::channel(3);
-    let (moved, moves) = (hand.clone(), begin.moves.clone());
-    let going = tokio::task::spawn_blocking(move || pool.install(|| go(rehearsal, &moves, &moved, &send)));
+    let (moved, moves, world) = (hand.clone(), begin.moves.clone(), scene.clone());
+    let going =
+        tokio::task::spawn_blocking(move || pool.install(|| go(rehearsal, &world, &moves, &moved, &send)));
     let mut asked = None;
     loop {
         tokio::select! {
@@ -307,7 +308,7 @@ fn ready(
 }
 
 /// Goes on frame by frame, no faster than the shot, until the hand is done or there is no further frame.
-fn go(mut own: Rehearsal, moves: &str, hand: &Hand, send: &mpsc::Sender<News>) -> Rehearsal {
+fn go(mut own: Rehearsal, world: &Stage, moves: &str, hand: &Hand, send: &mpsc::Sender<News>) -> Rehearsal {
     let watch = Stopwatch::of(own.run.contact.pairings().len()).until(hand.done.clone());
     let Ok(scene) = own.scene() else { return own };
     let (rate, paths) = (scene.frames.rate, numbers(moves));
@@ -337,7 +338,7 @@ fn go(mut own: Rehearsal, moves: &str, hand: &Hand, send: &mpsc::Sender<News>) -
         let at = hand.at.lock().unwrap_or_else(PoisonError::into_inner).take();
         if let Some(at) = at {
             let frame = (own.frame() + 1) as f64;
-            if let Some(now) = as_numbers(own.run.stage(), moves, &at, &values, frame) {
+            if let Some(now) = as_numbers(world, moves, &at, &values, frame) {
                 values = now;
             }
         }
