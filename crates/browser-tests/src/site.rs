@@ -125,6 +125,7 @@ fn bare() -> PathBuf {
     static MADE: LazyLock<PathBuf> = LazyLock::new(|| {
         let from = project().join("demo");
         let to = project().join(".build/bare-demo");
+        let _ = std::fs::remove_dir_all(&to);
         std::fs::create_dir_all(&to).expect("a folder for the demo");
         for file in std::fs::read_dir(&from).expect("the demo's folder").flatten() {
             let (path, copy) = (file.path(), to.join(file.file_name()));

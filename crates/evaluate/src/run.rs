@@ -394,7 +394,7 @@ impl Run {
                 still.bodies.iter().zip(&still.states).map(|(b, s)| b.energy(s, 0.0).kinetic).sum();
             let passed = moves < PASSED * swings;
             swings = if passed { 0.0 } else { swings.max(moves) };
-            let to = if passed { 0.0 } else { SLOWED.powf(1.0 / rate) };
+            let to = if passed { 0.0 } else { libm::pow(SLOWED, 1.0 / rate) };
             still.states.iter_mut().for_each(|s| s.slow(to as f32));
             let far = |a: &[f64; 3], b: &[f64; 3]| (0..3).map(|c| (a[c] - b[c]).powi(2)).sum::<f64>().sqrt();
             speed = (0..was.len())

@@ -2,7 +2,8 @@
 import * as T from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import type { Shape } from '../api/shape';
-import type { Finished } from '../api/finish';
+import { faced, type Finished } from '../api/finish';
+import { NOISE } from './surfaces';
 import type { BodyLayer } from './body-layer';
 import { FinishedSurface } from './finished-surface';
 
@@ -119,7 +120,7 @@ export class ClothLayer implements BodyLayer {
         .replace(
           '#include <common>',
           '#include <common>\nvarying float vHollow;\nvarying float vSoak;\nvarying float vHatch;\nvarying float vRun;\nvarying float vRim;\nuniform float hem;\nuniform vec2 spread;\nuniform float fine;\nuniform vec3 soakDye;\nuniform vec3 hatchDye;\nuniform vec2 shows;\nuniform float bands;\n' +
-            WOOLLY,
+            NOISE,
         )
         .replace(
           '#include <color_fragment>',
@@ -138,7 +139,7 @@ export class ClothLayer implements BodyLayer {
           }
           vec2 slub = vUv * spread;
           float there = 1.0 - smoothstep(0.003, 0.012, max(fwidth(slub.x), fwidth(slub.y)));
-          if (there > 0.0) diffuseColor.rgb *= 1.0 + there * 0.07 * (woolly(vec2(slub.x * 7.0, slub.y * 230.0)) + woolly(vec2(slub.y * 7.0 + 31.0, slub.x * 230.0)) - 1.0);
+          if (there > 0.0) diffuseColor.rgb *= 1.0 + there * 0.07 * (cloudy(vec2(slub.x * 7.0, slub.y * 230.0)) + cloudy(vec2(slub.y * 7.0 + 31.0, slub.x * 230.0)) - 1.0);
           // The hem is folded twice, and sewn.
           if (vRim < hem) {
             float wide = fwidth(vRim);
@@ -336,7 +337,7 @@ export class ClothLayer implements BodyLayer {
     }
     this.material.opacity = solid ? 1 : as === 'stale' ? 0.8 : 0.55;
     this.treeIsOld = true;
-    this.face();
+    faced(this.positions, this.shape.triangles, this.normals);
     this.fold();
     const { positions: p, normals: n, hollow, pointOf } = this;
     const position = this.surface.getAttribute('position') as T.BufferAttribute;
@@ -359,42 +360,6 @@ export class ClothLayer implements BodyLayer {
     hollows.needsUpdate = true;
     if (this.lines.visible) this.wires.getAttribute('position').needsUpdate = true;
     this.finish?.surface.go(p, hollow);
-  }
-
-  /** The normal of each point, by the areas about it. */
-  private face() {
-    const { positions: p, normals: n } = this;
-    const t = this.shape.triangles;
-    n.fill(0);
-    for (let k = 0; k < t.length; k += 3) {
-      const a = 3 * t[k]!;
-      const b = 3 * t[k + 1]!;
-      const c = 3 * t[k + 2]!;
-      const ux = p[b]! - p[a]!;
-      const uy = p[b + 1]! - p[a + 1]!;
-      const uz = p[b + 2]! - p[a + 2]!;
-      const vx = p[c]! - p[a]!;
-      const vy = p[c + 1]! - p[a + 1]!;
-      const vz = p[c + 2]! - p[a + 2]!;
-      const nx = uy * vz - uz * vy;
-      const ny = uz * vx - ux * vz;
-      const nz = ux * vy - uy * vx;
-      n[a]! += nx;
-      n[a + 1]! += ny;
-      n[a + 2]! += nz;
-      n[b]! += nx;
-      n[b + 1]! += ny;
-      n[b + 2]! += nz;
-      n[c]! += nx;
-      n[c + 1]! += ny;
-      n[c + 2]! += nz;
-    }
-    for (let k = 0; k < n.length; k += 3) {
-      const l = 1 / (Math.hypot(n[k]!, n[k + 1]!, n[k + 2]!) || 1);
-      n[k]! *= l;
-      n[k + 1]! *= l;
-      n[k + 2]! *= l;
-    }
   }
 
   /** How hollow it is about each point: how far the points beside it rise over its plane, by how far away they are. */
@@ -447,15 +412,6 @@ export class ClothLayer implements BodyLayer {
     (this.lines.material as T.Material).dispose();
   }
 }
-
-const WOOLLY = `
-float spot(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
-float woolly(vec2 p) {
-  vec2 i = floor(p);
-  vec2 f = fract(p);
-  f = f * f * (3.0 - 2.0 * f);
-  return mix(mix(spot(i), spot(i + vec2(1.0, 0.0)), f.x), mix(spot(i + vec2(0.0, 1.0)), spot(i + vec2(1.0, 1.0)), f.x), f.y);
-}`;
 
 /** How far each point is from the border, along edges at rest; what is farther than its neighbours' neighbours is far. */
 function rimOf(shape: Shape, pairs: Uint32Array): Float32Array {

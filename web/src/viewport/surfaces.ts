@@ -36,10 +36,8 @@ export function surfaced(material: T.MeshLambertMaterial | T.MeshStandardMateria
   };
 }
 
-const SUMS = `
-varying vec4 vGrain;
-uniform int surfaceKind;
-uniform vec3 surfaceOther;
+/** Value noise of a plane, 0 to 1, for shaders. */
+export const NOISE = `
 float chance(vec2 p) { return fract(sin(dot(p, vec2(12.9898, 78.233))) * 43758.5453); }
 float cloudy(vec2 p) {
   vec2 i = floor(p);
@@ -47,6 +45,12 @@ float cloudy(vec2 p) {
   f = f * f * (3.0 - 2.0 * f);
   return mix(mix(chance(i), chance(i + vec2(1.0, 0.0)), f.x), mix(chance(i + vec2(0.0, 1.0)), chance(i + vec2(1.0, 1.0)), f.x), f.y);
 }`;
+
+const SUMS = `
+varying vec4 vGrain;
+uniform int surfaceKind;
+uniform vec3 surfaceOther;
+${NOISE}`;
 
 // xyz is where on the thing it is, along the grain first; w is a tone of the piece's own.
 const COLOUR = `

@@ -59,6 +59,9 @@ async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -
         Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 5))
     })
     .await?;
+    // It is where the hand was, in the world, and a collider that is rehearsed is, too.
+    let high = place().await[1]["keys"].as_array().and_then(|k| k.last()?["value"].as_f64());
+    assert!(high.is_some_and(|y| (y - 2.1).abs() < 1e-3), "{high:?}");
     w.all_true().await?;
 
     w.keys(Key::End + "").await?;
@@ -70,6 +73,29 @@ async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -
     assert!(off < 1e-4, "the run is {off} m off what was seen");
     w.ctrl('z').await?;
     w.until("one undo takes the keys back", async || Ok(place().await == before)).await?;
+    let ball = json!([{"op": "add", "path": "/colliders", "value": {"knob": {"name": "Knob", "form": {"ball": {"radius": 0.1}},
+        "place": {"position": [0.4, 1.2, 0.3], "turn": [0, 0, 0]}}}}]);
+    edit(&site, w.id, ball).await;
+    w.step("Contact").await?;
+    w.open_row("Knob").await?;
+    w.press("First frame").await?;
+    w.rest().await?;
+    w.press("Rehearse").await?;
+    w.until("frames come", async || Ok(w.frame().await? > 3)).await?;
+    w.script("const m = nematonStage.colliders.meshOf('knob'); m.position.x = 0.7; nematonStage.tellHand('/colliders/knob/place', m)").await?;
+    w.until("they go on", async || Ok(w.frame().await? > 12)).await?;
+    w.says("Keep the keys").await?;
+    w.until("it is told", async || {
+        Ok(w.script(bar).await?.as_str().is_some_and(|t| t.contains(" keys of ")))
+    })
+    .await?;
+    w.press("Keep the keys").await?;
+    w.until("the collider is keyed to where the hand was", async || {
+        let x = scene(&site, w.id).await["colliders"]["knob"]["place"]["position"][0].clone();
+        let last = x["keys"].as_array().and_then(|k| k.last()?["value"].as_f64());
+        Ok(last.is_some_and(|x| (x - 0.7).abs() < 1e-3))
+    })
+    .await?;
     w.close().await
 }
 
