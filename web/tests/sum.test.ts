@@ -42,7 +42,8 @@ describe('what is typed into a number', () => {
 describe('numbers as they are shown', () => {
   it.each([
     [0, '0'],
-    [0.000123, '1.23e-4'],
+    [0.0009, '0.0009'],
+    [0.00000123, '1.23e-6'],
     [1 / 3, '0.33333'],
     [1e8, '1e8'],
   ])('%d is %s', (v, shown) => expect(showNumber(v)).toBe(shown));

@@ -34,11 +34,19 @@ pub fn changes(from: &Scene, to: &Scene, body: &str) -> Vec<Change> {
         let idle = idle
             || c.path.contains("/kind/strands/hairs")
             || c.path.starts_with("/cameras")
+            || c.path.starts_with("/frames/loop")
             || c.path.split('/').nth(3) == Some("finish")
             || ["/surface", "/scenery"].iter().any(|e| c.path.ends_with(e));
         on_path && !idle && c.path != "/frames/last"
     });
     out
+}
+
+/// What a JSON Pointer of a scene leads to, as a person says it: `Ridge wind speed`.
+pub fn named(scene: &Value, pointer: &str) -> String {
+    let path: Vec<String> =
+        pointer.split('/').skip(1).map(|p| p.replace("~1", "/").replace("~0", "~")).collect();
+    subject(&path, &[scene, scene])
 }
 
 fn walk(a: &Value, b: &Value, path: &mut Vec<String>, out: &mut Vec<Change>, roots: &[&Value; 2]) {

@@ -29,7 +29,7 @@ mod weathers;
 
 pub use body::*;
 pub use collider::*;
-pub use describe::{Change, changes, whose};
+pub use describe::{Change, changes, named, whose};
 pub use edit::{EditError, MAX_DEPTH, MAX_DOCUMENT, MAX_OPERATIONS, apply, apply_old, inverse, same};
 pub use fibres::{Fibre, fibres};
 pub use field::*;

@@ -115,6 +115,36 @@ pub struct FrameSpan {
     #[schemars(title = "Settle first")]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub settle: Option<Settle>,
+    /// Frames that are played and handed over as a loop; left out, none are. No frame follows from it.
+    #[schemars(title = "Loop")]
+    #[serde(default, rename = "loop", skip_serializing_if = "Option::is_none")]
+    pub looped: Option<Loop>,
+}
+
+/// Frames that repeat: from one on so many, the last of them blended with those that come before the first.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Loop {
+    #[schemars(title = "Loops from", range(min = -100_000, max = 1_000_000))]
+    pub from: i64,
+    #[schemars(title = "Loops after", range(min = 2, max = 20_000), extend("unit" = "frames"))]
+    pub length: i64,
+    /// So many frames at its end turn into those that come before its first; left out, none.
+    #[schemars(title = "Blended over", range(min = 0, max = 20_000), extend("default" = 0, "unit" = "frames"))]
+    #[serde(default)]
+    pub blend: i64,
+}
+
+impl Loop {
+    /// Its last frame.
+    pub fn last(&self) -> i64 {
+        self.from + self.length - 1
+    }
+
+    /// The first frame that it takes anything of.
+    pub fn takes_from(&self) -> i64 {
+        self.from - self.blend
+    }
 }
 
 /// Coming to rest before the first frame, under what acts there.
@@ -170,7 +200,15 @@ impl Quality {
 impl FrameSpan {
     /// Frames at the usual rate, of which nothing else is said.
     pub fn of(first: i64, last: i64) -> FrameSpan {
-        FrameSpan { first, last, rate: rate(), substeps: None, quality: Quality::Fine, settle: None }
+        FrameSpan {
+            first,
+            last,
+            rate: rate(),
+            substeps: None,
+            quality: Quality::Fine,
+            settle: None,
+            looped: None,
+        }
     }
 
     /// Sub-steps that a frame begins with.

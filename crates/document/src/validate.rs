@@ -321,6 +321,26 @@ fn span(scene: &Scene, faults: &mut Vec<Fault>) {
         let message = format!("makes {} frames; the most is {MAX_FRAMES}", span.count());
         faults.push(Fault::new("/frames/last", message));
     }
+    let Some(l) = &span.looped else { return };
+    if l.from < span.first {
+        let message = format!("is before the first frame ({} < {})", l.from, span.first);
+        faults.push(Fault::new("/frames/loop/from", message));
+    } else if l.last() > span.last {
+        let message = format!("makes the loop end at frame {}, after the last, {}", l.last(), span.last);
+        faults.push(Fault::new("/frames/loop/length", message));
+    }
+    if l.blend >= l.length {
+        let message = format!("is all of the loop's {} frames: blend fewer", l.length);
+        faults.push(Fault::new("/frames/loop/blend", message));
+    } else if l.takes_from() < span.first {
+        let message = format!(
+            "takes {} frames before frame {}, and the shot has {}",
+            l.blend,
+            l.from,
+            (l.from - span.first).max(0)
+        );
+        faults.push(Fault::new("/frames/loop/blend", message));
+    }
 }
 
 /// A field stands, ends and chooses as its kind can.

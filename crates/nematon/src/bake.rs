@@ -1,9 +1,10 @@
 //! `nematon bake`: a scene file to files of motion, with no server and no database.
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
-use nematon_document::{BodyId, Quality, Scene};
+use nematon_document::{BodyId, Loop, Quality, Scene};
 use nematon_evaluate::{
-    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, comes_and_goes, shape,
+    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, blend, blended,
+    blended_turns, comes_and_goes, shape,
 };
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, file_names, near, rounding,
@@ -59,6 +60,9 @@ pub struct BakeArgs {
     /// Writes cloth as the scene finishes it: smoothed, and as thick as it is.
     #[arg(long)]
     finished: bool,
+    /// Writes the frames of the scene's loop, blended as it says.
+    #[arg(long = "loop", conflicts_with = "frames")]
+    looped: bool,
 }
 
 impl BakeArgs {
@@ -111,7 +115,7 @@ impl Format {
     }
 }
 
-fn frames(text: &str) -> Result<(i64, i64), String> {
+pub fn frames(text: &str) -> Result<(i64, i64), String> {
     let (a, b) = text.split_once("..").ok_or("write FIRST..LAST, as 0..240")?;
     let number = |s: &str| s.parse::<i64>().map_err(|_| format!("\"{s}\" is not a frame number"));
     let (a, b) = (number(a)?, number(b.trim_start_matches('='))?);
@@ -131,7 +135,12 @@ pub fn bake(args: &BakeArgs) -> Result<(), String> {
 /// # Errors
 /// As [`bake`].
 pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path) -> Result<(), String> {
-    let (first, last) = args.frames.unwrap_or((scene.frames.first, scene.frames.last));
+    let looped = scene.frames.looped.clone().filter(|_| args.looped);
+    if args.looped && looped.is_none() {
+        return Err("the scene has no loop; nematon loop finds one".into());
+    }
+    let all = looped.as_ref().map_or((scene.frames.first, scene.frames.last), |l| (l.takes_from(), l.last()));
+    let (first, last) = args.frames.unwrap_or(all);
     if first < scene.frames.first || last > scene.frames.last {
         let (a, b) = (scene.frames.first, scene.frames.last);
         return Err(format!("the scene has frames {a} to {b}, so {first} to {last} can't be written"));
@@ -147,7 +156,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
     let (mut islands, mut bodies, mut faults) = (vec![], vec![], vec![]);
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     for members in scene.islands() {
-        let job = Job { scene: &scene, names: &names, folder, args, out, first };
+        let job = Job { scene: &scene, names: &names, folder, args, out, first, looped: looped.as_ref() };
         let told = pool.install(|| island(&job, &members))?;
         islands.push(told.island);
         bodies.extend(told.bodies);
@@ -181,7 +190,9 @@ struct Job<'a> {
     args: &'a BakeArgs,
     /// The folder to write to.
     out: &'a Path,
+    /// The first frame that is kept.
     first: i64,
+    looped: Option<&'a Loop>,
 }
 
 /// Frames of a body until they are written: in a file without a name, so that no more than one is in memory. How many
@@ -378,6 +389,23 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
     }
 }
 
+/// Frames of a loop: its own, with those before it into which its last turn.
+fn in_loop<T>(
+    own: impl Iterator<Item = std::io::Result<T>>,
+    mut before: impl Iterator<Item = std::io::Result<T>>,
+    l: Loop,
+    mix: impl Fn(&mut T, &T, f64),
+) -> impl Iterator<Item = std::io::Result<T>> {
+    own.take(l.length as usize).enumerate().map(move |(k, frame)| {
+        let (mut frame, much) = (frame?, blend(&l, k as i64));
+        if much > 0.0 {
+            let other = before.next().ok_or_else(|| std::io::Error::other("a frame is gone"))??;
+            mix(&mut frame, &other, much);
+        }
+        Ok(frame)
+    })
+}
+
 /// How bodies came to rest, in words.
 pub fn told_settled(s: &Settled) -> String {
     let mm = 1e3 * s.speed;
@@ -398,6 +426,10 @@ fn tell(frame: i64, s: &FrameSnag) -> Value {
 
 fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<()> {
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
+    // What ended early has no loop: it is written as it came.
+    let whole = |l: &Loop| count as i64 == l.length + l.blend;
+    let looped = job.looped.filter(|l| whole(l));
+    let (first, count) = looped.map_or((first, count), |l| (l.from, l.length as usize));
     let seen = job.scene.bodies.get(&body.id).and_then(|b| b.picture.as_ref());
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
@@ -426,7 +458,17 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     motion.file.flush()?;
     motion.turns.iter_mut().try_for_each(Write::flush)?;
     let motion = &*motion;
-    let frames: &mut Frames = &mut |_| match motion.frames() {
+    let own = || -> std::io::Result<Box<dyn Iterator<Item = std::io::Result<Vec<[f32; 3]>>>>> {
+        let Some(l) = looped else { return Ok(Box::new(motion.frames()?)) };
+        let mix = |a: &mut Vec<[f32; 3]>, b: &Vec<[f32; 3]>, much: f64| {
+            let wide = |f: &[[f32; 3]]| f.iter().map(|p| p.map(f64::from)).collect::<Vec<_>>();
+            let mut both = wide(a);
+            blended(&mut both, &wide(b), much);
+            *a = both.into_iter().map(|p| p.map(|c| c as f32)).collect();
+        };
+        Ok(Box::new(in_loop(motion.frames()?.skip(l.blend as usize), motion.frames()?, l.clone(), mix)))
+    };
+    let frames: &mut Frames = &mut |_| match own() {
         Ok(all) => match dress {
             Some(d) => Box::new(all.map(move |f| f.map(|f| d.frame(&f)))),
             None => Box::new(all),
@@ -434,7 +476,16 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
         Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),
     };
     let turns: &mut Turns = &mut |_| match motion.turns() {
-        Ok(all) => Box::new(all),
+        Ok(all) => match looped {
+            Some(l) => match motion.turns() {
+                Ok(before) => {
+                    let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
+                    Box::new(in_loop(all.skip(l.blend as usize), before, l.clone(), mix))
+                }
+                Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
+            },
+            None => Box::new(all),
+        },
         Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
     };
     let all = &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames, turns: Some(turns) };

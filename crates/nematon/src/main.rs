@@ -5,6 +5,7 @@ mod bench;
 mod demo;
 mod figure;
 mod files;
+mod looped;
 mod map;
 mod mend;
 mod panels;
@@ -56,6 +57,8 @@ enum Verb {
     Swatches(swatches::SwatchesArgs),
     /// Lets bodies come to rest before the first frame, and tells how calm they are then.
     Settle(settle::SettleArgs),
+    /// Finds where a motion is most like itself, or tells how a scene's loop repeats: what jumps at its seam, and what does not repeat.
+    Loop(looped::LoopArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -156,6 +159,7 @@ fn main() -> ExitCode {
         Verb::Panels(a) => panels::panels(&a),
         Verb::Still(a) => still::keep(&a),
         Verb::Settle(a) => settle::settle(&a),
+        Verb::Loop(a) => looped::looped(&a),
         Verb::Swatches(a) => swatches::swatches(&a),
         Verb::Readout(a) => readout::readout(&a),
         Verb::Air(a) => air::air(&a),

@@ -754,3 +754,43 @@ fn swatches_are_the_same_scene_at_several_values_and_wrong_ones_are_told_before_
     let ratio = fallen("03 8") / fallen("01 4");
     assert!((ratio - 4.0).abs() < 0.2, "energy goes by the square: {ratio}");
 }
+
+#[test]
+fn a_swinging_cloth_is_looped_its_seam_told_and_its_frames_written() {
+    let out = folder("loop");
+    let file = out.join("flag.json");
+    let text = r#"{"nematon": 2, "name": "Flag", "frames": {"first": 1, "last": 72, "substeps": 10},
+        "bodies": {"flag": {"name": "Flag",
+            "kind": {"cloth": {"shape": {"sheet": {"width": 0.4, "depth": 0.3, "columns": 7, "rows": 5}}, "matter": {"damping": 1}}},
+            "grips": {"top": {"name": "Top", "points": [{"border": "back"}]}}}},
+        "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}},
+            "wind": {"name": "Gusts", "act": {"wind": {"heading": 0.2, "speed": {"after": "repeat", "keys": [
+                {"frame": 1, "value": 1}, {"frame": 9, "value": 5}, {"frame": 17, "value": 1}]}}}}}}"#;
+    std::fs::write(&file, text).unwrap();
+    let (file, found) = (file.to_str().unwrap(), out.join("found.json"));
+    let done = nematon(&["loop", file]);
+    assert!(String::from_utf8_lossy(&done.stderr).contains("--find SHORTEST..LONGEST"));
+    let done = nematon(&["loop", file, "--find", "12..20", "--blend", "6", "--out", found.to_str().unwrap()]);
+    let told = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert!(done.status.success() && told.contains("over the seam where"), "{told}");
+    // The wind comes again every 16 frames, and the cloth with it.
+    assert!(told.contains("(16 of them)") && !told.contains("not the same"), "{told}");
+    let number = |after: &str| -> f64 {
+        let from = told.find(after).unwrap() + after.len();
+        told[from..].split_whitespace().next().unwrap().parse().unwrap()
+    };
+    assert!(number("a point goes ") < 2.0 * number("over the seam where "), "{told}");
+    let baked = out.join("baked");
+    let to = baked.to_str().unwrap();
+    let done = nematon(&["bake", found.to_str().unwrap(), "--loop", "--out", to]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let npy = std::fs::read(baked.join("Flag.npy")).unwrap();
+    assert!(String::from_utf8_lossy(&npy[..128]).contains("(16, 35, 3)"));
+    let done = nematon(&["bake", file, "--loop", "--out", to]);
+    assert!(String::from_utf8_lossy(&done.stderr).contains("no loop"));
+    // A cloth whose wind is another one each time is told of.
+    std::fs::write(out.join("odd.json"), text.replace("\"frame\": 17", "\"frame\": 20")).unwrap();
+    let odd = out.join("odd.json");
+    let done = nematon(&["loop", odd.to_str().unwrap(), "--find", "16..16"]);
+    assert!(String::from_utf8_lossy(&done.stdout).contains("16 frames later: Gusts"));
+}

@@ -2,7 +2,8 @@
 use crate::problem::Problem;
 use crate::state::App;
 use axum::body::{Body, Bytes};
-use nematon_document::{BodyId, Scene};
+use nematon_document::{BodyId, Loop, Scene};
+use nematon_evaluate::blend;
 use nematon_frames::{Chunk, FrameStore, Location};
 use nematon_store::Store;
 use std::io;
@@ -87,6 +88,26 @@ pub fn read(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Ve
 /// The same of how points are turned.
 pub fn read_turns(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Result<Vec<[f32; 4]>>> {
     read_by(store, places, Chunk::turns)
+}
+
+/// The same of a loop, whose last frames turn into those `before` its first: `mix` makes of two frames one.
+pub fn in_loop<T>(
+    mut own: mpsc::Receiver<io::Result<T>>,
+    mut before: mpsc::Receiver<io::Result<T>>,
+    looped: Loop,
+    mix: impl Fn(&mut T, &T, f64),
+) -> impl Iterator<Item = io::Result<T>> {
+    (0..looped.length).map_while(move |k| {
+        let frame = own.blocking_recv()?;
+        let much = blend(&looped, k);
+        Some(frame.and_then(|mut frame| {
+            if much > 0.0 {
+                let other = before.blocking_recv();
+                mix(&mut frame, &other.ok_or_else(|| io::Error::other("a frame is gone"))??, much);
+            }
+            Ok(frame)
+        }))
+    })
 }
 
 fn read_by<T: Send + 'static>(

@@ -2017,6 +2017,7 @@ export interface paths {
                     triangles?: boolean | null;
                     exact?: boolean | null;
                     hairs?: boolean | null;
+                    loop?: boolean | null;
                     finished?: boolean | null;
                     skins?: boolean | null;
                 };
@@ -2605,6 +2606,104 @@ export interface paths {
                     };
                     content: {
                         "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/loop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the scene's loop repeats */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Looped"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/loop/best": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the motion is most like itself a loop later */
+        get: {
+            parameters: {
+                query: {
+                    shortest: number;
+                    longest: number;
+                    blend?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Found"];
                     };
                 };
                 /** @description what went wrong */
@@ -3687,6 +3786,11 @@ export interface components {
              * @description How the bodies come to rest before the first frame; left out, they are there as they were made.
              */
             settle?: components["schemas"]["Settle"] | null;
+            /**
+             * Loop
+             * @description Frames that are played and handed over as a loop; left out, none are. No frame follows from it.
+             */
+            loop?: components["schemas"]["Loop"] | null;
         };
         /** @description How right frames are to be: threads are no longer than so much beyond what their matter itself gives under its load, or more sub-steps are taken. */
         Quality: "draft" | "fine" | "final";
@@ -3712,6 +3816,26 @@ export interface components {
              * @default false
              */
             air: boolean;
+        };
+        /** @description Frames that repeat: from one on so many, the last of them blended with those that come before the first. */
+        Loop: {
+            /**
+             * Loops from
+             * Format: int64
+             */
+            from: number;
+            /**
+             * Loops after
+             * Format: int64
+             */
+            length: number;
+            /**
+             * Blended over
+             * Format: int64
+             * @description So many frames at its end turn into those that come before its first; left out, none.
+             * @default 0
+             */
+            blend: number;
         };
         /** @description Something simulated: what all have, and what its kind has of its own. */
         Body: {
@@ -9146,6 +9270,8 @@ export interface components {
             exact?: boolean | null;
             /** @description Of strands with hairs between them those, and not the strands; no if left out. */
             hairs?: boolean | null;
+            /** @description The frames of the scene's loop, blended as it says, instead of a stretch of them; no if left out. */
+            loop?: boolean | null;
             /** @description Cloth as the scene finishes it; no if left out. */
             finished?: boolean | null;
             /** @description Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case. */
@@ -9313,6 +9439,64 @@ export interface components {
             second: number;
             /** Format: double */
             third: number;
+        };
+        Looped: {
+            bodies: components["schemas"]["SeamOf"][];
+            /** @description Names of what acts or moves and is not the same a loop later. */
+            unrepeated: string[];
+        };
+        /** @description What jumps of a body. */
+        SeamOf: {
+            body: string;
+            name: string;
+            seam: components["schemas"]["Seam2"];
+            /** @description What would jump were nothing blended. */
+            plain: components["schemas"]["Seam2"];
+        };
+        /** @description What jumps where a loop begins again, beside what is usual. */
+        Seam2: {
+            /**
+             * Format: double
+             * @description The furthest that a point goes from one frame to the next where the loop is blended and begins again, metres.
+             */
+            way: number;
+            /**
+             * Format: double
+             * @description Half of the loop's frames have a furthest way below this, metres.
+             */
+            usual_way: number;
+            /**
+             * Format: double
+             * @description The most that a point's speed and heading change there from one frame to the next, m/s.
+             */
+            turn: number;
+            /**
+             * Format: double
+             * @description Half of the loop's frames are below this, m/s.
+             */
+            usual_turn: number;
+        };
+        Found: {
+            loop: components["schemas"]["Loop"];
+            /**
+             * Format: double
+             * @description What the two moments are apart, in the usual way of a frame.
+             */
+            apart: number;
+        };
+        Wanted2: {
+            /**
+             * Format: int64
+             * @description Frames that the loop has at least and at most.
+             */
+            shortest: number;
+            /** Format: int64 */
+            longest: number;
+            /**
+             * Format: int64
+             * @description Frames that are blended.
+             */
+            blend?: number | null;
         };
         /** @description A frame; the scene's first if left out. */
         At4: {

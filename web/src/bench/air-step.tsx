@@ -9,9 +9,10 @@ import { useNow } from '../state/motion';
 import { isMotion, plain, type Value } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
+import { Chip } from '../ui/chip';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
-import { Fold, Line, Note, Row, Section, Seen } from '../ui/section';
+import { Fold, Group, Line, Note, Row, Section, Seen } from '../ui/section';
 import { showNumber, shownIn } from '../ui/sum';
 import { TextField } from '../ui/text-field';
 import { Layers } from './map-layers';
@@ -90,9 +91,12 @@ export function AirStep() {
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
           {kinds(schema, 'Act').map(({ kind }) => (
-            <Button key={kind} onClick={() => void addField(kind)}>
-              {FIELD_NAMES[kind] ?? capital(kind)}
-            </Button>
+            <Chip
+              key={kind}
+              picture={<Sign kind={kind} on />}
+              name={FIELD_NAMES[kind] ?? capital(kind)}
+              onPress={() => void addField(kind)}
+            />
           ))}
         </div>
       </Section>
@@ -189,6 +193,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
   const schema = useSchema();
   return (
     <>
+      <Group name="What" />
       <Line label="On">
         <Toggle label={`${of} acts`} on={field.on !== false} onTurn={(v) => void setValue(`${of} ${v ? 'on' : 'off'}`, `${base}/on`, v)} />
       </Line>
@@ -207,6 +212,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
       <SchemaRows base={act} of={of} seldom={false} />
       {'skin' in field.act && <SkinMap id={id} of={of} field={field} />}
       {'stream' in field.act && <StreamRows base={act} of={of} stream={field.act.stream} />}
+      <Group name="Where" />
       {!isFixed(schema, kind) && (
         <>
           {!isPlaced(schema, kind) && (
@@ -235,7 +241,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
         </>
       )}
       <ZoneRows base={base} of={of} zone={field.zone ?? undefined} more={field.zones ?? []} />
-      <On base={base} of={of} field={field} />
+      <Group name="When" />
       <Line label="Frames">
         <Toggle label={`${of} only in a stretch of frames`} on={Boolean(field.when)} onTurn={(v) => void turn(v)} />
       </Line>
@@ -254,6 +260,7 @@ function FieldCard({ id, field }: { id: string; field: Field }) {
           <NumberField path={`${base}/when/ease`} of={of} frames={{ rate, zero: 0 }} />
         </>
       )}
+      <On base={base} of={of} field={field} />
       <Fold name="Name and more" closed>
         <TextField label="Name" path={`${base}/name`} taken={names} />
         <SchemaRows base={act} of={of} seldom />
@@ -374,7 +381,7 @@ function On({ base, of, field }: { base: string; of: string; field: Field }) {
     void edit(`${of} ${v ? 'acts on' : 'leaves out'} ${bodies[k]!.name}`, patch);
   };
   return (
-    <Fold name="Acts on" note={on.length === keys.length ? 'all bodies' : on.map((k) => bodies[k]!.name).join(', ') || 'none'} closed>
+    <Fold name="On whom" note={on.length === keys.length ? 'all bodies' : on.map((k) => bodies[k]!.name).join(', ') || 'none'} closed>
       {keys.map((k) => (
         <Line key={k} label={bodies[k]!.name}>
           <Toggle label={`${of} on ${bodies[k]!.name}`} on={is(k)} onTurn={(v) => turn(k, v)} />

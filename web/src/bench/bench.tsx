@@ -59,8 +59,11 @@ export function Bench() {
       <Top />
       <div ref={pane} tabIndex={-1} className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto" data-testid="bench">
         <header className="px-4 pt-2.5 pb-2.5 [@media(max-height:600px)]:py-1">
-          <h1 className="text-[19px] font-semibold tracking-tight">{step}</h1>
-          <p className="mt-0.5 text-faded [@media(max-height:600px)]:hidden">{WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}</p>
+          {/* The thread beside it says which step it is. */}
+          <h1 className="sr-only">{step}</h1>
+          <p className="text-[15px] leading-snug font-semibold [@media(max-height:600px)]:text-[13px]">
+            {WORDS[step](name.charAt(0).toLowerCase() + name.slice(1))}
+          </p>
         </header>
         <ErrorBoundary FallbackComponent={Broken} resetKeys={[step, open]}>
           {!open ? <p className="px-4 py-6 text-faded">Opening…</p> : needsBody ? <NoBody /> : <Panel />}

@@ -10,6 +10,7 @@ import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
 import { Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
+import { Chip } from '../ui/chip';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
 import { count, shownIn, showNumber } from '../ui/sum';
 import { TextField } from '../ui/text-field';
@@ -75,17 +76,17 @@ function Colliders() {
       <Section title="Add">
         <div className="flex flex-wrap gap-2 px-4">
           {!floor && (
-            <Button onClick={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}>
-              Floor
-            </Button>
+            <Chip
+              picture={<Mark kind="plane" on />}
+              name="Floor"
+              onPress={() => void edit('Floor added', [{ op: 'add', path: '/floor', value: { height: 0, friction: 0.5 } }])}
+            />
           )}
           {kinds(schema, 'Form').map(({ kind }) => (
-            <Button key={kind} onClick={() => void addCollider(kind)}>
-              {capital(kind)}
-            </Button>
+            <Chip key={kind} picture={<Mark kind={kind} on />} name={capital(kind)} onPress={() => void addCollider(kind)} />
           ))}
-          <Button onClick={() => chooseMesh('mesh')}>Mesh</Button>
-          <Button onClick={() => chooseMesh('hull')}>Hull of a mesh</Button>
+          <Chip picture={<Mark kind="mesh" on />} name="Mesh" onPress={() => chooseMesh('mesh')} />
+          <Chip picture={<Mark kind="hull" on />} name="Hull of a mesh" onPress={() => chooseMesh('hull')} />
         </div>
       </Section>
     </>

@@ -48,6 +48,7 @@ export function DeliverStep() {
   const [exact, setExact] = useState(false);
   const [hairs, setHairs] = useState(false);
   const [skins, setSkins] = useState(false);
+  const [round, setRound] = useState(true);
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
   const before = useRef(range);
@@ -63,7 +64,10 @@ export function DeliverStep() {
     const read = readSum(text, { unit: '', frames: { rate, zero: frames.first } });
     return 'value' in read && Number.isInteger(read.value) ? read.value : NaN;
   };
-  const [first, last] = [number(range?.first, frames.first), number(range?.last, frames.last)];
+  const looped = round ? frames.loop : null;
+  const [first, last] = looped
+    ? [looped.from - (looped.blend ?? 0), looped.from + looped.length - 1]
+    : [number(range?.first, frames.first), number(range?.last, frames.last)];
   const fits = first >= frames.first && last <= frames.last && first <= last;
   const isTrue = (l: Lane, a: number, b: number) => l.stretches.every((s) => s.state === 'true' || s.last < a || s.first > b);
   const whole = fits && taken.length > 0 && taken.every((l) => isTrue(l, first, last));
@@ -76,7 +80,8 @@ export function DeliverStep() {
     if (planted && skins) query.set('skins', 'true');
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
-    if (format !== 'still') query.set('last', String(last));
+    if (looped && format !== 'still') query.set('loop', 'true');
+    else if (format !== 'still') query.set('last', String(last));
     const abort = new AbortController();
     ending.current = abort;
     setBusy({ format, share: 0 });
@@ -114,28 +119,35 @@ export function DeliverStep() {
               </span>
             </label>
           ))}
-        <Line label="Frames">
-          <span className="flex items-center gap-1.5">
-            <FrameBox
-              {...typed}
-              label="First frame to hand over"
-              value={range?.first ?? String(frames.first)}
-              onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })}
-            />
-            <span className="text-faded">to</span>
-            <FrameBox
-              {...typed}
-              label="Last frame to hand over"
-              value={range?.last ?? String(frames.last)}
-              onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })}
-            />
-            {range && (
-              <Button look="quiet" onClick={() => setRange(null)}>
-                all
-              </Button>
-            )}
-          </span>
-        </Line>
+        {frames.loop && (
+          <SwitchWithWords label="Loop" turns="The loop’s frames, blended" on={round} onTurn={setRound}>
+            {round ? `${frames.loop.length} frames from ${frames.loop.from}, blended as they play` : 'a stretch of frames'}
+          </SwitchWithWords>
+        )}
+        {!looped && (
+          <Line label="Frames">
+            <span className="flex items-center gap-1.5">
+              <FrameBox
+                {...typed}
+                label="First frame to hand over"
+                value={range?.first ?? String(frames.first)}
+                onType={(v) => setRange({ first: v, last: range?.last ?? String(frames.last) })}
+              />
+              <span className="text-faded">to</span>
+              <FrameBox
+                {...typed}
+                label="Last frame to hand over"
+                value={range?.last ?? String(frames.last)}
+                onType={(v) => setRange({ last: v, first: range?.first ?? String(frames.first) })}
+              />
+              {range && (
+                <Button look="quiet" onClick={() => setRange(null)}>
+                  all
+                </Button>
+              )}
+            </span>
+          </Line>
+        )}
         <Line label="Normals">
           <Toggle label="With normals" on={normals} onTurn={setNormals} />
         </Line>

@@ -1,11 +1,12 @@
 /** What strands are made of: one of them held level, as it droops; what all weigh, and how fast it springs. */
 import type { FibreFeel, Fibre as Began } from '../api/http';
+import { About } from '../ui/about';
 import { edit } from '../state/project';
 import { useFibre, useFibres } from '../state/queries';
 import { isMotion } from '../state/value';
 import { ChoiceField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Fold, Note } from '../ui/section';
+import { Actions, Fold } from '../ui/section';
 import type { Strands } from './grow';
 
 const PARTS = ['diameter', 'taper', 'density', 'modulus', 'twist', 'damping', 'friction'] as const;
@@ -37,7 +38,11 @@ export function Fibre({ id, of, own }: { id: string; of: string; own: Strands })
       {PARTS.filter((k) => k !== 'twist').map((k) => (
         <NumberField key={k} path={`${path}/${k}`} of={of} />
       ))}
-      {began && <Note>{began.source}.</Note>}
+      {began && (
+        <Actions>
+          <About label="Where these numbers come from">{`${began.source}.`}</About>
+        </Actions>
+      )}
     </Fold>
   );
 }

@@ -222,7 +222,7 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
               onDoubleClick={() => shown.length > 3 && done(shown.filter((_, m) => m !== n))}
             />
           ))}
-        {cross && <path d={mark(to(cross))} fill="none" stroke="var(--madder)" strokeWidth="2" />}
+        {cross && <path d={mark(to(cross))} fill="none" stroke="var(--woad)" strokeWidth="2" />}
       </svg>
       {cross && (
         <Note tone="care">The outline crosses itself where it is marked, and is not taken yet: drag a corner until it no longer does.</Note>

@@ -298,7 +298,7 @@ function Outlined({ grown: g, high, wide }: { grown: Silhouette; high: number; w
         />
       ))}
       {g.heads.map((h, k) => (
-        <circle key={k} cx={x(h[0]!)} cy={y(h[1]!)} r={Math.max(1, 0.5 * h[2]! * per)} fill="var(--madder)" fillOpacity="0.8" />
+        <circle key={k} cx={x(h[0]!)} cy={y(h[1]!)} r={Math.max(1, 0.5 * h[2]! * per)} fill="var(--plum)" fillOpacity="0.8" />
       ))}
     </svg>
   );

@@ -13,6 +13,7 @@ import { Button } from '../ui/button';
 import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Line, Note, Section } from '../ui/section';
+import { Looping } from './looping';
 import { Swatches } from './swatches';
 import { Takes } from './takes';
 import { useBody } from './use-body';
@@ -73,6 +74,7 @@ export function RunStep() {
         </Note>
       </Section>
       <Settling />
+      <Looping />
       <Take />
       <Swatches />
       <Takes />

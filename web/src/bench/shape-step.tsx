@@ -5,7 +5,9 @@ import { kinds } from '../state/pointer';
 import { useMatters, useScene, useSchema, useShape } from '../state/queries';
 import { clothOf, isLoose, kindOf } from '../state/value';
 import { setView } from '../state/view';
+import { About } from '../ui/about';
 import { Button } from '../ui/button';
+import { Chip, Strokes } from '../ui/chip';
 import { ChoiceField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Fold, Note, Row, Section } from '../ui/section';
@@ -56,14 +58,16 @@ export function ShapeStep() {
           {kinds(schema, 'Shape')
             .filter(({ kind }) => !sewn.includes(kind))
             .map(({ kind }) => (
-              <Button key={kind} onClick={() => void addShape(kind)}>
-                {capital(kind)}
-              </Button>
+              <Chip key={kind} picture={<Strokes d={PICTURES[kind] ?? PLAIN} />} name={capital(kind)} onPress={() => void addShape(kind)} />
             ))}
           {loose.map(({ kind }) => (
-            <Button key={kind} hint={KINDS[kind]} onClick={() => void addKind(kind)}>
-              {KIND_NAMES[kind] ?? capital(kind)}
-            </Button>
+            <Chip
+              key={kind}
+              picture={<Strokes d={PICTURES[kind] ?? PLAIN} />}
+              name={KIND_NAMES[kind] ?? capital(kind)}
+              hint={KINDS[kind]}
+              onPress={() => void addKind(kind)}
+            />
           ))}
         </div>
       </Section>
@@ -73,13 +77,13 @@ export function ShapeStep() {
       <Section title="Add, sewn and filled">
         <div className="flex flex-wrap gap-2 px-4">
           {sewn.map((kind) => (
-            <Button
+            <Chip
               key={kind}
+              picture={<Strokes d={PICTURES[kind] ?? PLAIN} />}
+              name={SHAPE_NAMES[kind] ?? capital(kind)}
               hint={kind === 'panels' ? 'A panel cut to an outline of your own, sewn to the same from behind' : undefined}
-              onClick={() => void addShape(kind)}
-            >
-              {SHAPE_NAMES[kind] ?? capital(kind)}
-            </Button>
+              onPress={() => void addShape(kind)}
+            />
           ))}
         </div>
       </Section>
@@ -87,6 +91,25 @@ export function ShapeStep() {
     </>
   );
 }
+
+/** What is added, in a few strokes; what has none is drawn as a piece of cloth. */
+const PLAIN = 'M2 5c4-2 8 2 12 0v7c-4 2-8-2-12 0z';
+const PICTURES: Record<string, string> = {
+  tube: 'M3 4c0-2 10-2 10 0s-10 2-10 0v8c0 2 10 2 10 0V4',
+  disc: 'M2 8a6 6 0 1 0 12 0a6 6 0 1 0-12 0M8 8h.01',
+  ring: 'M2 8a6 6 0 1 0 12 0a6 6 0 1 0-12 0M5.500 8a2.500 2.500 0 1 0 5 0a2.500 2.500 0 1 0-5 0',
+  ball: 'M2 8a6 6 0 1 0 12 0a6 6 0 1 0-12 0M4 5.500c2.500 2 5.500 2 8 0',
+  block: 'M2 5l6-3 6 3v6l-6 3-6-3zM2 5l6 3 6-3M8 8v6',
+  drift: 'M4 6h.01M9 4h.01M12 8h.01M6.500 10h.01M3 13h10',
+  strands: 'M3 14c0-6 2-8 2-12M7 14c0-6 2-7 2-11M11 14c0-5 2-7 2-10',
+  cushion: 'M2 3c4 1.500 8 1.500 12 0-1.500 4-1.500 6 0 10-4-1.500-8-1.500-12 0 1.500-4 1.500-6 0-10z',
+  bolster: 'M3 5c0-1.500 2-1.500 2 0v6c0 1.500-2 1.500-2 0zM5 4h7c1.500 1 1.500 7 0 8H5',
+  star: 'M8 1.500l1.800 4.500 4.700.4-3.600 3.100 1.100 4.700L8 11.700l-4 2.500 1.100-4.700-3.600-3.100 4.700-.4z',
+  gores: 'M8 2c-8 4-8 8 0 12M8 2c8 4 8 8 0 12M8 2v12M4 12h8',
+  discs: 'M1.500 8c0-4 13-4 13 0s-13 4-13 0M4 6.500l1 1M8 5.500v1.300M12 6.500l-1 1',
+  annuli: 'M2 8a6 6 0 1 0 12 0a6 6 0 1 0-12 0M5.500 8a2.500 2.500 0 1 0 5 0a2.500 2.500 0 1 0-5 0M8 2v2.500M8 11v3',
+  panels: 'M3 3l5-1 5 2-1 9-8 1zM5 5.500l6 .5',
+};
 
 /** What kinds of bodies are, in a few words. */
 const KINDS: Record<string, string> = {
@@ -260,10 +283,10 @@ function Matter({ id, body }: { id: string; body: Body }) {
         <NumberField path={`${base}/thickness`} of={of} />
         <NumberField path={`${base}/poisson`} of={of} />
       </Fold>
-      {began && <Note>{began.source}.</Note>}
-      {nudged && (
+      {(began || nudged) && (
         <Actions>
-          <Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button>
+          {began && <About label="Where these numbers come from">{`${began.source}.`}</About>}
+          {nudged && <Button onClick={() => void choose(began, 'set back to')}>Back to {began.name}</Button>}
         </Actions>
       )}
     </Fold>

@@ -72,7 +72,6 @@ export function drawLines(c: CanvasRenderingContext2D, f: Frame, lines: Line[], 
       c.moveTo(PAD, y);
       c.lineTo(f.width, y);
       c.stroke();
-      c.fillText(show(n), 3, y - 3);
     }
   }
   c.setLineDash([]);
@@ -84,6 +83,38 @@ export function drawLines(c: CanvasRenderingContext2D, f: Frame, lines: Line[], 
     pencil(c, f, l, first);
     c.stroke();
   }
+  if (!f.apart && lines[0]) axis(c, f, lines[0], factor, ink);
+}
+
+/** The axis of values along the left edge, over the lines: where each thread is, in the unit that is shown. */
+function axis(c: CanvasRenderingContext2D, f: Frame, line: Line, factor: number, ink: (n: string) => string) {
+  const step = round(((f.range.high - f.range.low) * factor * 34) / Math.max(1, f.height - TOP - FOOT)) || 1;
+  const marks: { y: number; text: string }[] = [];
+  for (let n = Math.ceil((f.range.low * factor) / step) * step; n <= f.range.high * factor; n += step) {
+    const y = Math.round(f.y(line, n / factor)) + 0.5;
+    if (y > TOP && y < f.height - 4) marks.push({ y, text: show(Math.abs(n) < 1e-9 * step ? 0 : n) });
+  }
+  const wide = 9 + Math.max(10, ...marks.map((m) => c.measureText(m.text).width));
+  c.globalAlpha = 0.86;
+  c.fillStyle = ink('--ground');
+  c.fillRect(0, TOP, wide, f.height - TOP);
+  c.globalAlpha = 1;
+  c.strokeStyle = ink('--line-strong');
+  c.fillStyle = ink('--faded');
+  c.lineWidth = 1;
+  c.beginPath();
+  c.moveTo(wide + 0.5, TOP);
+  c.lineTo(wide + 0.5, f.height);
+  for (const { y } of marks) {
+    c.moveTo(wide - 3.5, y);
+    c.lineTo(wide + 3.5, y);
+  }
+  c.stroke();
+  c.textAlign = 'right';
+  c.textBaseline = 'middle';
+  for (const { y, text } of marks) c.fillText(text, wide - 5, y);
+  c.textAlign = 'left';
+  c.textBaseline = 'alphabetic';
 }
 
 /** A line through its values, at most one place a pixel. */

@@ -14,7 +14,7 @@ import { Choice } from '../ui/choice-field';
 import { readSum, shownIn, showNumber } from '../ui/sum';
 import { drawLines, Frame, handlesOf, keysOn, type Held, type Line, type Range } from './curve-field';
 
-const DYES = ['--madder', '--woad', '--moss', '--plum', '--weld', '--rust'];
+const DYES = ['--woad', '--moss', '--plum', '--weld', '--rust', '--ink'];
 /** Lines that are drawn at once; more are a tangle. */
 const MOST = 200;
 const NOTHING: never[] = [];

@@ -144,8 +144,8 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
                 rx="4.600"
                 ry="3.600"
                 transform="rotate(-28 6.500 5.500)"
-                fill={is(l, f) ? 'var(--madder)' : 'var(--raised)'}
-                stroke="var(--madder)"
+                fill={is(l, f) ? 'var(--plum)' : 'var(--raised)'}
+                stroke="var(--plum)"
                 strokeWidth="1.600"
               />
             </svg>
@@ -157,7 +157,7 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
           <span
             key={f}
             aria-hidden
-            className="absolute top-1/2 size-2 -translate-1/2 rounded-full bg-madder"
+            className="absolute top-1/2 size-2 -translate-1/2 rounded-full bg-plum"
             style={{ left: xOf(f + by.frames, span, width) }}
           />
         ))}

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { Lane } from '../api/http';
 import { useBody } from '../bench/use-body';
 import { choosePoints } from '../state/choice';
+import { setHere } from '../state/here';
 import { isGoing, useLanes, useRuns, useScene, isStrands } from '../state/queries';
 import { useTried } from '../state/tried';
 import { setView, useView } from '../state/view';
@@ -27,6 +28,7 @@ export function Loom() {
   const curves = useView((v) => v.curves);
   const keyed = useKeyLanes();
   const tried = useTried((t) => t.body);
+  const list = useRef<HTMLUListElement>(null);
   const words = (l: Lane) => (l.body === tried ? 'tried as you drag' : laneWords(l));
   return (
     <div className="flex h-full flex-col">
@@ -36,10 +38,11 @@ export function Loom() {
         style={{ gridTemplate: `minmax(100%, auto) / ${106 + benchWidth}px minmax(0, 1fr)` }}
       >
         <div className="min-w-0 border-r border-line-strong">
+          <Needs of={list} />
           <div className="sticky top-0 z-10 border-b border-line bg-sunk" style={{ height: RULER }}>
             <Transport />
           </div>
-          <ul>
+          <ul ref={list}>
             {lanes.map((l) => (
               <li key={l.body}>
                 <button
@@ -70,6 +73,19 @@ export function Loom() {
   );
 }
 
+/** Tells how high the loom has to be for all of its lanes. */
+function Needs({ of }: { of: React.RefObject<HTMLUListElement | null> }) {
+  useEffect(() => {
+    const list = of.current;
+    if (!list) return;
+    const tell = () => setHere({ loomNeeds: RULER + list.offsetHeight + 10 });
+    const watch = new ResizeObserver(tell);
+    watch.observe(list);
+    return () => watch.disconnect();
+  }, [of]);
+  return null;
+}
+
 function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKeyLanes> }) {
   const frames = useScene((s) => s.frames);
   const dusk = useView((v) => v.dusk);
@@ -77,12 +93,14 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
   const ruler = useRef<HTMLCanvasElement>(null);
   const cloth = useRef<HTMLCanvasElement>(null);
   const head = useRef<HTMLDivElement>(null);
+  const grip = useRef<HTMLSpanElement>(null);
   const slider = useRef<HTMLDivElement>(null);
   const [tip, setTip] = useState<{ x: number; y: number; words: string[] } | null>(null);
   const dragging = useRef<{ back: number } | null>(null);
   const [width, setWidth] = useState(800);
   const [first, last, rate] = [frames?.first ?? 0, frames?.last ?? 0, frames?.rate ?? 24];
   const span: Span = { first, last, rate };
+  const looped = frames?.loop;
 
   const comings = useComings(lanes);
 
@@ -90,7 +108,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
   useEffect(() => {
     const paint = () => {
       if (!ruler.current || !cloth.current) return;
-      drawRuler(ruler.current, span);
+      drawRuler(ruler.current, span, looped);
       drawLanes(cloth.current, lanes, span, comings);
       if (host.current) setWidth(host.current.clientWidth);
       move();
@@ -99,6 +117,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       if (head.current && host.current)
         head.current.style.transform = `translateX(${xOf(clock.frame, span, host.current.clientWidth).toFixed(1)}px)`;
       slider.current?.setAttribute('aria-valuenow', String(clock.frame));
+      if (grip.current) grip.current.textContent = String(clock.frame);
     };
     paint();
     void document.fonts.ready.then(paint);
@@ -109,7 +128,7 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
       off();
       watch.disconnect();
     };
-  }, [lanes, comings, first, last, rate, dusk]);
+  }, [lanes, comings, first, last, rate, looped, dusk]);
 
   const place = (e: React.PointerEvent) => {
     const box = host.current!.getBoundingClientRect();
@@ -221,7 +240,14 @@ function Strip({ lanes, keyed }: { lanes: Lane[]; keyed: ReturnType<typeof useKe
         ref={head}
         className="pointer-events-none absolute top-0 bottom-0 -left-px z-10 w-0.5 bg-ink"
         style={{ transform: `translateX(${PAD}px)` }}
-      />
+      >
+        {/* What it is held by, with its number. */}
+        <span
+          ref={grip}
+          aria-hidden
+          className="num absolute top-[3px] left-px min-w-6 -translate-x-1/2 rounded-[5px_5px_9px_9px] bg-ink px-1.5 pb-px text-center text-[12px] leading-[18px] font-bold text-ground"
+        />
+      </div>
       {tip && (
         <div
           role="tooltip"

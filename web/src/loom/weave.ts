@@ -7,6 +7,8 @@ export const LANE = 31;
 export const PAD = 14;
 
 export type Span = { first: number; last: number; rate: number };
+/** Frames that repeat, the last `blend` of them blended. */
+type Looped = { from: number; length: number; blend?: number } | null | undefined;
 
 /** Where a frame stands across a strip of some width, and back. */
 export const xOf = (f: number, s: Span, width: number) => PAD + ((f - s.first) / Math.max(1, s.last - s.first)) * (width - 2 * PAD);
@@ -69,6 +71,7 @@ function patterns(c: CanvasRenderingContext2D, css: CSSStyleDeclaration, ratio: 
     weld: dye('--weld'),
     madder: dye('--madder'),
     moss: dye('--moss'),
+    woad: dye('--woad'),
     raised: dye('--raised'),
   };
 }
@@ -87,9 +90,35 @@ function fit(canvas: HTMLCanvasElement) {
   return { c, width, p: patterns(c, getComputedStyle(canvas), ratio) };
 }
 
-export function drawRuler(canvas: HTMLCanvasElement, span: Span) {
+export function drawRuler(canvas: HTMLCanvasElement, span: Span, looped: Looped) {
   const { c, width, p } = fit(canvas);
   ruler(c, p, span, width);
+  if (looped) cord(c, p, span, width, looped);
+}
+
+/** A loop is a cord along the ruler, knotted at both ends, loose where it is blended. */
+function cord(c: CanvasRenderingContext2D, p: Patterns, span: Span, width: number, l: NonNullable<Looped>) {
+  const x = (f: number) => xOf(f, span, width);
+  const y = RULER - 4;
+  const [from, soft, to] = [x(l.from), x(l.from + l.length - 1 - (l.blend ?? 0)), x(l.from + l.length - 1)];
+  c.strokeStyle = c.fillStyle = p.woad;
+  c.lineWidth = 2.5;
+  for (const [a, b, dash] of [
+    [from, soft, []],
+    [soft, to, [2.5, 3]],
+  ] as const) {
+    c.setLineDash([...dash]);
+    c.beginPath();
+    c.moveTo(a, y);
+    c.lineTo(b, y);
+    c.stroke();
+  }
+  c.setLineDash([]);
+  for (const at of [from, to]) {
+    c.beginPath();
+    c.arc(at, y, 4, 0, 7);
+    c.fill();
+  }
 }
 
 /** How many pieces come with each frame, by body, where any do. */
@@ -187,8 +216,9 @@ function ruler(c: CanvasRenderingContext2D, p: Patterns, span: Span, width: numb
   }
   c.globalAlpha = 1;
   for (let f = Math.ceil(span.first / large) * large; f <= span.last; f += large) {
+    // Over its tick, and whole at either end.
     const text = String(f);
-    const at = xOf(f, span, width) + 4;
-    c.fillText(text, Math.min(at, width - c.measureText(text).width - 6), 19);
+    const wide = c.measureText(text).width;
+    c.fillText(text, Math.min(width - wide - 3, Math.max(3, xOf(f, span, width) - wide / 2)), 17);
   }
 }

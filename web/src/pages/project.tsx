@@ -78,8 +78,25 @@ function useLoomHeight() {
       panel.resize(`${Math.max(now, Math.min(340, Math.round(innerHeight * 0.46)))}px`);
     } else panel.resize(`${Math.min(now, before.current)}px`);
   }, [curves, loom]);
+  useFit(loom, curves);
   return loom;
 }
+
+/** As high as its lanes need, up to a third of the window, until somebody drags its edge. */
+function useFit(loom: ReturnType<typeof usePanelRef>, curves: boolean) {
+  const fits = useView((v) => v.loomFits);
+  const needs = useHere((h) => h.loomNeeds);
+  useEffect(() => {
+    if (!fits || curves || needs === 0) return;
+    const fit = () => loom.current?.resize(`${Math.round(Math.min(Math.max(needs, LEAST), innerHeight / 3))}px`);
+    fit();
+    addEventListener('resize', fit);
+    return () => removeEventListener('resize', fit);
+  }, [fits, needs, curves, loom]);
+}
+
+/** Height of the loom at least: its ruler and a lane. */
+const LEAST = 78;
 
 const EDGE = 'relative z-10 outline-none hover:bg-woad/30 focus-visible:bg-woad/50 data-[separator=active]:bg-woad/50';
 
@@ -122,11 +139,18 @@ function Room() {
             </Group>
           </div>
         </Panel>
-        <Separator aria-label="Height of the loom" className={`-my-[3px] h-1.5 ${EDGE}`} />
+        <Separator
+          aria-label="Height of the loom"
+          title="Drag to make the loom higher; double-click for as high as its lanes need"
+          className={`-my-[3px] h-1.5 ${EDGE}`}
+          onPointerDown={() => setView({ loomFits: false })}
+          onKeyDown={(e) => e.key.startsWith('Arrow') && setView({ loomFits: false })}
+          onDoubleClick={() => setView({ loomFits: true })}
+        />
         <Panel
           panelRef={loom}
           defaultSize={`${begun.loomHeight}px`}
-          minSize="104px"
+          minSize={`${LEAST}px`}
           maxSize="620px"
           groupResizeBehavior="preserve-pixel-size"
           onResize={(s) => setView({ loomHeight: Math.round(s.inPixels) })}

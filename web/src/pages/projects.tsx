@@ -34,7 +34,7 @@ export function ProjectsPage() {
   }, []);
   return (
     <main className="relative h-full overflow-y-auto bg-ground">
-      <div className="mx-auto max-w-[1080px] px-6 pt-8 pb-20">
+      <div className="mx-auto max-w-[1360px] px-6 pt-8 pb-20">
         <header className="flex flex-wrap items-end gap-3">
           <div className="mr-auto">
             <p className="text-[15px] font-bold tracking-wide">Nematon</p>
@@ -67,7 +67,9 @@ export function ProjectsPage() {
           </p>
         )}
         {projects?.length === 0 && <p className="mt-8">There is none yet. Start a new one, or bring one in from a file.</p>}
-        <ul className="mt-6 grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] gap-5">
+        <ul
+          className={`mt-6 grid gap-5 ${shown.length <= 6 ? 'grid-cols-[repeat(auto-fill,minmax(min(100%,340px),1fr))]' : 'grid-cols-[repeat(auto-fill,minmax(240px,1fr))]'}`}
+        >
           {shown.map((p) => (
             <Card key={p.id} project={p} />
           ))}
@@ -122,6 +124,9 @@ function Card({ project }: { project: Summary }) {
             {project.name}
           </Link>
         )}
+        <span className="num shrink-0 text-[12px] text-faded" title="When it was last worked on">
+          {when(project.changed)}
+        </span>
         <Menu
           label={`More for ${project.name}`}
           items={[
@@ -140,6 +145,19 @@ function Card({ project }: { project: Summary }) {
   );
 }
 
+/** When it was worked on: the time today, else the day. */
+function when(changed: number): string {
+  const at = new Date(1000 * changed);
+  const today = new Date().toDateString() === at.toDateString();
+  return today
+    ? at.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })
+    : at.toLocaleDateString([], {
+        day: 'numeric',
+        month: 'short',
+        ...(at.getFullYear() === new Date().getFullYear() ? {} : { year: 'numeric' }),
+      });
+}
+
 /** The last picture that was kept of it, or cloth that has not been worked on. */
 function Picture({ project }: { project: Summary }) {
   if (project.pictured == null) {
@@ -148,7 +166,7 @@ function Picture({ project }: { project: Summary }) {
         <path
           d="M60 66c40-26 74 22 110-4s66-10 96 6v74c-34 20-60-16-98 2s-70 20-108-6z"
           fill="var(--ground)"
-          stroke="var(--line-strong)"
+          stroke="var(--line)"
           strokeWidth="2"
         />
         <path d="M60 66c40-26 74 22 110-4s66-10 96 6" fill="none" stroke="var(--faded)" strokeWidth="2" strokeDasharray="5 5" />

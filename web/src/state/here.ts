@@ -21,9 +21,11 @@ type Here = {
   faults: Record<string, string>;
   /** Runs again by itself after each edit. */
   keepRunning: boolean;
+  /** How high the loom has to be for all of its lanes, pixels; 0 where that is not known yet. */
+  loomNeeds: number;
 };
 
-export const useHere = create<Here>(() => ({ project: 0, here: true, message: null, faults: {}, keepRunning: false }));
+export const useHere = create<Here>(() => ({ project: 0, here: true, message: null, faults: {}, keepRunning: false, loomNeeds: 0 }));
 export const setHere = useHere.setState;
 
 export function say(message: Message | null) {

@@ -118,8 +118,9 @@ function take(project: Project) {
   const before = client.getQueryData<Project>(['project', project.id]);
   if (!before || project.revision >= before.revision) client.setQueryData(['project', project.id], project);
   if (project.id !== openId()) return;
-  const { first, last, rate } = (now.project() ?? project).scene.frames;
+  const { first, last, rate, loop } = (now.project() ?? project).scene.frames;
   clock.setRange(first, last, rate ?? 24);
+  clock.setLooped(loop ? { from: loop.from, length: loop.length, blend: loop.blend ?? 0 } : null);
   const message = useHere.getState().message;
   if (message?.of !== undefined && project.revision > message.of) say(null);
   void refreshLanes();

@@ -282,6 +282,22 @@ export function useFibre(key: string) {
   }).data;
 }
 
+/** How the scene's loop repeats, where all of its frames are up to date, and why that can't be told. */
+export function useLoop() {
+  const id = useOpen();
+  const of = useScene((s) => s.frames.loop);
+  const whole = useLanes((all) => JSON.stringify(all.map((l) => [l.body, l.stretches.map((s) => [s.state, s.first, s.last])])));
+  const q = useQuery({
+    queryKey: ['loop', id, JSON.stringify(of), whole],
+    queryFn: ({ signal }) => told(http.GET('/api/projects/{id}/loop', { params: { path: { id } }, signal })),
+    enabled: Boolean(of),
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+    retry: 0,
+  });
+  return { told: q.isError ? undefined : q.data, fault: q.error?.message };
+}
+
 /** What a body's matter is like in the hand. */
 export function useFeel(key: string) {
   const id = useOpen();

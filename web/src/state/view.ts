@@ -79,6 +79,8 @@ type View = {
   dusk: boolean;
   benchWidth: number;
   loomHeight: number;
+  /** The loom is as high as its lanes need; dragged, it is as high as it was left. */
+  loomFits: boolean;
   /** Folded sections, by name. */
   folded: Record<string, boolean>;
   seen: Record<number, Seen>;
@@ -126,7 +128,8 @@ export const useView = create<View>()(
       placing: null,
       dusk: false,
       benchWidth: 312,
-      loomHeight: 148,
+      loomHeight: 120,
+      loomFits: true,
       folded: {},
       seen: {},
       palette: false,
@@ -135,7 +138,7 @@ export const useView = create<View>()(
     }),
     {
       name: 'nematon-view',
-      partialize: ({ brush, strandsAs, wire, scenery, airAs, dusk, benchWidth, loomHeight, folded, seen, through, snap, curves }) => ({
+      partialize: ({
         brush,
         strandsAs,
         wire,
@@ -144,6 +147,22 @@ export const useView = create<View>()(
         dusk,
         benchWidth,
         loomHeight,
+        loomFits,
+        folded,
+        seen,
+        through,
+        snap,
+        curves,
+      }) => ({
+        brush,
+        strandsAs,
+        wire,
+        scenery,
+        airAs,
+        dusk,
+        benchWidth,
+        loomHeight,
+        loomFits,
         folded,
         seen,
         through,

@@ -1,12 +1,16 @@
 /** The frame on screen, and playing at true speed. No React: who shows it subscribes. */
 
 type Listener = () => void;
+/** Frames that repeat: from one on so many, the last `blend` of which turn into those before the first. */
+export type Looped = { from: number; length: number; blend: number };
 
 class Clock {
   /** The frame that is asked for. */
   frame = 0;
   playing = false;
   loop = true;
+  /** The scene's loop, where it has one. */
+  looped: Looped | null = null;
   /** Frames that playing had to leave out since it began. */
   dropped = 0;
   /** Frames a second that were shown of late, while it plays. */
@@ -37,6 +41,18 @@ class Clock {
     this.go(this.frame);
   }
 
+  setLooped(looped: Looped | null) {
+    const same = JSON.stringify(looped) === JSON.stringify(this.looped);
+    this.looped = looped;
+    if (!same) this.tell();
+  }
+
+  /** Whether what plays is the loop: all of it is stored, and it goes round. */
+  get goesRound(): Looped | null {
+    const l = this.looped;
+    return l && this.loop && l.from + l.length - 1 <= this.until ? l : null;
+  }
+
   /** Goes to a frame; playing goes on from there. */
   go(frame: number) {
     this.frame = Math.min(this.last, Math.max(this.first, Math.round(frame)));
@@ -57,7 +73,9 @@ class Clock {
 
   toggle() {
     if (this.playing) return this.stop();
-    if (this.frame >= Math.min(this.last, this.until)) this.frame = this.first;
+    const l = this.goesRound;
+    if (l ? this.frame < l.from || this.frame >= l.from + l.length - 1 : this.frame >= Math.min(this.last, this.until))
+      this.frame = l?.from ?? this.first;
     this.playing = true;
     this.dropped = 0;
     this.lately = [];
@@ -84,16 +102,17 @@ class Clock {
 
   private tick = () => {
     if (!this.playing) return;
-    const end = Math.max(this.first, Math.min(this.last, this.until));
+    const l = this.goesRound;
+    const end = l ? l.from + l.length - 1 : Math.max(this.first, Math.min(this.last, this.until));
     let frame = this.from + Math.floor(((performance.now() - this.began) / 1000) * this.rate);
     if (frame > end) {
       if (!this.loop) {
         this.frame = end;
         return this.stop();
       }
-      this.frame = this.first;
+      this.frame = l?.from ?? this.first;
       this.restart();
-      frame = this.first;
+      frame = this.frame;
     }
     if (frame !== this.frame) {
       this.dropped += Math.max(0, frame - this.shown - 1);

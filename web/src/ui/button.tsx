@@ -10,8 +10,9 @@ type Props = ButtonHTMLAttributes<HTMLButtonElement> & {
 };
 
 const LOOKS = {
-  main: 'rounded-md border border-madder bg-madder px-3.5 py-1 font-semibold text-on-madder hover:brightness-95 disabled:opacity-45',
-  plain: 'rounded-md border border-line-strong bg-raised px-2.5 py-1 font-medium hover:bg-woad-wash-soft disabled:opacity-45',
+  main: 'rounded-md border border-madder bg-madder px-3.5 py-1 font-semibold text-on-madder hover:brightness-95 disabled:border-line disabled:bg-sunk disabled:text-faded',
+  plain:
+    'rounded-md border border-line-strong bg-raised px-2.5 py-1 font-medium hover:bg-woad-wash-soft disabled:border-line disabled:bg-sunk disabled:text-faded',
   quiet: 'rounded px-1 font-semibold text-woad hover:underline disabled:text-faded disabled:no-underline',
 };
 

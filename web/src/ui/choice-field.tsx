@@ -79,13 +79,24 @@ export function SwitchField({
   );
 }
 
-export function Toggle({ label, on, onTurn }: { label: string; on: boolean; onTurn: (on: boolean) => void }) {
+export function Toggle({
+  label,
+  on,
+  disabled = false,
+  onTurn,
+}: {
+  label: string;
+  on: boolean;
+  disabled?: boolean;
+  onTurn: (on: boolean) => void;
+}) {
   return (
     <Switch.Root
       aria-label={label}
       checked={on}
+      disabled={disabled}
       onCheckedChange={onTurn}
-      className="h-4.5 w-8 shrink-0 rounded-full border border-line-strong bg-sunk data-[state=checked]:border-moss data-[state=checked]:bg-moss"
+      className="h-4.5 w-8 shrink-0 rounded-full border border-line-strong bg-sunk disabled:opacity-50 data-[state=checked]:border-moss data-[state=checked]:bg-moss"
     >
       <Switch.Thumb className="block size-3.5 translate-x-px rounded-full bg-raised shadow transition-transform data-[state=checked]:translate-x-[15px]" />
     </Switch.Root>

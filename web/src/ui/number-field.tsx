@@ -12,7 +12,7 @@ import { useView } from '../state/view';
 import { MotionMark } from './motion-mark';
 import { ScaledMark } from './scaled-mark';
 import { trial } from '../stream/trial';
-import { readSum, shownIn, showNumber } from './sum';
+import { readSum, shownIn, showNumber, showRounded } from './sum';
 
 type Part = {
   /** JSON Pointer of the number in the scene. */
@@ -62,8 +62,11 @@ export function NumberRow({ label, of, parts, whole, frames }: Props) {
   const told = parts.map((p) => bad[p.path] ?? faults[p.path]).find(Boolean);
   return (
     <div className="px-4 pl-9">
-      <div className="grid min-h-7 grid-cols-[88px_minmax(0,1fr)] items-center gap-2">
-        <span className="truncate text-faded select-none" title={title}>
+      <div className={parts.length > 2 ? 'pb-1' : 'grid min-h-7 grid-cols-[88px_minmax(0,1fr)] items-center gap-2'}>
+        <span
+          className={`truncate text-faded select-none ${parts.length > 2 ? 'block text-[12px] leading-5' : ''}`}
+          title={[title, facts(schema, parts[0]!.path).note].filter(Boolean).join('\n')}
+        >
           {title}
           <ScaledMark path={parts[0]!.path} />
         </span>
@@ -126,6 +129,8 @@ function Num(props: {
   const moving = moves ? valueAt(numbers?.numbers[0], numbers?.first ?? 0, frame) : undefined;
   // What is being typed, dragged or nudged, or is on its way to the server; null when it shows the scene's own value.
   const [draft, setDraftNow] = useState<Draft | null>(null);
+  const [typing, setTyping] = useState(false);
+  const show = (v: number) => (typing ? showNumber(v * factor) : showRounded(v * factor, unit));
   const held = useRef<Draft | null>(null);
   const setDraft = (d: Draft | null) => {
     held.current = d;
@@ -137,9 +142,7 @@ function Num(props: {
   /** Whether anything was typed since it has the focus. */
   const struck = useRef(false);
   const burst = useRef<{ to: number; timer: ReturnType<typeof setTimeout> } | null>(null);
-  const shown =
-    draft?.text ??
-    (moves ? (moving === undefined ? 'moves' : showNumber(moving * factor)) : value === undefined ? '' : showNumber(value * factor));
+  const shown = draft?.text ?? (moves ? (moving === undefined ? 'moves' : show(moving)) : value === undefined ? '' : show(value));
   const named = `${label}${part.name ? ` ${part.name}` : ''}`;
 
   useEffect(() => onBad(null), [said]);
@@ -297,7 +300,7 @@ function Num(props: {
     >
       <span
         aria-hidden
-        title={`${f.note ? `${f.note}\n` : ''}Drag to change, double-click to reset`}
+        title="Drag to change, double-click to reset"
         className="flex h-full shrink-0 cursor-ew-resize touch-none items-center pl-1.5 text-[12px] text-faded select-none"
         {...handle}
         onDoubleClick={reset}
@@ -329,8 +332,15 @@ function Num(props: {
         // Text that is dropped here came from elsewhere by a slip of the hand.
         onDrop={(e) => e.preventDefault()}
         onChange={(e) => setDraft({ text: e.target.value, typed: true })}
-        onFocus={(e) => (e.target.select(), (struck.current = false))}
-        onBlur={() => (enter(), settle())}
+        onFocus={(e) => {
+          struck.current = false;
+          setTyping(true);
+          // All of the number stands there when it is taken hold of.
+          const field = e.target;
+          requestAnimationFrame(() => document.activeElement === field && !held.current?.typed && field.select());
+          field.select();
+        }}
+        onBlur={() => (enter(), settle(), setTyping(false))}
         onKeyDown={(e) => {
           // Entered, the keys are the page's again.
           if (e.key === 'Enter') e.currentTarget.blur();

@@ -68,6 +68,9 @@ export function Row(props: {
   );
 }
 
+/** What the rows below it say of an opened thing: what, where, when. */
+export const Group = ({ name }: { name: string }) => <h3 className="px-4 pt-2 pl-9 text-[12px] font-semibold text-faded">{name}</h3>;
+
 /** A line of words inside an opened thing. */
 export const Note = ({ children, tone }: { children: ReactNode; tone?: 'care' }) => (
   <p className={`px-4 pl-9 py-1 text-[12px] ${tone ? 'text-weld' : 'text-faded'}`}>{children}</p>

@@ -128,7 +128,7 @@ export function readSum(text: string, { unit, now, frames }: Reading): Read {
 export function showNumber(v: number): string {
   if (v === 0) return '0';
   const size = Math.abs(v);
-  if (size < 1e-3 || size >= 1e7)
+  if (size < 1e-5 || size >= 1e7)
     return v
       .toExponential(2)
       .replace(/\.?0+e/, 'e')
@@ -136,6 +136,10 @@ export function showNumber(v: number): string {
   if (size >= 1000) return apart(Math.round(v * 100) / 100);
   return String(Number(v.toPrecision(5)));
 }
+
+/** A number as it stands in a field that nobody types in: angles to a tenth of a degree. */
+export const showRounded = (v: number, unit: string): string =>
+  unit === '°' && Math.abs(v) >= 0.1 ? showNumber(Number(v.toFixed(1))) : showNumber(v);
 
 /** Thousands apart by a thin space, from ten thousand on. */
 function apart(v: number): string {

@@ -12,6 +12,7 @@ import { nodeMoves, placeOf } from '../state/value';
 import type { Arms as Mode, Seen, StrandsAs, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame, writeTurns } from '../stream/chunks';
 import { clock } from '../stream/clock';
+import { blendIn } from './loop-blend';
 import { hand, rehearses } from '../stream/rehearsal';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
@@ -778,12 +779,14 @@ export class Stage {
       } else if (s && s.chunk != null && s.slot != null) {
         const chunk = chunkAtHand(s.chunk);
         const slot = s.slot + frame - s.first;
-        const key = `${s.chunk}/${slot}/${s.state}`;
+        const round = clock.playing ? clock.goesRound : null;
+        const key = `${s.chunk}/${slot}/${s.state}${round ? '/round' : ''}`;
         // Lanes are told anew all the while a run goes on: what is on screen already stays.
         if (chunk && key === layer.shown) {
           told.push(`${id}:${frame}:${shown.state}`);
         } else if (chunk && writeFrame(chunk, slot, drawn.positions)) {
           if (drawn.turns) writeTurns(chunk, slot, drawn.turns);
+          if (round) blendIn(round, frame, stretches, drawn.positions);
           if (drawn.before) this.writeBefore(stretches, frame - 1, drawn.before);
           drawn.changed(s.state === 'true' ? 'true' : 'stale');
           layer.shown = key;

@@ -168,7 +168,7 @@ export function Viewport() {
               type="button"
               aria-pressed={piece.along}
               title={piece.along ? 'The camera goes along with this piece; press, and it stays' : 'The camera goes along with this piece'}
-              className={`pointer-events-auto shrink-0 ${piece.along ? 'font-semibold text-madder' : 'text-woad'}`}
+              className={`pointer-events-auto shrink-0 ${piece.along ? 'font-semibold text-ink' : 'text-woad'}`}
               onClick={() => setView({ piece: { ...piece, along: !piece.along } })}
             >
               {piece.along ? 'Along with' : 'Go along with'} {piece.point}

@@ -8,7 +8,7 @@ impl Window {
     pub async fn step(&self, name: &str) -> WebDriverResult<()> {
         self.driver.find(By::Css(format!("nav [aria-label^='{name},']"))).await?.click().await?;
         self.until(&format!("step {name} is open"), async || {
-            Ok(self.driver.find(By::Css("aside h1")).await?.text().await? == name)
+            Ok(self.driver.find(By::Css("aside h1")).await?.inner_html().await? == name)
         })
         .await
     }

@@ -417,7 +417,7 @@ async fn a_map_scales_a_number_which_says_so_and_goes_with_it() -> WebDriverResu
     let mark = w.driver.query(By::Css("[aria-label='Scaled by Zone']")).first().await?;
     mark.click().await?;
     w.until("the mark leads to the map", async || {
-        Ok(w.driver.find(By::Css("aside h1")).await?.text().await? == "Hold"
+        Ok(w.driver.find(By::Css("aside h1")).await?.inner_html().await? == "Hold"
             && w.bench().await?.contains("0 to 240"))
     })
     .await?;

@@ -284,7 +284,7 @@ async fn projects_are_named_at_birth_found_and_renamed_outside_of_undo() -> WebD
     w.new_project("Lantern loft").await?;
     let id: i64 = w.driver.current_url().await?.path().rsplit('/').next().unwrap().parse().unwrap();
     w.until("a new project begins at Shape", async || {
-        Ok(w.driver.find(By::Css("aside h1")).await?.text().await? == "Shape")
+        Ok(w.driver.find(By::Css("aside h1")).await?.inner_html().await? == "Shape")
     })
     .await?;
     // Everything can be added at once: a cushion needs no sheet first.
@@ -332,7 +332,7 @@ async fn projects_are_named_at_birth_found_and_renamed_outside_of_undo() -> WebD
     w.until("and redo", async || Ok(scene(&site, id).await["bodies"] == was["bodies"])).await?;
     w.open().await?;
     w.until("the step one was at is open", async || {
-        Ok(w.driver.find(By::Css("aside h1")).await?.text().await? == "Air")
+        Ok(w.driver.find(By::Css("aside h1")).await?.inner_html().await? == "Air")
     })
     .await?;
     w.close().await

@@ -78,6 +78,16 @@ fn faults_between_values_are_found() {
         let faults = validate(&d).unwrap_err();
         assert!(faults.iter().any(|f| f.path.starts_with(path)), "{pointer}: {faults:?}");
     }
+    for (looped, part) in [
+        (json!({"from": -9, "length": 4}), "from"),
+        (json!({"from": 2, "length": 9000}), "length"),
+        (json!({"from": 6, "length": 4, "blend": 4}), "blend"),
+        (json!({"from": 3, "length": 6, "blend": 5}), "blend"),
+    ] {
+        let mut d = scene();
+        d["frames"]["loop"] = looped;
+        assert_eq!(validate(&d).unwrap_err()[0].path, format!("/frames/loop/{part}"));
+    }
     let mut d = scene();
     d["bodies"]["Big Top"] = d["bodies"]["canopy"].clone();
     assert_eq!(validate(&d).unwrap_err()[0].path, "/bodies/Big Top");

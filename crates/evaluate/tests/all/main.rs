@@ -8,6 +8,7 @@ mod fields;
 mod figures;
 mod filled;
 mod hand;
+mod looped;
 mod maps;
 mod numbers;
 mod places;

@@ -1,6 +1,6 @@
 //! Motion as files, from true frames only.
 use crate::api::{Api, Says};
-use crate::delivery::{disposition, from, read as read_frames, read_turns, send, true_frames};
+use crate::delivery::{disposition, from, in_loop, read as read_frames, read_turns, send, true_frames};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::projects::{load, stage};
@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
-use nematon_evaluate::{Dress, Dressed, ShapeError, comes_and_goes, shape};
+use nematon_evaluate::{Dress, Dressed, ShapeError, blended, blended_turns, comes_and_goes, shape};
 use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
@@ -42,6 +42,9 @@ struct Which {
     exact: Option<bool>,
     /// Of strands with hairs between them those, and not the strands; no if left out.
     hairs: Option<bool>,
+    /// The frames of the scene's loop, blended as it says, instead of a stretch of them; no if left out.
+    #[serde(rename = "loop")]
+    looped: Option<bool>,
     /// Cloth as the scene finishes it; no if left out.
     finished: Option<bool>,
     /// Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case.
@@ -53,6 +56,8 @@ struct Sent {
     name: String,
     mesh: Mesh,
     places: Vec<nematon_frames::Location>,
+    /// Of a loop, the frames that its last turn into.
+    before: Vec<nematon_frames::Location>,
     /// Where its points are told from, metres.
     origin: [f64; 3],
     /// Whether its points come and go.
@@ -78,21 +83,20 @@ impl Sent {
 }
 
 fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each =
-        sent.iter().map(|Sent { name, mesh, places, origin, comes, turned, picture, dress, jointed }| {
-            Motion {
-                name,
-                mesh,
-                first,
-                count: places.len(),
-                rate,
-                origin: *origin,
-                comes: *comes,
-                turned: *turned,
-                picture: picture.as_deref().map(Pictured::of),
-                limbs: dress.as_ref().filter(|_| *jointed).and_then(|d| d.limbs()),
-            }
-        });
+    let each = sent.iter().map(
+        |Sent { name, mesh, places, origin, comes, turned, picture, dress, jointed, .. }| Motion {
+            name,
+            mesh,
+            first,
+            count: places.len(),
+            rate,
+            origin: *origin,
+            comes: *comes,
+            turned: *turned,
+            picture: picture.as_deref().map(Pictured::of),
+            limbs: dress.as_ref().filter(|_| *jointed).and_then(|d| d.limbs()),
+        },
+    );
     each.collect()
 }
 
@@ -118,6 +122,11 @@ async fn read(
     }
     let first = which.first.unwrap_or(scene.frames.first);
     let last = if kind == Kind::Still { first } else { which.last.unwrap_or(scene.frames.last) };
+    let looped = scene.frames.looped.clone().filter(|_| which.looped.unwrap_or(false) && kind != Kind::Still);
+    if which.looped.unwrap_or(false) && looped.is_none() && kind != Kind::Still {
+        return Err(Problem::missing("loop"));
+    }
+    let (first, last) = looped.as_ref().map_or((first, last), |l| (l.from, l.last()));
     let with = With {
         normals: which.normals.unwrap_or(true),
         triangles: which.triangles.unwrap_or(false),
@@ -127,6 +136,10 @@ async fn read(
     let mut sent = vec![];
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
+        let before = match &looped {
+            Some(l) if l.blend > 0 => true_frames(&app, &scene, id, l.takes_from()..=l.from - 1).await?,
+            _ => vec![],
+        };
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
         let jointed = kind == Kind::Glb;
         let wanted = Dressed {
@@ -159,6 +172,7 @@ async fn read(
             name: scene.bodies[id].name.clone(),
             mesh,
             places,
+            before,
             origin: [0.0; 3],
             comes,
             turned: flies(&scene, id),
@@ -199,11 +213,21 @@ async fn read(
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let mut read = read_frames(store.clone(), sent[k].places.clone());
             let tells = sent[k].tells();
+            if let Some(l) = &looped {
+                let before = read_frames(store.clone(), sent[k].before.clone());
+                let mix = |a: &mut Vec<[f64; 3]>, b: &Vec<[f64; 3]>, much: f64| blended(a, b, much);
+                return Box::new(in_loop(read, before, l.clone(), mix).map(move |f| f.map(|f| tells(&f))));
+            }
             let frame = move || Some(read.blocking_recv()?.map(|f| tells(&f)));
             Box::new(std::iter::from_fn(frame))
         };
         let mut turns = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
             let mut read = read_turns(store.clone(), sent[k].places.clone());
+            if let Some(l) = &looped {
+                let before = read_turns(store.clone(), sent[k].before.clone());
+                let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
+                return Box::new(in_loop(read, before, l.clone(), mix));
+            }
             Box::new(std::iter::from_fn(move || read.blocking_recv()))
         };
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut turns);

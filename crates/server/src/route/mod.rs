@@ -8,6 +8,7 @@ pub mod figures;
 pub mod finish;
 pub mod frames;
 pub mod grooming;
+pub mod looped;
 pub mod maps;
 pub mod matters;
 pub mod meshes;
@@ -48,6 +49,7 @@ pub fn all() -> Api {
         .and(colliders::routes())
         .and(figures::routes())
         .and(finish::routes())
+        .and(looped::routes())
         .and(maps::routes())
         .and(grooming::routes())
         .and(space::routes())
