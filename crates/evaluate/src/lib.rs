@@ -54,7 +54,7 @@ pub use nematon_solid::hull_fault;
 pub use nematon_solver::Pose;
 pub use outline::{Drawn, outlines};
 pub use plants::{Stand, limbs, plant_of};
-pub use readout::{Reading, lag, readings};
+pub use readout::{LATEST, Reading, lag, readings};
 pub use rehearse::{NoRehearsal, Recorded, Rehearsal};
 pub use report::{Cost, FrameSnag, FrameTold, Grade, Touched, Touches, grade};
 pub use resolve::{Resolved, place_on, pose_at, resolve};

@@ -64,12 +64,16 @@ pub fn looped(l: &Loop, first: i64, frames: &[Vec<[f64; 3]>]) -> Places {
 pub struct Seam {
     /// The furthest that a point goes from one frame to the next where the loop is blended and begins again, metres.
     pub way: f64,
-    /// Half of the loop's frames have a furthest way below this, metres.
+    /// Half of the loop's frames have a furthest way below this as they were computed, metres.
     pub usual_way: f64,
+    /// The furthest way in any of them as they were computed, metres.
+    pub most_way: f64,
     /// The most that a point's speed and heading change there from one frame to the next, m/s.
     pub turn: f64,
-    /// Half of the loop's frames are below this, m/s.
+    /// Half of the loop's frames are below this as they were computed, m/s.
     pub usual_turn: f64,
+    /// The most in any of them as they were computed, m/s.
+    pub most_turn: f64,
 }
 
 /// Measures the seam of a loop, on the frames of a motion whose first is `first`.
@@ -94,8 +98,8 @@ pub fn seam(l: &Loop, first: i64, rate: f64, frames: &[Vec<[f64; 3]>]) -> Seam {
         out.turn = out.turn.max(turn(a, b, c));
     }
     let computed = &frames[(l.from - first) as usize..][..n];
-    out.usual_way = middle(computed.windows(2).map(|w| way(&w[0], &w[1])));
-    out.usual_turn = middle(computed.windows(3).map(|w| turn(&w[0], &w[1], &w[2])));
+    (out.usual_way, out.most_way) = spread(computed.windows(2).map(|w| way(&w[0], &w[1])));
+    (out.usual_turn, out.most_turn) = spread(computed.windows(3).map(|w| turn(&w[0], &w[1], &w[2])));
     out
 }
 
@@ -103,10 +107,12 @@ pub fn seam(l: &Loop, first: i64, rate: f64, frames: &[Vec<[f64; 3]>]) -> Seam {
 const AS_MUCH: f64 = 2.0;
 
 /// Where a motion is most like itself a loop later: from which frame, after how many (`shortest` to `longest`), with what the two are
-/// apart in usual steps. `blend` frames before are left to it. `None` where there are too few frames, or nothing moves.
+/// apart in usual steps where they are blended most. `blend` frames before are left to it. `None` where there are too few frames, or
+/// nothing moves.
 ///
-/// Two moments are as near as their points' places and velocities are (A. Schödl, R. Szeliski, D. H. Salesin, I. Essa, "Video Textures",
-/// 2000, section 3: what goes on at a moment is told by the frames about it), measured by how far points go in a frame of the loop.
+/// Two moments are as near as their points' places and velocities are, over all frames that will be blended and as much as they will be
+/// (A. Schödl, R. Szeliski, D. H. Salesin, I. Essa, "Video Textures", 2000, section 3: what goes on at a moment is told by the frames
+/// about it), measured by how far points go in a frame of the loop.
 pub fn best(
     first: i64,
     frames: &[Vec<[f64; 3]>],
@@ -114,38 +120,48 @@ pub fn best(
     longest: i64,
     blend: i64,
 ) -> Option<(Loop, f64)> {
-    let n = frames.len();
+    let n = frames.len() as i64;
     let points = frames.first()?.len();
-    let apart = |a: usize, b: usize| -> f64 {
-        let there = frames[a].iter().zip(&frames[b]).map(|(p, q)| square(&less(q, p)));
-        there.filter(|d| d.is_finite()).sum::<f64>() / points.max(1) as f64
+    let mean = |squares: &mut dyn Iterator<Item = f64>| {
+        squares.filter(|d| d.is_finite()).sum::<f64>() / points.max(1) as f64
     };
+    let apart =
+        |a: usize, b: usize| mean(&mut frames[a].iter().zip(&frames[b]).map(|(p, q)| square(&less(q, p))));
     // What is gone from each frame to the next, summed up.
     let mut gone = vec![0.0];
-    for k in 1..n {
+    for k in 1..frames.len() {
         gone.push(gone[k - 1] + apart(k - 1, k));
     }
-    let drift = |a: usize, b: usize| -> f64 {
-        let step = |k: usize, p: usize| less(&frames[k + 1][p], &frames[k - 1][p]);
-        let there = (0..points).map(|p| square(&less(&step(b, p), &step(a, p))) / 4.0);
-        there.filter(|d| d.is_finite()).sum::<f64>() / points.max(1) as f64
-    };
+    let step = |k: usize, p: usize| less(&frames[k + 1][p], &frames[k - 1][p]);
+    let drift =
+        |a: usize, b: usize| mean(&mut (0..points).map(|p| square(&less(&step(b, p), &step(a, p))) / 4.0));
     let mut found: Option<(Loop, f64)> = None;
-    for length in shortest.max(2)..=longest.min(n as i64 - 2) {
-        for from in blend.max(1)..n as i64 - 1 - length {
-            let (a, b) = (from as usize, (from + length) as usize);
-            let usual = (gone[b] - gone[a]) / length as f64;
+    for length in shortest.max(2)..=longest.min(n - 2) {
+        let of = Loop { from: 0, length, blend: blend.min(length - 1) };
+        // How much each frame before the first is mixed with its like a loop later, the first itself as much as the most.
+        let mixed: Vec<f64> = (0..=of.blend)
+            .map(|before| match before {
+                0 => 1.0,
+                _ => self::blend(&of, length - before) * (1.0 - self::blend(&of, length - before)) * 4.0,
+            })
+            .collect();
+        let whole: f64 = mixed.iter().sum();
+        let unlike: Vec<f64> = (0..n - length)
+            .map(|a| {
+                let (a, b) = (a as usize, (a + length) as usize);
+                let turned = if a > 0 && b + 1 < frames.len() { drift(a, b) } else { f64::INFINITY };
+                apart(a, b) + AS_MUCH * AS_MUCH * turned
+            })
+            .collect();
+        for from in of.blend + 1..n - 1 - length {
+            let usual = (gone[(from + length) as usize] - gone[from as usize]) / length as f64;
             if usual <= 1e-14 {
                 continue;
             }
-            let mut score = apart(a, b) / usual;
-            // The dearer half only where it can still win.
-            if found.as_ref().is_some_and(|(_, s)| score >= *s) {
-                continue;
-            }
-            score += AS_MUCH * AS_MUCH * drift(a, b) / usual;
+            let all = mixed.iter().enumerate().map(|(k, w)| w * unlike[from as usize - k]).sum::<f64>();
+            let score = all / whole / usual;
             if found.as_ref().is_none_or(|(_, s)| score < *s) {
-                found = Some((Loop { from: first + from, length, blend: blend.min(length - 1) }, score));
+                found = Some((Loop { from: first + from, ..of.clone() }, score));
             }
         }
     }
@@ -228,8 +244,9 @@ fn most(squares: impl Iterator<Item = f64>) -> f64 {
     squares.filter(|d| d.is_finite()).fold(0.0, f64::max).sqrt()
 }
 
-fn middle(of: impl Iterator<Item = f64>) -> f64 {
+/// The one in the middle, and the greatest.
+fn spread(of: impl Iterator<Item = f64>) -> (f64, f64) {
     let mut all: Vec<f64> = of.collect();
     all.sort_by(f64::total_cmp);
-    all.get(all.len() / 2).copied().unwrap_or(0.0)
+    (all.get(all.len() / 2).copied().unwrap_or(0.0), all.last().copied().unwrap_or(0.0))
 }

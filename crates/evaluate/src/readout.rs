@@ -1,8 +1,9 @@
 //! Readouts: numbers over time of chosen points of a body, from where they are in its frames alone.
+use schemars::JsonSchema;
 use serde::Serialize;
 
 /// What is read of the mean of some points at a frame.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Reading {
     pub frame: i64,
     /// Where they are, metres.
@@ -63,6 +64,9 @@ fn mean(of: &[[f64; 3]]) -> [f64; 3] {
 fn long(v: &[f64; 3]) -> f64 {
     v.iter().map(|c| c * c).sum::<f64>().sqrt()
 }
+
+/// The longest lag that is looked for, seconds.
+pub const LATEST: f64 = 2.0;
 
 /// By how many frames one motion comes behind another: where their velocities are most alike, between frames by a parabola
 /// (G. C. Knapp, G. C. Carter, "The Generalized Correlation Method for Estimation of Time Delay", 1976, without weights, but by what there is of both).

@@ -11,7 +11,8 @@ use nematon_formats::{
 };
 use serde_json::{Value, json};
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Seek, Write};
+use std::io::{BufReader, BufWriter, Read, Write};
+use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
@@ -243,9 +244,7 @@ impl Spool {
     /// How points are turned in all frames, once they are flushed.
     fn turns(&self) -> std::io::Result<impl Iterator<Item = TurnsOf> + use<>> {
         let from = self.turns.as_ref().ok_or_else(|| std::io::Error::other("it has no turns"))?;
-        let mut file = from.get_ref().try_clone()?;
-        file.rewind()?;
-        let (mut file, points) = (BufReader::new(file), self.points);
+        let (mut file, points) = (BufReader::new(Spooled(from.get_ref().try_clone()?, 0)), self.points);
         Ok((0..self.count).map(move |_| {
             let mut bytes = vec![0; 16 * points];
             file.read_exact(&mut bytes)?;
@@ -256,15 +255,24 @@ impl Spool {
 
     /// All frames from the first on, once they are flushed.
     fn frames(&self) -> std::io::Result<impl Iterator<Item = Frame> + use<>> {
-        let mut file = self.file.get_ref().try_clone()?;
-        file.rewind()?;
-        let (mut file, points) = (BufReader::new(file), self.points);
+        let (mut file, points) = (BufReader::new(Spooled(self.file.get_ref().try_clone()?, 0)), self.points);
         Ok((0..self.count).map(move |_| {
             let mut bytes = vec![0; 12 * points];
             file.read_exact(&mut bytes)?;
             let number = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
             Ok(bytes.chunks_exact(12).map(|p| [number(p), number(&p[4..]), number(&p[8..])]).collect())
         }))
+    }
+}
+
+/// A file that is read from a place of its own: two readers of one file do not move each other.
+struct Spooled(File, u64);
+
+impl Read for Spooled {
+    fn read(&mut self, to: &mut [u8]) -> std::io::Result<usize> {
+        let n = self.0.read_at(to, self.1)?;
+        self.1 += n as u64;
+        Ok(n)
     }
 }
 

@@ -113,10 +113,13 @@ fn check(scene: &Scene) -> Result<(), String> {
 
 fn told(s: &Seam) -> String {
     format!(
-        "a point goes {:.1} mm over the seam where {:.1} is usual, and turns by {:.2} m/s where {:.2} is",
+        "a point goes {:.1} mm over the seam where {:.1} is usual and {:.1} the most elsewhere, and turns by {:.2} m/s where {:.2} is usual and \
+         {:.2} the most",
         1e3 * s.way,
         1e3 * s.usual_way,
+        1e3 * s.most_way,
         s.turn,
-        s.usual_turn
+        s.usual_turn,
+        s.most_turn
     )
 }

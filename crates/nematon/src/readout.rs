@@ -1,7 +1,7 @@
 //! `nematon readout`: numbers over time of chosen points of a body, as CSV, and by how much they lag behind what holds it.
 use crate::files::{body_of, read_scene, run_of};
 use clap::Args;
-use nematon_evaluate::{Stage, lag, readings, shape};
+use nematon_evaluate::{LATEST, Stage, lag, readings, shape};
 use nematon_solver::NoWatch;
 use std::fmt::Write;
 use std::path::PathBuf;
@@ -26,9 +26,6 @@ pub struct ReadoutArgs {
     #[arg(long)]
     out: Option<PathBuf>,
 }
-
-/// The longest lag that is looked for, seconds.
-const LATEST: f64 = 2.0;
 
 /// # Errors
 /// In words, when the scene can't be read or computed, or has no such body, border, point or frame.

@@ -762,7 +762,7 @@ fn a_swinging_cloth_is_looped_its_seam_told_and_its_frames_written() {
     let text = r#"{"nematon": 2, "name": "Flag", "frames": {"first": 1, "last": 72, "substeps": 10},
         "bodies": {"flag": {"name": "Flag",
             "kind": {"cloth": {"shape": {"sheet": {"width": 0.4, "depth": 0.3, "columns": 7, "rows": 5}}, "matter": {"damping": 1}}},
-            "grips": {"top": {"name": "Top", "points": [{"border": "back"}]}}}},
+            "grips": {"top": {"name": "Top", "points": [{"corner": "back left"}, {"corner": "back right"}]}}}},
         "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}},
             "wind": {"name": "Gusts", "act": {"wind": {"heading": 0.2, "speed": {"after": "repeat", "keys": [
                 {"frame": 1, "value": 1}, {"frame": 9, "value": 5}, {"frame": 17, "value": 1}]}}}}}}"#;

@@ -53,6 +53,22 @@ pub async fn true_frames(
     Ok(places.into_iter().flatten().collect())
 }
 
+/// Where a body's true frames lie, from the first to the last before one that is not true.
+///
+/// # Errors
+/// When the body has no shape, or frames can't be looked for.
+pub async fn true_from_first(app: &App, scene: &Arc<Scene>, body: &BodyId) -> Result<Vec<Location>, Problem> {
+    app.meshes.fetch(scene).await?;
+    let all = app.prints.of(scene, &app.meshes).await;
+    let prints = match all.get(body) {
+        Some(Ok(p)) => p,
+        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e)),
+        None => return Err(Problem::missing("body")),
+    };
+    let keys: Vec<_> = prints.iter().map(|p| p.0).collect();
+    Ok(app.store.find(&keys).await?.into_iter().map_while(|p| p).collect())
+}
+
 /// Where the points of a body are at a frame, metres; none where that is not true for the scene as it is.
 ///
 /// # Errors

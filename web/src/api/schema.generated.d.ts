@@ -1952,6 +1952,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/bodies/{body}/readout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How points of a body go over time, from its first frame to the last before one that is not true */
+        get: {
+            parameters: {
+                query?: {
+                    points?: string | null;
+                    border?: string | null;
+                    take?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Readout"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/rehearse": {
         parameters: {
             query?: never;
@@ -9204,6 +9256,54 @@ export interface components {
              */
             frames: number;
         };
+        Readout: {
+            /**
+             * Format: uint
+             * @description How many points the mean is of.
+             */
+            points: number;
+            /**
+             * Format: double
+             * @description Frames a second.
+             */
+            rate: number;
+            readings: components["schemas"]["Reading"][];
+            /**
+             * Format: double
+             * @description Frames behind what holds the body; none where that rests, or goes otherwise.
+             */
+            lag?: number | null;
+        };
+        /** @description What is read of the mean of some points at a frame. */
+        Reading: {
+            /** Format: int64 */
+            frame: number;
+            /** @description Where they are, metres. */
+            place: number[];
+            /** @description How fast they go there, m/s. */
+            velocity: number[];
+            /**
+             * Format: double
+             * @description The mean of how fast each goes by itself, m/s.
+             */
+            speed: number;
+            /**
+             * Format: double
+             * @description How far they have come since the first frame, metres.
+             */
+            way: number;
+        };
+        Which2: {
+            /** @description Numbers of points, with commas between; left out, those of the border, or all. */
+            points?: string | null;
+            /** @description The name of a border. */
+            border?: string | null;
+            /**
+             * Format: int64
+             * @description A take to read instead of the scene as it is.
+             */
+            take?: number | null;
+        };
         /** @description What the window is told in words; frames come as bytes. */
         RehearsalTold: {
             begun: {
@@ -9246,7 +9346,7 @@ export interface components {
              */
             off: number;
         };
-        Which2: {
+        Which3: {
             /** @description Keys of the bodies, with commas between; all if left out. */
             bodies?: string | null;
             /**
@@ -9418,7 +9518,7 @@ export interface components {
             capsules: number;
         };
         /** @description Which joints. */
-        Which3: {
+        Which4: {
             /**
              * @description Their names, a line each; left out, all.
              * @default
@@ -9462,9 +9562,14 @@ export interface components {
             way: number;
             /**
              * Format: double
-             * @description Half of the loop's frames have a furthest way below this, metres.
+             * @description Half of the loop's frames have a furthest way below this as they were computed, metres.
              */
             usual_way: number;
+            /**
+             * Format: double
+             * @description The furthest way in any of them as they were computed, metres.
+             */
+            most_way: number;
             /**
              * Format: double
              * @description The most that a point's speed and heading change there from one frame to the next, m/s.
@@ -9472,9 +9577,14 @@ export interface components {
             turn: number;
             /**
              * Format: double
-             * @description Half of the loop's frames are below this, m/s.
+             * @description Half of the loop's frames are below this as they were computed, m/s.
              */
             usual_turn: number;
+            /**
+             * Format: double
+             * @description The most in any of them as they were computed, m/s.
+             */
+            most_turn: number;
         };
         Found: {
             loop: components["schemas"]["Loop"];

@@ -10,7 +10,7 @@ import { Actions, Line, Note, Section } from '../ui/section';
 import { showNumber } from '../ui/sum';
 
 const mm = (m: number) => `${showNumber(Number((1000 * m).toPrecision(2)))} mm`;
-/** Times the usual step, from which on a seam is seen. */
+/** Times the usual step, and beyond all other steps, from which on a seam is seen. */
 const SEEN = 2;
 
 export function Looping() {
@@ -75,10 +75,10 @@ function Told() {
   return (
     <div data-testid="seam">
       {told.bodies.map(({ body, name, seam, plain }) => {
-        const seen = seam.way > SEEN * Math.max(seam.usual_way, 1e-4);
+        const seen = seam.way > SEEN * Math.max(seam.usual_way, 1e-4) && seam.way > seam.most_way;
         return (
           <Note key={body} {...(seen ? { tone: 'care' } : {})}>
-            {name} goes {mm(seam.way)} at most over the seam, where {mm(seam.usual_way)} is usual
+            {name} goes {mm(seam.way)} at most over the seam, where {mm(seam.usual_way)} is usual and {mm(seam.most_way)} the most elsewhere
             {plain.way > 1.1 * seam.way ? `; ${mm(plain.way)} if nothing were blended` : ''}.
           </Note>
         );

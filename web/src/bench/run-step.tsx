@@ -14,6 +14,7 @@ import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Line, Note, Section } from '../ui/section';
 import { Looping } from './looping';
+import { Readouts } from './readouts';
 import { Swatches } from './swatches';
 import { Takes } from './takes';
 import { useBody } from './use-body';
@@ -78,6 +79,7 @@ export function RunStep() {
       <Take />
       <Swatches />
       <Takes />
+      <Readouts />
       <Kept />
     </>
   );

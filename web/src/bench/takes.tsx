@@ -11,6 +11,7 @@ const HOWS: { value: How | 'no'; label: string }[] = [
   { value: 'no', label: 'not shown' },
   { value: 'over', label: 'over what is here' },
   { value: 'side', label: 'at its side' },
+  { value: 'blink', label: 'in turn with what is here' },
   { value: 'apart', label: 'as how far apart' },
 ];
 const PARTS: { part: Part; name: string }[] = [

@@ -8,7 +8,7 @@ import { client, now, openId, useOpen } from './queries';
 import { changeBy, tell } from './project';
 
 /** How a take is seen with what is on screen: over it, at its side, or as how far apart they are. */
-export type How = 'over' | 'side' | 'apart';
+export type How = 'over' | 'side' | 'apart' | 'blink';
 export const useBeside = create<{ on: { project: number; take: number; how: How } | null }>(() => ({ on: null }));
 /** Compares a take with what is on screen; with none, no more. */
 export const compare = (take: number | null, how: How = 'over') =>

@@ -22,7 +22,8 @@ export type Swatch = {
   state: 'waits' | 'comes' | 'done' | 'failed';
 };
 
-type Wall = { body: string; of: string; swatches: Swatch[] };
+/** `across` so many stand beside each other; 0, as many as there is room for. */
+type Wall = { body: string; of: string; swatches: Swatch[]; across: number };
 export const useSwatches = create<{ wall: Wall | null }>(() => ({ wall: null }));
 
 let ending: AbortController | null = null;
@@ -40,10 +41,19 @@ export function steps(from: number, to: number, count: number): number[] {
   });
 }
 
+/** Each of one number with each of another: a row for each of the other. */
+export const crossed = (one: Pick<Swatch, 'name' | 'patch'>[], other: Pick<Swatch, 'name' | 'patch'>[]) =>
+  other.flatMap((b) => one.map((a) => ({ name: `${a.name} · ${b.name}`, patch: [...a.patch, ...b.patch] })));
+
+/** Seconds that a draft of a point takes a frame, about: two million of them a minute. */
+const A_POINT = 28e-6;
+/** What drafts cost, seconds. */
+export const cost = (points: number, count: number) => points * count * Math.min(MOST_FRAMES, clock.last - clock.first + 1) * A_POINT;
+
 /** Shows a wall of them and computes each; what was shown before goes. */
-export async function compute(body: string, of: string, swatches: Pick<Swatch, 'name' | 'patch'>[]) {
+export async function compute(body: string, of: string, swatches: Pick<Swatch, 'name' | 'patch'>[], across = 0) {
   close();
-  const own: Wall = { body, of, swatches: swatches.map((s) => ({ ...s, frames: [], state: 'waits' })) };
+  const own: Wall = { body, of, across, swatches: swatches.map((s) => ({ ...s, frames: [], state: 'waits' })) };
   useSwatches.setState({ wall: own });
   const abort = new AbortController();
   ending = abort;

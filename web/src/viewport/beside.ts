@@ -13,6 +13,8 @@ export type Compared = { farthest: number; full: number; unlike: string[]; lacki
 const DYE = '#4f6f8f';
 /** The way between what is on screen and what stands at its side, as a share of how wide that is. */
 const ASIDE = 1.12;
+/** How long each is seen where they take turns, ms. */
+const TURN = 700;
 /** Frames that are fetched before they are asked for. */
 const AHEAD = 48;
 
@@ -47,7 +49,25 @@ export class Beside {
   constructor(
     private plain: () => boolean,
     private redraw: () => void,
+    /** Shows what is here, or hides it while the take has its turn. */
+    private show: (here: boolean) => void,
   ) {}
+
+  private turns: ReturnType<typeof setInterval> | undefined;
+
+  /** In turn with what is here. */
+  private blink(on: boolean) {
+    clearInterval(this.turns);
+    this.turns = undefined;
+    this.show(true);
+    if (!on) return;
+    this.group.visible = false;
+    this.turns = setInterval(() => {
+      this.group.visible = !this.group.visible;
+      this.show(!this.group.visible);
+      this.redraw();
+    }, TURN);
+  }
 
   set(taken: { lanes: Lane[]; shapes: Record<string, Shape> } | null, how: How | null) {
     this.lanes = taken?.lanes ?? [];
@@ -66,6 +86,7 @@ export class Beside {
       this.layers.set(id, { drawn, shape, shown: '' });
     }
     this.group.visible = how === 'over' || how === 'side';
+    this.blink(this.how === 'blink');
     this.redraw();
   }
 

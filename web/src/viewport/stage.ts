@@ -177,6 +177,9 @@ export class Stage {
   readonly beside = new Beside(
     () => this.plain,
     () => this.drawAll(),
+    (here) => {
+      for (const [id, l] of this.layers) l.drawn.group.visible = l.marks.group.visible = here && !this.hidden.includes(id);
+    },
   );
   /** Told where one looks from, when that has changed. */
   onLook: (camera: NonNullable<Seen['camera']>) => void = () => {};

@@ -10,6 +10,9 @@ import { Button } from '../ui/button';
 import { layerOf, type BodyLayer } from './body-layer';
 import { stage } from './stage';
 
+/** How much larger the one under the pointer is. */
+const LARGER = 1.7;
+
 /** Columns and rows of so many on a wall of some size, the cells as large as may be and wider than high. */
 function grid(n: number, wide: number, high: number): [number, number] {
   let best: [number, number] = [1, n];
@@ -36,7 +39,14 @@ function Wall() {
   const [over, setOver] = useState<number | null>(null);
   const [, look] = useState(0);
   const n = wall.swatches.length;
-  const [columns, rows] = grid(n, size[0], size[1]);
+  const [columns, rows] = wall.across > 0 ? [wall.across, Math.ceil(n / wall.across)] : grid(n, size[0], size[1]);
+  const near = useRef<number | null>(null);
+  const again = useRef(() => {});
+  const enter = (k: number | null) => {
+    setOver(k);
+    near.current = k;
+    again.current();
+  };
   const done = wall.swatches.filter((s) => s.state === 'done' || s.state === 'failed').length;
   useEffect(() => {
     const watch = new ResizeObserver(() => host.current && setSize([host.current.clientWidth, host.current.clientHeight]));
@@ -95,12 +105,23 @@ function Wall() {
       renderer.setClearColor(dusk ? '#2b3231' : '#cdcab9', 1);
       layers.forEach(({ drawn }, k) => {
         const [x, y] = [(k % columns) * w, size[1] - (Math.floor(k / columns) + 1) * h];
-        renderer.setViewport(x, y, w, h);
-        renderer.setScissor(x + 1, y + 1, w - 2, h - 2);
-        scene.add(drawn.group);
-        renderer.render(scene, camera);
-        scene.remove(drawn.group);
+        render(drawn, x, y, w, h);
       });
+      // The one under the pointer is seen larger, over its neighbours.
+      const k = near.current;
+      const large = k === null || n < 5 ? undefined : layers[k];
+      if (k === null || !large) return;
+      const [u, v] = [w * LARGER, h * LARGER];
+      const x = Math.min(size[0] - u, Math.max(0, (k % columns) * w - (u - w) / 2));
+      const y = Math.min(size[1] - v, Math.max(0, size[1] - (Math.floor(k / columns) + 1) * h - (v - h) / 2));
+      render(large.drawn, x, y, u, v);
+    };
+    const render = (drawn: BodyLayer, x: number, y: number, w: number, h: number) => {
+      renderer.setViewport(x, y, w, h);
+      renderer.setScissor(x + 1, y + 1, w - 2, h - 2);
+      scene.add(drawn.group);
+      renderer.render(scene, camera);
+      scene.remove(drawn.group);
     };
     const paint = () => {
       if (due) return;
@@ -111,6 +132,7 @@ function Wall() {
       paint();
       look((k) => k + 1);
     };
+    again.current = paint;
     paint();
     const off = clock.subscribe(paint);
     swatchNews.add(news);
@@ -135,8 +157,8 @@ function Wall() {
             type="button"
             title={`Makes ${wall.of} ${s.name}: one undo`}
             className="flex flex-col items-start justify-end p-2 text-left outline-none hover:shadow-[inset_0_0_0_2px_var(--woad)] focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"
-            onPointerEnter={() => setOver(k)}
-            onPointerLeave={() => setOver(null)}
+            onPointerEnter={() => enter(k)}
+            onPointerLeave={() => enter(null)}
             onClick={() => void choose(k)}
           >
             <span className={`rounded bg-raised/95 px-1.5 ${over === k ? 'font-semibold' : ''}`}>

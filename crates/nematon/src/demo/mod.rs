@@ -30,6 +30,7 @@ pub fn write(out: &Path) -> Result<(), String> {
         serde_json::to_string_pretty(scene).map(|t| t + "\n").map_err(|e| e.to_string())
     };
     save("washing-loft.json", text(&trials::loft()?)?)?;
+    save("windy-pennant.json", text(&pennant::flying()?)?)?;
     save("winged-courier.json", text(&courier::courier())?)?;
     save("woven-bladder.json", text(&bladder::bladder()?)?)?;
     save("wuthering-bank.json", text(&bank::bank()?)?)?;

@@ -14,6 +14,7 @@ pub mod matters;
 pub mod meshes;
 pub mod plants;
 pub mod projects;
+pub mod readout;
 pub mod rehearse;
 pub mod removal;
 pub mod runs;
@@ -41,6 +42,7 @@ pub fn all() -> Api {
         .and(sewn::routes())
         .and(air::routes())
         .and(attempt::routes())
+        .and(readout::routes())
         .and(rehearse::routes())
         .and(deliver::routes())
         .and(events::routes())

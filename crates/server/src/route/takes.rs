@@ -171,7 +171,7 @@ async fn remove(State(app): State<App>, Path((id, take)): Path<(i64, i64)>) -> R
 }
 
 /// The scene of a take, with its meshes at hand.
-async fn scene(app: &App, id: i64, take: i64) -> Result<Arc<Scene>, Problem> {
+pub(super) async fn scene(app: &App, id: i64, take: i64) -> Result<Arc<Scene>, Problem> {
     let value = app.store.take_scene(id, take).await?.ok_or_else(|| Problem::missing("take"))?;
     let scene: Scene = serde_json::from_value(value).map_err(|e| Problem::inside(e.to_string()))?;
     app.meshes.fetch(&scene).await?;
