@@ -1,7 +1,8 @@
 //! Curves of a file: lines of an OBJ, strips of lines of a glTF, `BasisCurves` of USD text.
 use crate::gltf_file::{File, fail, quietly};
+use crate::usd_text::{numbers, things};
 use crate::{MAX_BYTES, ReadError};
-use glam::{DMat4, DVec3, EulerRot, Mat4, Vec3};
+use glam::{DVec3, Mat4, Vec3};
 use gltf::mesh::Mode;
 
 /// Most points of a curve; of a longer one so many are taken, evenly along it.
@@ -179,132 +180,30 @@ fn strips(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
 /// metres with y up.
 fn of_usd(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
     let text = String::from_utf8_lossy(bytes);
-    if !text.starts_with("#usda") {
-        return Err(fault("it is no USD text: it does not begin with #usda".into()));
-    }
-    let head = &text[..text.find("\ndef ").unwrap_or(text.len())];
-    let unit = said(head, "metersPerUnit").and_then(|v| v.parse().ok()).unwrap_or(0.01);
-    let up = match said(head, "upAxis").is_some_and(|v| v.contains('Z')) {
-        true => DMat4::from_rotation_x(-std::f64::consts::FRAC_PI_2),
-        false => DMat4::IDENTITY,
-    };
-    let world = DMat4::from_scale(DVec3::splat(unit)) * up;
     let mut out = vec![];
-    let blocks = blocks(&text);
-    let mut stands: Vec<DMat4> = vec![];
-    for block in &blocks {
-        let parent = block.parent.map_or(world, |p| stands[p]);
-        stands.push(parent * local(&block.body)?);
+    for (block, at) in things(&text)? {
         if block.kind != "BasisCurves" {
             continue;
         }
-        let (part, name, at) = (&block.body, &block.name, stands[stands.len() - 1]);
-        let list = |of: &str| -> Option<&str> {
-            let after = &part[part.find(of)? + of.len()..];
-            let after = after.trim_start().strip_prefix('=')?.trim_start().strip_prefix('[')?;
-            Some(&after[..after.find(']')?])
-        };
-        let Some(points) = list("point3f[] points").or_else(|| list("point3d[] points")) else { continue };
+        let name = &block.name;
+        let Some(points) = block.list(&["point3f[] points", "point3d[] points"]) else { continue };
         let numbers =
             numbers(points).ok_or_else(|| fault(format!("the points of \"{name}\" are no numbers")))?;
         let places: Vec<[f64; 3]> = numbers
             .chunks_exact(3)
             .map(|p| at.transform_point3(DVec3::new(p[0], p[1], p[2])).to_array())
             .collect();
-        let counts: Vec<usize> = list("int[] curveVertexCounts")
+        let counts: Vec<usize> = block
+            .list(&["int[] curveVertexCounts"])
             .map(|l| l.split(',').filter_map(|w| w.trim().parse().ok()).collect())
             .unwrap_or_else(|| vec![places.len()]);
-        let closed = part.contains("wrap = \"periodic\"");
+        let closed = block.body.contains("wrap = \"periodic\"");
         let mut from = 0;
         for n in counts {
             let to = (from + n).min(places.len());
             out.push(Curve { name: name.clone(), points: places[from..to].to_vec(), closed });
             from = to;
         }
-    }
-    Ok(out)
-}
-
-/// What stands after `NAME =` on a line.
-fn said<'a>(text: &'a str, name: &str) -> Option<&'a str> {
-    text.lines().find_map(|l| Some(l.trim().strip_prefix(name)?.trim_start().strip_prefix('=')?.trim()))
-}
-
-fn numbers(text: &str) -> Option<Vec<f64>> {
-    let words = text.split(|c: char| c == ',' || c == '(' || c == ')' || c.is_whitespace());
-    words.filter(|w| !w.is_empty()).map(|w| w.parse().ok()).collect()
-}
-
-/// A thing that a USD text defines, without those within it, which come after it.
-struct Block {
-    kind: String,
-    name: String,
-    body: String,
-    parent: Option<usize>,
-}
-
-fn blocks(text: &str) -> Vec<Block> {
-    let mut out: Vec<Block> = vec![];
-    // Open braces: of a thing, or of something else.
-    let mut open: Vec<Option<usize>> = vec![];
-    let mut next: Option<(String, String)> = None;
-    for line in text.lines() {
-        let mut words = line.split_whitespace();
-        if words.next() == Some("def") {
-            let kind = words.next().filter(|w| !w.starts_with('"')).unwrap_or_default().to_owned();
-            next = Some((kind, line.split('"').nth(1).unwrap_or_default().to_owned()));
-        }
-        let own = open.iter().rev().flatten().next().copied();
-        if let (Some(k), None) = (own, &next) {
-            out[k].body.push_str(line);
-            out[k].body.push('\n');
-        }
-        let mut quoted = false;
-        for c in line.chars() {
-            match c {
-                '"' => quoted = !quoted,
-                '{' if !quoted => match next.take() {
-                    Some((kind, name)) => {
-                        let parent = open.iter().rev().flatten().next().copied();
-                        out.push(Block { kind, name, body: String::new(), parent });
-                        open.push(Some(out.len() - 1));
-                    }
-                    None => open.push(None),
-                },
-                '}' if !quoted => drop(open.pop()),
-                _ => {}
-            }
-        }
-    }
-    out
-}
-
-/// What a thing's own transforms do, in their order.
-fn local(body: &str) -> Result<DMat4, ReadError> {
-    let Some(order) = body.lines().find(|l| l.contains("xformOpOrder")) else { return Ok(DMat4::IDENTITY) };
-    let mut out = DMat4::IDENTITY;
-    for op in order.split('"').skip(1).step_by(2) {
-        let value = body.lines().find(|l| l.contains(op) && !l.contains("xformOpOrder"));
-        let values = value.and_then(|l| numbers(l.split_once('=')?.1)).unwrap_or_default();
-        let three = || (values.len() == 3).then(|| DVec3::new(values[0], values[1], values[2]));
-        let turns = |axes: EulerRot| {
-            let r = three()?.map(f64::to_radians);
-            Some(DMat4::from_euler(axes, r.z, r.y, r.x))
-        };
-        let one = |axis: fn(f64) -> DMat4| values.first().map(|v| axis(v.to_radians()));
-        let kind = op.trim_start_matches("xformOp:").split(':').next().unwrap_or_default();
-        let did = match kind {
-            "translate" => three().map(DMat4::from_translation),
-            "scale" => three().map(DMat4::from_scale),
-            "rotateXYZ" => turns(EulerRot::ZYX),
-            "rotateX" => one(DMat4::from_rotation_x),
-            "rotateY" => one(DMat4::from_rotation_y),
-            "rotateZ" => one(DMat4::from_rotation_z),
-            "transform" => <[f64; 16]>::try_from(values.clone()).ok().map(|m| DMat4::from_cols_array(&m)),
-            _ => None,
-        };
-        let did = did.ok_or_else(|| fault(format!("a curve stands by \"{kind}\", which isn't read or is not one number a frame: place it by translate, rotateXYZ and scale")))?;
-        out *= did;
     }
     Ok(out)
 }

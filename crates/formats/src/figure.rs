@@ -1,4 +1,4 @@
-//! Animated meshes of any kind that is read: glTF and GLB with all that moves, a zip of OBJ files as a sequence, an OBJ that
+//! Animated meshes of any kind that is read: glTF and GLB with all that moves, USD text with points sampled in time, a zip of OBJ files as a sequence, an OBJ that
 //! stands still, and NumPy arrays of the points of any of these.
 use crate::gltf_figure::read_gltf_figure;
 use crate::{MAX_BYTES, MAX_READ, ReadError, read_mesh, read_obj};
@@ -25,6 +25,7 @@ pub fn read_figure(name: &str, bytes: &[u8]) -> Result<Figure, ReadError> {
         "gltf" | "glb" => read_gltf_figure(bytes)?,
         "obj" => still(read_obj(bytes)?),
         "ply" | "stl" => still(read_mesh(name, bytes)?),
+        "usda" => crate::usd_mesh::read_usd_figure(bytes)?,
         "zip" => obj_sequence(bytes)?,
         _ => return Err(ReadError::FigureKind(format!("{} {}", crate::seems(name, bytes), crate::FIGURES))),
     }

@@ -203,11 +203,11 @@ impl Layout {
 
     /// Seconds from the first frame on.
     fn times(&mut self, m: &Motion) -> usize {
-        let key = (m.count, m.rate.to_bits());
+        let key = (m.count, m.pace().to_bits());
         if let Some(found) = self.times.get(&key) {
             return *found;
         }
-        let all: Vec<[f32; 1]> = (0..m.count).map(|k| [(k as f64 / m.rate) as f32]).collect();
+        let all: Vec<[f32; 1]> = (0..m.count).map(|k| [(k as f64 / m.pace()) as f32]).collect();
         let view = self.raw(floats(all.iter().copied()));
         let last = all.last().map_or(0.0, |t| t[0]);
         let more = format!(r#","min":[0],"max":[{last}]"#);

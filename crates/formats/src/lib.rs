@@ -8,6 +8,7 @@ mod gltf_file;
 mod gltf_motion;
 mod motion;
 mod names;
+mod note;
 mod npy;
 mod obj;
 mod paint;
@@ -15,13 +16,18 @@ mod ply;
 mod still;
 mod stl;
 mod usd;
+mod usd_mesh;
+mod usd_text;
 
 pub use curve::{Curve, MOST_CURVE_POINTS, read_curves, read_guides};
 pub use figure::{read_figure, with_points};
 pub use glb::Glb;
 pub use gltf_file::embedded;
-pub use motion::{Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, near, rounding};
+pub use motion::{
+    Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, Unit, Up, With, near, rounding,
+};
 pub use names::{file_name, file_names};
+pub use note::{NOTE, note};
 pub use obj::{read_obj, write_obj};
 pub use paint::{
     MOST_PIXELS, check_file, lay_stroke, read_combed, read_picture, read_surface, write_combed, write_stroke,
@@ -56,6 +62,8 @@ pub enum ReadError {
     Ply(String),
     #[error("the STL can't be read: {0}")]
     Stl(String),
+    #[error("the USD text can't be read: {0}")]
+    Usd(String),
     #[error("{0}")]
     FigureKind(String),
     #[error("{0}")]
@@ -71,8 +79,9 @@ pub enum ReadError {
 }
 
 /// What can be brought in instead of what can't.
-const MESHES: &str = "Bring in a mesh as .obj, .glb, .gltf, .ply or .stl.";
-pub(crate) const FIGURES: &str = "Bring in an animated mesh as .glb or .gltf, or as a .zip of .obj files.";
+const MESHES: &str = "Bring in a mesh as .obj, .glb, .gltf, .ply, .stl or .usda.";
+pub(crate) const FIGURES: &str =
+    "Bring in an animated mesh as .glb, .gltf or .usda, or as a .zip of .obj files.";
 
 /// What a file seems to be, by its first bytes and then by its name, in a sentence.
 pub fn seems(name: &str, bytes: &[u8]) -> String {
@@ -82,7 +91,7 @@ pub fn seems(name: &str, bytes: &[u8]) -> String {
         || begins(b"#usda")
         || matches!(ending.as_str(), "usd" | "usda" | "usdc" | "usdz")
     {
-        "a USD file: curves of USD text are read as outlines and streams, meshes of it are not"
+        "a USD file that is no text of its own: save it as .usda"
     } else if begins(b"glTF") {
         "a binary glTF of another name: call it .glb"
     } else if begins(b"PK\x03\x04") {
@@ -118,6 +127,7 @@ pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ReadError> {
         "obj" => read_obj(bytes)?,
         "ply" => ply::read_ply(bytes)?,
         "stl" => stl::read_stl(bytes)?,
+        "usda" => usd_mesh::read_usd(bytes)?,
         "gltf" | "glb" => gltf_figure::read_gltf(bytes)?,
         _ => return Err(ReadError::Kind(format!("{} {MESHES}", seems(name, bytes)))),
     };

@@ -1,5 +1,5 @@
 //! Motion on its way into a file: frames come one by one, and no more than one is held.
-use crate::{gltf_motion, npy, obj, usd};
+use crate::{gltf_motion, npy, obj, ply, usd};
 use nematon_geometry::{Face, Limbs, Mesh};
 use std::io::{Result, Write};
 
@@ -8,9 +8,10 @@ use std::io::{Result, Write};
 pub struct Motion<'a> {
     pub name: &'a str,
     pub mesh: &'a Mesh,
-    /// Number of the first frame, and how many there are.
+    /// Number of the first frame, and how many there are: each so many after the one before.
     pub first: i64,
     pub count: usize,
+    pub every: i64,
     /// Frames a second.
     pub rate: f64,
     /// Where its points are told from, metres: the world's origin, or one near it that the file tells too.
@@ -25,7 +26,41 @@ pub struct Motion<'a> {
     pub limbs: Option<&'a Limbs>,
 }
 
+impl<'a> Motion<'a> {
+    /// A mesh with one frame, with no name yet and nothing else beside it.
+    pub fn plain(mesh: &'a Mesh) -> Motion<'a> {
+        Motion {
+            name: "",
+            mesh,
+            first: 0,
+            count: 1,
+            every: 1,
+            rate: 24.0,
+            origin: [0.0; 3],
+            comes: false,
+            turned: false,
+            picture: None,
+            limbs: None,
+        }
+    }
+}
+
 impl Motion<'_> {
+    /// The numbers of its frames, and what may come after them.
+    pub(crate) fn numbers(&self) -> impl Iterator<Item = i64> + use<> {
+        (self.first..).step_by(self.every.max(1) as usize)
+    }
+
+    /// The number of its last frame.
+    pub(crate) fn last(&self) -> i64 {
+        self.first + (self.count as i64 - 1) * self.every.max(1)
+    }
+
+    /// How many of them go by in a second.
+    pub(crate) fn pace(&self) -> f64 {
+        self.rate / self.every.max(1) as f64
+    }
+
     /// Whether a file of joints and nodes has it as shapes that follow each other.
     pub(crate) fn is_shapes(&self) -> bool {
         self.limbs.is_none() && (self.mesh.radii.is_empty() || !self.mesh.strands.is_empty())
@@ -58,11 +93,59 @@ pub struct With {
     pub triangles: bool,
     /// Places as exact as frames are kept, however far from the world's origin: in double precision, or beside a node.
     pub exact: bool,
+    /// How fast each point goes, for who blurs what moves.
+    pub velocities: bool,
+    /// What a unit of length is, and which axis is up; of USD and PLY.
+    pub unit: Unit,
+    pub up: Up,
+}
+
+/// What a unit of length of a file is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Unit {
+    #[default]
+    Metre,
+    Centimetre,
+}
+
+impl Unit {
+    /// How many of them a metre is.
+    pub fn per_metre(self) -> f64 {
+        match self {
+            Unit::Metre => 1.0,
+            Unit::Centimetre => 100.0,
+        }
+    }
+}
+
+/// The axis that is up in a file.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Up {
+    #[default]
+    Y,
+    Z,
+}
+
+impl Up {
+    /// A place or a way that is told with y up.
+    pub fn turned<T: Copy + std::ops::Neg<Output = T>>(self, [x, y, z]: [T; 3]) -> [T; 3] {
+        match self {
+            Up::Y => [x, y, z],
+            Up::Z => [x, -z, y],
+        }
+    }
 }
 
 impl Default for With {
     fn default() -> With {
-        With { normals: true, triangles: false, exact: false }
+        With {
+            normals: true,
+            triangles: false,
+            exact: false,
+            velocities: false,
+            unit: Unit::Metre,
+            up: Up::Y,
+        }
     }
 }
 
@@ -116,12 +199,50 @@ pub enum Kind {
     Npy,
     /// A zip of one OBJ a frame.
     Obj,
+    /// A zip of one binary PLY a frame.
+    Ply,
     /// USD text with time samples; in a zip with the pictures that bodies are seen with, where there are any.
     Usda,
     /// Binary glTF: plants as skins with a clip, loose pieces as nodes with one, all else as shapes that follow each other.
     Glb,
     /// The first frame alone, as OBJ; of several bodies, or with pictures, a zip of them.
     Still,
+}
+
+/// How fast points go in each frame, in what they are told in a second: by the frames on both sides, at either end by one. A point that has
+/// just come, or will be gone, by the one that there is.
+pub(crate) fn velocities<'a>(
+    mut frames: Box<dyn Iterator<Item = Frame> + 'a>,
+    pace: f64,
+) -> impl Iterator<Item = Frame> + 'a {
+    let mut before: Option<Vec<[f32; 3]>> = None;
+    let mut now = frames.next();
+    std::iter::from_fn(move || {
+        let own = match now.take()? {
+            Ok(own) => own,
+            Err(e) => return Some(Err(e)),
+        };
+        let next = frames.next();
+        let after = next.as_ref().and_then(|f| f.as_ref().ok());
+        let way = |k: usize| {
+            let at = |f: Option<&Vec<[f32; 3]>>| f.and_then(|f| f.get(k).copied()).filter(|p| !p[0].is_nan());
+            let (a, p, b) = (at(before.as_ref()), at(Some(&own)), at(after));
+            let by = |p: [f32; 3], q: [f32; 3], frames: f64| -> [f32; 3] {
+                std::array::from_fn(|c| (f64::from(q[c] - p[c]) * pace / frames) as f32)
+            };
+            match (a, p, b) {
+                (_, None, _) => [f32::NAN; 3],
+                (Some(a), _, Some(b)) => by(a, b, 2.0),
+                (Some(a), Some(p), None) => by(a, p, 1.0),
+                (None, Some(p), Some(b)) => by(p, b, 1.0),
+                (None, Some(_), None) => [0.0; 3],
+            }
+        };
+        let out = (0..own.len()).map(way).collect();
+        before = Some(own);
+        now = next;
+        Some(Ok(out))
+    })
 }
 
 /// Where exact places of a motion are told from: whole metres near the middle of a frame.
@@ -138,13 +259,14 @@ pub fn rounding(frame: &[[f64; 3]], origin: [f64; 3]) -> f64 {
 }
 
 impl Kind {
-    pub const ALL: [Kind; 5] = [Kind::Npy, Kind::Obj, Kind::Usda, Kind::Glb, Kind::Still];
+    pub const ALL: [Kind; 6] = [Kind::Npy, Kind::Obj, Kind::Ply, Kind::Usda, Kind::Glb, Kind::Still];
 
     /// What it is asked for by.
     pub fn name(self) -> &'static str {
         match self {
             Kind::Npy => "npy",
             Kind::Obj => "obj",
+            Kind::Ply => "ply",
             Kind::Usda => "usda",
             Kind::Glb => "glb",
             Kind::Still => "still",
@@ -158,6 +280,7 @@ impl Kind {
             Kind::Npy if bodies.len() > 1 || bodies.iter().any(|b| b.comes || b.turned) => "npz".into(),
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
+            Kind::Ply => "ply.zip".into(),
             Kind::Usda if pictured(bodies) => "usda.zip".into(),
             Kind::Usda => "usda".into(),
             Kind::Glb => "glb".into(),
@@ -174,7 +297,7 @@ impl Kind {
             Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Glb => "model/gltf-binary",
-            Kind::Npy | Kind::Obj | Kind::Usda | Kind::Still => "application/zip",
+            Kind::Npy | Kind::Obj | Kind::Ply | Kind::Usda | Kind::Still => "application/zip",
         }
     }
 
@@ -185,6 +308,7 @@ impl Kind {
     pub fn write(self, sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
         match self {
             Kind::Npy => npy::write_npy(sink, all),
+            Kind::Ply => ply::write_ply_zip(sink, all),
             Kind::Usda if pictured(all.bodies) => usd::write_zip(sink, all),
             Kind::Usda => usd::write_usda(sink, all),
             Kind::Glb => gltf_motion::write_glb(sink, all),

@@ -175,7 +175,7 @@ pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written
             zip.write_all(bytes)?;
         }
         let look = motion.picture.map(|_| stem.as_str());
-        for (number, frame) in (motion.first..).zip((all.frames)(k)) {
+        for (number, frame) in motion.numbers().zip((all.frames)(k)) {
             let options = zip::write::SimpleFileOptions::default();
             zip.start_file(format!("{folder}{file}.{number:04}.obj"), options)?;
             zip.write_all(

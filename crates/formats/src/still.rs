@@ -40,23 +40,12 @@ impl Still {
     /// # Errors
     /// When the mesh can't be written so.
     pub fn write(self, name: &str, mesh: &Mesh) -> std::io::Result<Vec<u8>> {
-        let with = With { normals: false, triangles: false, exact: false };
+        let with = With { normals: false, triangles: false, exact: false, ..With::default() };
         match self {
             Still::Obj => Ok(write_obj(name, mesh, &mesh.positions, with).into_bytes()),
             Still::Glb => Ok(glb(name, mesh)),
             Still::Usda => {
-                let bodies = [Motion {
-                    name,
-                    mesh,
-                    first: 0,
-                    rate: 24.0,
-                    count: 1,
-                    origin: [0.0; 3],
-                    comes: false,
-                    turned: false,
-                    picture: None,
-                    limbs: None,
-                }];
+                let bodies = [Motion { name, first: 0, count: 1, ..Motion::plain(mesh) }];
                 let mut frames = |_| -> Box<dyn Iterator<Item = _>> {
                     Box::new(std::iter::once(Ok(mesh.positions.clone())))
                 };

@@ -1,6 +1,6 @@
 //! USD as text (`.usda`): meshes whose points are sampled in time, with their texture coordinates, and loose points.
 use crate::gltf_motion::{leaf, size};
-use crate::motion::{Delivery, Frame, Motion, Pictured, With};
+use crate::motion::{Delivery, Frame, Motion, Pictured, Unit, Up, With, velocities};
 use nematon_geometry::Mesh;
 use std::fmt::Display;
 use std::io::{Result, Write};
@@ -26,21 +26,26 @@ pub(crate) fn write_zip(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
 
 /// Metres, y up, one sample a frame at the frame's own number. One body stands at the root; several under one transform.
 pub(crate) fn write_usda(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
-    let Some(Motion { first, rate, count, .. }) = all.bodies.first().copied() else {
+    let Some(one) = all.bodies.first().copied() else {
         return Err(std::io::Error::other("there is no body to write"));
     };
+    let (first, last, rate) = (one.first, one.last(), one.rate);
     let names = names(all.bodies);
     let many = all.bodies.len() > 1;
     let root = if many { identifier(all.name) } else { names[0].clone() };
-    let last = first + count as i64 - 1;
     write!(
         sink,
-        "#usda 1.0\n(\n    defaultPrim = \"{root}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    \
+        "#usda 1.0\n(\n    defaultPrim = \"{root}\"\n    metersPerUnit = {}\n    upAxis = \"{:?}\"\n    \
          startTimeCode = {first}\n    endTimeCode = {last}\n    timeCodesPerSecond = {rate}\n    \
-         framesPerSecond = {rate}\n)\n\n"
+         framesPerSecond = {rate}\n)\n\n",
+        1.0 / all.with.unit.per_metre(),
+        all.with.up
     )?;
     if many {
         write!(sink, "def Xform \"{root}\"\n{{\n")?;
+        beside(sink, [0.0; 3], all.with)?;
+        // What stands in it is told in metres with y up.
+        (all.with.unit, all.with.up) = (Unit::Metre, Up::Y);
     }
     for (k, name) in names.iter().enumerate() {
         let path = if many { format!("/{root}/{name}") } else { format!("/{name}") };
@@ -74,12 +79,12 @@ fn mesh(
     with: With,
     frames: Again,
 ) -> Result<()> {
-    let Motion { mesh, first, .. } = *motion;
+    let Motion { mesh, .. } = *motion;
     if !mesh.strands.is_empty() {
-        return curves(sink, name, motion, frames);
+        return curves(sink, name, motion, frames, with);
     }
     if !mesh.radii.is_empty() {
-        return points(sink, name, motion, frames);
+        return points(sink, name, motion, frames, with);
     }
     let schemas = match motion.picture {
         Some(_) => " (\n    prepend apiSchemas = [\"MaterialBindingAPI\"]\n)",
@@ -104,13 +109,13 @@ fn mesh(
         )?;
         writeln!(sink, "    int[] primvars:st:indices = [{}]", list(faces.iter().flat_map(|f| &f.uvs)))?;
     }
-    beside(sink, motion.origin)?;
+    beside(sink, motion.origin, with)?;
     if motion.count == 1 {
         by_default(sink, &mut *frames, 0.0)?;
     }
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
-    for (number, frame) in (first..).zip(frames()) {
+    for (number, frame) in motion.numbers().zip(frames()) {
         let frame = Mesh { positions: frame?, ..Mesh::default() };
         extents.push(frame.bounds());
         triples(sink, number, &frame.positions)?;
@@ -118,13 +123,15 @@ fn mesh(
     if with.normals {
         writeln!(sink, "    }}\n    normal3f[] normals (\n        interpolation = \"vertex\"\n    )")?;
         writeln!(sink, "    normal3f[] normals.timeSamples = {{")?;
-        for (number, frame) in (first..).zip(frames()) {
+        for (number, frame) in motion.numbers().zip(frames()) {
             triples(sink, number, &mesh.normals(&frame?))?;
         }
     }
+    writeln!(sink, "    }}")?;
+    ways(sink, motion, &mut *frames, with)?;
     // Known only after the points.
-    writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
-    for (number, (lo, hi)) in (first..).zip(&extents) {
+    writeln!(sink, "    float3[] extent.timeSamples = {{")?;
+    for (number, (lo, hi)) in motion.numbers().zip(&extents) {
         triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
@@ -166,8 +173,8 @@ fn look(sink: &mut dyn Write, path: &str, file: &str) -> Result<()> {
 }
 
 /// Loose points, each as wide as it is.
-fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
-    let Motion { mesh, first, .. } = *motion;
+fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again, with: With) -> Result<()> {
+    let Motion { mesh, .. } = *motion;
     writeln!(sink, "def Points \"{name}\"\n{{")?;
     let width = |k: usize| 2.0 * mesh.radii.get(k).copied().unwrap_or_default();
     if motion.comes {
@@ -176,23 +183,23 @@ fn points(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
             Ok(f?.iter().enumerate().filter(|(_, p)| !p[0].is_nan()).map(|(k, _)| k).collect())
         };
         writeln!(sink, "    int64[] ids.timeSamples = {{")?;
-        for (number, frame) in (first..).zip(frames()) {
+        for (number, frame) in motion.numbers().zip(frames()) {
             writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter()))?;
         }
         writeln!(sink, "    }}\n    float[] widths.timeSamples = {{")?;
-        for (number, frame) in (first..).zip(frames()) {
+        for (number, frame) in motion.numbers().zip(frames()) {
             writeln!(sink, "        {number}: [{}],", list(there(frame)?.into_iter().map(width)))?;
         }
         writeln!(sink, "    }}")?;
     } else {
         writeln!(sink, "    float[] widths = [{}]", list((0..mesh.radii.len()).map(width)))?;
     }
-    beside(sink, motion.origin)?;
+    beside(sink, motion.origin, with)?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
     if motion.count == 1 {
         by_default(sink, &mut *frames, most)?;
     }
-    samples(sink, first, frames, most)
+    samples(sink, motion, frames, most, with)
 }
 
 /// Pieces with turns, or with a mesh of their own: that or a leaf at each, as large as it is and turned as it is. Each keeps its number.
@@ -203,7 +210,8 @@ fn instances(
     all: &mut Delivery,
     body: usize,
 ) -> Result<()> {
-    let Motion { mesh, first, .. } = *motion;
+    let Motion { mesh, .. } = *motion;
+    let with = all.with;
     let (called, own) = match mesh.piece.as_deref() {
         Some(p) => ("Piece", p.clone()),
         None => ("Leaf", leaf()),
@@ -218,26 +226,26 @@ fn instances(
         list(faces.iter().flat_map(|f| &f.points)),
         list(own.positions.iter().map(|p| format!("({}, {}, {})", p[0], p[1], p[2]))),
     )?;
-    beside(sink, motion.origin)?;
+    beside(sink, motion.origin, with)?;
     let there = |f: Frame| -> Result<Vec<(usize, [f32; 3])>> {
         Ok(f?.into_iter().enumerate().filter(|(_, p)| !p[0].is_nan()).collect())
     };
     let turned = motion.turned && all.turns.is_some();
     writeln!(sink, "    int64[] ids.timeSamples = {{")?;
-    for (number, frame) in (first..).zip((all.frames)(body)) {
+    for (number, frame) in motion.numbers().zip((all.frames)(body)) {
         writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter().map(|p| p.0)))?;
     }
     writeln!(sink, "    }}\n    int[] protoIndices.timeSamples = {{")?;
-    for (number, frame) in (first..).zip((all.frames)(body)) {
+    for (number, frame) in motion.numbers().zip((all.frames)(body)) {
         writeln!(sink, "        {number}: [{}],", list(there(frame)?.iter().map(|_| 0)))?;
     }
     writeln!(sink, "    }}\n    float3[] scales.timeSamples = {{")?;
-    for (number, frame) in (first..).zip((all.frames)(body)) {
+    for (number, frame) in motion.numbers().zip((all.frames)(body)) {
         let sizes: Vec<[f32; 3]> = there(frame)?.iter().map(|p| size(mesh, turned, p.0)).collect();
         triples(sink, number, &sizes)?;
     }
     writeln!(sink, "    }}\n    point3f[] positions.timeSamples = {{")?;
-    for (number, frame) in (first..).zip((all.frames)(body)) {
+    for (number, frame) in motion.numbers().zip((all.frames)(body)) {
         let places: Vec<[f32; 3]> = there(frame)?.iter().map(|p| p.1).collect();
         triples(sink, number, &places)?;
     }
@@ -246,7 +254,7 @@ fn instances(
         writeln!(sink, "    quath[] orientations.timeSamples = {{")?;
     }
     if let Some(turns) = all.turned(body) {
-        for ((number, frame), turns) in (first..).zip((all.frames)(body)).zip(turns) {
+        for ((number, frame), turns) in motion.numbers().zip((all.frames)(body)).zip(turns) {
             let turns = turns?;
             let own =
                 there(frame)?.into_iter().map(|(k, _)| turns.get(k).copied().unwrap_or([0.0, 0.0, 0.0, 1.0]));
@@ -259,8 +267,8 @@ fn instances(
 }
 
 /// Strands, as curves that go straight from point to point, each as wide as it is there.
-fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> Result<()> {
-    let Motion { mesh, first, .. } = *motion;
+fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again, with: With) -> Result<()> {
+    let Motion { mesh, .. } = *motion;
     // Each branch is a curve of its own, that begins with the point that it comes from.
     let lines = mesh.lines();
     let order: Vec<u32> = lines.concat();
@@ -268,7 +276,7 @@ fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     writeln!(sink, "    int[] curveVertexCounts = [{}]", list(lines.iter().map(Vec::len)))?;
     let widths = list(order.iter().map(|k| 2.0 * mesh.radii[*k as usize]));
     writeln!(sink, "    float[] widths = [{widths}] (\n        interpolation = \"vertex\"\n    )")?;
-    beside(sink, motion.origin)?;
+    beside(sink, motion.origin, with)?;
     let most = mesh.radii.iter().copied().fold(0.0, f32::max);
     let ordered = |all: Vec<[f32; 3]>| -> Vec<[f32; 3]> {
         let all = mesh.settled(&all);
@@ -278,25 +286,40 @@ fn curves(sink: &mut dyn Write, name: &str, motion: &Motion, frames: Again) -> R
     if motion.count == 1 {
         by_default(sink, &mut again, most)?;
     }
-    samples(sink, first, &mut again, most)
+    samples(sink, motion, &mut again, most, with)
 }
 
 /// Places of points by frame, and how far they reach.
-fn samples(sink: &mut dyn Write, first: i64, frames: Again, most: f32) -> Result<()> {
+fn samples(sink: &mut dyn Write, motion: &Motion, frames: Again, most: f32, with: With) -> Result<()> {
     writeln!(sink, "    point3f[] points.timeSamples = {{")?;
     let mut extents = vec![];
-    for (number, frame) in (first..).zip(frames()) {
+    for (number, frame) in motion.numbers().zip(frames()) {
         let there = frame?.into_iter().filter(|p| !p[0].is_nan()).collect();
         let frame = Mesh { positions: there, ..Mesh::default() };
         let (lo, hi) = frame.bounds();
         extents.push((lo.map(|c| c - most), hi.map(|c| c + most)));
         triples(sink, number, &frame.positions)?;
     }
-    writeln!(sink, "    }}\n    float3[] extent.timeSamples = {{")?;
-    for (number, (lo, hi)) in (first..).zip(&extents) {
+    writeln!(sink, "    }}")?;
+    ways(sink, motion, &mut *frames, with)?;
+    writeln!(sink, "    float3[] extent.timeSamples = {{")?;
+    for (number, (lo, hi)) in motion.numbers().zip(&extents) {
         triples(sink, number, &[*lo, *hi])?;
     }
     writeln!(sink, "    }}\n}}")
+}
+
+/// How fast points go, in lengths a second, where that is asked for: of those that are there.
+fn ways(sink: &mut dyn Write, motion: &Motion, frames: Again, with: With) -> Result<()> {
+    if !with.velocities || motion.count < 2 {
+        return Ok(());
+    }
+    writeln!(sink, "    vector3f[] velocities.timeSamples = {{")?;
+    for (number, frame) in motion.numbers().zip(velocities(frames(), motion.pace())) {
+        let there: Vec<[f32; 3]> = frame?.into_iter().filter(|p| !p[0].is_nan()).collect();
+        triples(sink, number, &there)?;
+    }
+    writeln!(sink, "    }}")
 }
 
 /// Of one frame alone its points are also what there is at no time: who reads no samples finds them.
@@ -312,13 +335,28 @@ fn by_default(sink: &mut dyn Write, frames: Again, more: f32) -> Result<()> {
     Ok(())
 }
 
-/// Where the points are told from, if that is not where the world begins: a place of its own in double precision.
-fn beside(sink: &mut dyn Write, [x, y, z]: [f64; 3]) -> Result<()> {
-    if [x, y, z] == [0.0; 3] {
+/// Where the points are told from, if that is not where the world begins, as a place of its own in double precision; and what makes of metres
+/// with y up what the file is in.
+fn beside(sink: &mut dyn Write, [x, y, z]: [f64; 3], with: With) -> Result<()> {
+    let mut order = vec![];
+    if with.unit != Unit::Metre {
+        let s = with.unit.per_metre();
+        writeln!(sink, "    double3 xformOp:scale = ({s}, {s}, {s})")?;
+        order.push("xformOp:scale");
+    }
+    if with.up == Up::Z {
+        writeln!(sink, "    double xformOp:rotateX = 90")?;
+        order.push("xformOp:rotateX");
+    }
+    if [x, y, z] != [0.0; 3] {
+        writeln!(sink, "    double3 xformOp:translate = ({x}, {y}, {z})")?;
+        order.push("xformOp:translate");
+    }
+    if order.is_empty() {
         return Ok(());
     }
-    writeln!(sink, "    double3 xformOp:translate = ({x}, {y}, {z})")?;
-    writeln!(sink, "    uniform token[] xformOpOrder = [\"xformOp:translate\"]")
+    let order: Vec<String> = order.iter().map(|o| format!("\"{o}\"")).collect();
+    writeln!(sink, "    uniform token[] xformOpOrder = [{}]", order.join(", "))
 }
 
 fn list(items: impl Iterator<Item = impl Display>) -> String {

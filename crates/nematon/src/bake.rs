@@ -7,7 +7,8 @@ use nematon_evaluate::{
     blended_turns, comes_and_goes, shape,
 };
 use nematon_formats::{
-    Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, With, file_names, near, rounding,
+    Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, near,
+    note, rounding,
 };
 use serde_json::{Value, json};
 use std::fs::File;
@@ -52,6 +53,18 @@ pub struct BakeArgs {
     /// with as many digits.
     #[arg(long)]
     exact: bool,
+    /// Writes every n-th frame only, from the first on.
+    #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
+    every: u32,
+    /// Writes how fast each point goes, in usda and ply.
+    #[arg(long)]
+    velocities: bool,
+    /// What a unit of length is, in usda and ply.
+    #[arg(long, default_value = "metre")]
+    unit: Length,
+    /// The axis that is up, in usda and ply.
+    #[arg(long, default_value = "y")]
+    up: Axis,
     /// Of strands with hairs between them writes those, and not the strands.
     #[arg(long)]
     hairs: bool,
@@ -94,11 +107,38 @@ impl Wanted {
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Length {
+    Metre,
+    Centimetre,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Axis {
+    Y,
+    Z,
+}
+
+impl BakeArgs {
+    fn with(&self) -> With {
+        With {
+            normals: !self.no_normals,
+            triangles: self.triangles,
+            exact: self.exact,
+            velocities: self.velocities,
+            unit: if self.unit == Length::Metre { Unit::Metre } else { Unit::Centimetre },
+            up: if self.up == Axis::Y { Up::Y } else { Up::Z },
+        }
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum Format {
     /// NAME.npy: (frames, points, 3) float32.
     Npy,
     /// NAME.obj.zip: one OBJ a frame.
     Obj,
+    /// NAME.ply.zip: one binary PLY a frame.
+    Ply,
     /// NAME.usda: USD text with time samples.
     Usda,
     /// NAME.glb: binary glTF with a clip: plants as skins, pieces as nodes, all else as shapes that follow each other.
@@ -110,6 +150,7 @@ impl Format {
         match self {
             Format::Npy => Kind::Npy,
             Format::Obj => Kind::Obj,
+            Format::Ply => Kind::Ply,
             Format::Usda => Kind::Usda,
             Format::Glb => Kind::Glb,
         }
@@ -137,6 +178,9 @@ pub fn bake(args: &BakeArgs) -> Result<(), String> {
 /// As [`bake`].
 pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path) -> Result<(), String> {
     let looped = scene.frames.looped.clone().filter(|_| args.looped);
+    if args.looped && args.every > 1 {
+        return Err("a loop is written whole: --every has no place in it".into());
+    }
     if args.looped && looped.is_none() {
         return Err("the scene has no loop; nematon loop finds one".into());
     }
@@ -154,7 +198,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
     std::fs::create_dir_all(out).map_err(|e| format!("{}: {e}", out.display()))?;
     let pool =
         rayon::ThreadPoolBuilder::new().num_threads(args.threads).build().map_err(|e| e.to_string())?;
-    let (mut islands, mut bodies, mut faults) = (vec![], vec![], vec![]);
+    let (mut islands, mut bodies, mut faults, mut notes) = (vec![], vec![], vec![], vec![]);
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     for members in scene.islands() {
         let job = Job { scene: &scene, names: &names, folder, args, out, first, looped: looped.as_ref() };
@@ -162,6 +206,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
         islands.push(told.island);
         bodies.extend(told.bodies);
         faults.extend(told.fault);
+        notes.extend(told.notes);
     }
     let report = json!({
         "scene": scene.name, "solver": nematon_solver::VERSION, "threads": pool.current_num_threads(),
@@ -171,6 +216,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
     });
     let text = serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?;
     std::fs::write(out.join("report.json"), text).map_err(|e| format!("report.json: {e}"))?;
+    std::fs::write(out.join(NOTE), notes.join("\n")).map_err(|e| format!("{NOTE}: {e}"))?;
     if faults.is_empty() { Ok(()) } else { Err(faults.join("\n")) }
 }
 
@@ -178,6 +224,8 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
 struct Told {
     island: Value,
     bodies: Vec<Value>,
+    /// What whoever comes next has to know of each file.
+    notes: Vec<String>,
     /// Why it stopped early.
     fault: Option<String>,
 }
@@ -300,11 +348,12 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
     let build = started.elapsed().as_secs_f64();
     let watch = Stopwatch::of(run.contact.pairings().len());
     let mut got = walk(job, &mut run, &watch).map_err(|e| format!("{}: {e}", job.out.display()))?;
-    let writing = Instant::now();
+    let (writing, mut notes) = (Instant::now(), vec![]);
     for (k, m) in run.members.iter().enumerate() {
         let name = job.scene.bodies.get_index_of(&m.id).and_then(|at| job.names.get(at)).unwrap_or(&m.name);
         for format in &job.args.format {
-            write(format.kind(), job, name, m, &mut got.motion[k]).map_err(|e| format!("{name}: {e}"))?;
+            let told = write(format.kind(), job, name, m, &mut got.motion[k]);
+            notes.push(told.map_err(|e| format!("{name}: {e}"))?);
         }
     }
     let off = got.motion.iter().map(|m| m.off).fold(0.0, f64::max);
@@ -337,7 +386,7 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
         "bodies": names, "ms_per_frame": ms(got.stepping), "thread_ms_by_phase": phases, "substeps": got.took,
         "contact": run.tell_costs(&watch, &got.touches),
     });
-    Ok(Told { island, bodies, fault: got.fault })
+    Ok(Told { island, bodies, notes, fault: got.fault })
 }
 
 /// Steps through the frames, as far as they go.
@@ -375,7 +424,7 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
         }
         for k in 0..n {
             got.largest[k] = got.largest[k].max(run.bodies[k].strain(run.state(k)).largest);
-            if frame >= job.first {
+            if frame >= job.first && (frame - job.first) % i64::from(job.args.every) == 0 {
                 got.motion[k].push(&at[k], job.args.exact)?;
                 if let Some(turns) = run.turns(k) {
                     got.motion[k].push_turns(job.out, &turns)?;
@@ -432,7 +481,8 @@ fn tell(frame: i64, s: &FrameSnag) -> Value {
     out
 }
 
-fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<()> {
+/// Writes a file, and tells whoever comes next what is in it.
+fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<String> {
     let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
     // What ended early has no loop: it is written as it came.
     let whole = |l: &Loop| count as i64 == l.length + l.blend;
@@ -459,10 +509,13 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let (mesh, origin) = (dressed.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
     let comes = comes_and_goes(job.scene, &body.id) && dress.is_none_or(|d| d.limbs().is_none());
     let turned = motion.turns.is_some();
-    let told = Motion { name: &body.name, mesh, first, count, rate, origin, comes, turned, picture, limbs };
-    let path = job.out.join(format!("{name}.{}", kind.ending(&[told])));
+    let every = i64::from(job.args.every);
+    let told =
+        Motion { name: &body.name, mesh, first, count, every, rate, origin, comes, turned, picture, limbs };
+    let name = format!("{name}.{}", kind.ending(&[told]));
+    let path = job.out.join(&name);
     let mut file = BufWriter::new(File::create(path)?);
-    let with = With { normals: !job.args.no_normals, triangles: job.args.triangles, exact: job.args.exact };
+    let with = job.args.with();
     motion.file.flush()?;
     motion.turns.iter_mut().try_for_each(Write::flush)?;
     let motion = &*motion;
@@ -498,5 +551,6 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     };
     let all = &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames, turns: Some(turns) };
     kind.write(&mut file, all)?;
-    file.flush()
+    file.flush()?;
+    Ok(note(&job.scene.name, &[told], &[(kind, name)], with))
 }

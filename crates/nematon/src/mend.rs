@@ -68,7 +68,7 @@ pub fn mend(args: &MendArgs) -> Result<(), String> {
             &stem,
             &mended,
             &mended.positions,
-            With { normals: false, triangles: false, exact: false },
+            With { normals: false, triangles: false, exact: false, ..With::default() },
         );
         std::fs::write(out, text).map_err(|e| format!("{}: {e}", out.display()))?;
     }

@@ -48,7 +48,7 @@ export const FigureInput = () => (
     id="figure-file"
     type="file"
     aria-label="File of a figure"
-    accept=".glb,.gltf,.obj,.zip"
+    accept=".glb,.gltf,.usda,.obj,.zip"
     className="hidden"
     onChange={(e) => {
       const file = e.target.files?.[0];

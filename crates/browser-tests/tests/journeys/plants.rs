@@ -102,7 +102,7 @@ fn modelled() -> std::path::PathBuf {
     species.branches[0].count = 3;
     species.heads = None;
     let mesh = nematon_geometry::tubes(&species.grow(0, 2, 1.0)).mesh;
-    let with = nematon_formats::With { normals: false, triangles: false, exact: false };
+    let with = nematon_formats::With { normals: false, triangles: false, exact: false, ..Default::default() };
     let text = nematon_formats::write_obj("teasel", &mesh, &mesh.positions, with);
     file("teasel.obj", &text)
 }

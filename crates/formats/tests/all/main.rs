@@ -7,3 +7,4 @@ mod foreign;
 mod moving_gltf;
 mod paint;
 mod promises;
+mod there_and_back;

@@ -8,18 +8,7 @@ const RATE: f64 = 24.0;
 const COUNT: usize = 5;
 
 fn motion<'a>(name: &'a str, mesh: &'a Mesh) -> Motion<'a> {
-    Motion {
-        name,
-        mesh,
-        first: 7,
-        count: COUNT,
-        rate: RATE,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    }
+    Motion { name, first: 7, count: COUNT, rate: RATE, ..Motion::plain(mesh) }
 }
 
 fn written(bodies: &[Motion], frames: &[Vec<Vec<[f32; 3]>>], turns: &[Vec<Vec<[f32; 4]>>]) -> Vec<u8> {

@@ -69,8 +69,12 @@ fn what_is_no_painting_or_not_of_its_surface_is_told_in_words_and_nothing_is_tak
 #[test]
 fn files_are_what_their_endings_say() {
     let mesh = sheet(1.0, 1.0, 3, 3);
-    let obj =
-        write_obj("sheet", &mesh, &mesh.positions, With { normals: false, triangles: true, exact: false });
+    let obj = write_obj(
+        "sheet",
+        &mesh,
+        &mesh.positions,
+        With { normals: false, triangles: true, exact: false, ..With::default() },
+    );
     let leaf = zip(&[("leaf.1.obj", obj.as_bytes()), ("leaf.2.obj", obj.as_bytes())]);
     for (name, bytes) in [
         ("a.npz", write_surface(&mesh)),

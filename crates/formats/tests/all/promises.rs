@@ -7,8 +7,13 @@ fn an_obj_comes_back_as_it_was() {
     let m = sheet(2.0, 1.0, 5, 4);
     let back = read_mesh(
         "a.OBJ",
-        write_obj("sheet", &m, &m.positions, With { normals: true, triangles: true, exact: false })
-            .as_bytes(),
+        write_obj(
+            "sheet",
+            &m,
+            &m.positions,
+            With { normals: true, triangles: true, exact: false, ..With::default() },
+        )
+        .as_bytes(),
     )
     .unwrap();
     assert_eq!((&back.positions, &back.triangles), (&m.positions, &m.triangles));
@@ -104,18 +109,7 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
 #[test]
 fn npy_has_the_shape_and_alignment_that_numpy_wants() {
     let mesh = nematon_geometry::Mesh { positions: vec![[0.0; 3]; 2], ..Default::default() };
-    let motion = Motion {
-        name: "two",
-        mesh: &mesh,
-        first: 0,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "two", first: 0, count: 2, ..Motion::plain(&mesh) };
     let frames = [vec![[1.0, 2.0, 3.0], [4.0, 5.0, 6.0]], vec![[7.0; 3]; 2]];
     let out = write(Kind::Npy, &motion, &frames).unwrap();
     let header = u16::from_le_bytes([out[8], out[9]]) as usize;
@@ -130,18 +124,7 @@ fn npy_has_the_shape_and_alignment_that_numpy_wants() {
 #[test]
 fn usd_text_has_a_sample_a_frame_and_texture_coordinates() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion {
-        name: "Landing canopy",
-        mesh: &m,
-        first: 1001,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "Landing canopy", first: 1001, count: 2, ..Motion::plain(&m) };
     let out = write(Kind::Usda, &motion, &[m.positions.clone(), m.positions.clone()]).unwrap();
     let text = String::from_utf8(out).unwrap();
     for part in [
@@ -172,18 +155,7 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
     let (lost, kept) =
         (nematon_formats::rounding(&world, [0.0; 3]), nematon_formats::rounding(&world, origin));
     assert!(lost > 1e-4 && kept < 1e-7, "{lost} and {kept}");
-    let motion = Motion {
-        name: "Far",
-        mesh: &m,
-        first: 0,
-        count: 1,
-        rate: 24.0,
-        origin,
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "Far", first: 0, count: 1, origin, ..Motion::plain(&m) };
     let written = |kind: Kind| {
         let mut frames =
             |_: usize| -> Box<dyn Iterator<Item = _>> { Box::new(std::iter::once(Ok(frame.clone()))) };
@@ -219,18 +191,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
         radii: vec![0.01, 0.025],
         ..Default::default()
     };
-    let motion = Motion {
-        name: "Pods",
-        mesh: &m,
-        first: 7,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "Pods", first: 7, count: 2, ..Motion::plain(&m) };
     let frames = [positions, vec![[0.0, 0.5, 0.0], [0.5, 0.5, 0.0]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
     for part in [
@@ -249,18 +210,7 @@ fn loose_points_go_out_as_points_as_wide_as_they_are() {
 #[test]
 fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion {
-        name: "../Ärmel",
-        mesh: &m,
-        first: 1001,
-        count: 3,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "../Ärmel", first: 1001, count: 3, ..Motion::plain(&m) };
     let out = write(Kind::Obj, &motion, &vec![m.positions.clone(); 3]).unwrap();
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
     assert_eq!(archive.len(), 3);
@@ -273,18 +223,7 @@ fn a_sequence_is_zipped_by_frame_number_under_a_safe_name() {
 #[test]
 fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
     let m = sheet(1.0, 1.0, 2, 2);
-    let motion = Motion {
-        name: "x",
-        mesh: &m,
-        first: 0,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "x", first: 0, count: 2, ..Motion::plain(&m) };
     for kind in Kind::ALL {
         let mut frames = |_: usize| -> Box<dyn Iterator<Item = Frame>> {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
@@ -356,18 +295,7 @@ fn a_face_with_hollow_corners_covers_what_its_outline_does() {
 fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
     let m = sheet(1.0, 1.0, 3, 3);
     let high: Vec<[f32; 3]> = m.positions.iter().map(|p| [p[0], 1.0, p[2]]).collect();
-    let bodies = ["Flag", "Flag"].map(|name| Motion {
-        name,
-        mesh: &m,
-        first: 5,
-        count: 40,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture: None,
-        limbs: None,
-    });
+    let bodies = ["Flag", "Flag"].map(|name| Motion { name, first: 5, count: 40, ..Motion::plain(&m) });
     let firsts = [m.positions.clone(), high];
     let mut frames = |k: usize| -> Box<dyn Iterator<Item = Frame>> {
         let frame = firsts[k].clone();
@@ -384,18 +312,7 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
 fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
     let m = sheet(1.0, 1.0, 3, 3);
     let bytes = b"\x89PNG\r\n\x1a\nnot more of one";
-    let motion = |name, picture| Motion {
-        name,
-        mesh: &m,
-        first: 1,
-        count: 1,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: false,
-        turned: false,
-        picture,
-        limbs: None,
-    };
+    let motion = |name, picture| Motion { name, first: 1, count: 1, picture, ..Motion::plain(&m) };
     let (seen, bare) = (motion("Long flag", Some(Pictured::of(bytes))), motion("Bare", None));
     let unzipped = |kind: Kind, bodies: &[Motion], ending: &str| -> Vec<(String, Vec<u8>)> {
         assert_eq!(kind.ending(bodies), ending);
@@ -466,8 +383,10 @@ fn several_bodies_go_into_one_file_with_normals_and_the_faces_they_were_made_of(
     assert_eq!(text.matches("vn 0 1 0").count(), 9);
     let faces: Vec<&str> = text.lines().filter(|l| l.starts_with("f ")).collect();
     assert!(faces.len() == 4 && faces.iter().all(|f| f.split(' ').count() == 5), "{faces:?}");
-    let cut =
-        String::from_utf8(two(Kind::Usda, With { normals: false, triangles: true, exact: false }).0).unwrap();
+    let cut = String::from_utf8(
+        two(Kind::Usda, With { normals: false, triangles: true, exact: false, ..With::default() }).0,
+    )
+    .unwrap();
     assert!(cut.contains("faceVertexCounts = [3, 3, 3, 3, 3, 3, 3, 3]") && !cut.contains("normals"));
 }
 
@@ -484,7 +403,12 @@ fn how_long_a_file_will_be_is_told_within_a_tenth_before_it_is_written() {
 fn faces_that_were_brought_in_go_out_again() {
     let text = "v 0 0 0\nv 1 0 0\nv 2 0 1\nv 1 0 2\nv 0 0 1\nv 3 0 3\nf 5 4 3 2 1\nf 4 6 3\n";
     let m = read_obj(text.as_bytes()).unwrap();
-    let out = write_obj("x", &m, &m.positions, With { normals: false, triangles: false, exact: false });
+    let out = write_obj(
+        "x",
+        &m,
+        &m.positions,
+        With { normals: false, triangles: false, exact: false, ..With::default() },
+    );
     let faces: Vec<&str> = out.lines().filter(|l| l.starts_with("f ")).collect();
     assert_eq!(faces.len(), 2, "{out}");
     let mut five: Vec<&str> = faces[0].split(' ').skip(1).collect();
@@ -529,18 +453,7 @@ fn pieces_that_come_and_go_are_written_as_those_that_are_there() {
         radii: vec![0.01, 0.02, 0.03],
         ..Default::default()
     };
-    let motion = Motion {
-        name: "Pods",
-        mesh: &mesh,
-        first: 7,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: true,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "Pods", first: 7, count: 2, comes: true, ..Motion::plain(&mesh) };
     // Of three numbers the second is still to come, and then the first has gone.
     let frames = [vec![[1.0, 2.0, 3.0], gone, [4.0, 5.0, 6.0]], vec![gone, [7.0, 8.0, 9.0], [4.0, 5.0, 5.5]]];
     let text = String::from_utf8(write(Kind::Usda, &motion, &frames).unwrap()).unwrap();
@@ -574,18 +487,8 @@ fn what_flies_is_told_with_its_turns() {
         ends: vec![[0.06, 0.03], [0.08, 0.04]],
         ..Default::default()
     };
-    let motion = Motion {
-        name: "Torn leaves",
-        mesh: &mesh,
-        first: 3,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: true,
-        turned: true,
-        picture: None,
-        limbs: None,
-    };
+    let motion =
+        Motion { name: "Torn leaves", first: 3, count: 2, comes: true, turned: true, ..Motion::plain(&mesh) };
     let places = [vec![gone, [4.0, 5.0, 6.0]], vec![[1.0, 2.0, 3.0], [4.0, 5.0, 5.5]]];
     let turns =
         [vec![[0.0, 0.0, 0.0, 1.0], [0.0, 0.6, 0.0, 0.8]], vec![[1.0, 0.0, 0.0, 0.0], [0.0, 0.0, 0.6, 0.8]]];
@@ -641,18 +544,7 @@ fn branches_are_lines_that_begin_where_they_come_from() {
         ..Default::default()
     };
     assert_eq!(mesh.lines(), [vec![0, 1, 2], vec![1, 3, 4]]);
-    let motion = Motion {
-        name: "Twig",
-        mesh: &mesh,
-        first: 0,
-        count: 2,
-        rate: 24.0,
-        origin: [0.0; 3],
-        comes: true,
-        turned: false,
-        picture: None,
-        limbs: None,
-    };
+    let motion = Motion { name: "Twig", first: 0, count: 2, comes: true, ..Motion::plain(&mesh) };
     let one = vec![[0.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 2.0, 0.0], [1.0, 1.0, 0.0], [1.5, 1.0, 0.0]];
     let mut two = one.clone();
     two[4] = [f32::NAN; 3];

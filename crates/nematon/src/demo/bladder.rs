@@ -38,7 +38,7 @@ pub fn frozen_cushion() -> Result<String, String> {
     let shaped = &run.members[0].shaped;
     let sewn = shaped.sewn().cloned().unwrap_or_default();
     let mesh = freeze(&sewn, &shaped.mesh, &stands, BEST.1);
-    let with = With { normals: false, triangles: false, exact: false };
+    let with = With { normals: false, triangles: false, exact: false, ..With::default() };
     Ok(write_obj("frozen cushion", &mesh, &mesh.positions, with))
 }
 

@@ -349,7 +349,7 @@ pub fn satchel_mesh() -> String {
         let across = 2.0 * f64::from(uv[0]) - 1.0;
         *p = [at[0], at[1], at[2] + across * half].map(|c| c as f32);
     }
-    let with = nematon_formats::With { normals: false, triangles: true, exact: false };
+    let with = nematon_formats::With { normals: false, triangles: true, exact: false, ..Default::default() };
     nematon_formats::write_obj("satchel", &m, &m.positions, with)
 }
 

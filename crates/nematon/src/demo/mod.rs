@@ -71,6 +71,6 @@ fn lump(wave: f32) -> String {
         "dough",
         &m,
         &m.positions,
-        nematon_formats::With { normals: false, triangles: true, exact: false },
+        nematon_formats::With { normals: false, triangles: true, exact: false, ..Default::default() },
     )
 }

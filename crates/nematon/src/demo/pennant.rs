@@ -21,7 +21,7 @@ pub fn pennant() -> String {
         "pennant",
         &m,
         &m.positions,
-        nematon_formats::With { normals: false, triangles: true, exact: false },
+        nematon_formats::With { normals: false, triangles: true, exact: false, ..Default::default() },
     )
 }
 

@@ -10,7 +10,9 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
 use nematon_evaluate::{Dress, Dressed, ShapeError, blended, blended_turns, comes_and_goes, shape};
-use nematon_formats::{Delivery, Kind, Motion, Pictured, With, file_name, file_names, near, rounding};
+use nematon_formats::{
+    Delivery, Kind, Motion, NOTE, Pictured, Unit, Up, With, file_name, file_names, near, note, rounding,
+};
 use nematon_geometry::Mesh;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -18,7 +20,7 @@ use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
-        "The motion of bodies as one file: npy (npz of several), usda, glb, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
+        "The motion of bodies as one file: npy (npz of several), usda, glb, obj or ply (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
          header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
          precision of its numbers",
     );
@@ -40,6 +42,14 @@ struct Which {
     /// Places as exact as frames are kept, however far from the world's origin: npy in double precision, usda beside a place
     /// of its own, obj with as many digits; no if left out.
     exact: Option<bool>,
+    /// Only every n-th frame, from the first on; each if left out.
+    every: Option<i64>,
+    /// How fast each point goes, in usda and ply; no if left out.
+    velocities: Option<bool>,
+    /// What a unit of length is in usda and ply: metre, or centimetre; metre if left out.
+    unit: Option<UnitOf>,
+    /// The axis that is up in usda and ply: y, or z; y if left out.
+    up: Option<UpAxis>,
     /// Of strands with hairs between them those, and not the strands; no if left out.
     hairs: Option<bool>,
     /// The frames of the scene's loop, blended as it says, instead of a stretch of them; no if left out.
@@ -49,6 +59,20 @@ struct Which {
     finished: Option<bool>,
     /// Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case.
     skins: Option<bool>,
+}
+
+#[derive(Clone, Copy, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum UnitOf {
+    Metre,
+    Centimetre,
+}
+
+#[derive(Clone, Copy, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+enum UpAxis {
+    Y,
+    Z,
 }
 
 /// A body on its way into a file.
@@ -82,13 +106,14 @@ impl Sent {
     }
 }
 
-fn motions(sent: &[Sent], first: i64, rate: f64) -> Vec<Motion<'_>> {
+fn motions(sent: &[Sent], first: i64, every: i64, rate: f64) -> Vec<Motion<'_>> {
     let each = sent.iter().map(
         |Sent { name, mesh, places, origin, comes, turned, picture, dress, jointed, .. }| Motion {
             name,
             mesh,
             first,
             count: places.len(),
+            every,
             rate,
             origin: *origin,
             comes: *comes,
@@ -111,8 +136,11 @@ async fn read(
     Query(which): Query<Which>,
 ) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
-    let kind = Kind::ALL.into_iter().find(|k| k.name() == format);
-    let kind = kind.ok_or_else(|| Problem::missing("file format; npy, usda, glb, obj and still are"))?;
+    // What there is to know of all kinds of files is told of what one of them would hold.
+    let noted = format == "note";
+    let kind = Kind::ALL.into_iter().find(|k| k.name() == if noted { "usda" } else { &format });
+    let kind =
+        kind.ok_or_else(|| Problem::missing("file format; npy, usda, glb, obj, ply, still and note are"))?;
     let wanted: Vec<BodyId> = match &which.bodies {
         Some(keys) => keys.split(',').map(|k| BodyId(k.to_owned())).collect(),
         None => scene.bodies.keys().cloned().collect(),
@@ -131,11 +159,29 @@ async fn read(
         normals: which.normals.unwrap_or(true),
         triangles: which.triangles.unwrap_or(false),
         exact: which.exact.unwrap_or(false),
+        velocities: which.velocities.unwrap_or(false),
+        unit: which.unit.map_or(Unit::Metre, |u| match u {
+            UnitOf::Metre => Unit::Metre,
+            UnitOf::Centimetre => Unit::Centimetre,
+        }),
+        up: which.up.map_or(Up::Y, |u| match u {
+            UpAxis::Y => Up::Y,
+            UpAxis::Z => Up::Z,
+        }),
     };
+    let every = which.every.unwrap_or(1);
+    if every < 1 || (every > 1 && looped.is_some()) {
+        let why = match every {
+            ..1 => "Every first frame is the least.",
+            _ => "A loop is written whole: it has no frames to leave out.",
+        };
+        return Err(Problem::unfit("No such frames", why));
+    }
     let stage = stage(&app, id).await?;
     let mut sent = vec![];
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
+        let places: Vec<_> = places.into_iter().step_by(every as usize).collect();
         let before = match &looped {
             Some(l) if l.blend > 0 => true_frames(&app, &scene, id, l.takes_from()..=l.from - 1).await?,
             _ => vec![],
@@ -193,23 +239,36 @@ async fn read(
         off = off.max(rounding(&frame, s.origin));
         firsts.push(s.tells()(&frame));
     }
-    let (sent, about, ending, media) = apart(move || {
-        let motions = motions(&sent, first, rate);
-        let about = kind.about(&motions, with, &firsts);
-        let (ending, media) = (kind.ending(&motions), kind.media_type(&motions));
-        drop(motions);
-        (sent, about, ending, media)
-    })
-    .await?;
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     let stem = match wanted.as_slice() {
         [one] => names[scene.bodies.get_index_of(one).unwrap_or_default()].clone(),
         _ => file_name(&scene.name),
     };
+    let whole = scene.name.clone();
+    let (sent, about, ending, media, told, stem) = apart(move || {
+        let motions = motions(&sent, first, every, rate);
+        let about = kind.about(&motions, with, &firsts);
+        let (ending, media) = (kind.ending(&motions), kind.media_type(&motions));
+        let told = noted.then(|| {
+            let kinds = Kind::ALL.into_iter().filter(|k| *k != Kind::Still);
+            let files: Vec<_> = kinds.map(|k| (k, format!("{stem}.{}", k.ending(&motions)))).collect();
+            note(&whole, &motions, &files, with)
+        });
+        drop(motions);
+        (sent, about, ending, media, told, stem)
+    })
+    .await?;
+    if let Some(told) = told {
+        let headers = [
+            (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_owned()),
+            (header::CONTENT_DISPOSITION, disposition(&format!("{stem} {NOTE}"))),
+        ];
+        return Ok((headers, told).into_response());
+    }
     let file = format!("{stem}.{ending}");
     let (store, whole) = (app.store.clone(), scene.name.clone());
     let body = send(move |sink| {
-        let motions = motions(&sent, first, rate);
+        let motions = motions(&sent, first, every, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let mut read = read_frames(store.clone(), sent[k].places.clone());
             let tells = sent[k].tells();

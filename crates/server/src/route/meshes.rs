@@ -307,8 +307,12 @@ async fn bring_in(
             return Ok((mesh, wanted.name, bytes));
         }
         let stem = wanted.name.rsplit_once('.').map_or(wanted.name.as_str(), |(s, _)| s);
-        let text =
-            write_obj(stem, &mesh, &mesh.positions, With { normals: false, triangles: false, exact: false });
+        let text = write_obj(
+            stem,
+            &mesh,
+            &mesh.positions,
+            With { normals: false, triangles: false, exact: false, ..With::default() },
+        );
         Ok((mesh, format!("{stem}.obj"), Bytes::from(text)))
     });
     let (mesh, name, kept) = read.await?.map_err(|e| Problem::unfit(&title, e))?;
