@@ -6,6 +6,7 @@ import { Link, Redirect, Route, Switch } from 'wouter';
 import { NewProject } from './pages/new-project';
 import { ProjectPage } from './pages/project';
 import { ProjectsPage } from './pages/projects';
+import { SheetPage } from './pages/sheet';
 import { client } from './state/queries';
 import { useView } from './state/view';
 import { Broken } from './ui/broken';
@@ -27,6 +28,7 @@ export function App() {
             <Route path="/projects">
               <ProjectsPage />
             </Route>
+            <Route path="/projects/:id/sheet">{({ id }) => (/^\d{1,15}$/.test(id) ? <SheetPage id={Number(id)} /> : <Nowhere />)}</Route>
             <Route path="/projects/:id">{({ id }) => (/^\d{1,15}$/.test(id) ? <ProjectPage id={Number(id)} /> : <Nowhere />)}</Route>
             <Route>
               <Nowhere />

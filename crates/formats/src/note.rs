@@ -76,7 +76,7 @@ fn of(kind: Kind, bodies: &[Motion], with: With) -> Vec<String> {
     let metres = "Lengths are metres, y is up, right-handed.".to_owned();
     let first = bodies.first().map_or(0, |b| b.first);
     let fast = |of: &str| {
-        with.velocities.then(|| format!("How fast each point goes, in {of}, is beside its place, for blur."))
+        with.velocities.then(|| format!("How fast each point goes is beside its place, {of}, for blur."))
     };
     let mut out = match kind {
         Kind::Usda => vec![
@@ -102,8 +102,8 @@ fn of(kind: Kind, bodies: &[Motion], with: With) -> Vec<String> {
         ],
     };
     match kind {
-        Kind::Usda => out.extend(fast("lengths of the file a second")),
-        Kind::Ply => out.extend(fast("lengths of the file a second, as vx, vy, vz,")),
+        Kind::Usda => out.extend(fast("in the lengths that its points are told in, a second")),
+        Kind::Ply => out.extend(fast("as vx, vy and vz in lengths of the file a second")),
         _ => {}
     }
     out

@@ -2058,7 +2058,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The motion of bodies as one file: npy (npz of several), usda, glb, obj (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
+        /** The motion of bodies as one file: npy (npz of several), usda, glb, obj or ply (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
         get: {
             parameters: {
                 query?: {
@@ -2068,6 +2068,10 @@ export interface paths {
                     normals?: boolean | null;
                     triangles?: boolean | null;
                     exact?: boolean | null;
+                    every?: number | null;
+                    velocities?: boolean | null;
+                    unit?: components["schemas"]["UnitOf"] | null;
+                    up?: components["schemas"]["UpAxis"] | null;
                     hairs?: boolean | null;
                     loop?: boolean | null;
                     finished?: boolean | null;
@@ -9368,6 +9372,17 @@ export interface components {
              *     of its own, obj with as many digits; no if left out.
              */
             exact?: boolean | null;
+            /**
+             * Format: int64
+             * @description Only every n-th frame, from the first on; each if left out.
+             */
+            every?: number | null;
+            /** @description How fast each point goes, in usda and ply; no if left out. */
+            velocities?: boolean | null;
+            /** @description What a unit of length is in usda and ply: metre, or centimetre; metre if left out. */
+            unit?: components["schemas"]["UnitOf"] | null;
+            /** @description The axis that is up in usda and ply: y, or z; y if left out. */
+            up?: components["schemas"]["UpAxis"] | null;
             /** @description Of strands with hairs between them those, and not the strands; no if left out. */
             hairs?: boolean | null;
             /** @description The frames of the scene's loop, blended as it says, instead of a stretch of them; no if left out. */
@@ -9377,6 +9392,10 @@ export interface components {
             /** @description Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case. */
             skins?: boolean | null;
         };
+        /** @enum {string} */
+        UnitOf: "metre" | "centimetre";
+        /** @enum {string} */
+        UpAxis: "y" | "z";
         /** @description Something changed. Small: whoever cares reads the rest. */
         Notice: {
             /** @constant */

@@ -2,6 +2,7 @@ import { useRef, useState } from 'react';
 import { download } from '../api/download';
 import type { Body, Lane } from '../api/http';
 import { tell } from '../state/project';
+import { openSheet } from '../pages/go';
 import { openId, useLanes, useScene } from '../state/queries';
 import { chunkAtHand } from '../stream/chunks';
 import { clock } from '../stream/clock';
@@ -9,7 +10,7 @@ import { Button } from '../ui/button';
 import { Cameras } from './cameras';
 import { Finishing } from './finishing';
 import { Proof } from './proof';
-import { Toggle } from '../ui/choice-field';
+import { ChoiceField, Toggle } from '../ui/choice-field';
 import { Actions, Line, Note, Section } from '../ui/section';
 import { readSum } from '../ui/sum';
 
@@ -17,6 +18,7 @@ const FORMATS = [
   { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs', many: 'one file, a mesh a body' },
   { format: 'glb', name: 'Binary glTF', note: 'a clip: plants as skins, pieces as nodes, shapes in turn', many: 'one file with one clip' },
   { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame', many: 'a zip, a folder a body' },
+  { format: 'ply', name: 'PLY sequence', note: 'a zip of one binary file a frame', many: 'a zip, a folder a body' },
   { format: 'npy', name: 'NumPy array', note: 'frames × points × 3', many: 'an npz, an array a body' },
   { format: 'still', name: 'Still', note: 'the frame on screen, as OBJ', many: 'the frame on screen, a zip of OBJs' },
 ] as const;
@@ -35,6 +37,14 @@ function more(format: (typeof FORMATS)[number]['format'], bodies: (Body | undefi
 }
 
 const NONE: Lane[] = [];
+const UNITS = [
+  { value: 'metre', label: 'metres' },
+  { value: 'centimetre', label: 'centimetres, in USD and PLY' },
+];
+const UPS = [
+  { value: 'y', label: 'y' },
+  { value: 'z', label: 'z, in USD and PLY' },
+];
 type Busy = { format: string; share: number };
 
 export function DeliverStep() {
@@ -49,11 +59,17 @@ export function DeliverStep() {
   const [hairs, setHairs] = useState(false);
   const [skins, setSkins] = useState(false);
   const [round, setRound] = useState(true);
+  const [every, setEvery] = useState('1');
+  const [velocities, setVelocities] = useState(false);
+  const [unit, setUnit] = useState('metre');
+  const [up, setUp] = useState('y');
   const [busy, setBusy] = useState<Busy | null>(null);
   const ending = useRef<AbortController | null>(null);
   const before = useRef(range);
   // Escape leaves a field as it was when it was gone to.
   const typed = { onBegin: () => (before.current = range), onBack: () => setRange(before.current) };
+  const beforeEvery = useRef(every);
+  const typedEvery = { onBegin: () => (beforeEvery.current = every), onBack: () => setEvery(beforeEvery.current) };
   if (!frames) return null;
   const haired = Object.values(bodies).some((b) => 'strands' in b.kind && b.kind.strands.hairs);
   const planted = Object.values(bodies).some((b) => 'plants' in b.kind);
@@ -68,7 +84,9 @@ export function DeliverStep() {
   const [first, last] = looped
     ? [looped.from - (looped.blend ?? 0), looped.from + looped.length - 1]
     : [number(range?.first, frames.first), number(range?.last, frames.last)];
-  const fits = first >= frames.first && last <= frames.last && first <= last;
+  const step = looped ? 1 : Number(every);
+  const steps = Number.isInteger(step) && step >= 1;
+  const fits = first >= frames.first && last <= frames.last && first <= last && steps;
   const isTrue = (l: Lane, a: number, b: number) => l.stretches.every((s) => s.state === 'true' || s.last < a || s.first > b);
   const whole = fits && taken.length > 0 && taken.every((l) => isTrue(l, first, last));
   const untrue = fits ? taken.filter((l) => !isTrue(l, first, last)).map((l) => l.name) : [];
@@ -78,6 +96,10 @@ export function DeliverStep() {
     if (haired && hairs) query.set('hairs', 'true');
     if (Object.values(bodies).some((b) => b.finish && b.finish.on !== false)) query.set('finished', 'true');
     if (planted && skins) query.set('skins', 'true');
+    if (step > 1 && format !== 'still') query.set('every', String(step));
+    if (velocities) query.set('velocities', 'true');
+    query.set('unit', unit);
+    query.set('up', up);
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
     query.set('first', String(format === 'still' ? clock.frame : first));
     if (looped && format !== 'still') query.set('loop', 'true');
@@ -148,12 +170,27 @@ export function DeliverStep() {
             </span>
           </Line>
         )}
+        {!looped && (
+          <Line label="Every">
+            <span className="flex items-center gap-1.5">
+              <FrameBox label="Every so many frames" value={every} onType={setEvery} {...typedEvery} />
+              <span className="text-faded">
+                {step === 1 ? 'frame of them' : steps ? `frames one: ${Math.floor((last - first) / step) + 1} of them` : ''}
+              </span>
+            </span>
+          </Line>
+        )}
         <Line label="Normals">
           <Toggle label="With normals" on={normals} onTurn={setNormals} />
         </Line>
         <SwitchWithWords label="Faces" turns="Cut faces into triangles" on={triangles} onTurn={setTriangles}>
           {triangles ? 'cut into triangles' : 'as they were made or brought in'}
         </SwitchWithWords>
+        <SwitchWithWords label="Speeds" turns="How fast each point goes" on={velocities} onTurn={setVelocities}>
+          {velocities ? 'beside each place, in USD and PLY' : 'left out'}
+        </SwitchWithWords>
+        <ChoiceField label="Lengths" of="" value={unit} options={UNITS} onChoose={setUnit} />
+        <ChoiceField label="Up" of="" value={up} options={UPS} onChoose={setUp} />
         <SwitchWithWords label="Places" turns="Exact places" on={exact} onTurn={setExact}>
           {exact ? 'exact, however far out' : 'in single precision'}
         </SwitchWithWords>
@@ -169,7 +206,7 @@ export function DeliverStep() {
         )}
         {!fits && (
           <Note tone="care">
-            The scene has frames {frames.first} to {frames.last}.
+            {steps ? `The scene has frames ${frames.first} to ${frames.last}.` : 'Every so many frames is a whole number, 1 or more.'}
           </Note>
         )}
         {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}
@@ -178,7 +215,28 @@ export function DeliverStep() {
         )}
         <Precision lanes={taken} exact={exact} />
       </Section>
-      <Section title="As">
+      <Section
+        title="As"
+        action={
+          <span className="flex gap-2">
+            <Button
+              look="quiet"
+              hint="The project on one sheet of paper: picture, materials, fields, costs and snags"
+              onClick={() => void openSheet(openId())}
+            >
+              Sheet
+            </Button>
+            <Button
+              look="quiet"
+              hint="What is in the files, in which units, and how they go back into what they came from: for whoever comes next"
+              disabled={!whole || busy !== null}
+              onClick={() => void save('note')}
+            >
+              A note with them
+            </Button>
+          </span>
+        }
+      >
         {FORMATS.map(({ format, name, note, many }) => {
           const mine = busy?.format === format;
           const can = format === 'still' ? taken.length > 0 && taken.every((l) => isTrue(l, clock.frame, clock.frame)) : whole;

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { Lane, Run, Snag } from '../api/http';
 import { snagRuns, type SnagRun } from '../loom/snags';
-import { framesWords, laneWords, runWords, snagRunWords } from '../loom/words';
+import { laneWords, runWords, snagRunWords, tookWords } from '../loom/words';
 import { setHere, useHere } from '../state/here';
 import { cancel, edit, putFirst, run } from '../state/project';
 import { isGoing, now, useLanes, useProject, useRuns, useScene, useSpace, isStrands } from '../state/queries';
@@ -167,12 +167,6 @@ function Take() {
       <Again />
     </Section>
   );
-}
-
-/** Which frames took most sub-steps. */
-function tookWords(l: Lane): string {
-  const most = l.took.reduce((a, b) => (b.substeps > a.substeps ? b : a));
-  return `up to ${most.substeps} sub-steps, at ${framesWords(most.first, most.last)}`;
 }
 
 /** What a run is at that is no longer what one sees, or waits for others; with what to do. */

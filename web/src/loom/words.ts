@@ -69,3 +69,9 @@ export function snagWords(s: Snag, strands: boolean): string {
       return `${many('point pops', 'points pop')} away from their neighbours`;
   }
 }
+
+/** Which frames took most sub-steps. */
+export function tookWords(l: Lane): string {
+  const most = l.took.reduce((a, b) => (b.substeps > a.substeps ? b : a));
+  return `up to ${most.substeps} sub-steps, at ${framesWords(most.first, most.last)}`;
+}

@@ -4,8 +4,22 @@ import { http, told, type Project } from '../api/http';
 import { EMPTY, tell } from '../state/project';
 import { client } from '../state/queries';
 import { setView } from '../state/view';
+import { stage } from '../viewport/stage';
 
 export const openProject = (id: number) => navigate(`/projects/${id}`);
+
+const pictures = new Map<number, string>();
+/** What a project looked like when its sheet was asked for. */
+export const pictureOf = (id: number) => pictures.get(id);
+
+/** The sheet of a project, with a picture of what is on screen. */
+export async function openSheet(id: number) {
+  const picture = await stage.picture(1280, 720);
+  const was = pictures.get(id);
+  if (was) URL.revokeObjectURL(was);
+  if (picture) pictures.set(id, URL.createObjectURL(picture));
+  navigate(`/projects/${id}/sheet`);
+}
 export const toProjects = () => navigate('/projects');
 
 /** Asks what a new project is called. */

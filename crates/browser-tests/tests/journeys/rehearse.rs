@@ -215,6 +215,18 @@ async fn swatches_are_tried_side_by_side_and_one_becomes_the_scenes() -> WebDriv
     w.until("it is the scene's", async || Ok(weight().await == Some(1.36))).await?;
     w.ctrl('z').await?;
     w.until("and one undo takes it back", async || Ok(weight().await == before)).await?;
+    // Two numbers across each other; more than a wall takes is told of.
+    w.choose("Swatches and over", "Drag").await?;
+    w.until("a second row", async || {
+        Ok(!w.driver.find_all(By::Css("[aria-label='Swatches across how many']")).await?.is_empty())
+    })
+    .await?;
+    w.press("Try them side by side").await?;
+    w.until("twelve of them", async || {
+        Ok(w.script(wall).await?.as_str().is_some_and(|t| t.matches(" · ").count() == 12))
+    })
+    .await?;
+    w.press("Close").await?;
     // All fabrics, and a range that can't be is told of.
     w.choose("Swatches over", "all fabrics").await?;
     w.press("Try them side by side").await?;
@@ -223,5 +235,71 @@ async fn swatches_are_tried_side_by_side_and_one_becomes_the_scenes() -> WebDriv
     })
     .await?;
     w.press("Close").await?;
+    w.close().await
+}
+
+#[tokio::test]
+async fn a_loop_is_told_of_found_played_and_handed_over_with_a_note_and_a_sheet() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let small = json!([
+        {"op": "replace", "path": "/frames/last", "value": 60},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/columns", "value": 13},
+        {"op": "replace", "path": "/bodies/landing-canopy/kind/cloth/shape/sheet/rows", "value": 9},
+    ]);
+    edit(&site, w.id, small).await;
+    w.step("Run").await?;
+    w.run().await?;
+    w.all_true().await?;
+    w.turn("Frames repeat as a loop").await?;
+    w.until("its seam is told", async || Ok(w.bench().await?.contains("at most over the seam"))).await?;
+    // What blows otherwise each time is named, and nothing has to be computed for a loop.
+    w.bench_says("Not the same a loop later").await?;
+    assert!(w.lanes().await?.contains("up to date"));
+    w.set("/frames/loop/length", "24").await?;
+    let own = async || scene(&site, w.id).await["frames"]["loop"].clone();
+    w.until("it is shorter", async || Ok(own().await["length"] == 24)).await?;
+    // One that does not fit is refused in words.
+    w.set("/frames/loop/length", "900").await?;
+    w.bench_says("the loop end at frame").await?;
+    assert_eq!(own().await["length"], 24);
+    let before = own().await;
+    w.press("Find where it jumps least").await?;
+    w.until("another is found", async || Ok(own().await != before)).await?;
+    // Played it goes round within itself, and its end is no frame that was computed.
+    let (from, length) = (own().await["from"].as_i64().unwrap(), own().await["length"].as_i64().unwrap());
+    w.press("First frame").await?;
+    w.press("Play").await?;
+    w.until("it goes round", async || Ok((from..from + length).contains(&w.frame().await?))).await?;
+    w.press("Stop").await?;
+    w.step("Hand over").await?;
+    w.bench_says(&format!("{length} frames from {from}")).await?;
+    let file = async |path: &str| {
+        let at = format!("{}/api/projects/{}/files/{path}", site.address, w.id);
+        reqwest::get(at).await.unwrap().bytes().await.unwrap()
+    };
+    let array = file("npy?loop=true").await;
+    assert!(String::from_utf8_lossy(&array[..128]).contains(&format!("({length}, 117, 3")));
+    let every = String::from_utf8_lossy(&file("usda?every=20&velocities=true&unit=centimetre&up=z").await)
+        .into_owned();
+    for part in ["upAxis = \"Z\"", "metersPerUnit = 0.01", "endTimeCode = 60", "velocities.timeSamples"] {
+        assert!(every.contains(part), "{part} is missing");
+    }
+    let note = String::from_utf8_lossy(&file("note?up=z").await).into_owned();
+    assert!(note.contains("z is up") && note.contains(".ply.zip"), "{note}");
+    w.press("Sheet").await?;
+    w.until("the sheet is there", async || {
+        let text = w.script("return document.querySelector('[data-testid=sheet]')?.innerText ?? ''").await?;
+        let text = text.as_str().unwrap_or("").to_owned();
+        Ok(["Landing canopy", "areal weight", "Ridge wind", "up to date", "loop of"]
+            .iter()
+            .all(|p| text.contains(p)))
+    })
+    .await?;
+    w.driver.back().await?;
+    w.step("Run").await?;
+    w.turn("Frames repeat as a loop").await?;
+    w.until("there is none any more", async || Ok(own().await.is_null())).await?;
+    w.ctrl('z').await?;
+    w.until("undone there is", async || Ok(own().await["length"] == length)).await?;
     w.close().await
 }

@@ -49,6 +49,30 @@ async fn a_take_is_kept_compared_and_its_material_brought_back() -> WebDriverRes
     .await?;
     w.choose("Take 1 Compared", "as how far apart").await?;
     w.until("it is drawn as dye alone", async || Ok(w.script(drawn).await?.as_u64() == Some(0))).await?;
+    // In turn: each is seen for a while, the other not.
+    w.choose("Take 1 Compared", "in turn with what is here").await?;
+    let seen = "return [nematonStage.beside.group.visible, nematonStage.layers.get('landing-canopy').drawn.group.visible]";
+    for turn in [json!([true, false]), json!([false, true])] {
+        w.until("it has its turn", async || Ok(w.script(seen).await? == turn)).await?;
+    }
+    // Both are read out, as far as their frames go, and one moves otherwise than the other.
+    w.turn("Read out Landing canopy").await?;
+    w.until("both are drawn", async || {
+        let lines =
+            w.script("return document.querySelectorAll('[data-testid=readout] .u-series').length").await?;
+        Ok(lines.as_u64() == Some(3))
+    })
+    .await?;
+    w.bench_says("As it is: fastest at").await?;
+    w.bench_says("Take 1: fastest at").await?;
+    let read = async |more: &str| {
+        get(&site, &w.at(&format!("/bodies/landing-canopy/readout{more}"))).await["readings"].clone()
+    };
+    let take = takes().await[0]["id"].to_string();
+    let (here, there) = (read("").await, read(&format!("?take={take}")).await);
+    assert_eq!((here.as_array().map(Vec::len), there.as_array().map(Vec::len)), (Some(25), Some(25)));
+    assert_ne!(here[24]["place"], there[24]["place"]);
+    w.turn("Read out Landing canopy").await?;
     w.choose("Take 1 Compared", "not shown").await?;
     w.until("nothing is told any more", async || Ok(w.script(told).await?.as_str() == Some(""))).await?;
     // Its materials come back, and the gravity stays; one undo takes that back.
