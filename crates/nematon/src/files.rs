@@ -166,12 +166,19 @@ pub fn read_scene(path: &Path) -> Result<(Scene, Folder), String> {
 pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::SceneFiles>, String> {
     let listed = std::fs::read_dir(folder).map_err(|e| format!("{}: {e}", folder.display()))?;
     let mut paths: Vec<PathBuf> = listed.flatten().map(|e| e.path()).collect();
-    paths.retain(|p| p.extension().is_some_and(|e| e == "json"));
+    // What ends in .takes.json is of the scene of the same name.
+    let takes = |p: &Path| p.to_string_lossy().ends_with(".takes.json");
+    paths.retain(|p| p.extension().is_some_and(|e| e == "json") && !takes(p));
     paths.sort();
     let mut scenes = vec![];
     for path in paths {
         let (scene, Folder(beside)) = read_scene(&path)?;
         let mut meshes = vec![];
+        let kept = path.with_extension("takes.json");
+        let takes: Vec<nematon_server::Taken> = match std::fs::read_to_string(&kept) {
+            Ok(text) => serde_json::from_str(&text).map_err(|e| format!("{}: {e}", kept.display()))?,
+            Err(_) => vec![],
+        };
         for source in scene.meshes() {
             if let MeshSource::File(name) = source
                 && !meshes.iter().any(|(n, _)| n == name)
@@ -180,7 +187,7 @@ pub fn load_all(folder: &Path) -> Result<Vec<nematon_server::SceneFiles>, String
                 meshes.push((name.clone(), bytes));
             }
         }
-        scenes.push(nematon_server::SceneFiles { scene, meshes });
+        scenes.push(nematon_server::SceneFiles { scene, takes, meshes });
     }
     Ok(scenes)
 }

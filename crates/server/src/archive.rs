@@ -4,13 +4,15 @@ use crate::problem::Problem;
 use crate::state::App;
 use nematon_document::{Fault, MAX_DOCUMENT, MeshSource, Scene, migrate, validate};
 use nematon_formats::{MAX_BYTES, file_names};
-use nematon_store::StoreError;
+use nematon_store::{StoreError, TakeChange};
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::io::{Read, Seek, Write};
 
 /// The largest file that is brought in, bytes.
 pub const MAX_ARCHIVE: usize = 1 << 30;
 const SCENE: &str = "scene.json";
+const TAKES: &str = "takes.json";
 
 /// A mesh of a project, on its way out.
 pub struct Kept {
@@ -18,13 +20,13 @@ pub struct Kept {
     pub bytes: Vec<u8>,
 }
 
-/// Gives meshes the names that they have in the file, and the scene that names them so.
+/// Gives meshes the names that they have in the file, and the scenes that name them so.
 ///
 /// # Errors
 /// When a mesh is not kept here any more.
-pub async fn gather(app: &App, scene: &Scene) -> Result<(Scene, Vec<(String, String)>), Problem> {
+pub async fn gather(app: &App, scenes: &[Scene]) -> Result<(Vec<Scene>, Vec<(String, String)>), Problem> {
     let mut hashes: Vec<String> = vec![];
-    for m in scene.meshes() {
+    for m in scenes.iter().flat_map(Scene::meshes) {
         if let MeshSource::Blob(h) = m
             && !hashes.contains(h)
         {
@@ -45,8 +47,8 @@ pub async fn gather(app: &App, scene: &Scene) -> Result<(Scene, Vec<(String, Str
         .collect();
     let files = file_names(stems.iter().map(|(s, _)| s.as_str()));
     let files: Vec<String> = files.iter().zip(&stems).map(|(f, (_, e))| format!("meshes/{f}.{e}")).collect();
-    let mut out = scene.clone();
-    for m in out.meshes_mut() {
+    let mut out = scenes.to_vec();
+    for m in out.iter_mut().flat_map(Scene::meshes_mut) {
         if let MeshSource::Blob(h) = m
             && let Some(k) = hashes.iter().position(|x| x == h)
         {
@@ -63,12 +65,17 @@ pub async fn gather(app: &App, scene: &Scene) -> Result<(Scene, Vec<(String, Str
 pub fn write(
     sink: &mut impl Write,
     scene: &Scene,
+    takes: &[Taken],
     mut mesh: impl FnMut() -> Option<std::io::Result<Kept>>,
 ) -> std::io::Result<()> {
     let mut zip = zip::ZipWriter::new_stream(sink);
     let options = zip::write::SimpleFileOptions::default();
     zip.start_file(SCENE, options)?;
     zip.write_all(serde_json::to_string_pretty(scene)?.as_bytes())?;
+    if !takes.is_empty() {
+        zip.start_file(TAKES, options)?;
+        zip.write_all(serde_json::to_string_pretty(takes)?.as_bytes())?;
+    }
     while let Some(kept) = mesh() {
         let Kept { name, bytes } = kept?;
         zip.start_file(name, options)?;
@@ -77,9 +84,22 @@ pub fn write(
     zip.finish()?.flush()
 }
 
-/// A scene and the mesh files that it names.
+/// A take as it stands in a file.
+#[derive(Serialize, Deserialize)]
+pub struct Taken {
+    pub name: String,
+    #[serde(default)]
+    pub starred: bool,
+    #[serde(default)]
+    pub note: String,
+    pub scene: serde_json::Value,
+}
+
+/// A scene with its takes, and the mesh files that they name.
 pub struct SceneFiles {
     pub scene: Scene,
+    /// The oldest first.
+    pub takes: Vec<Taken>,
     /// File name and bytes of each.
     pub meshes: Vec<(String, Vec<u8>)>,
 }
@@ -110,7 +130,7 @@ pub fn read(mut file: impl Read + Seek) -> Result<SceneFiles, Problem> {
         let value = serde_json::from_slice(&text).map_err(|e| {
             refuse(format!("It is no JSON: it breaks off or goes wrong in line {}. {ours}", e.line()))
         })?;
-        return scene_of(value, |name| {
+        return scene_of(value, vec![], |name| {
             Err(format!(
                 "names the file \"{name}\", which a scene alone doesn't bring: zip both, the scene as {SCENE}"
             ))
@@ -144,18 +164,31 @@ pub fn read(mut file: impl Read + Seek) -> Result<SceneFiles, Problem> {
     let text = entry(SCENE, MAX_DOCUMENT).map_err(refuse)?;
     let value = serde_json::from_slice(&text)
         .map_err(|e| refuse(format!("Its {SCENE} is no JSON: it goes wrong in line {}.", e.line())))?;
-    scene_of(value, |name| entry(name, MAX_BYTES))
+    let mut takes = vec![];
+    if names.contains(&format!("{folder}{TAKES}")) {
+        let text = entry(TAKES, MAX_ARCHIVE / 4).map_err(refuse)?;
+        takes = serde_json::from_slice(&text)
+            .map_err(|e| refuse(format!("Its {TAKES} can't be read: it goes wrong in line {}.", e.line())))?;
+    }
+    scene_of(value, takes, |name| entry(name, MAX_BYTES))
 }
 
 /// A scene with the files that it names, as `entry` gives them.
 fn scene_of(
     value: serde_json::Value,
+    mut takes: Vec<Taken>,
     mut entry: impl FnMut(&str) -> Result<Vec<u8>, String>,
 ) -> Result<SceneFiles, Problem> {
     let value: serde_json::Value = migrate(value);
     let scene = validate(&value).map_err(|f| Problem::faults("Its scene can't be read", f))?;
+    let mut scenes = vec![];
+    for take in &mut takes {
+        take.scene = migrate(std::mem::take(&mut take.scene));
+        let unfit = |f| Problem::faults(&format!("Its take \"{}\" can't be read", take.name), f);
+        scenes.push(validate(&take.scene).map_err(unfit)?);
+    }
     let (mut meshes, mut faults) = (HashMap::new(), vec![]);
-    for (path, source) in scene.sources() {
+    for (path, source) in std::iter::once(&scene).chain(&scenes).flat_map(Scene::sources) {
         let name = match source {
             MeshSource::File(name) => name,
             MeshSource::Blob(_) => {
@@ -175,22 +208,33 @@ fn scene_of(
     if !faults.is_empty() {
         return Err(Problem::faults("Its meshes can't be read", faults));
     }
-    Ok(SceneFiles { meshes: meshes.into_iter().collect(), scene })
+    Ok(SceneFiles { meshes: meshes.into_iter().collect(), takes, scene })
 }
 
-/// Keeps the meshes of a scene, which then names them as they are kept here.
+/// Keeps a project with its takes, and the meshes that they name, which they then name as they are kept here. Its number.
 ///
 /// # Errors
 /// When the database is away.
-pub async fn keep(app: &App, files: SceneFiles) -> Result<Scene, StoreError> {
-    let SceneFiles { mut scene, meshes } = files;
+pub async fn keep(app: &App, files: SceneFiles) -> Result<i64, StoreError> {
+    let SceneFiles { scene, takes, meshes } = files;
+    let mut scenes = vec![scene];
+    for take in &takes {
+        scenes.push(serde_json::from_value(take.scene.clone())?);
+    }
     for (name, bytes) in meshes {
         let hash = blake3::hash(&bytes).to_hex().to_string();
         app.store.keep_mesh(&hash, name.rsplit('/').next().unwrap_or(&name), &bytes).await?;
         app.meshes.forget(&hash);
-        for m in scene.meshes_mut().into_iter().filter(|m| **m == MeshSource::File(name.clone())) {
+        let named = |m: &&mut MeshSource| **m == MeshSource::File(name.clone());
+        for m in scenes.iter_mut().flat_map(Scene::meshes_mut).filter(named) {
             *m = MeshSource::Blob(hash.clone());
         }
     }
-    Ok(scene)
+    let id = app.store.create_project(&scenes[0].name, &serde_json::to_value(&scenes[0])?).await?;
+    for (take, scene) in takes.iter().zip(&scenes[1..]) {
+        let made = app.store.keep_take(id, &take.name, &take.note, &serde_json::to_value(scene)?).await?;
+        let change = TakeChange { starred: Some(take.starred), ..TakeChange::default() };
+        app.store.change_take(id, made.id, &change).await?;
+    }
+    Ok(id)
 }

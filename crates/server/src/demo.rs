@@ -11,9 +11,7 @@ pub async fn load_once(app: &App, scenes: Vec<SceneFiles>) -> Result<(), ServeEr
         return Ok(());
     }
     for files in scenes {
-        let scene = keep(app, files).await?;
-        let value = serde_json::to_value(&scene).map_err(|e| ServeError::Demo(e.to_string()))?;
-        app.store.create_project(&scene.name, &value).await?;
+        keep(app, files).await?;
     }
     Ok(())
 }

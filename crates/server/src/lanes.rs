@@ -103,7 +103,7 @@ pub async fn lanes(
 ) -> Result<Vec<Lane>, StoreError> {
     library.fetch(scene).await?;
     let mut takes = vec![];
-    for run in store.runs(project, RUNS).await?.iter().filter(|r| r.done > 0) {
+    for run in store.runs(project, RUNS).await?.iter().filter(|r| r.done > 0 && r.take.is_none()) {
         if let Some(value) = store.run_scene(run.id).await?
             && let Ok(old) = serde_json::from_value::<Scene>(value)
         {

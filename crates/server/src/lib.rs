@@ -16,7 +16,7 @@ mod route;
 mod space;
 mod state;
 
-pub use archive::SceneFiles;
+pub use archive::{SceneFiles, Taken};
 pub use job::{Pace, work};
 pub use route::openapi;
 

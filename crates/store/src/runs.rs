@@ -67,6 +67,8 @@ pub struct RunRow {
     pub wish: RunWish,
     /// Whether it was put first by hand.
     pub urgent: bool,
+    /// The take whose scene it computes, where it is not the project's own.
+    pub take: Option<i64>,
 }
 
 /// What of a scene a run computes.
@@ -103,7 +105,7 @@ pub struct Claim {
 }
 
 const COLUMNS: &str = "id, project, revision, state, done, total, computed, seconds, message, costs, until, bodies, \
-    urgent is not null";
+    urgent is not null, take";
 /// The order in which runs are taken: what was put first by hand, then the project that was served longest ago.
 const ORDER: &str = "r.urgent desc nulls last, p.served asc nulls first, r.id";
 
@@ -121,6 +123,7 @@ fn row(r: &PgRow) -> RunRow {
         costs: r.get(9),
         wish: wish(r.get(10), r.get(11)),
         urgent: r.get(12),
+        take: r.get(13),
     }
 }
 
@@ -154,7 +157,7 @@ impl Store {
         let waiting = sqlx::query(AssertSqlSafe(format!(
             "select {COLUMNS} from run r where project = $1 and state in ('queued', 'running') and not cancel
              and revision = (select revision from project where id = $1) and until is not distinct from $2
-             and bodies = $3 order by id desc limit 1"
+             and bodies = $3 and take is null order by id desc limit 1"
         )))
         .bind(project)
         .bind(wish.until)
@@ -183,6 +186,33 @@ impl Store {
         .fetch_one(&mut *t)
         .await?;
         let made = row(&made);
+        tell(&mut *t, &Notice::Run { project, run: made.id }).await?;
+        t.commit().await?;
+        Ok(Some(made))
+    }
+
+    /// Queues a run of a take's scene; one that still waits or is at work is given back instead. `None` where there is no such take.
+    pub async fn queue_take(&self, project: i64, take: i64) -> Result<Option<RunRow>, StoreError> {
+        let mut t = self.pool.begin().await?;
+        // One at a time for a project, so that two windows don't queue it twice.
+        let own = sqlx::query(
+            "select 1 from project p join take t on t.project = p.id where p.id = $1 and t.id = $2 and p.removed is null for update of p",
+        );
+        if own.bind(project).bind(take).fetch_optional(&mut *t).await?.is_none() {
+            return Ok(None);
+        }
+        let waiting = sqlx::query(AssertSqlSafe(format!(
+            "select {COLUMNS} from run where project = $1 and take = $2 and state in ('queued', 'running') and not cancel limit 1"
+        )));
+        if let Some(r) = waiting.bind(project).bind(take).fetch_optional(&mut *t).await? {
+            return Ok(Some(row(&r)));
+        }
+        let made = sqlx::query(AssertSqlSafe(format!(
+            "insert into run (project, revision, scene, bodies, take)
+             select p.id, p.revision, t.scene, '[]', t.id from project p join take t on t.project = p.id
+             where p.id = $1 and t.id = $2 returning {COLUMNS}"
+        )));
+        let made = row(&made.bind(project).bind(take).fetch_one(&mut *t).await?);
         tell(&mut *t, &Notice::Run { project, run: made.id }).await?;
         t.commit().await?;
         Ok(Some(made))

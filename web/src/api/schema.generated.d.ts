@@ -3489,6 +3489,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/takes/{take}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute the frames of a take that there are none of */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    take: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Run"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/takes/{take}/restore": {
         parameters: {
             query?: never;
@@ -9037,6 +9085,11 @@ export interface components {
             bodies: string[];
             /** @description Put first by hand. */
             urgent: boolean;
+            /**
+             * Format: int64
+             * @description The take whose scene it computes, where it is not the project's own.
+             */
+            take?: number | null;
             /** @description While it waits behind others. */
             waits?: components["schemas"]["Waits"] | null;
         };

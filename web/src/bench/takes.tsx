@@ -1,7 +1,7 @@
 /** Takes: kept, named, starred, compared, and brought back whole or by parts. */
 import { useState } from 'react';
 import type { Take } from '../api/http';
-import { bringBack, changeTake, compare, keepTake, removeTake, useBeside, useTakes, type How, type Part } from '../state/takes';
+import { bringBack, changeTake, compare, keepTake, removeTake, runTake, useBeside, useTakes, type How, type Part } from '../state/takes';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
 import { Line, Note, Row, Section } from '../ui/section';
@@ -71,6 +71,7 @@ function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: ()
             label={`More for ${take.name}`}
             items={[
               ...PARTS.map(({ part, name }) => ({ name, act: () => void bringBack(take, part) })),
+              { name: 'Compute its frames', act: () => void runTake(take) },
               { name: 'Remove', act: () => void removeTake(take) },
             ]}
           />

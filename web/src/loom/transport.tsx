@@ -85,7 +85,8 @@ function CurvesButton() {
 }
 
 function RunButton() {
-  const going = useRuns((all) => all.find(isGoing));
+  // A take that is computed on the side keeps nobody from running the scene.
+  const going = useRuns((all) => all.find((r) => isGoing(r) && r.take == null));
   const lacking = useLanes((all) => all.some((l) => l.counts.stale + l.counts.missing > 0)) ?? false;
   const revision = useProject((p) => p.revision);
   if (going && revision !== undefined && going.revision !== revision) {

@@ -27,7 +27,7 @@ export function runWords(r: Run): string {
       return r.waits ? `waits behind ${r.waits.behind.join(', ')}, about ${about(r.waits.seconds)}` : 'waiting for a worker';
     case 'running':
       if (r.message) return r.message;
-      return `${r.done} of ${r.total}${speed}${r.left ? `, ${time(r.left)} left` : ''}`;
+      return `${r.take == null ? '' : 'a take: '}${r.done} of ${r.total}${speed}${r.left ? `, ${time(r.left)} left` : ''}`;
     case 'cancelled':
       return `cancelled at ${r.done} of ${r.total}; what was computed stays`;
     case 'failed':

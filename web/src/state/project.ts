@@ -55,6 +55,10 @@ async function runFirst(id: number) {
   const lanes = await client.fetchQuery(asks.lanes(id)).catch(() => []);
   if (openId() !== id || lanes.length === 0 || lanes.some((l) => l.counts.true + l.counts.stale > 0)) return;
   await run();
+  // And the takes that came with it, one after the other behind it.
+  const takes = await told(http.GET('/api/projects/{id}/takes', { params: { path: { id } } })).catch(() => []);
+  for (const take of takes.toReversed())
+    await http.POST('/api/projects/{id}/takes/{take}/run', { params: { path: { id, take: take.id } } });
   say({
     title: 'It is being computed',
     detail: 'Nobody had run this scene yet, so its first run began by itself. Cancel it in the loom.',

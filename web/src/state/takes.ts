@@ -73,6 +73,15 @@ export async function changeTake(take: number, body: { name?: string; starred?: 
   refreshTakes();
 }
 
+/** Computes what there is none of a take's frames. */
+export async function runTake(take: Take) {
+  try {
+    await told(http.POST('/api/projects/{id}/takes/{take}/run', path(openId(), take.id)));
+  } catch (e) {
+    tell(e);
+  }
+}
+
 export async function removeTake(take: Take) {
   if (useBeside.getState().on?.take === take.id) compare(null);
   try {

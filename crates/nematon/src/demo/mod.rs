@@ -25,6 +25,8 @@ pub fn write(out: &Path) -> Result<(), String> {
         |name: &str, text: String| std::fs::write(out.join(name), text).map_err(|e| format!("{name}: {e}"));
     let scene = serde_json::to_string_pretty(&relay()).map_err(|e| e.to_string())?;
     save("thistledown-relay.json", scene + "\n")?;
+    let takes = serde_json::to_string_pretty(&relay::fabrics()?).map_err(|e| e.to_string())?;
+    save("thistledown-relay.takes.json", takes + "\n")?;
     save("pennant.obj", pennant::pennant())?;
     let text = |scene: &nematon_document::Scene| {
         serde_json::to_string_pretty(scene).map(|t| t + "\n").map_err(|e| e.to_string())

@@ -93,3 +93,47 @@ pub fn relay() -> Scene {
         ..Scene::default()
     }
 }
+
+/// The canopy in three fabrics, as takes to compare: what is there to choose from, with what one sees in each.
+///
+/// # Errors
+/// When a fabric is not on the shelf.
+pub fn fabrics() -> Result<Vec<nematon_server::Taken>, String> {
+    let seen = [
+        (
+            "habutai",
+            "Light silk",
+            false,
+            "Too lively: the free corner never rests, and snaps in the squall. Look at it from frame 130 on.",
+        ),
+        (
+            "oilcloth",
+            "Oilcloth",
+            true,
+            "The one to show. It lags well behind the gusts and still shows where the wind comes from.",
+        ),
+        (
+            "towelling",
+            "Towelling",
+            false,
+            "Good weight at the laced side, but it sags like a wet towel between gusts.",
+        ),
+    ];
+    let shelf = presets();
+    let mut out = vec![];
+    for (id, name, starred, note) in seen {
+        let found = shelf.iter().find(|p| p.id == id).ok_or_else(|| {
+            let all: Vec<&str> = shelf.iter().map(|p| p.id).collect();
+            format!("There is no fabric \"{id}\": {}", all.join(", "))
+        })?;
+        let mut scene = relay();
+        for body in scene.bodies.values_mut() {
+            if let Kind::Cloth(cloth) = &mut body.kind {
+                cloth.matter = found.matter.clone();
+            }
+        }
+        let scene = serde_json::to_value(&scene).map_err(|e| e.to_string())?;
+        out.push(nematon_server::Taken { name: name.into(), starred, note: note.into(), scene });
+    }
+    Ok(out)
+}

@@ -97,6 +97,7 @@ async fn compute(store: &Store, worker: &str, pool: &Arc<rayon::ThreadPool>, sha
         costs: "[]".into(),
         wish: claim.wish,
         urgent: false,
+        take: None,
     };
     let stop = Stop::default();
     let beating = tokio::spawn(beat(store.clone(), worker.to_owned(), claim.run, stop.clone()));

@@ -4,6 +4,7 @@ use crate::archive;
 use crate::delivery::{disposition, send};
 use crate::extract::{Body, Path, Query};
 use crate::problem::{Problem, apart};
+use crate::route::takes;
 use crate::space::carry_out;
 use crate::state::App;
 use axum::Json;
@@ -267,12 +268,25 @@ async fn copy(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, P
 
 async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
-    let (scene, files) = archive::gather(&app, &scene).await?;
+    // The oldest take first, so that they come in again in their order.
+    let mut kept = app.store.takes(id).await?;
+    kept.reverse();
+    let mut scenes = vec![(*scene).clone()];
+    for take in &kept {
+        scenes.push((*takes::scene(&app, id, take.id).await?).clone());
+    }
+    let (scenes, files) = archive::gather(&app, &scenes).await?;
+    let mut told = vec![];
+    for (take, scene) in kept.into_iter().zip(&scenes[1..]) {
+        let scene = serde_json::to_value(scene).map_err(|e| Problem::inside(e.to_string()))?;
+        told.push(archive::Taken { name: take.name, starred: take.starred, note: take.note, scene });
+    }
+    let scene = scenes.into_iter().next().unwrap_or_default();
     let name = format!("{}.zip", file_name(&scene.name));
     let (store, mut files) = (app.store.clone(), files.into_iter());
     let here = tokio::runtime::Handle::current();
     let sent = send(move |sink| {
-        archive::write(sink, &scene, || {
+        archive::write(sink, &scene, &told, || {
             let (hash, name) = files.next()?;
             let found = here.block_on(store.mesh(&hash)).map_err(std::io::Error::other);
             let gone = || std::io::Error::other("a mesh is gone");
@@ -308,9 +322,8 @@ async fn import(State(app): State<App>, request: Request) -> Result<Response, Pr
             .map_err(failed)?;
     }
     let files = apart(move || archive::read(std::io::BufReader::new(file))).await??;
-    let scene = archive::keep(&app, files).await?;
-    kept_here(&scene)?;
-    keep(&app, &scene).await
+    let id = archive::keep(&app, files).await?;
+    Ok((StatusCode::CREATED, Json(Project::from(load(&app, id).await?.0))).into_response())
 }
 
 /// The largest picture that is kept, bytes.

@@ -72,6 +72,8 @@ pub struct Run {
     pub bodies: Vec<String>,
     /// Put first by hand.
     pub urgent: bool,
+    /// The take whose scene it computes, where it is not the project's own.
+    pub take: Option<i64>,
     /// While it waits behind others.
     pub waits: Option<Waits>,
 }
@@ -95,6 +97,7 @@ impl From<RunRow> for Run {
             until: r.wish.until,
             bodies: r.wish.bodies,
             urgent: r.urgent,
+            take: r.take,
             waits: None,
         }
     }

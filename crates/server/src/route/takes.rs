@@ -4,6 +4,7 @@ use crate::extract::{Body, Path};
 use crate::lanes::{Lane, lanes};
 use crate::problem::{Problem, apart};
 use crate::route::projects::{edited, load};
+use crate::route::runs::Run;
 use crate::route::shape::packed;
 use crate::state::App;
 use axum::Json;
@@ -41,6 +42,11 @@ pub fn routes() -> Api {
             "/projects/{id}/takes/{take}/bodies/{body}/shape",
             Says::gives_bytes("The rest shape of a body of a take: length, ShapeHead, arrays"),
             read_shape,
+        )
+        .post(
+            "/projects/{id}/takes/{take}/run",
+            Says::gives::<Run>("Compute the frames of a take that there are none of").status("202"),
+            run,
         )
         .post(
             "/projects/{id}/takes/{take}/restore",
@@ -184,6 +190,14 @@ async fn read_lanes(
 ) -> Result<Json<Vec<Lane>>, Problem> {
     let scene = scene(&app, id, take).await?;
     Ok(Json(lanes(&app.store, &app.meshes, &app.prints, id, &scene).await?))
+}
+
+async fn run(
+    State(app): State<App>,
+    Path((id, take)): Path<(i64, i64)>,
+) -> Result<(StatusCode, Json<Run>), Problem> {
+    let queued = app.store.queue_take(id, take).await?.ok_or_else(|| Problem::missing("take"))?;
+    Ok((StatusCode::ACCEPTED, Json(queued.into())))
 }
 
 async fn read_shape(

@@ -460,6 +460,13 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
     assert_eq!(s.edit(0, patch).await.0, 200);
     s.run().await;
     s.until("it is done", |r| r["state"] == "done").await;
+    // A take goes along, with what is said of it.
+    let kept = json!({"name": "Light", "note": "lively"});
+    let kept = s.ask(Method::POST, "/projects/1/takes").json(&kept).send().await.unwrap();
+    let kept: Value = kept.json().await.unwrap();
+    let star =
+        s.ask(Method::PATCH, &format!("/projects/1/takes/{}", kept["id"])).json(&json!({"starred": true}));
+    assert_eq!(star.send().await.unwrap().status(), 200);
     let out = s.ask(Method::GET, "/projects/1/export").send().await.unwrap();
     assert!(out.headers()["content-disposition"].to_str().unwrap().contains("Thistledown"));
     let file = out.bytes().await.unwrap();
@@ -471,6 +478,25 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
     assert_eq!(project["scene"], s.get("/projects/1").await["scene"], "the very same scene");
     let lanes = other.get(&format!("/projects/{}/lanes", project["id"])).await;
     assert!(lanes["lanes"][0]["fault"].is_null(), "its mesh is there: {lanes}");
+    let takes = other.get(&format!("/projects/{}/takes", project["id"])).await;
+    assert_eq!(
+        (&takes[0]["name"], &takes[0]["note"], &takes[0]["starred"]),
+        (&json!("Light"), &json!("lively"), &json!(true))
+    );
+    // Its frames are not here yet, and can be asked for: beside a run of the scene, which it keeps nobody from.
+    let take = format!("/projects/{}/takes/{}", project["id"], takes[0]["id"]);
+    let run = other.ask(Method::POST, &format!("{take}/run")).send().await.unwrap();
+    assert_eq!(run.status(), 202);
+    assert_eq!(run.json::<Value>().await.unwrap()["take"], takes[0]["id"]);
+    for _ in 0..400 {
+        if other.get(&format!("{take}/lanes")).await[0]["counts"]["missing"] == 0 {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    assert_eq!(other.get(&format!("{take}/lanes")).await[0]["counts"]["missing"], 0);
+    let gone = other.ask(Method::POST, &format!("/projects/{}/takes/999/run", project["id"]));
+    assert_eq!(gone.send().await.unwrap().status(), 404);
     // And unpacked it is a scene file that the command line bakes.
     let folder = std::env::temp_dir().join(format!("nematon-export-{}", std::process::id()));
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(file.to_vec())).unwrap();
