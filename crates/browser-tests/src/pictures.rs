@@ -71,7 +71,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.step("Hold").await?;
     w.open_row("Canopy frame").await?;
     w.scrub(20, 101).await?;
-    w.script("nematonStage.frame(null)").await?;
+    w.script("nematonStage.views.frame(null)").await?;
     save("courier").await?;
     w.scrub(101, 60).await?;
     w.open_row("Soft edge").await?;
@@ -88,13 +88,13 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.driver.screenshot(&out.join("figure.png")).await?;
     w.open_row("Ruff").await?;
     w.scrub(60, 110).await?;
-    w.script("nematonStage.frame('ruff')").await?;
+    w.script("nematonStage.views.frame('ruff')").await?;
     save("strands").await?;
     w.command("Daylight or dusk").await?;
     save("dusk").await?;
     w.command("Daylight or dusk").await?;
     w.press("Comb").await?;
-    w.script("nematonStage.frame('ruff')").await?;
+    w.script("nematonStage.views.frame('ruff')").await?;
     w.shows("ruff:0:combed").await?;
     w.rest().await?;
     let at = w.script("const r = nematonStage.canvas.getBoundingClientRect(); return [Math.round(r.left + 0.62 * r.width), Math.round(r.top + 0.5 * r.height)]").await?;
@@ -114,7 +114,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.ctrl('z').await?;
     w.press("Done").await?;
     w.scrub(0, 60).await?;
-    w.script("nematonStage.frame(null)").await?;
+    w.script("nematonStage.views.frame(null)").await?;
     w.step("Air").await?;
     let still = async |name: &str| {
         tokio::time::sleep(std::time::Duration::from_millis(2200)).await;
@@ -134,13 +134,13 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.lanes_say("Awning up to date").await?;
     w.step("Shape").await?;
     w.scrub(0, 112).await?;
-    w.script("nematonStage.frame('thistles')").await?;
+    w.script("nematonStage.views.frame('thistles')").await?;
     save("plants").await?;
     open(site, w, "The signal bladder", "Signal bladder").await?;
     w.lanes_say("Bench cushion up to date").await?;
     w.step("Shape").await?;
     w.scrub(0, 100).await?;
-    w.script("nematonStage.frame(null)").await?;
+    w.script("nematonStage.views.frame(null)").await?;
     w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('Filling'))?.scrollIntoView({block: 'start'})").await?;
     still("bladder").await?;
     open(site, w, "Washing loft", "Blanket").await?;

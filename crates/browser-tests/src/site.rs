@@ -129,6 +129,10 @@ fn bare() -> PathBuf {
         std::fs::create_dir_all(&to).expect("a folder for the demo");
         for file in std::fs::read_dir(&from).expect("the demo's folder").flatten() {
             let (path, copy) = (file.path(), to.join(file.file_name()));
+            // Nor are takes of anybody's in it.
+            if path.to_string_lossy().ends_with(".takes.json") {
+                continue;
+            }
             if path.extension().is_some_and(|e| e == "json") {
                 let text = std::fs::read_to_string(&path).expect("a scene");
                 let mut scene: Value = serde_json::from_str(&text).expect("JSON");

@@ -60,31 +60,3 @@ pub fn fibres() -> Vec<Fibre> {
         };
     ROWS.iter().map(one).collect()
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::{Body, Kind, Strands, Value};
-
-    #[test]
-    fn every_fibre_is_within_the_limits_of_strands() {
-        for f in fibres() {
-            let own = Strands {
-                diameter: f.diameter,
-                taper: f.taper,
-                density: f.density,
-                modulus: f.modulus,
-                twist: f.twist,
-                damping: Value::Still(f.damping),
-                friction: Value::Still(f.friction),
-                ..Strands::default()
-            };
-            let body = Body::of("Tuft", Kind::Strands(Box::new(own)));
-            let scene = serde_json::json!({
-                "nematon": 2, "name": "One", "frames": {"first": 0, "last": 1, "rate": 24.0, "substeps": 10},
-                "bodies": {"tuft": body},
-            });
-            assert!(crate::validate(&scene).is_ok(), "{} is out of its limits", f.name);
-        }
-    }
-}

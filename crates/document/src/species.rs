@@ -213,22 +213,3 @@ pub fn species() -> Vec<Shelved> {
         },
     ]
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::{Body, Kind, Plants};
-
-    #[test]
-    fn every_species_is_within_the_limits_of_plants() {
-        for s in species() {
-            let body = Body::of(s.name, Kind::Plants(Box::new(Plants::of(s.species))));
-            let scene = serde_json::json!({
-                "nematon": 2, "name": "One", "frames": {"first": 0, "last": 1, "rate": 24.0, "substeps": 10},
-                "bodies": {"bed": body},
-            });
-            let faults = crate::validate(&scene);
-            assert!(faults.is_ok(), "{}: {faults:?}", s.name);
-        }
-    }
-}

@@ -9,6 +9,7 @@ mod looped;
 mod map;
 mod mend;
 mod panels;
+mod picture;
 mod readout;
 mod settle;
 mod still;
@@ -59,6 +60,8 @@ enum Verb {
     Settle(settle::SettleArgs),
     /// Finds where a motion is most like itself, or tells how a scene's loop repeats: what jumps at its seam, and what does not repeat.
     Loop(looped::LoopArgs),
+    /// Frames of a scene as PNG, drawn in software: shaded, with shadows.
+    Picture(picture::PictureArgs),
     /// Tells what the air of a scene is at places, and what each field does there.
     Air(air::AirArgs),
     /// Tells what moves a point of a body: what each thing that acts has of its acceleration.
@@ -160,6 +163,7 @@ fn main() -> ExitCode {
         Verb::Still(a) => still::keep(&a),
         Verb::Settle(a) => settle::settle(&a),
         Verb::Loop(a) => looped::looped(&a),
+        Verb::Picture(a) => picture::picture(&a),
         Verb::Swatches(a) => swatches::swatches(&a),
         Verb::Readout(a) => readout::readout(&a),
         Verb::Air(a) => air::air(&a),

@@ -63,15 +63,3 @@ pub fn swatches(args: &SwatchesArgs) -> Result<(), String> {
     }
     Ok(())
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn values_go_evenly_or_by_equal_factors() {
-        assert_eq!(steps(1.0, 3.0, 5), [1.0, 1.5, 2.0, 2.5, 3.0]);
-        assert_eq!(steps(10.0, 1000.0, 3), [10.0, 100.0, 1000.0]);
-        assert_eq!(steps(-1.0, 1.0, 3), [-1.0, 0.0, 1.0]);
-    }
-}

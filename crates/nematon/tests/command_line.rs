@@ -794,3 +794,46 @@ fn a_swinging_cloth_is_looped_its_seam_told_and_its_frames_written() {
     let done = nematon(&["loop", odd.to_str().unwrap(), "--find", "16..16"]);
     assert!(String::from_utf8_lossy(&done.stdout).contains("16 frames later: Gusts"));
 }
+
+#[test]
+fn frames_are_drawn_without_a_browser_and_what_moves_is_seen_to_move() {
+    let out = folder("picture");
+    let file = out.join("hangs.json");
+    let text = r#"{"nematon": 2, "name": "Hangs", "frames": {"first": 0, "last": 12},
+        "bodies": {"slip": {"name": "Slip", "dye": "madder", "place": {"position": [0, 1, 0]},
+            "kind": {"cloth": {"shape": {"sheet": {"width": 0.5, "depth": 0.5, "columns": 9, "rows": 9}}, "matter": {"damping": 2}}},
+            "grips": {"top": {"name": "Top", "points": [{"corner": "back left"}, {"corner": "back right"}]}}}},
+        "fields": {"g": {"name": "Gravity", "act": {"gravity": {"strength": 9.81}}}},
+        "floor": {"height": 0},
+        "cameras": {"front": {"name": "Front", "place": {"position": [0, 1, 3], "turn": [0, 0, 0]}}}}"#;
+    std::fs::write(&file, text).unwrap();
+    let (file, to) = (file.to_str().unwrap(), out.join("frames"));
+    let done = nematon(&[
+        "picture",
+        file,
+        "--frames",
+        "0..12",
+        "--every",
+        "12",
+        "--size",
+        "120x80",
+        "--out",
+        to.to_str().unwrap(),
+    ]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let read = |name: &str| image::open(to.join(name)).unwrap().to_rgb8();
+    let (first, last) = (read("0000.png"), read("0012.png"));
+    assert_eq!(first.dimensions(), (120, 80));
+    let red = |p: &image::RgbImage| p.pixels().filter(|p| p[0] > p[1] + 40).count();
+    // Level it is a line seen from before it; hanging it is a square.
+    assert!(red(&last) > 3 * red(&first).max(20), "{} and {}", red(&first), red(&last));
+    for (more, why) in [
+        (["--camera", "side"], "no camera \"side\"; there are front"),
+        (["--frame", "99"], "frames 0 to 12"),
+        (["--size", "4x4"], "WIDTHxHEIGHT"),
+    ] {
+        let done = nematon(&["picture", file, more[0], more[1], "--out", "x.png"]);
+        let told = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(!done.status.success() && told.contains(why), "{told}");
+    }
+}

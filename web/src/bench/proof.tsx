@@ -51,7 +51,7 @@ export function Proof() {
     const back = clock.frame;
     clock.stop();
     const paper = document.createElement('canvas');
-    [paper.width, paper.height] = stage.proofSize(1);
+    [paper.width, paper.height] = stage.pictures.size(1);
     const stream = paper.captureStream(0);
     const track = stream.getVideoTracks()[0] as CanvasCaptureMediaStreamTrack;
     const recorder = new MediaRecorder(stream, { mimeType: mime, videoBitsPerSecond: 8e6 });
@@ -65,7 +65,7 @@ export function Proof() {
     try {
       for (let k = 0; k < n && !ending.current; k++) {
         const frame = clock.first + k;
-        await stage.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
+        await stage.pictures.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
         track.requestFrame();
         setDone((k + 1) / n);
         // The encoder goes by the clock on the wall: a frame that was late makes those after it wait.
@@ -75,7 +75,7 @@ export function Proof() {
     } finally {
       recorder.stop();
       await over;
-      stage.proofDone();
+      stage.pictures.done();
       clock.halt(back);
       setDone(null);
     }
@@ -84,9 +84,9 @@ export function Proof() {
 
   const still = async () => {
     const paper = document.createElement('canvas');
-    [paper.width, paper.height] = stage.proofSize(2);
-    await stage.proof(paper, clock.frame, 0, told ? words(line, clock.frame) : null);
-    stage.proofDone();
+    [paper.width, paper.height] = stage.pictures.size(2);
+    await stage.pictures.proof(paper, clock.frame, 0, told ? words(line, clock.frame) : null);
+    stage.pictures.done();
     const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
     if (blob) save(blob, name('png'));
   };

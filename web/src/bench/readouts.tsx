@@ -74,7 +74,9 @@ export function Readouts() {
 
 /** What is worth knowing at a glance. */
 function told(r: Read): string {
-  const fastest = r.readings.reduce<Reading | undefined>((a, b) => (!a || b.speed > a.speed ? b : a), undefined);
+  // At either end speeds are told of one side only: there they are rough.
+  const sure = r.readings.length > 4 ? r.readings.slice(1, -1) : r.readings;
+  const fastest = sure.reduce<Reading | undefined>((a, b) => (!a || b.speed > a.speed ? b : a), undefined);
   if (!fastest) return 'no frames';
   const lag = r.lag == null ? '' : `, ${r.lag.toFixed(1)} frames behind what holds it`;
   return `fastest at ${fastest.frame}, ${fastest.speed.toFixed(2)} m/s${lag}`;

@@ -14,7 +14,7 @@ export const pictureOf = (id: number) => pictures.get(id);
 
 /** The sheet of a project, with a picture of what is on screen. */
 export async function openSheet(id: number) {
-  const picture = await stage.picture(1280, 720);
+  const picture = await stage.pictures.small(1280, 720);
   const was = pictures.get(id);
   if (was) URL.revokeObjectURL(was);
   if (picture) pictures.set(id, URL.createObjectURL(picture));

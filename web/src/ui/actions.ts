@@ -43,7 +43,7 @@ const chosen = (act: (kind: Kind, id: string) => unknown) => () => {
   if (thing) act(thing.kind, thing.id);
 };
 
-const look = (from: From, key: string): Action => ({ name: `Look from ${from}`, key, act: () => stage.lookFrom(from) });
+const look = (from: From, key: string): Action => ({ name: `Look from ${from}`, key, act: () => stage.views.lookFrom(from) });
 
 export const fixed: Action[] = [
   { name: 'Play or stop', key: 'Space', act: () => clock.toggle() },

@@ -130,7 +130,7 @@ export function drawPoint(path: string, fresh: boolean, place: number[]) {
   if (!field) return;
   // The curve is told beside the field's place: drawn as the outline says where that is.
   const o = stage.outlines.of(`/fields/${path.split('/')[2]}`);
-  const own = o ? stage.within(o, place) : place;
+  const own = o ? stage.under.within(o, place) : place;
   const points = fresh ? [own, own.map((c, k) => (k === 0 ? c + 0.01 : c))] : drawn.count === 1 ? [was[0]!, own] : [...was, own];
   drawn.count = fresh ? 1 : drawn.count + 1;
   drawn.last = place;

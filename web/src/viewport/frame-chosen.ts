@@ -20,6 +20,6 @@ export function chosenThing(): { kind: 'bodies' | 'colliders' | 'fields' | 'hand
 export function frameChosen() {
   const thing = chosenThing();
   if (thing?.kind === 'cameras') lookThrough(thing.id);
-  else if (thing) stage.frameThing(thing.kind, thing.id);
-  else stage.frame(null);
+  else if (thing) stage.views.frameThing(thing.kind, thing.id);
+  else stage.views.frame(null);
 }

@@ -11,7 +11,7 @@ export async function keepPicture(id: number) {
   const of = `${project.revision}/${lanes.map((l) => l.counts.true).join()}`;
   if (kept.get(id) === of) return;
   kept.set(id, of);
-  const picture = await stage.picture(320, 200);
+  const picture = await stage.pictures.small(320, 200);
   if (!picture) return void kept.delete(id);
   // Who can't keep it now keeps the next.
   const done = await fetch(`/api/projects/${id}/picture?revision=${project.revision}`, { method: 'PUT', body: picture }).catch(() => null);

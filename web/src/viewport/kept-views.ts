@@ -11,7 +11,7 @@ export function lookThrough(id: string) {
   const camera = now.scene()?.cameras?.[id];
   if (!camera) return;
   last = id;
-  stage.lookFromCamera(id, camera);
+  stage.views.lookFromCamera(id, camera);
 }
 
 /** The next of them, after the last that was looked through. */
@@ -21,11 +21,11 @@ export function nextView() {
 }
 
 /** Keeps where one looks from. */
-export const keepView = () => addCamera(stage.asCamera());
+export const keepView = () => addCamera(stage.views.asCamera());
 
 /** Puts a camera to where one looks from. */
 export function setToView(id: string, name: string) {
-  const { position, turn, angle } = stage.asCamera();
+  const { position, turn, angle } = stage.views.asCamera();
   return edit(`${name} set to this view`, [
     { op: 'add', path: `/cameras/${id}/place`, value: { position, turn } },
     { op: 'add', path: `/cameras/${id}/angle`, value: angle },

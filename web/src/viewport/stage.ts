@@ -43,7 +43,10 @@ import { OutlineLayer } from './outline-layer';
 import { PlantLayer } from './plant-layer';
 import { SeamLayer } from './seam-layer';
 import { TieLayer } from './tie-layer';
+import { Pictures } from './pictures';
+import { Under } from './under';
 import { VaneLayer } from './vane-layer';
+import { Views } from './views';
 
 T.Mesh.prototype.raycast = acceleratedRaycast;
 
@@ -116,7 +119,7 @@ export class Stage {
   readonly camera = new T.PerspectiveCamera(34, 1, 0.02, 400);
   /** Whether there is no graphics card, so that drawing is slow. */
   private plain = false;
-  private renderer?: T.WebGLRenderer;
+  renderer?: T.WebGLRenderer;
   controls?: OrbitControls;
   canvas?: HTMLCanvasElement;
   readonly layers = new Map<string, Layer>();
@@ -124,8 +127,8 @@ export class Stage {
   private cameras: Record<string, Camera> = {};
   private lanes: Lane[] = [];
   readonly air = new AirLayer();
-  private ground = new Ground();
-  private places = new Places();
+  ground = new Ground();
+  places = new Places();
   readonly colliders = new ColliderLayer(this.places);
   readonly figures = new FigureLayer(this.places);
   readonly handles = new HandleLayer(this.places);
@@ -136,11 +139,14 @@ export class Stage {
   readonly vane = new VaneLayer();
   readonly beads = new BeadLayer();
   private tied: string | null = null;
-  private arms = new Arms();
+  arms = new Arms();
   /** What the arms of a body are on: where it starts. */
   private start = new T.Object3D();
   readonly labels = new Labels();
   readonly picker = new Picker(this);
+  readonly under = new Under(this);
+  readonly views = new Views(this);
+  readonly pictures = new Pictures(this);
   readonly painter = new Painter(this);
   readonly comber = new Comber(this);
   /** The strands under a comb: they are shown as they are at rest. */
@@ -155,14 +161,14 @@ export class Stage {
   private heaven = new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25);
   readonly forces = new ForceLayer();
   private outline = new ChosenOutline();
-  private look = { dusk: false, scenery: true, floor: null as number | null };
+  look = { dusk: false, scenery: true, floor: null as number | null };
   private due = false;
-  private framed = false;
+  framed = false;
   /** Whether one has looked at this project before, from somewhere of one's own. */
   private looked = false;
-  private best = true;
-  private resting: ReturnType<typeof setTimeout> | undefined;
-  private chosen: string | null = null;
+  best = true;
+  resting: ReturnType<typeof setTimeout> | undefined;
+  chosen: string | null = null;
   private hidden: string[] = [];
   private shadowsOld = true;
   private ghostShown = false;
@@ -295,7 +301,7 @@ export class Stage {
   }
 
   /** The canvas' own size by how well it is drawn. */
-  private size() {
+  size() {
     const { renderer, canvas } = this;
     if (!renderer || !canvas) return;
     for (const l of this.layers.values()) {
@@ -400,8 +406,8 @@ export class Stage {
     if (first || news.some((id) => this.layers.has(id) && !this.isSeen(id))) {
       this.framed = true;
       const [kept] = first && !this.looked ? Object.entries(this.cameras) : [];
-      if (kept) this.lookFromCamera(...kept);
-      else this.frame(first ? null : undefined);
+      if (kept) this.views.lookFromCamera(...kept);
+      else this.views.frame(first ? null : undefined);
     }
     this.showFrame();
     this.drawAll();
@@ -467,10 +473,10 @@ export class Stage {
     fresh.forEach((id) => known.ids.add(id));
     const opened = fresh.every((id) => known.first.has(id));
     const within = this.colliders.bounds().containsPoint(this.camera.position);
-    if (opened ? within && !this.looked : within || fresh.some((id) => !this.shows(this.boxOf(id)))) this.frame(null);
+    if (opened ? within && !this.looked : within || fresh.some((id) => !this.shows(this.boxOf(id)))) this.views.frame(null);
   }
 
-  private boxOf(collider: string): T.Box3 {
+  boxOf(collider: string): T.Box3 {
     const mesh = this.colliders.meshOf(collider);
     const plane = 'plane' in (this.colliders.collider(collider)?.form ?? {});
     return mesh && !plane ? new T.Box3().setFromObject(mesh) : new T.Box3();
@@ -875,7 +881,7 @@ export class Stage {
   }
 
   /** Draws with new shadows. */
-  private drawAll() {
+  drawAll() {
     this.shadowsOld = true;
     this.draw();
   }
@@ -888,94 +894,12 @@ export class Stage {
     return box;
   }
 
-  /** Brings the chosen body into view from where one looks; all, where `only` is null or nothing is chosen. */
-  frame(only: string | null | undefined = this.chosen) {
-    const one = only && this.layers.has(only) && this.layers.size > 1 ? only : null;
-    const box = this.bounds(one);
-    if (!one) box.union(this.colliders.bounds()).union(this.figures.bounds()).union(this.beside.bounds());
-    if (box.isEmpty()) return;
-    const size = box.getSize(new T.Vector3()).length();
-    // With the ground, where it is near: the shadow tells how high a body is.
-    const ground = this.ground.group.position.y;
-    if (box.min.y > ground && box.min.y - ground < 0.25 * size) box.min.y = ground;
-    this.lookAt(
-      box,
-      this.camera.position
-        .clone()
-        .sub(this.controls?.target ?? new T.Vector3())
-        .normalize(),
-    );
-  }
-
-  /** Brings a thing into view from where one looks; all, where nothing of it is anywhere. */
-  frameThing(kind: 'bodies' | 'colliders' | 'handles' | 'figures' | 'fields', id: string) {
-    const box = new T.Box3();
-    if (kind === 'bodies') return this.frame(id);
-    if (kind === 'colliders') box.copy(this.boxOf(id));
-    else if (kind === 'figures') box.copy(this.figures.bounds());
-    else if (kind === 'handles') {
-      const at = this.handles.objectOf(id)?.object.getWorldPosition(new T.Vector3());
-      const near = 0.2 * this.bounds().getSize(new T.Vector3()).length();
-      if (at) box.setFromCenterAndSize(at, new T.Vector3(near, near, near));
-    } else box.copy(this.outlines.bounds(`/fields/${id}`));
-    if (box.isEmpty()) return this.frame(null);
-    this.lookAt(
-      box,
-      this.camera.position
-        .clone()
-        .sub(this.controls?.target ?? new T.Vector3())
-        .normalize(),
-    );
-  }
-
-  /** Looks at all, or the chosen body, from a side. */
-  lookFrom(from: From) {
-    const ways: Record<From, [number, number, number]> = {
-      'the front': [0, 0, 1],
-      'the side': [1, 0, 0],
-      above: [0, 1, 0.0001],
-      'a corner': [0.5, 0.36, 0.79],
-    };
-    this.lookAt(this.bounds().union(this.colliders.bounds()).union(this.figures.bounds()), new T.Vector3(...ways[from]).normalize());
-  }
-
-  private lookAt(box: T.Box3, way: T.Vector3) {
-    if (!this.controls) return;
-    const ball = box.getBoundingSphere(new T.Sphere());
-    const half = T.MathUtils.degToRad(this.camera.fov / 2);
-    const round = (ball.radius * 0.94) / Math.sin(Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect)));
-    const far = Math.max(0.05, Math.min(1.3 * round, Math.max(0.75 * round, this.fits(box, way, half))));
-    this.controls.target.copy(ball.center);
-    this.camera.position.copy(ball.center).addScaledVector(way, far);
-    this.controls.update();
-    this.light();
-    this.tellLook();
-    this.drawAll();
-  }
-
-  /** From how far off all corners of a box are within the picture, with room for what stands along its edges. */
-  private fits(box: T.Box3, way: T.Vector3, half: number): number {
-    const middle = box.getCenter(new T.Vector3());
-    const right = new T.Vector3(0, 1, 0).cross(way);
-    if (right.lengthSq() < 1e-9) right.set(1, 0, 0);
-    right.normalize();
-    const up = way.clone().cross(right);
-    const [tall, wide] = [0.8 * Math.tan(half), 0.9 * Math.tan(half) * this.camera.aspect];
-    let far = 0;
-    for (let k = 0; k < 8; k++) {
-      const pick = (bit: number, low: number, high: number) => (k & bit ? high : low);
-      const corner = new T.Vector3(pick(1, box.min.x, box.max.x), pick(2, box.min.y, box.max.y), pick(4, box.min.z, box.max.z)).sub(middle);
-      far = Math.max(far, corner.dot(way) + Math.max(Math.abs(corner.dot(right)) / wide, Math.abs(corner.dot(up)) / tall));
-    }
-    return far;
-  }
-
-  private tellLook() {
+  tellLook() {
     if (this.controls) this.onLook({ at: this.camera.position.toArray(), to: this.controls.target.toArray() });
   }
 
   /** The sun follows the bodies, so that its shadow is sharp where they are. */
-  private light() {
+  light() {
     const ball = this.bounds().getBoundingSphere(new T.Sphere());
     const r = Math.max(0.02, ball.radius * 1.25);
     this.sun.position.copy(ball.center).add(new T.Vector3(-0.5, 0.95, 0.36).multiplyScalar(3 * r));
@@ -995,40 +919,6 @@ export class Stage {
     this.draw(false);
   }
 
-  /** Looks from a camera of the scene, as it stands at the frame. */
-  lookFromCamera(id: string, camera: Camera) {
-    if (!this.controls) return;
-    const stand = new T.Object3D();
-    this.places.put(stand, `cameras/${id}`, camera.place, clock.frame);
-    const way = new T.Vector3(0, 0, -1).applyQuaternion(stand.quaternion);
-    // One turns about what is looked at: as far off as the middle of the bodies, on the way that it looks.
-    const far = this.bounds().getCenter(new T.Vector3()).sub(stand.position).dot(way);
-    this.framed = true;
-    this.camera.position.copy(stand.position);
-    this.controls.target.copy(stand.position).addScaledVector(way, Math.max(0.3, far));
-    this.setAngle(camera.angle ?? 0.6);
-    this.controls.update();
-    this.light();
-    this.tellLook();
-    this.drawAll();
-  }
-
-  private setAngle(radians: number) {
-    this.camera.fov = T.MathUtils.radToDeg(radians);
-    this.camera.updateProjectionMatrix();
-  }
-
-  /** Where one looks from, as a camera of the scene has it. */
-  asCamera(): { position: number[]; turn: number[]; angle: number } {
-    const turn = new T.Euler().setFromQuaternion(this.camera.quaternion, 'ZYX');
-    const tidy = (v: number) => Number(v.toFixed(4));
-    return {
-      position: this.camera.position.toArray().map(tidy),
-      turn: [turn.x, turn.y, turn.z].map(tidy),
-      angle: tidy(T.MathUtils.degToRad(this.camera.fov)),
-    };
-  }
-
   /** Every so many of the points on screen, some hundreds in all. */
   private somePoints(): Float32Array {
     const all = [...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.positions);
@@ -1044,89 +934,6 @@ export class Stage {
     return p && 3 * point + 2 < p.length ? new T.Vector3(p[3 * point], p[3 * point + 1], p[3 * point + 2]) : null;
   }
 
-  /** What stands at a place on the canvas, the nearest of all that can be seen. */
-  hit(x: number, y: number): Hit | null {
-    if (this.arms.isNear) return null;
-    const button = this.handles.at(x, y, (p) => this.onCanvas(p));
-    if (button) return { kind: 'handles', id: button };
-    const ray = this.picker.ray(x, y);
-    for (const l of this.layers.values()) l.drawn.ready();
-    const meshes = [
-      ...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
-      ...this.colliders.meshes(),
-      ...this.figures.meshes(),
-    ];
-    const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
-    return found ? (found.object.userData as Hit) : null;
-  }
-
-  /** The spot of a figure's surface at a place on the canvas: its triangle, and the shares of the second and third corner. */
-  spot(x: number, y: number): { figure: string; triangle: number; second: number; third: number } | null {
-    const found = this.picker.ray(x, y).intersectObjects(this.figures.meshes(), false)[0];
-    if (!found || found.faceIndex == null) return null;
-    const mesh = found.object as T.Mesh;
-    const [index, place] = [mesh.geometry.getIndex()!, mesh.geometry.getAttribute('position') as T.BufferAttribute];
-    // The tree that finds triangles keeps them in an order of its own.
-    const corner = (k: number) => index.getX(3 * found.faceIndex! + k);
-    const [a, b, c] = [0, 1, 2].map((k) => new T.Vector3().fromBufferAttribute(place, corner(k)));
-    const shares = new T.Triangle(a, b, c).getBarycoord(mesh.worldToLocal(found.point.clone()), new T.Vector3());
-    const { id } = mesh.userData as Hit;
-    const triangle = this.figures.triangle(id, corner(0), corner(1), corner(2));
-    return shares && triangle != null ? { figure: id, triangle, second: shares.y, third: shares.z } : null;
-  }
-
-  /** The place in the world under a place on the canvas: on what is there, else as far away as `near`, else on the ground. */
-  placeUnder(x: number, y: number, near: number[] | null): number[] | null {
-    const ray = this.picker.ray(x, y);
-    for (const l of this.layers.values()) l.drawn.ready();
-    const meshes = [
-      ...[...this.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
-      ...this.colliders.meshes(),
-      ...this.figures.meshes(),
-    ];
-    const met = ray.intersectObjects(meshes, false)[0]?.point;
-    const facing =
-      near && new T.Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new T.Vector3()), new T.Vector3().fromArray(near));
-    const ground = new T.Plane(new T.Vector3(0, 1, 0), -this.ground.group.position.y);
-    const at = met ?? (facing && ray.ray.intersectPlane(facing, new T.Vector3())) ?? ray.ray.intersectPlane(ground, new T.Vector3());
-    return at && at.length() < 500 ? at.toArray().map((c) => Number(c.toFixed(3))) : null;
-  }
-
-  /** The body that is at a place on the canvas, and its point that is nearest there. */
-  pointUnder(x: number, y: number): { body: string; point: number } | null {
-    const ray = this.picker.ray(x, y);
-    const shown = [...this.layers].filter(([, l]) => l.drawn.group.visible);
-    for (const [, l] of shown) l.drawn.ready();
-    const met = ray.intersectObjects(
-      shown.map(([, l]) => l.drawn.mesh),
-      false,
-    )[0];
-    const id = met && (met.object.userData as Hit).id;
-    const p = id ? this.layers.get(id)?.drawn.positions : undefined;
-    if (!id || !p || !met) return null;
-    let [best, far] = [0, Infinity];
-    for (let k = 0; k < p.length; k += 3) {
-      const d = (p[k]! - met.point.x) ** 2 + (p[k + 1]! - met.point.y) ** 2 + (p[k + 2]! - met.point.z) ** 2;
-      if (d < far) [best, far] = [k / 3, d];
-    }
-    return { body: id, point: best };
-  }
-
-  /** A place in the world as a thing's own. */
-  within(of: { position: number[]; turn: number[] }, place: number[]): number[] {
-    const turn = new T.Quaternion().fromArray(of.turn).invert();
-    const p = new T.Vector3().fromArray(place).sub(new T.Vector3().fromArray(of.position)).applyQuaternion(turn);
-    return p.toArray().map((c) => Number(c.toFixed(3)));
-  }
-
-  /** Whether a place on the canvas is the vane's head. */
-  isOnVane(x: number, y: number): boolean {
-    const tip = this.vane.tip;
-    if (!tip) return false;
-    const [u, v] = this.onCanvas(tip);
-    return Math.hypot(u - x, v - y) < 16;
-  }
-
   /** Where a place in the world is on the canvas. */
   readonly onCanvas = (p: T.Vector3): [number, number] => {
     const q = p.clone().project(this.camera);
@@ -1137,81 +944,6 @@ export class Stage {
   /** Whether a press on the canvas is the arms' own. */
   get armsAreNear(): boolean {
     return this.arms.isNear || this.arms.isHeld;
-  }
-
-  /** A small picture of what is on screen. */
-  async picture(width: number, height: number): Promise<Blob | null> {
-    const { renderer, canvas } = this;
-    if (!renderer || !canvas || this.layers.size === 0) return null;
-    const small = document.createElement('canvas');
-    [small.width, small.height] = [width, height];
-    const c = small.getContext('2d')!;
-    // Without the air and what is taken by hand: at this size they are scratches.
-    const left = [this.air.group, this.outlines.group, this.vane.group, this.beads.group].filter((g) => g.visible);
-    for (const g of left) g.visible = false;
-    renderer.render(this.scene, this.camera);
-    for (const g of left) g.visible = true;
-    const scale = Math.max(width / canvas.width, height / canvas.height);
-    const [w, h] = [canvas.width * scale, canvas.height * scale];
-    c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);
-    return new Promise((done) => small.toBlob(done, 'image/webp', 0.8));
-  }
-
-  /** How large a proof is, times the view. */
-  proofSize(times: number): [number, number] {
-    const { clientWidth: w, clientHeight: h } = this.canvas!;
-    // Encoders want even numbers.
-    return [w, h].map((n) => 2 * Math.round((times * n) / 2)) as [number, number];
-  }
-
-  /** Draws a frame on a paper as it is at its best, once what it shows is here, from so far round; with words in it. */
-  async proof(paper: HTMLCanvasElement, frame: number, round: number, words: string | null) {
-    const { renderer, controls, canvas } = this;
-    if (!renderer || !controls || !canvas) return;
-    clock.halt(frame);
-    for (
-      let tries = 0;
-      tries < 200 && [...this.layers.keys()].some((id) => !canvas.dataset['shown']?.includes(`${id}:${frame}:`));
-      tries++
-    ) {
-      await new Promise((r) => setTimeout(r, 25));
-      this.showFrame();
-    }
-    clearTimeout(this.resting);
-    const hands = [this.outlines.group, this.vane.group, this.beads.group, this.handles.group, this.forces.group].filter((g) => g.visible);
-    for (const g of hands) g.visible = false;
-    const from = this.camera.position.clone();
-    this.camera.position
-      .sub(controls.target)
-      .applyAxisAngle(new T.Vector3(0, 1, 0), round)
-      .add(controls.target);
-    this.camera.lookAt(controls.target);
-    this.best = true;
-    this.size();
-    renderer.setPixelRatio(1);
-    renderer.setSize(paper.width, paper.height, false);
-    renderer.shadowMap.needsUpdate = true;
-    renderer.render(this.scene, this.camera);
-    const k = paper.getContext('2d')!;
-    k.drawImage(canvas, 0, 0, paper.width, paper.height);
-    if (words) {
-      const size = Math.round(paper.height / 42);
-      k.font = `${size}px "Atkinson Hyperlegible Next", sans-serif`;
-      const wide = k.measureText(words).width;
-      k.fillStyle = this.look.dusk ? '#1e2624cc' : '#fbf9f3cc';
-      k.fillRect(size, paper.height - 2.6 * size, wide + size, 1.7 * size);
-      k.fillStyle = this.look.dusk ? '#e8e2d2' : '#26312f';
-      k.fillText(words, 1.5 * size, paper.height - 1.4 * size);
-    }
-    for (const g of hands) g.visible = true;
-    this.camera.position.copy(from);
-    this.camera.lookAt(controls.target);
-  }
-
-  /** The view is the window's own again. */
-  proofDone() {
-    this.size();
-    this.drawAll();
   }
 
   /** Where a point is on the canvas, for tests to click it. */

@@ -331,7 +331,7 @@ function pointer(
         void takeBead(taken, x, y, () => bead === taken);
         if (stage.controls) stage.controls.enabled = false;
         e.currentTarget.setPointerCapture(e.pointerId);
-      } else if (stage.isOnVane(x, y)) {
+      } else if (stage.under.isOnVane(x, y)) {
         vane = stage.vane.heading;
         if (stage.controls) stage.controls.enabled = false;
         e.currentTarget.setPointerCapture(e.pointerId);
@@ -392,18 +392,18 @@ function pointer(
       } else if (tool === 'lasso' && body && around.length > 2) {
         take(stage.picker.inside(body, around, through), e);
       } else if (tool === 'pick' && step === 'Air') {
-        const why = stage.pointUnder(x, y);
+        const why = stage.under.point(x, y);
         if (why) setView({ why, body: why.body, points: [why.point], tool: 'look' });
       } else if (tool === 'pick' && body) {
         const found = stage.picker.pick(body, x, y, through);
         take(found === null ? [] : [found], e);
       } else if (spotFor && !p.moved) {
-        void standOnSpot(spotFor, stage.spot(x, y));
+        void standOnSpot(spotFor, stage.under.spot(x, y));
       } else if (drawing && !p.moved) {
-        const place = stage.placeUnder(x, y, drawn.count > 0 ? drawn.last : null);
+        const place = stage.under.place(x, y, drawn.count > 0 ? drawn.last : null);
         if (place) drawPoint(drawing, drawn.count === 0, place);
       } else if (tool === 'look' && !p.moved) {
-        const hit = stage.hit(x, y);
+        const hit = stage.under.hit(x, y);
         // Pressed once more, a piece is chosen of its body.
         const mine = theBody();
         const again = mine && isPieces(mine) && (!hit || (hit.kind === 'bodies' && hit.id === mine));

@@ -343,7 +343,8 @@ async fn a_handle_stands_on_a_spot_that_is_pressed_in_the_view_and_rides_with_it
     w.keys(Key::Escape + "").await?;
     w.until("Escape leaves it", async || Ok(!w.bench().await?.contains("Press a spot of a figure"))).await?;
     w.choose("Handle Stands on", "a spot that I press in the view").await?;
-    let find = "const c = document.querySelector('[data-testid=view]'); for (let y = 0.15; y < 0.9; y += 0.02) for (let x = 0.15; x < 0.8; x += 0.02) if (nematonStage.spot(x * c.clientWidth, y * c.clientHeight)?.figure === 'courier') return [x, y]; return null";
+    let find = "const c = document.querySelector('[data-testid=view]'); for (let y = 0.15; y < 0.9; y += 0.02) for (let x = 0.15; x < 0.8; x += 0.02) if (nematonStage.under.spot(x * c.clientWidth, y * c.clientHeight)?.figure === 'courier') return [x, y]; return null";
+    w.script("nematonStage.views.frame(null)").await?;
     w.until("the moth is seen", async || Ok(!w.script(find).await?.is_null())).await?;
     let at = w.script(find).await?;
     let place = "return nematonStage.handles.objectOf('handle').object.position.toArray()";

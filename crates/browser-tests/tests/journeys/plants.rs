@@ -155,7 +155,7 @@ async fn a_mesh_becomes_a_plant_is_bent_by_a_keyed_handle_and_handed_out_with_it
     w.step("Hold").await?;
     let top = "const p = nematonStage.layers.get('teasel').shape.placed; let k = 0; for (let j = 0; j < p.length / 3; j += 1) if (p[3 * j + 1] > p[3 * k + 1]) k = j; return k";
     let top = w.script(top).await?.as_i64().unwrap() as usize;
-    w.script(&format!("nematonStage.frame('teasel'); return {top}")).await?;
+    w.script(&format!("nematonStage.views.frame('teasel'); return {top}")).await?;
     w.press("Pick").await?;
     w.click_point("teasel", top).await?;
     w.press("Hold 1 chosen").await?;

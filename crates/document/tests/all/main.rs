@@ -5,3 +5,4 @@ mod maps;
 mod numbers;
 mod promises;
 mod removal;
+mod shelf;

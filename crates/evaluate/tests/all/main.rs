@@ -1,5 +1,13 @@
 //! What is promised of the way from a document to frames.
 #![allow(clippy::unwrap_used)]
+// What is told nobody outside is tested as it stands.
+#[allow(dead_code)]
+#[path = "../../src/promise.rs"]
+mod promise;
+#[allow(dead_code)]
+#[path = "../../src/readout.rs"]
+mod readout;
+
 mod anything;
 mod coming;
 mod drift;

@@ -1,0 +1,89 @@
+/** Pictures of what is on screen: a small one to know a project by, and proofs of its frames. */
+import * as T from 'three';
+import { clock } from '../stream/clock';
+import type { Stage } from './stage';
+
+export class Pictures {
+  constructor(private stage: Stage) {}
+
+  /** A small picture of what is on screen. */
+  async small(width: number, height: number): Promise<Blob | null> {
+    const { renderer, canvas } = this.stage;
+    if (!renderer || !canvas || this.stage.layers.size === 0) return null;
+    const small = document.createElement('canvas');
+    [small.width, small.height] = [width, height];
+    const c = small.getContext('2d')!;
+    // Without the air and what is taken by hand: at this size they are scratches.
+    const left = [this.stage.air.group, this.stage.outlines.group, this.stage.vane.group, this.stage.beads.group].filter((g) => g.visible);
+    for (const g of left) g.visible = false;
+    renderer.render(this.stage.scene, this.stage.camera);
+    for (const g of left) g.visible = true;
+    const scale = Math.max(width / canvas.width, height / canvas.height);
+    const [w, h] = [canvas.width * scale, canvas.height * scale];
+    c.drawImage(canvas, (width - w) / 2, (height - h) / 2, w, h);
+    return new Promise((done) => small.toBlob(done, 'image/webp', 0.8));
+  }
+
+  /** How large a proof is, times the view. */
+  size(times: number): [number, number] {
+    const { clientWidth: w, clientHeight: h } = this.stage.canvas!;
+    // Encoders want even numbers.
+    return [w, h].map((n) => 2 * Math.round((times * n) / 2)) as [number, number];
+  }
+
+  /** Draws a frame on a paper as it is at its best, once what it shows is here, from so far round; with words in it. */
+  async proof(paper: HTMLCanvasElement, frame: number, round: number, words: string | null) {
+    const { renderer, controls, canvas } = this.stage;
+    if (!renderer || !controls || !canvas) return;
+    clock.halt(frame);
+    for (
+      let tries = 0;
+      tries < 200 && [...this.stage.layers.keys()].some((id) => !canvas.dataset['shown']?.includes(`${id}:${frame}:`));
+      tries++
+    ) {
+      await new Promise((r) => setTimeout(r, 25));
+      this.stage.showFrame();
+    }
+    clearTimeout(this.stage.resting);
+    const hands = [
+      this.stage.outlines.group,
+      this.stage.vane.group,
+      this.stage.beads.group,
+      this.stage.handles.group,
+      this.stage.forces.group,
+    ].filter((g) => g.visible);
+    for (const g of hands) g.visible = false;
+    const from = this.stage.camera.position.clone();
+    this.stage.camera.position
+      .sub(controls.target)
+      .applyAxisAngle(new T.Vector3(0, 1, 0), round)
+      .add(controls.target);
+    this.stage.camera.lookAt(controls.target);
+    this.stage.best = true;
+    this.stage.size();
+    renderer.setPixelRatio(1);
+    renderer.setSize(paper.width, paper.height, false);
+    renderer.shadowMap.needsUpdate = true;
+    renderer.render(this.stage.scene, this.stage.camera);
+    const k = paper.getContext('2d')!;
+    k.drawImage(canvas, 0, 0, paper.width, paper.height);
+    if (words) {
+      const size = Math.round(paper.height / 42);
+      k.font = `${size}px "Atkinson Hyperlegible Next", sans-serif`;
+      const wide = k.measureText(words).width;
+      k.fillStyle = this.stage.look.dusk ? '#1e2624cc' : '#fbf9f3cc';
+      k.fillRect(size, paper.height - 2.6 * size, wide + size, 1.7 * size);
+      k.fillStyle = this.stage.look.dusk ? '#e8e2d2' : '#26312f';
+      k.fillText(words, 1.5 * size, paper.height - 1.4 * size);
+    }
+    for (const g of hands) g.visible = true;
+    this.stage.camera.position.copy(from);
+    this.stage.camera.lookAt(controls.target);
+  }
+
+  /** The view is the window's own again. */
+  done() {
+    this.stage.size();
+    this.stage.drawAll();
+  }
+}
