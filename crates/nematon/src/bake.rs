@@ -519,7 +519,7 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     motion.file.flush()?;
     motion.turns.iter_mut().try_for_each(Write::flush)?;
     let motion = &*motion;
-    let own = || -> std::io::Result<Box<dyn Iterator<Item = std::io::Result<Vec<[f32; 3]>>>>> {
+    let own = || -> std::io::Result<Box<dyn Iterator<Item = Frame>>> {
         let Some(l) = looped else { return Ok(Box::new(motion.frames()?)) };
         let mix = |a: &mut Vec<[f32; 3]>, b: &Vec<[f32; 3]>, much: f64| {
             let wide = |f: &[[f32; 3]]| f.iter().map(|p| p.map(f64::from)).collect::<Vec<_>>();

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
 import { useScene } from '../state/queries';
-import { useReadouts, type Read } from '../state/readout';
+import { columns, csv, useReadouts, type Read, type Reading } from '../state/readout';
 import { useTakes } from '../state/takes';
 import { useView } from '../state/view';
 import { clock } from '../stream/clock';
@@ -13,7 +13,6 @@ import { Actions, Line, Note, Section } from '../ui/section';
 import { count } from '../ui/sum';
 import { useBody } from './use-body';
 
-type Reading = Read['readings'][number];
 const WHATS: { value: string; label: string; unit: string; of: (r: Reading) => number }[] = [
   { value: 'speed', label: 'speed', unit: 'm/s', of: (r) => r.speed },
   { value: 'height', label: 'height', unit: 'm', of: (r) => r.place[1]! },
@@ -82,34 +81,12 @@ function told(r: Read): string {
   return `fastest at ${fastest.frame}, ${fastest.speed.toFixed(2)} m/s${lag}`;
 }
 
-/** As the command line writes it, with a column that says of what. */
-export function csv(read: Read[]): string {
-  const rows = read.flatMap((r) =>
-    r.readings.map((k) =>
-      [`"${r.name.replaceAll('"', '""')}"`, k.frame, ...k.place, ...k.velocity, k.speed, k.way]
-        .map((v) => (typeof v === 'number' ? Number(v.toPrecision(7)) : v))
-        .join(','),
-    ),
-  );
-  return ['take,frame,x_m,y_m,z_m,vx_m_per_s,vy_m_per_s,vz_m_per_s,speed_m_per_s,way_m', ...rows].join('\n') + '\n';
-}
-
 function save(name: string, read: Read[]) {
   const link = document.createElement('a');
   link.href = URL.createObjectURL(new Blob([csv(read)], { type: 'text/csv' }));
   link.download = `${name} readout.csv`;
   link.click();
   URL.revokeObjectURL(link.href);
-}
-
-/** Frames by frame: what one of them has none of is a gap. */
-export function columns(read: Read[], of: (r: Reading) => number): [number[], ...(number | null)[][]] {
-  const frames = [...new Set(read.flatMap((r) => r.readings.map((k) => k.frame)))].sort((a, b) => a - b);
-  const rows = read.map((r) => {
-    const by = new Map(r.readings.map((k) => [k.frame, of(k)]));
-    return frames.map((f) => by.get(f) ?? null);
-  });
-  return [frames, ...rows];
 }
 
 function Plot({ read, what }: { read: Read[]; what: (typeof WHATS)[number] }) {

@@ -39,3 +39,26 @@ export function useReadouts(body: string, points: number[], takes: Take[], on: b
   });
 }
 export type Read = ReturnType<typeof useReadouts>['read'][number];
+export type Reading = Read['readings'][number];
+
+/** As the command line writes it, with a column that says of what. */
+export function csv(read: Read[]): string {
+  const rows = read.flatMap((r) =>
+    r.readings.map((k) =>
+      [`"${r.name.replaceAll('"', '""')}"`, k.frame, ...k.place, ...k.velocity, k.speed, k.way]
+        .map((v) => (typeof v === 'number' ? Number(v.toPrecision(7)) : v))
+        .join(','),
+    ),
+  );
+  return ['take,frame,x_m,y_m,z_m,vx_m_per_s,vy_m_per_s,vz_m_per_s,speed_m_per_s,way_m', ...rows].join('\n') + '\n';
+}
+
+/** Frames by frame: what one of them has none of is a gap. */
+export function columns(read: Read[], of: (r: Reading) => number): [number[], ...(number | null)[][]] {
+  const frames = [...new Set(read.flatMap((r) => r.readings.map((k) => k.frame)))].sort((a, b) => a - b);
+  const rows = read.map((r) => {
+    const by = new Map(r.readings.map((k) => [k.frame, of(k)]));
+    return frames.map((f) => by.get(f) ?? null);
+  });
+  return [frames, ...rows];
+}
