@@ -216,7 +216,7 @@ export function DeliverStep() {
         <Precision lanes={taken} exact={exact} />
       </Section>
       <Section
-        title="As"
+        title="Formats"
         action={
           <span className="flex gap-2">
             <Button

@@ -24,7 +24,7 @@ export function Fibre({ id, of, own }: { id: string; of: string; own: Strands })
   return (
     <Fold name="Fibre" note={began?.name ?? 'own numbers'}>
       <ChoiceField
-        label="As"
+        label="Preset"
         of={of}
         value={began?.id ?? 'own'}
         options={[...(began ? [] : [{ value: 'own', label: 'own numbers' }]), ...fibres.map((f) => ({ value: f.id, label: f.name }))]}

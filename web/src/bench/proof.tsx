@@ -1,4 +1,5 @@
-/** A proof for whoever has to say yes: a clip of what the view shows, by the browser's own encoder, or a still at twice the size. */
+/** A proof for whoever has to say yes: a clip of what the view shows, by the browser's own encoder, its frames as PNG, or a still at twice the size. */
+import { Zip, ZipPassThrough } from 'fflate';
 import { useRef, useState } from 'react';
 import { say } from '../state/here';
 import { now, useScene } from '../state/queries';
@@ -60,7 +61,7 @@ export function Proof() {
     const over = new Promise((r) => (recorder.onstop = r));
     recorder.start();
     const n = clock.last - clock.first + 1;
-    const each = 1000 / clock.rate;
+    const beat = 1000 / clock.rate;
     let due = performance.now();
     try {
       for (let k = 0; k < n && !ending.current; k++) {
@@ -69,7 +70,7 @@ export function Proof() {
         track.requestFrame();
         setDone((k + 1) / n);
         // The encoder goes by the clock on the wall: a frame that was late makes those after it wait.
-        due = Math.max(due + each, performance.now());
+        due = Math.max(due + beat, performance.now());
         await new Promise((r) => setTimeout(r, Math.max(0, due - performance.now())));
       }
     } finally {
@@ -80,6 +81,41 @@ export function Proof() {
       setDone(null);
     }
     if (!ending.current) save(new Blob(parts, { type: 'video/webm' }), name('webm'));
+  };
+
+  /** Every frame as a PNG of its own, in a zip. */
+  const each = async () => {
+    ending.current = false;
+    const back = clock.frame;
+    clock.stop();
+    const paper = document.createElement('canvas');
+    [paper.width, paper.height] = stage.pictures.size(1);
+    const parts: BlobPart[] = [];
+    let fault: Error | null = null;
+    const zip = new Zip((e, part) => (e ? (fault = e) : parts.push(part as BlobPart)));
+    const n = clock.last - clock.first + 1;
+    try {
+      for (let k = 0; k < n && !ending.current; k++) {
+        const frame = clock.first + k;
+        await stage.pictures.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
+        const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
+        if (!blob) throw new Error('A picture could not be made.');
+        // A PNG is packed already.
+        const entry = new ZipPassThrough(`${name(String(frame).padStart(4, '0'))}.png`);
+        zip.add(entry);
+        entry.push(new Uint8Array(await blob.arrayBuffer()), true);
+        if (fault) throw fault;
+        setDone((k + 1) / n);
+      }
+      zip.end();
+      if (!ending.current) save(new Blob(parts, { type: 'application/zip' }), name('png.zip'));
+    } catch (e) {
+      say({ title: 'The frames can’t be saved', detail: (e as Error).message, tone: 'fault' });
+    } finally {
+      stage.pictures.done();
+      clock.halt(back);
+      setDone(null);
+    }
   };
 
   const still = async () => {
@@ -122,6 +158,9 @@ export function Proof() {
           <>
             <Button hint="All frames of the shot, as the view shows them, in WebM" onClick={() => void clip()}>
               Clip
+            </Button>
+            <Button hint="All frames of the shot, each as a PNG, in one zip" onClick={() => void each()}>
+              PNGs
             </Button>
             <Button hint="The frame on screen at twice its size, as PNG" onClick={() => void still()}>
               Still at 2x

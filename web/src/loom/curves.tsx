@@ -201,12 +201,7 @@ function Picked({ chosen, lines, onChosen }: { chosen: Chosen; lines: Mover[]; o
             options={WAYS}
             onChoose={(on) => void changeKeys(`Keys go on: ${wayOn(on)}`, chosen, (k) => ({ ...k, ...way(on) }))}
           />
-          <Button
-            className="!px-1.5"
-            aria-label="Take the chosen keys out"
-            hint="Takes them out (Delete)"
-            onClick={() => void takeOut(chosen)}
-          >
+          <Button className="!px-1.5" aria-label="Remove the chosen keys" hint="Removes them (Delete)" onClick={() => void takeOut(chosen)}>
             ×
           </Button>
         </>
@@ -439,7 +434,7 @@ function Field({
       <div
         ref={host}
         role="application"
-        aria-label={`Ways of ${shown.length} numbers. Keys are chosen by a press or a box, dragged, and taken out with Delete`}
+        aria-label={`Ways of ${shown.length} numbers. Keys are chosen by a press or a box, dragged, and removed with Delete`}
         tabIndex={0}
         data-testid="lines"
         className="absolute inset-0 touch-none overflow-hidden outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--woad)]"

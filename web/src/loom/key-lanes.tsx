@@ -1,4 +1,4 @@
-/** Lanes of what has keys: a knot at each frame with any, to be dragged, copied and taken out. */
+/** Lanes of what has keys: a knot at each frame with any, to be dragged, copied and removed. */
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { changeKeys, movers, takeOut, type Chosen, type Mover } from '../state/keys';
 import { useScene, useSchema } from '../state/queries';
@@ -86,7 +86,7 @@ export function KeyLanes({ lanes, span, width }: { lanes: Lane[]; span: Span; wi
             tabIndex={f === (l.frames.find((x) => is(l, x)) ?? l.frames[0]) ? 0 : -1}
             aria-label={`${l.name}, key at ${f}`}
             aria-pressed={is(l, f)}
-            title={`Frame ${f}. Drag moves it, with Alt a copy; Shift chooses several; Delete takes it out`}
+            title={`Frame ${f}. Drag moves it, with Alt a copy; Shift chooses several; Delete removes it`}
             className="absolute top-1/2 grid size-6 -translate-1/2 cursor-ew-resize place-items-center outline-none focus-visible:shadow-[0_0_0_2px_var(--woad)]"
             style={{ left: xOf(f + (by && is(l, f) && !by.copy ? by.frames : 0), span, width) }}
             onPointerDown={(e) => {

@@ -80,7 +80,7 @@ export function changeKeys(label: string, chosen: Chosen, how: (k: Key, path: st
   return patch.length > 0 ? edit(label, patch) : Promise.resolve(false);
 }
 
-/** Takes the chosen keys out; a number that has none left, and no formula, stays as it was at the first of them. */
+/** Removes the chosen keys; a number that has none left, and no formula, stays as it was at the first of them. */
 export function takeOut(chosen: Chosen): Promise<boolean> {
   const patch: Op[] = Object.entries(chosen).flatMap(([path, frames]): Op[] => {
     const m = at(now.scene(), path);

@@ -11,7 +11,7 @@ import { clock } from './clock';
 import { trial } from './trial';
 
 export type Numbers = Extract<RehearsalTold, { keys: unknown }>['keys']['numbers'];
-/** What is moved: its place, whose name, and the body that is seen. */
+/** What is moved: its place or number, whose name, and the body that is seen. */
 export type Moves = { place: string; name: string; body: string };
 
 type Rehearsal = {
@@ -98,7 +98,7 @@ function show(bytes: ArrayBuffer) {
   }
 }
 
-/** Where the hand is: a place in the world. */
+/** Where the hand is: a place in the world, or a number alone. */
 export function hand(position: readonly number[], turn: readonly number[]) {
   if (useRehearsal.getState().state === 'on') send({ hand: [...position, ...turn] });
 }
@@ -133,10 +133,10 @@ export async function keep() {
     const was = at(scene, n.path);
     // What the hand left alone stays as it was said.
     if (still && was === n.keys[0]?.value) continue;
-    patch.push({ op: 'replace', path: n.path, value: still ? n.keys[0]!.value : { keys: n.keys } });
+    patch.push({ op: was === undefined ? 'add' : 'replace', path: n.path, value: still ? n.keys[0]!.value : { keys: n.keys } });
   }
   // A thing that stood at the origin says nothing of where it is.
-  if (patch.length > 0 && at(scene, of.place) === undefined)
+  if (patch.length > 0 && of.place.endsWith('/place') && at(scene, of.place) === undefined)
     patch.unshift({ op: 'add', path: of.place, value: { position: [0, 0, 0], turn: [0, 0, 0] } });
   leave();
   if (patch.length === 0) return say({ title: 'Nothing to keep', detail: `${of.name} was not moved.`, tone: 'note' });

@@ -6,7 +6,9 @@ import { useScene } from '../state/queries';
 import { useHere } from '../state/here';
 import { at } from '../state/pointer';
 import { isMotion, type Motion, type Value } from '../state/value';
+import { useBody } from '../bench/use-body';
 import { clock } from '../stream/clock';
+import { rehearse } from '../stream/rehearsal';
 import { Button } from './button';
 import { ChoiceField } from './choice-field';
 import { NumberField } from './number-field';
@@ -56,14 +58,15 @@ export function MotionMark(props: Props) {
           className="z-40 w-72 rounded-md border border-line-strong bg-raised py-2 text-[13px] shadow-md"
           onOpenAutoFocus={(e) => e.preventDefault()}
         >
-          <MotionCard {...props} said={said} />
+          <MotionCard {...props} said={said} onClose={() => setOpen(false)} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   );
 }
 
-function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & { said: Value | undefined }) {
+function MotionCard({ path, otherwise, of, named, unit, factor, said, onClose }: Props & { said: Value | undefined; onClose: () => void }) {
+  const body = useBody();
   const frame = useFrame();
   const motion: Motion = isMotion(said) ? said : {};
   const keys = motion.keys ?? [];
@@ -106,10 +109,21 @@ function MotionCard({ path, otherwise, of, named, unit, factor, said }: Props & 
       {row && row.length > 1 && <Plot row={row} first={first} frame={frame} keys={keys.map((k) => k.frame)} factor={factor} unit={unit} />}
       <div className="flex gap-1 px-4 py-1">
         {on ? (
-          <Button onClick={() => void removeKey(thing, path, frame)}>Take the key out</Button>
+          <Button onClick={() => void removeKey(thing, path, frame)}>Remove the key</Button>
         ) : (
           <Button disabled={here === undefined} onClick={() => here !== undefined && void setKey(thing, path, frame, here)}>
             Key here
+          </Button>
+        )}
+        {path.startsWith('/fields/') && body && said !== undefined && (
+          <Button
+            hint="The frames come while you drag the number by its handle: what you did can be kept as keys"
+            onClick={() => {
+              onClose();
+              rehearse({ place: path, name: thing, body });
+            }}
+          >
+            Rehearse
           </Button>
         )}
         <span className="flex-1" />

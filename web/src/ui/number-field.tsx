@@ -11,6 +11,7 @@ import { letGo, tryOut } from '../state/tried';
 import { useView } from '../state/view';
 import { MotionMark } from './motion-mark';
 import { ScaledMark } from './scaled-mark';
+import { hand, rehearses } from '../stream/rehearsal';
 import { trial } from '../stream/trial';
 import { readSum, shownIn, showNumber, showRounded } from './sum';
 
@@ -242,7 +243,9 @@ function Num(props: {
 
   const handle = {
     onPointerDown: (e: React.PointerEvent) => {
-      if (value === undefined || e.button !== 0) return;
+      // Rehearsed, a number that moves is led by the hand, too.
+      const led = value ?? (rehearses(path) ? moving : undefined);
+      if (led === undefined || e.button !== 0) return;
       // What is typed elsewhere is entered first.
       (document.activeElement as HTMLElement | null)?.blur();
       e.currentTarget.setPointerCapture(e.pointerId);
@@ -255,7 +258,7 @@ function Num(props: {
         release();
       };
       addEventListener('keydown', escape, true);
-      const from = value * factor;
+      const from = led * factor;
       drag.current = { x: e.clientX, from, moved: false, to: from, end: () => removeEventListener('keydown', escape, true) };
     },
     // The press takes no focus and begins no text.
@@ -271,11 +274,14 @@ function Num(props: {
       if (to === d.to) return;
       d.to = to;
       setDraft({ text: showNumber(to), typed: false });
-      preview(to);
+      if (rehearses(path)) hand([stored(to)], []);
+      else preview(to);
     },
     onPointerUp: () => {
       const d = drag.current;
       release();
+      // What is rehearsed is kept when it is over, or not at all.
+      if (rehearses(path)) return setDraft(null);
       if (d?.moved) commit(d.to);
     },
     onPointerCancel: () => {

@@ -28,7 +28,9 @@ export function RehearseBar() {
         <>
           <span aria-hidden className="size-2 rounded-full bg-madder" />
           <span>
-            {state === 'starting' ? `Getting ready to rehearse ${of.name}…` : `Rehearsing ${of.name} from ${from}, ${speed(pace)}: move it`}
+            {state === 'starting'
+              ? `Getting ready to rehearse ${of.name}…`
+              : `Rehearsing ${of.name} from ${from}, ${speed(pace)}: ${of.place.endsWith('/place') ? 'move it' : 'drag its number'}`}
           </span>
           {state === 'on' && (
             <Button look="main" onClick={finish}>
@@ -45,19 +47,21 @@ export function RehearseBar() {
               ? `${keys} keys of ${frames} frames${off > 0 ? `, within ${(1e3 * off).toPrecision(2)} mm` : ', exactly'}`
               : 'Looking at what you did…'}
           </span>
-          <label className="flex items-center gap-1.5 text-[12px] text-faded">
-            fewer keys
-            <input
-              type="range"
-              aria-label="How far keys may be off"
-              min="0"
-              max={NEARS.length - 1}
-              step="1"
-              value={Math.max(0, NEARS.indexOf(within))}
-              className="w-24 accent-[var(--woad)]"
-              onChange={(e) => near(NEARS[Number(e.target.value)]!, 17.5 * NEARS[Number(e.target.value)]!)}
-            />
-          </label>
+          {of.place.endsWith('/place') && (
+            <label className="flex items-center gap-1.5 text-[12px] text-faded">
+              fewer keys
+              <input
+                type="range"
+                aria-label="How far keys may be off"
+                min="0"
+                max={NEARS.length - 1}
+                step="1"
+                value={Math.max(0, NEARS.indexOf(within))}
+                className="w-24 accent-[var(--woad)]"
+                onChange={(e) => near(NEARS[Number(e.target.value)]!, 17.5 * NEARS[Number(e.target.value)]!)}
+              />
+            </label>
+          )}
           <Button look="main" disabled={!numbers} onClick={() => void keep()}>
             Keep the keys
           </Button>

@@ -269,7 +269,9 @@ async fn a_collider_is_added_met_and_told_what_it_costs() -> WebDriverResult<()>
     // What it is made of, from a preset, with its source.
     w.step("Shape").await?;
     w.choose("Preset", "Towelling").await?;
-    w.bench_says("Peirce").await?;
+    w.press("Where these numbers come from").await?;
+    w.says("Peirce").await?;
+    w.keys(Key::Escape + "").await?;
     let scene = scene(&site, loft).await;
     assert_eq!(scene["bodies"]["blanket"]["kind"]["cloth"]["matter"]["preset"], json!("towelling"));
     assert_eq!(scene["colliders"]["ball"]["form"]["ball"]["radius"], json!(0.3));

@@ -959,7 +959,7 @@ async fn a_number_is_keyed_curved_and_driven_by_a_formula_that_is_wrong_at_first
     field().await?.send_keys("0.5 * sin(t)\u{e007}").await?;
     w.until("the formula drives it", async || Ok(speed().await["formula"] == json!("0.5 * sin(t)"))).await?;
     w.press("The key before").await?;
-    w.press("Take the key out").await?;
+    w.press("Remove the key").await?;
     w.until("one key is left", async || Ok(speed().await["keys"].as_array().is_some_and(|k| k.len() == 1)))
         .await?;
     w.keys("\u{e00c}").await?;

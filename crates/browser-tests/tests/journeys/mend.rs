@@ -297,7 +297,7 @@ async fn projects_are_named_at_birth_found_and_renamed_outside_of_undo() -> WebD
     w.go("/projects").await?;
     let shown = async || -> WebDriverResult<Vec<Value>> {
         Ok(w.script(
-            "return [...document.querySelectorAll('[data-testid=project]')].map(p => p.innerText.trim())",
+            "return [...document.querySelectorAll('[data-testid=project]')].map(p => p.innerText.trim().split('\\n')[0])",
         )
         .await?
         .as_array()

@@ -142,7 +142,7 @@ async fn a_mesh_becomes_a_plant_is_bent_by_a_keyed_handle_and_handed_out_with_it
         "return nematonStage.layers.get('teasel').drawn.group.children.filter((c) => c.visible).length";
     w.until("it is seen as its mesh alone", async || Ok(w.script(skin).await? == 1)).await?;
     // Of fewer segments, and as before.
-    let points = async || w.script("return nematonStage.layers.get('teasel').shape.head.points").await;
+    let points = async || w.script("return nematonStage.layers.get('teasel')?.shape.head.points ?? 0").await;
     let before = points().await?;
     w.set("/bodies/teasel/kind/plants/mesh/segments", "8").await?;
     w.until("it has fewer points", async || {
@@ -154,6 +154,7 @@ async fn a_mesh_becomes_a_plant_is_bent_by_a_keyed_handle_and_handed_out_with_it
     // A handle at its top that pulls it, keyed aside.
     w.step("Hold").await?;
     let top = "const p = nematonStage.layers.get('teasel').shape.placed; let k = 0; for (let j = 0; j < p.length / 3; j += 1) if (p[3 * j + 1] > p[3 * k + 1]) k = j; return k";
+    w.until("it is drawn", async || Ok(points().await? == before)).await?;
     let top = w.script(top).await?.as_i64().unwrap() as usize;
     w.script(&format!("nematonStage.views.frame('teasel'); return {top}")).await?;
     w.press("Pick").await?;

@@ -29,10 +29,12 @@ async fn strands_are_grown_made_of_something_run_and_delivered_as_curves() -> We
     w.until("it tells of one", async || Ok(hertz().await?.as_str().is_some_and(|t| t.contains("Hz"))))
         .await?;
     let before = hertz().await?;
-    w.choose("Strands As", "Grass").await?;
+    w.choose("Strands Preset", "Grass").await?;
     w.until("they are of grass", async || Ok(own().await["diameter"] == 0.0011)).await?;
     w.until("that is told of otherwise", async || Ok(hertz().await? != before)).await?;
-    w.bench_says("Mechanical Design of Grass").await?;
+    w.press("Where these numbers come from").await?;
+    w.says("Mechanical Design of Grass").await?;
+    w.keys(Key::Escape + "").await?;
     // Their tips are held to the world, by name, as a border is.
     edit(
         &site,

@@ -1171,6 +1171,8 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
     s.run().await;
     s.until("it is done", |r| r["state"] == "done").await;
     let ask = |path: &str, body: Value| s.ask(Method::POST, path).json(&body).send();
+    // Beside those that come with the demo.
+    let came = s.get("/projects/1/takes").await.as_array().map_or(0, Vec::len);
     let kept = ask("/projects/1/takes", json!({})).await.unwrap();
     assert_eq!(kept.status(), 201);
     let kept: Value = kept.json().await.unwrap();
@@ -1236,5 +1238,5 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
     );
     assert_eq!(s.ask(Method::DELETE, &take).send().await.unwrap().status(), 200);
     assert_eq!(s.ask(Method::DELETE, &take).send().await.unwrap().status(), 404);
-    assert_eq!(s.get("/projects/1/takes").await.as_array().map(Vec::len), Some(1));
+    assert_eq!(s.get("/projects/1/takes").await.as_array().map(Vec::len), Some(came + 1));
 }
