@@ -64,7 +64,7 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     save("contact").await?;
     w.step("Shape").await?;
     w.choose("Preset", "Towelling").await?;
-    w.bench_says("Peirce").await?;
+    w.bench_says("Towelling").await?;
     w.press("woad").await?;
     let courier = open(site, w, "The Courier lands", "Canopy").await?;
     w.lanes_say("Ruff up to date").await?;

@@ -263,7 +263,7 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
               hint={`${count(p.triangles, 'triangle')}, as they move`}
               onClick={() => void add({ figure: { figure: id, parts: [p.name] } }, `${of} ${p.name}`)}
             >
-              Meet {p.name}
+              Collide with {p.name}
             </Button>
           ))
         ) : (
@@ -271,7 +271,7 @@ function Touches({ id, figure, look }: { id: string; figure: Figure; look: Figur
             hint={`${count(look.triangles.length / 3, 'triangle')}, as they move`}
             onClick={() => void add({ figure: { figure: id } }, of)}
           >
-            Meet its skin
+            Collide with its skin
           </Button>
         )}
         {look.joints.length > 1 && capsules.length === 0 && (
