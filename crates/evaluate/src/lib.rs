@@ -47,7 +47,7 @@ pub use drift::piece_fault;
 pub use feel::{Feel, FibreFeel, droop, feel, fibre_feel, swing};
 pub use fingerprint::Fingerprint;
 pub use inputs::frame_inputs;
-pub use looped::{Places, Seam, best, blend, blended, blended_turns, looped, seam, unrepeated};
+pub use looped::{Places, Seam, best, blend, blended, blended_turns, in_loop, looped, seam, unrepeated};
 pub use maps::{Dyed, Ground, Rows, fits};
 pub use nematon_air::Bead;
 pub use nematon_solid::hull_fault;

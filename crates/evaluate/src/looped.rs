@@ -4,6 +4,7 @@ use crate::{Stage, air_at};
 use nematon_document::{FieldId, Loop, Motion, Value, named};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::io;
 
 /// Places of points over frames that follow each other.
 pub type Places = Vec<Vec<[f64; 3]>>;
@@ -57,6 +58,23 @@ pub fn looped(l: &Loop, first: i64, frames: &[Vec<[f64; 3]>]) -> Places {
         own
     };
     (0..l.length).map(one).collect()
+}
+
+/// The frames of a loop as they are read: its own, with those `before` its first into which its last turn; `mix` makes of two frames one.
+pub fn in_loop<T>(
+    own: impl Iterator<Item = io::Result<T>>,
+    mut before: impl Iterator<Item = io::Result<T>>,
+    looped: Loop,
+    mix: impl Fn(&mut T, &T, f64),
+) -> impl Iterator<Item = io::Result<T>> {
+    own.take(looped.length as usize).enumerate().map(move |(k, frame)| {
+        let (mut frame, much) = (frame?, blend(&looped, k as i64));
+        if much > 0.0 {
+            let other = before.next().ok_or_else(|| io::Error::other("a frame is gone"))??;
+            mix(&mut frame, &other, much);
+        }
+        Ok(frame)
+    })
 }
 
 /// What jumps where a loop begins again, beside what is usual.

@@ -3,8 +3,8 @@ use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Loop, Quality, Scene};
 use nematon_evaluate::{
-    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, blend, blended,
-    blended_turns, comes_and_goes, shape,
+    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, blended, blended_turns,
+    comes_and_goes, in_loop, shape,
 };
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, near,
@@ -444,23 +444,6 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
         }
         got.touches.count(run);
     }
-}
-
-/// Frames of a loop: its own, with those before it into which its last turn.
-fn in_loop<T>(
-    own: impl Iterator<Item = std::io::Result<T>>,
-    mut before: impl Iterator<Item = std::io::Result<T>>,
-    l: Loop,
-    mix: impl Fn(&mut T, &T, f64),
-) -> impl Iterator<Item = std::io::Result<T>> {
-    own.take(l.length as usize).enumerate().map(move |(k, frame)| {
-        let (mut frame, much) = (frame?, blend(&l, k as i64));
-        if much > 0.0 {
-            let other = before.next().ok_or_else(|| std::io::Error::other("a frame is gone"))??;
-            mix(&mut frame, &other, much);
-        }
-        Ok(frame)
-    })
 }
 
 /// How bodies came to rest, in words.

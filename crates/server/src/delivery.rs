@@ -2,8 +2,8 @@
 use crate::problem::Problem;
 use crate::state::App;
 use axum::body::{Body, Bytes};
-use nematon_document::{BodyId, Loop, Scene};
-use nematon_evaluate::blend;
+use nematon_document::{BodyId, Scene};
+use nematon_evaluate::Fingerprint;
 use nematon_frames::{Chunk, FrameStore, Location};
 use nematon_store::Store;
 use std::io;
@@ -17,6 +17,16 @@ const PARTS_AHEAD: usize = 8;
 /// Bytes of a part.
 const PART: usize = 256 << 10;
 
+/// What the frames of a body are known by.
+async fn prints_of(app: &App, scene: &Arc<Scene>, body: &BodyId) -> Result<Arc<Vec<Fingerprint>>, Problem> {
+    app.meshes.fetch(scene).await?;
+    match app.prints.of(scene, &app.meshes).await.get(body) {
+        Some(Ok(p)) => Ok(p.clone()),
+        Some(Err(e)) => Err(Problem::unfit("The body has no shape", e)),
+        None => Err(Problem::missing("body")),
+    }
+}
+
 /// Where a body's true frames in a range lie.
 ///
 /// # Errors
@@ -27,13 +37,7 @@ pub async fn true_frames(
     body: &BodyId,
     range: RangeInclusive<i64>,
 ) -> Result<Vec<Location>, Problem> {
-    app.meshes.fetch(scene).await?;
-    let all = app.prints.of(scene, &app.meshes).await;
-    let prints = match all.get(body) {
-        Some(Ok(p)) => p,
-        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e)),
-        None => return Err(Problem::missing("body")),
-    };
+    let prints = prints_of(app, scene, body).await?;
     let (first, last) = (scene.frames.first, scene.frames.last);
     if *range.start() < first || *range.end() > last || range.is_empty() {
         return Err(Problem::unfit("No such frames", format!("The scene has frames {first} to {last}.")));
@@ -58,13 +62,7 @@ pub async fn true_frames(
 /// # Errors
 /// When the body has no shape, or frames can't be looked for.
 pub async fn true_from_first(app: &App, scene: &Arc<Scene>, body: &BodyId) -> Result<Vec<Location>, Problem> {
-    app.meshes.fetch(scene).await?;
-    let all = app.prints.of(scene, &app.meshes).await;
-    let prints = match all.get(body) {
-        Some(Ok(p)) => p,
-        Some(Err(e)) => return Err(Problem::unfit("The body has no shape", e)),
-        None => return Err(Problem::missing("body")),
-    };
+    let prints = prints_of(app, scene, body).await?;
     let keys: Vec<_> = prints.iter().map(|p| p.0).collect();
     Ok(app.store.find(&keys).await?.into_iter().map_while(|p| p).collect())
 }
@@ -106,24 +104,9 @@ pub fn read_turns(store: Store, places: Vec<Location>) -> mpsc::Receiver<io::Res
     read_by(store, places, Chunk::turns)
 }
 
-/// The same of a loop, whose last frames turn into those `before` its first: `mix` makes of two frames one.
-pub fn in_loop<T>(
-    mut own: mpsc::Receiver<io::Result<T>>,
-    mut before: mpsc::Receiver<io::Result<T>>,
-    looped: Loop,
-    mix: impl Fn(&mut T, &T, f64),
-) -> impl Iterator<Item = io::Result<T>> {
-    (0..looped.length).map_while(move |k| {
-        let frame = own.blocking_recv()?;
-        let much = blend(&looped, k);
-        Some(frame.and_then(|mut frame| {
-            if much > 0.0 {
-                let other = before.blocking_recv();
-                mix(&mut frame, &other.ok_or_else(|| io::Error::other("a frame is gone"))??, much);
-            }
-            Ok(frame)
-        }))
-    })
+/// What is read, for a writer on a thread of its own.
+pub fn read_on<T>(mut from: mpsc::Receiver<T>) -> impl Iterator<Item = T> {
+    std::iter::from_fn(move || from.blocking_recv())
 }
 
 fn read_by<T: Send + 'static>(

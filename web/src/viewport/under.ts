@@ -11,14 +11,17 @@ export class Under {
     const button = this.stage.handles.at(x, y, (p) => this.stage.onCanvas(p));
     if (button) return { kind: 'handles', id: button };
     const ray = this.stage.picker.ray(x, y);
-    for (const l of this.stage.layers.values()) l.drawn.ready();
-    const meshes = [
-      ...[...this.stage.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
-      ...this.stage.colliders.meshes(),
-      ...this.stage.figures.meshes(),
-    ];
+    const meshes = this.meshes();
     const found = ray.intersectObjects(meshes, false).find((h) => h.object.userData['id']);
     return found ? (found.object.userData as Hit) : null;
+  }
+
+  /** All that rays meet, ready for them. */
+  private meshes(): T.Object3D[] {
+    const { layers, colliders, figures } = this.stage;
+    for (const l of layers.values()) l.drawn.ready();
+    const seen = [...layers.values()].filter((l) => l.drawn.group.visible);
+    return [...seen.map((l) => l.drawn.mesh), ...colliders.meshes(), ...figures.meshes()];
   }
 
   /** The spot of a figure's surface at a place on the canvas: its triangle, and the shares of the second and third corner. */
@@ -39,12 +42,7 @@ export class Under {
   /** The place in the world under a place on the canvas: on what is there, else as far away as `near`, else on the ground. */
   place(x: number, y: number, near: number[] | null): number[] | null {
     const ray = this.stage.picker.ray(x, y);
-    for (const l of this.stage.layers.values()) l.drawn.ready();
-    const meshes = [
-      ...[...this.stage.layers.values()].filter((l) => l.drawn.group.visible).map((l) => l.drawn.mesh),
-      ...this.stage.colliders.meshes(),
-      ...this.stage.figures.meshes(),
-    ];
+    const meshes = this.meshes();
     const met = ray.intersectObjects(meshes, false)[0]?.point;
     const facing =
       near &&

@@ -17,13 +17,13 @@ export class Views {
     // With the ground, where it is near: the shadow tells how high a body is.
     const ground = this.stage.ground.group.position.y;
     if (box.min.y > ground && box.min.y - ground < 0.25 * size) box.min.y = ground;
-    this.lookAt(
-      box,
-      this.stage.camera.position
-        .clone()
-        .sub(this.stage.controls?.target ?? new T.Vector3())
-        .normalize(),
-    );
+    this.lookAt(box, this.way());
+  }
+
+  /** From what is looked at to where one looks from. */
+  private way(): T.Vector3 {
+    const to = this.stage.controls?.target ?? new T.Vector3();
+    return this.stage.camera.position.clone().sub(to).normalize();
   }
 
   /** Brings a thing into view from where one looks; all, where nothing of it is anywhere. */
@@ -38,13 +38,7 @@ export class Views {
       if (at) box.setFromCenterAndSize(at, new T.Vector3(near, near, near));
     } else box.copy(this.stage.outlines.bounds(`/fields/${id}`));
     if (box.isEmpty()) return this.frame(null);
-    this.lookAt(
-      box,
-      this.stage.camera.position
-        .clone()
-        .sub(this.stage.controls?.target ?? new T.Vector3())
-        .normalize(),
-    );
+    this.lookAt(box, this.way());
   }
 
   /** Looks at all, or the chosen body, from a side. */

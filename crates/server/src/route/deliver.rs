@@ -1,6 +1,6 @@
 //! Motion as files, from true frames only.
 use crate::api::{Api, Says};
-use crate::delivery::{disposition, from, in_loop, read as read_frames, read_turns, send, true_frames};
+use crate::delivery::{disposition, from, read as read_frames, read_on, read_turns, send, true_frames};
 use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::projects::{load, stage};
@@ -9,7 +9,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
-use nematon_evaluate::{Dress, Dressed, ShapeError, blended, blended_turns, comes_and_goes, shape};
+use nematon_evaluate::{Dress, Dressed, ShapeError, blended, blended_turns, comes_and_goes, in_loop, shape};
 use nematon_formats::{
     Delivery, Kind, Motion, NOTE, Pictured, Unit, Up, With, file_name, file_names, near, note, rounding,
 };
@@ -270,24 +270,23 @@ async fn read(
     let body = send(move |sink| {
         let motions = motions(&sent, first, every, rate);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
-            let mut read = read_frames(store.clone(), sent[k].places.clone());
+            let read = read_on(read_frames(store.clone(), sent[k].places.clone()));
             let tells = sent[k].tells();
             if let Some(l) = &looped {
-                let before = read_frames(store.clone(), sent[k].before.clone());
+                let before = read_on(read_frames(store.clone(), sent[k].before.clone()));
                 let mix = |a: &mut Vec<[f64; 3]>, b: &Vec<[f64; 3]>, much: f64| blended(a, b, much);
                 return Box::new(in_loop(read, before, l.clone(), mix).map(move |f| f.map(|f| tells(&f))));
             }
-            let frame = move || Some(read.blocking_recv()?.map(|f| tells(&f)));
-            Box::new(std::iter::from_fn(frame))
+            Box::new(read.map(move |f| f.map(|f| tells(&f))))
         };
         let mut turns = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
-            let mut read = read_turns(store.clone(), sent[k].places.clone());
+            let read = read_on(read_turns(store.clone(), sent[k].places.clone()));
             if let Some(l) = &looped {
-                let before = read_turns(store.clone(), sent[k].before.clone());
+                let before = read_on(read_turns(store.clone(), sent[k].before.clone()));
                 let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
                 return Box::new(in_loop(read, before, l.clone(), mix));
             }
-            Box::new(std::iter::from_fn(move || read.blocking_recv()))
+            Box::new(read)
         };
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut turns);
         kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames, turns })
