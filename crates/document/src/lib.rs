@@ -43,7 +43,7 @@ pub use kind::{
     PlantMesh, Plants, Ring, Shape, Shed, ShedRule, Sheds, Sheet, SkinOf, Source, Star, Strands, Thin, Tube,
     Warp, Wood,
 };
-pub use look::{Camera, Finish, Surface};
+pub use look::{Camera, Finish, Finishing, Surface};
 pub use map::*;
 pub use migrate::{migrate, version};
 pub use moving::MOST_ON_EACH_OTHER;

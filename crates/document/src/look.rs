@@ -1,5 +1,5 @@
 //! How things look and from where they are looked at. No frame follows from any of it.
-use crate::Node;
+use crate::{MapId, Node};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -19,6 +19,22 @@ pub enum Surface {
     Turf,
 }
 
+/// What is done to a computed surface to look finished.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Finishing {
+    /// Evened out.
+    Even,
+    /// Smoothed by subdivision.
+    Smooth,
+    /// As thick as it is.
+    Thick,
+}
+
+impl Finishing {
+    pub const ALL: [Finishing; 3] = [Finishing::Even, Finishing::Smooth, Finishing::Thick];
+}
+
 /// How a computed surface is finished: where it is seen and handed over, and never where it is computed.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
@@ -28,14 +44,65 @@ pub struct Finish {
     /// How many times it is smoothed by subdivision: each time four triangles for one.
     #[schemars(title = "Smoothed", range(min = 0, max = 3))]
     pub smooth: u32,
-    /// Between its two sides, with a rim along its borders; 0 leaves it a surface.
+    /// Between its two sides, with a rim along its borders; 0 leaves it a surface. Where it lies on itself it is as thick as there is room.
     #[schemars(title = "Thick", range(min = 0, max = 0.5), extend("unit" = "m"))]
     pub thickness: f64,
+    /// How many rounds of evening out it has: what is rough from point to point goes, what is large stays.
+    #[schemars(title = "Evened out", range(min = 0, max = 40))]
+    #[serde(skip_serializing_if = "is_none_of_it")]
+    pub even: u32,
+    /// Over how many frames before and after each it is evened out in time; 0 leaves each as it is.
+    #[schemars(title = "Evened in time", range(min = 0, max = 12), extend("unit" = "frames"))]
+    #[serde(skip_serializing_if = "is_none_of_it")]
+    pub steady: u32,
+    /// Edges whose faces at rest stand at more than that to each other stay sharp.
+    #[schemars(title = "Creases from", range(min = 0.1, max = 3.15), extend("unit" = "rad"))]
+    #[serde(skip_serializing_if = "is_a_crease")]
+    pub crease: f64,
+    /// What is done after what, each once.
+    #[schemars(title = "Order", length(min = 3, max = 3))]
+    #[serde(skip_serializing_if = "is_in_order")]
+    pub order: [Finishing; 3],
+    /// The map that tells how much of the thickness there is.
+    #[schemars(title = "Thick by")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<MapId>,
+    /// The map that leaves out what of it is over a half.
+    #[schemars(title = "Left out by")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub hides: Option<MapId>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_none_of_it(n: &u32) -> bool {
+    *n == 0
+}
+
+/// An edge is a crease from 60 degrees on.
+const CREASE: f64 = 1.0472;
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
+fn is_a_crease(v: &f64) -> bool {
+    *v == CREASE
+}
+
+fn is_in_order(order: &[Finishing; 3]) -> bool {
+    *order == Finishing::ALL
 }
 
 impl Default for Finish {
     fn default() -> Self {
-        Finish { on: true, smooth: 1, thickness: 0.0 }
+        Finish {
+            on: true,
+            smooth: 1,
+            thickness: 0.0,
+            even: 0,
+            steady: 0,
+            crease: CREASE,
+            order: Finishing::ALL,
+            by: None,
+            hides: None,
+        }
     }
 }
 

@@ -78,6 +78,10 @@ fn let_go(next: &mut Value, path: &str, stands: &impl Fn(&str) -> Option<Value>)
         ["bodies", _, "scaled", what, ..] => {
             (up(4), Some(format!("{} is scaled by no map then", own(&format!("{}/scaled/{what}", up(2))))))
         }
+        ["bodies", _, "finish", "by"] => {
+            (up(4), Some(format!("{} is finished as thick everywhere then", own(&up(2)))))
+        }
+        ["bodies", _, "finish", "hides"] => (up(4), Some(format!("{} is finished whole then", own(&up(2))))),
         ["bodies", _, "grips", _, "map"]
             if next
                 .pointer(&up(4))

@@ -1,7 +1,7 @@
 //! Reading a scene: every fault with its JSON path, never only the first.
 use crate::{
-    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Form, HeldTo, MAX_FRAMES, Map, Node, Scaled, Scene,
-    Shape, SurfaceOf, VERSION, Weights, describe::whose, ids::is_key, migrate,
+    Act, Body, BodyId, By, Choice, Cloth, Field, FieldId, Finishing, Form, HeldTo, MAX_FRAMES, Map, Node,
+    Scaled, Scene, Shape, SurfaceOf, VERSION, Weights, describe::whose, ids::is_key, migrate,
 };
 use jsonschema::error::ValidationErrorKind as Wrong;
 use schemars::JsonSchema;
@@ -466,6 +466,18 @@ fn maps(id: &BodyId, body: &Body, faults: &mut Vec<Fault>) {
                 faults.push(Fault::new(format!("{path}/points"), message));
             }
             _ => {}
+        }
+    }
+    if let Some(f) = &body.finish {
+        for (key, map) in [("by", &f.by), ("hides", &f.hides)] {
+            if let Some(map) = map.as_ref().filter(|m| !body.maps.contains_key(*m)) {
+                let message = format!("names the map \"{map}\", which the body does not have");
+                faults.push(Fault::new(format!("/bodies/{id}/finish/{key}"), message));
+            }
+        }
+        if !Finishing::ALL.iter().all(|k| f.order.contains(k)) {
+            let message = "does something twice: it has evened out, smoothed and thick once each";
+            faults.push(Fault::new(format!("/bodies/{id}/finish/order"), message));
         }
     }
     if body.scaled.contains_key(&Scaled::Follow) && body.follow.is_none() {

@@ -1,9 +1,9 @@
 //! What bodies are handed out as in place of their own points: strands as the hairs between them, plants as their skins, cloth as it is finished.
 use crate::plants::limbs;
 use crate::strands::{Between, hairs};
-use crate::{MeshLibrary, ShapeError, Shaped, Stage};
-use nematon_document::Body;
-use nematon_geometry::{Finish, Limbs, Mesh};
+use crate::{Ground, MeshLibrary, ShapeError, Shaped, Stage, begins};
+use nematon_document::{Body, MapId};
+use nematon_geometry::{Finish, Finishing, Finishings, Limbs, Mesh};
 
 /// A body's dress.
 #[derive(Clone, Debug)]
@@ -23,17 +23,50 @@ pub struct Dressed {
 }
 
 /// How a cloth is finished, where it is.
-pub fn finished(body: &Body, shaped: &Shaped) -> Option<Finish> {
-    let own = body.finish.as_ref().filter(|f| f.on && (f.smooth > 0 || f.thickness > 0.0))?;
-    body.kind.cloth()?;
-    Some(Finish::of(&shaped.mesh, own.smooth, own.thickness))
+///
+/// # Errors
+/// When a map that it names can't be had.
+pub fn finished(
+    stage: &Stage,
+    body: &Body,
+    shaped: &Shaped,
+    library: &dyn MeshLibrary,
+) -> Result<Option<Finish>, ShapeError> {
+    let Some(own) = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some()) else {
+        return Ok(None);
+    };
+    let ground = Ground { stage, place: begins(stage, body), mesh: &shaped.mesh, library };
+    let at = |map: &Option<MapId>| -> Result<Option<Vec<f32>>, ShapeError> {
+        let Some(dyed) = map.as_ref().and_then(|m| ground.named(body, m)) else { return Ok(None) };
+        Ok(Some(dyed?.at(stage, stage.frames.first as f64)))
+    };
+    let (share, hidden) = (at(&own.by)?, at(&own.hides)?);
+    let order = own.order.iter().map(|step| match step {
+        nematon_document::Finishing::Even => Finishing::Even(own.even),
+        nematon_document::Finishing::Smooth => Finishing::Smooth(own.smooth),
+        nematon_document::Finishing::Thick => Finishing::Thick(own.thickness),
+    });
+    let by = Finishings {
+        order: order.collect(),
+        crease: own.crease,
+        share: share.as_deref(),
+        hidden: hidden.as_deref(),
+    };
+    let out = Finish::of(&shaped.mesh, &by);
+    Ok((!out.steps.is_empty()).then_some(out))
+}
+
+/// Over how many frames before and after each a body is evened out in time where it is finished.
+pub fn steady(body: &Body) -> u32 {
+    let own = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some());
+    own.map_or(0, |f| f.steady)
 }
 
 impl Dress {
     /// The dress of a body, where it is wanted and has one.
     ///
     /// # Errors
-    /// When what strands grow on can't be had.
+    /// When what strands grow on, or a map that a cloth is finished by, can't be had.
     pub fn of(
         scene: &Stage,
         body: &Body,
@@ -45,7 +78,7 @@ impl Dress {
             return Ok(limbs(own, shaped).map(Dress::Limbs));
         }
         if wanted.finished
-            && let Some(finish) = finished(body, shaped)
+            && let Some(finish) = finished(scene, body, shaped, library)?
         {
             return Ok(Some(Dress::Finished(Box::new(finish))));
         }

@@ -52,6 +52,14 @@ enum Block {
     Amounts(usize),
 }
 
+/// What a part of the buffer is for: of what is drawn, bytes of each vertex, or which vertices.
+#[derive(Clone, Copy)]
+enum Holds {
+    Numbers,
+    Vertices(usize),
+    Corners,
+}
+
 #[derive(Default)]
 struct Layout {
     views: Row,
@@ -103,7 +111,7 @@ pub(crate) fn vertices(mesh: &Mesh) -> Vertices {
 }
 
 /// All bodies, each as it can be: see above.
-pub(crate) fn write_glb(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
+fn laid(all: &mut Delivery) -> Result<Layout> {
     let mut out = Layout::default();
     for body in 0..all.bodies.len() {
         let m = all.bodies[body];
@@ -114,7 +122,12 @@ pub(crate) fn write_glb(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
             None => out.pieces(body, &m, material),
         }
     }
-    let text = out.told(all.name);
+    Ok(out)
+}
+
+pub(crate) fn write_glb(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
+    let mut out = laid(all)?;
+    let text = out.told(all.name, None);
     let whole = 12 + 8 + text.len() + 8 + out.bytes;
     if whole > MOST {
         return Err(Error::other(
@@ -129,6 +142,29 @@ pub(crate) fn write_glb(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
     for word in [out.bytes as u32, 0x004e_4942] {
         sink.write_all(&word.to_le_bytes())?;
     }
+    buffer(sink, &out, all)
+}
+
+/// The same as a text beside its numbers, in a zip.
+pub(crate) fn write_zip(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> {
+    let mut out = laid(all)?;
+    let file = match all.bodies {
+        [one] => crate::file_name(one.name),
+        _ => crate::file_name(all.name),
+    };
+    let uri = percent_encoding::utf8_percent_encode(&file, percent_encoding::NON_ALPHANUMERIC);
+    let text = out.told(all.name, Some(&format!("{uri}.bin")));
+    let mut zip = zip::ZipWriter::new_stream(sink);
+    let options = zip::write::SimpleFileOptions::default();
+    zip.start_file(format!("{file}.gltf"), options)?;
+    zip.write_all(&text)?;
+    zip.start_file(format!("{file}.bin"), options.large_file(true))?;
+    buffer(&mut zip, &out, all)?;
+    zip.finish()?.flush()
+}
+
+/// All numbers, one block after the other.
+fn buffer(sink: &mut dyn Write, out: &Layout, all: &mut Delivery) -> Result<()> {
     for block in &out.blocks {
         match block {
             Block::Bytes(raw) => sink.write_all(raw)?,
@@ -160,15 +196,20 @@ fn bounds(values: &[[f32; 3]]) -> [[f32; 3]; 2] {
 
 impl Layout {
     /// Room in the buffer, and its view.
-    fn view(&mut self, long: usize) -> usize {
+    fn view(&mut self, long: usize, what: Holds) -> usize {
         let at = self.bytes;
         self.bytes += long;
-        self.views.push(&format!(r#"{{"buffer":0,"byteOffset":{at},"byteLength":{long}}}"#))
+        let more = match what {
+            Holds::Numbers => String::new(),
+            Holds::Vertices(each) => format!(r#","byteStride":{each},"target":34962"#),
+            Holds::Corners => r#","target":34963"#.into(),
+        };
+        self.views.push(&format!(r#"{{"buffer":0,"byteOffset":{at},"byteLength":{long}{more}}}"#))
     }
 
-    fn raw(&mut self, mut raw: Vec<u8>) -> usize {
+    fn raw(&mut self, mut raw: Vec<u8>, what: Holds) -> usize {
         let long = raw.len();
-        let view = self.view(long);
+        let view = self.view(long, what);
         raw.resize(long.next_multiple_of(4), 0);
         self.bytes += raw.len() - long;
         self.blocks.push(Block::Bytes(raw));
@@ -184,12 +225,13 @@ impl Layout {
     }
 
     fn floats<const N: usize>(&mut self, values: &[[f32; N]], name: &str) -> usize {
-        let view = self.raw(floats(values.iter().copied()));
+        let what = if name == "MAT4" { Holds::Numbers } else { Holds::Vertices(4 * N) };
+        let view = self.raw(floats(values.iter().copied()), what);
         self.accessor(view, 0, values.len(), (FLOAT, name), "")
     }
 
     fn places(&mut self, values: &[[f32; 3]]) -> usize {
-        let view = self.raw(floats(values.iter().copied()));
+        let view = self.raw(floats(values.iter().copied()), Holds::Vertices(PLACE));
         let [lo, hi] = bounds(values);
         self.accessor(view, 0, values.len(), (FLOAT, "VEC3"), &limits(lo, hi))
     }
@@ -197,7 +239,7 @@ impl Layout {
     fn words(&mut self, values: impl Iterator<Item = u32>) -> usize {
         let raw: Vec<u8> = values.flat_map(u32::to_le_bytes).collect();
         let count = raw.len() / 4;
-        let view = self.raw(raw);
+        let view = self.raw(raw, Holds::Corners);
         self.accessor(view, 0, count, (WORD, "SCALAR"), "")
     }
 
@@ -208,7 +250,7 @@ impl Layout {
             return *found;
         }
         let all: Vec<[f32; 1]> = (0..m.count).map(|k| [(k as f64 / m.pace()) as f32]).collect();
-        let view = self.raw(floats(all.iter().copied()));
+        let view = self.raw(floats(all.iter().copied()), Holds::Numbers);
         let last = all.last().map_or(0.0, |t| t[0]);
         let more = format!(r#","min":[0],"max":[{last}]"#);
         let found = self.accessor(view, 0, m.count, (FLOAT, "SCALAR"), &more);
@@ -227,7 +269,7 @@ impl Layout {
         let mut look =
             json!({ "baseColorFactor": [r, g, b, 1.0], "metallicFactor": 0.0, "roughnessFactor": 0.9 });
         if let Some(p) = m.picture {
-            let view = self.raw(p.bytes.to_vec());
+            let view = self.raw(p.bytes.to_vec(), Holds::Numbers);
             let kind = if p.ending == "jpg" { "image/jpeg" } else { "image/png" };
             let image = self.images.add(&json!({ "bufferView": view, "mimeType": kind }));
             let texture = self.textures.add(&json!({ "source": image }));
@@ -310,7 +352,7 @@ impl Layout {
                 long += each * (ranges[to].len() - 1);
                 to += 1;
             }
-            let view = self.view(long);
+            let view = self.view(long, Holds::Numbers);
             let mut at = 0;
             for plant in from..to {
                 for k in 0..ranges[plant].len() - 1 {
@@ -368,7 +410,7 @@ impl Layout {
             })
             .flat_map(u16::to_le_bytes)
             .collect();
-        let view = self.raw(joints);
+        let view = self.raw(joints, Holds::Vertices(8));
         let joints = self.accessor(view, 0, v.points.len(), (HALF, "VEC4"), "");
         let weights: Vec<[f32; 4]> = v.points.iter().map(|p| of(p).1).collect();
         let weights = self.floats(&weights, "VEC4");
@@ -405,7 +447,7 @@ impl Layout {
         let many = (BLOCK / each.max(1)).max(1);
         for from in (0..n).step_by(many) {
             let of = from..(from + many).min(n);
-            let view = self.view(each * of.len());
+            let view = self.view(each * of.len(), Holds::Numbers);
             let mut at = 0;
             for k in of.clone() {
                 at = self.moves(own[k], view, at, m, (input, m.turned));
@@ -457,7 +499,7 @@ impl Layout {
         let long = base.len() * PLACE;
         let mut targets = vec![];
         if m.count > 1 {
-            let view = self.view((m.count - 1) * long * if normals { 2 } else { 1 });
+            let view = self.view((m.count - 1) * long * if normals { 2 } else { 1 }, Holds::Vertices(PLACE));
             let mut at = 0;
             for [lo, hi] in limits_of.iter().take(m.count - 1) {
                 let mut target = json!({ "POSITION": self.accessor(view, at, base.len(), (FLOAT, "VEC3"), &limits(*lo, *hi)) });
@@ -480,7 +522,7 @@ impl Layout {
         self.root(m, &[node]);
         if m.count > 1 {
             let input = self.times(m);
-            let view = self.view(4 * m.count * (m.count - 1));
+            let view = self.view(4 * m.count * (m.count - 1), Holds::Numbers);
             self.blocks.push(Block::Amounts(m.count));
             let output = self.accessor(view, 0, m.count * (m.count - 1), (FLOAT, "SCALAR"), "");
             self.channel(node, "weights", input, output, "LINEAR");
@@ -488,11 +530,12 @@ impl Layout {
         Ok(())
     }
 
-    /// All that is said around the buffer, as long as it has to be.
-    fn told(&mut self, name: &str) -> Vec<u8> {
+    /// All that is said around the buffer, as long as it has to be; where that is, if it is elsewhere.
+    fn told(&mut self, name: &str, elsewhere: Option<&str>) -> Vec<u8> {
         let mut out = String::from(r#"{"asset":{"version":"2.0","generator":"Nematon"},"scene":0"#);
         let scene = json!([{ "name": name, "nodes": self.roots }]);
-        let _ = write!(out, r#","scenes":{scene},"buffers":[{{"byteLength":{}}}]"#, self.bytes);
+        let uri = elsewhere.map_or_else(String::new, |u| format!(r#","uri":"{u}""#));
+        let _ = write!(out, r#","scenes":{scene},"buffers":[{{"byteLength":{}{uri}}}]"#, self.bytes);
         for (key, row) in [
             ("bufferViews", &self.views),
             ("accessors", &self.accessors),

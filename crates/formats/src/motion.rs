@@ -203,8 +203,12 @@ pub enum Kind {
     Ply,
     /// USD text with time samples; in a zip with the pictures that bodies are seen with, where there are any.
     Usda,
+    /// The same as a binary USD file.
+    Usdc,
     /// Binary glTF: plants as skins with a clip, loose pieces as nodes with one, all else as shapes that follow each other.
     Glb,
+    /// The same as a text with its numbers beside it, in a zip.
+    Gltf,
     /// The first frame alone, as OBJ; of several bodies, or with pictures, a zip of them.
     Still,
 }
@@ -259,7 +263,13 @@ pub fn rounding(frame: &[[f64; 3]], origin: [f64; 3]) -> f64 {
 }
 
 impl Kind {
-    pub const ALL: [Kind; 6] = [Kind::Npy, Kind::Obj, Kind::Ply, Kind::Usda, Kind::Glb, Kind::Still];
+    /// Whether plants are in it as skins with joints.
+    pub fn has_joints(self) -> bool {
+        matches!(self, Kind::Glb | Kind::Gltf)
+    }
+
+    pub const ALL: [Kind; 8] =
+        [Kind::Npy, Kind::Obj, Kind::Ply, Kind::Usda, Kind::Usdc, Kind::Glb, Kind::Gltf, Kind::Still];
 
     /// What it is asked for by.
     pub fn name(self) -> &'static str {
@@ -268,7 +278,9 @@ impl Kind {
             Kind::Obj => "obj",
             Kind::Ply => "ply",
             Kind::Usda => "usda",
+            Kind::Usdc => "usdc",
             Kind::Glb => "glb",
+            Kind::Gltf => "gltf",
             Kind::Still => "still",
         }
     }
@@ -281,9 +293,10 @@ impl Kind {
             Kind::Npy => "npy".into(),
             Kind::Obj => "obj.zip".into(),
             Kind::Ply => "ply.zip".into(),
-            Kind::Usda if pictured(bodies) => "usda.zip".into(),
-            Kind::Usda => "usda".into(),
+            Kind::Usda | Kind::Usdc if pictured(bodies) => format!("{}.zip", self.name()),
+            Kind::Usda | Kind::Usdc => self.name().into(),
             Kind::Glb => "glb".into(),
+            Kind::Gltf => "gltf.zip".into(),
             Kind::Still if bodies.len() > 1 || pictured(bodies) => format!("{first:04}.obj.zip"),
             Kind::Still => format!("{first:04}.obj"),
         }
@@ -297,7 +310,10 @@ impl Kind {
             Kind::Usda if !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Still if bodies.len() == 1 && !pictured(bodies) => "text/plain; charset=utf-8",
             Kind::Glb => "model/gltf-binary",
-            Kind::Npy | Kind::Obj | Kind::Ply | Kind::Usda | Kind::Still => "application/zip",
+            Kind::Usdc if !pictured(bodies) => "application/octet-stream",
+            Kind::Npy | Kind::Obj | Kind::Ply | Kind::Usda | Kind::Usdc | Kind::Gltf | Kind::Still => {
+                "application/zip"
+            }
         }
     }
 
@@ -309,9 +325,10 @@ impl Kind {
         match self {
             Kind::Npy => npy::write_npy(sink, all),
             Kind::Ply => ply::write_ply_zip(sink, all),
-            Kind::Usda if pictured(all.bodies) => usd::write_zip(sink, all),
-            Kind::Usda => usd::write_usda(sink, all),
+            Kind::Usda | Kind::Usdc if pictured(all.bodies) => usd::write_zip(self, sink, all),
+            Kind::Usda | Kind::Usdc => usd::write(self, sink, all),
             Kind::Glb => gltf_motion::write_glb(sink, all),
+            Kind::Gltf => gltf_motion::write_zip(sink, all),
             Kind::Still if all.bodies.len() == 1 && !pictured(all.bodies) => {
                 let none = || std::io::Error::other("there is no frame to write");
                 let first = (all.frames)(0).next().ok_or_else(none)??;
@@ -339,7 +356,9 @@ impl Kind {
         let count = bodies.iter().map(|b| b.count).max().unwrap_or(1) as u64;
         // Shapes that follow each other have a row of amounts a frame, each as long as there are frames.
         let squared = |n: u64| match self {
-            Kind::Glb => bodies.iter().filter(|b| b.is_shapes()).count() as u64 * 4 * n * (n - 1),
+            Kind::Glb | Kind::Gltf => {
+                bodies.iter().filter(|b| b.is_shapes()).count() as u64 * 4 * n * (n - 1)
+            }
             _ => 0,
         };
         match count {

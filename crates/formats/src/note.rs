@@ -79,13 +79,13 @@ fn of(kind: Kind, bodies: &[Motion], with: With) -> Vec<String> {
         with.velocities.then(|| format!("How fast each point goes is beside its place, {of}, for blur."))
     };
     let mut out = match kind {
-        Kind::Usda => vec![
-            format!("USD text. {length}, {up} is up; the file says so itself, and the time code is the frame's number."),
+        Kind::Usda | Kind::Usdc => vec![
+            format!("{}. {length}, {up} is up; the file says so itself, and the time code is the frame's number.", if kind == Kind::Usda { "USD text" } else { "Binary USD" }),
             "Meshes have their points sampled in time and one set of faces; no subdivision is asked for. Loose pieces are points or instances with ids, strands are linear curves with widths.".into(),
             "As a reference or payload it needs no more; a picture stands in the same zip.".into(),
         ],
-        Kind::Glb => vec![
-            format!("Binary glTF 2.0. {metres} Time is in seconds from frame {first} on."),
+        Kind::Glb | Kind::Gltf => vec![
+            format!("{} {metres} Time is in seconds from frame {first} on.", if kind == Kind::Glb { "Binary glTF 2.0." } else { "glTF 2.0, a text and its numbers beside it." }),
             "Plants are skins with joints, loose pieces are nodes, all else is shapes that follow each other, one a frame, each fading into the next.".into(),
         ],
         Kind::Obj | Kind::Still => vec![
@@ -102,7 +102,7 @@ fn of(kind: Kind, bodies: &[Motion], with: With) -> Vec<String> {
         ],
     };
     match kind {
-        Kind::Usda => out.extend(fast("in the lengths that its points are told in, a second")),
+        Kind::Usda | Kind::Usdc => out.extend(fast("in the lengths that its points are told in, a second")),
         Kind::Ply => out.extend(fast("as vx, vy and vz in lengths of the file a second")),
         _ => {}
     }

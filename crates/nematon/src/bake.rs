@@ -1,10 +1,10 @@
 //! `nematon bake`: a scene file to files of motion, with no server and no database.
 use crate::files::{Folder, read_scene};
 use clap::{Args, ValueEnum};
-use nematon_document::{BodyId, Loop, Quality, Scene};
+use nematon_document::{BodyId, Loop, Parent, Quality, Scene};
 use nematon_evaluate::{
-    Dress, Dressed, FrameSnag, Member, Run, Settled, Stage, Stopwatch, Touches, blended, blended_turns,
-    comes_and_goes, in_loop, shape,
+    Dress, Dressed, FrameSnag, Going, Member, Outgoing, Run, Settled, Stage, Stopwatch, Touches, Written,
+    beside, blended, blended_turns, comes_and_goes, in_loop, shape, steadied, steady,
 };
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, near,
@@ -56,6 +56,12 @@ pub struct BakeArgs {
     /// Writes every n-th frame only, from the first on.
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     every: u32,
+    /// Writes so many frames a second, between those that were computed where there is none at that time.
+    #[arg(long, conflicts_with = "every", value_parser = pace)]
+    rate: Option<f64>,
+    /// Tells places beside a thing as it goes: handle:KEY, collider:KEY, figure:KEY or joint:KEY:NAME.
+    #[arg(long)]
+    beside: Option<String>,
     /// Writes how fast each point goes, in usda and ply.
     #[arg(long)]
     velocities: bool,
@@ -141,8 +147,12 @@ enum Format {
     Ply,
     /// NAME.usda: USD text with time samples.
     Usda,
+    /// NAME.usdc: the same as a binary file.
+    Usdc,
     /// NAME.glb: binary glTF with a clip: plants as skins, pieces as nodes, all else as shapes that follow each other.
     Glb,
+    /// NAME.gltf.zip: the same as a text with its numbers beside it.
+    Gltf,
 }
 
 impl Format {
@@ -152,9 +162,16 @@ impl Format {
             Format::Obj => Kind::Obj,
             Format::Ply => Kind::Ply,
             Format::Usda => Kind::Usda,
+            Format::Usdc => Kind::Usdc,
             Format::Glb => Kind::Glb,
+            Format::Gltf => Kind::Gltf,
         }
     }
+}
+
+fn pace(text: &str) -> Result<f64, String> {
+    let found = text.parse::<f64>().ok().filter(|r| (0.1..=1000.0).contains(r));
+    found.ok_or_else(|| "it is from 0.1 to 1000 frames a second".into())
 }
 
 pub fn frames(text: &str) -> Result<(i64, i64), String> {
@@ -190,6 +207,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
         let (a, b) = (scene.frames.first, scene.frames.last);
         return Err(format!("the scene has frames {a} to {b}, so {first} to {last} can't be written"));
     }
+    let beside = args.beside.as_deref().map(|text| beside(&scene, text)).transpose()?;
     scene.frames.last = last;
     let wanted = if args.draft { Some(Wanted::Draft) } else { args.quality };
     if let Some(wanted) = wanted {
@@ -201,7 +219,8 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
     let (mut islands, mut bodies, mut faults, mut notes) = (vec![], vec![], vec![], vec![]);
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     for members in scene.islands() {
-        let job = Job { scene: &scene, names: &names, folder, args, out, first, looped: looped.as_ref() };
+        let (looped, beside) = (looped.as_ref(), beside.clone());
+        let job = Job { scene: &scene, names: &names, folder, args, out, first, looped, beside };
         let told = pool.install(|| island(&job, &members))?;
         islands.push(told.island);
         bodies.extend(told.bodies);
@@ -242,6 +261,8 @@ struct Job<'a> {
     /// The first frame that is kept.
     first: i64,
     looped: Option<&'a Loop>,
+    /// What places are told beside.
+    beside: Option<Parent>,
 }
 
 /// Frames of a body until they are written: in a file without a name, so that no more than one is in memory. How many
@@ -424,8 +445,8 @@ fn walk(job: &Job, run: &mut Run, watch: &Stopwatch) -> std::io::Result<Gathered
         }
         for k in 0..n {
             got.largest[k] = got.largest[k].max(run.bodies[k].strain(run.state(k)).largest);
-            if frame >= job.first && (frame - job.first) % i64::from(job.args.every) == 0 {
-                got.motion[k].push(&at[k], job.args.exact)?;
+            if frame >= job.first {
+                got.motion[k].push(&at[k], job.args.exact || job.beside.is_some())?;
                 if let Some(turns) = run.turns(k) {
                     got.motion[k].push_turns(job.out, &turns)?;
                 }
@@ -466,20 +487,23 @@ fn tell(frame: i64, s: &FrameSnag) -> Value {
 
 /// Writes a file, and tells whoever comes next what is in it.
 fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -> std::io::Result<String> {
-    let (first, count, rate) = (job.first, motion.count, job.scene.frames.rate);
+    let (first, count) = (job.first, motion.count);
     // What ended early has no loop: it is written as it came.
     let whole = |l: &Loop| count as i64 == l.length + l.blend;
     let looped = job.looped.filter(|l| whole(l));
     let (first, count) = looped.map_or((first, count), |l| (l.from, l.length as usize));
+    let stage = Stage::new(job.scene, job.folder);
+    let (beside, every) = (job.beside.clone(), i64::from(job.args.every));
+    let out = Outgoing { first, count, rate: job.scene.frames.rate, every, pace: job.args.rate, beside };
+    let Written { first, count, every, rate } = out.written();
     let seen = job.scene.bodies.get(&body.id).and_then(|b| b.picture.as_ref());
     let seen = seen.map(|from| job.folder.bytes(from)).transpose().map_err(std::io::Error::other)?;
     let picture = seen.as_deref().map(Pictured::of);
-    let jointed = kind == Kind::Glb;
+    let jointed = kind.has_joints();
     let wanted =
         Dressed { hairs: job.args.hairs, skins: job.args.skins || jointed, finished: job.args.finished };
     let dress = match job.scene.bodies.get(&body.id).filter(|_| wanted != Dressed::default()) {
         Some(own) => {
-            let stage = Stage::new(job.scene, job.folder);
             let dress =
                 shape(&stage, own, job.folder).and_then(|s| Dress::of(&stage, own, &s, job.folder, wanted));
             dress.map_err(std::io::Error::other)?
@@ -489,10 +513,11 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let limbs = dress.as_ref().filter(|_| jointed).and_then(Dress::limbs);
     let dress = dress.as_ref().filter(|_| limbs.is_none());
     let dressed = dress.map(Dress::mesh);
-    let (mesh, origin) = (dressed.as_ref().unwrap_or(&body.shaped.mesh), motion.origin);
+    let mesh = dressed.as_ref().unwrap_or(&body.shaped.mesh);
+    let origin = if out.beside.is_some() { [0.0; 3] } else { motion.origin };
+    let over = job.scene.bodies.get(&body.id).filter(|_| wanted.finished).map_or(0, steady);
     let comes = comes_and_goes(job.scene, &body.id) && dress.is_none_or(|d| d.limbs().is_none());
     let turned = motion.turns.is_some();
-    let every = i64::from(job.args.every);
     let told =
         Motion { name: &body.name, mesh, first, count, every, rate, origin, comes, turned, picture, limbs };
     let name = format!("{name}.{}", kind.ending(&[told]));
@@ -513,10 +538,14 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
         Ok(Box::new(in_loop(motion.frames()?.skip(l.blend as usize), motion.frames()?, l.clone(), mix)))
     };
     let frames: &mut Frames = &mut |_| match own() {
-        Ok(all) => match dress {
-            Some(d) => Box::new(all.map(move |f| f.map(|f| d.frame(&f)))),
-            None => Box::new(all),
-        },
+        Ok(all) => {
+            let even = steadied(over, out.count, all);
+            let all: Going<[f32; 3]> = match dress {
+                Some(d) => Box::new(even.map(move |f| f.map(|f| d.frame(&f)))),
+                None => even,
+            };
+            out.places(&stage, motion.origin, all)
+        }
         Err(e) => Box::new(std::iter::once::<Frame>(Err(e))),
     };
     let turns: &mut Turns = &mut |_| match motion.turns() {
@@ -524,11 +553,12 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
             Some(l) => match motion.turns() {
                 Ok(before) => {
                     let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
-                    Box::new(in_loop(all.skip(l.blend as usize), before, l.clone(), mix))
+                    let own = in_loop(all.skip(l.blend as usize), before, l.clone(), mix);
+                    out.turns(&stage, Box::new(own))
                 }
                 Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
             },
-            None => Box::new(all),
+            None => out.turns(&stage, Box::new(all)),
         },
         Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
     };

@@ -2,16 +2,11 @@
 import { http, told, type FinishHead } from './http';
 import { readHead } from './shape';
 
-export type Finished = {
-  head: FinishHead;
-  /** Where the parts of each point begin; of which computed point each is, and how much. */
-  from: Uint32Array;
-  points: Uint32Array;
-  parts: Float32Array;
-  /** Triangles of the surface, and of all. */
-  surface: Uint32Array;
-  triangles: Uint32Array;
-};
+/** Points are parts of those before, so many times over. */
+export type PartsStep = { times: number; count: number; from: Uint32Array; points: Uint32Array; parts: Float32Array };
+/** Points stand off to both sides of a surface: those over it first. */
+export type ThickStep = { half: Float32Array; rest: Float32Array; surface: Uint32Array };
+export type Finished = { steps: (PartsStep | ThickStep)[]; triangles: Uint32Array };
 
 export async function readFinish(id: number, body: string, signal?: AbortSignal): Promise<Finished> {
   const path = { id, body };
@@ -22,26 +17,143 @@ export async function readFinish(id: number, body: string, signal?: AbortSignal)
   let at = start;
   const words = (n: number) => new Uint32Array(bytes, (at += 4 * n) - 4 * n, n);
   const floats = (n: number) => new Float32Array(bytes, (at += 4 * n) - 4 * n, n);
-  return {
-    head,
-    from: words(head.points + 1),
-    points: words(head.parts),
-    parts: floats(head.parts),
-    surface: words(3 * head.surface),
-    triangles: words(3 * head.triangles),
-  };
+  const steps = head.steps.map(({ points, times, parts, surface }) =>
+    times > 0
+      ? { times, count: points, from: words(points + 1), points: words(parts), parts: floats(parts) }
+      : { half: floats(points), rest: floats(3 * points), surface: words(3 * surface) },
+  );
+  return { steps, triangles: words(3 * head.triangles) };
 }
 
-/** Numbers of the computed points as those of the finished surface, so many a point. */
-export function spread(f: Finished, of: ArrayLike<number>, size: number, out: Float32Array) {
-  const { from, points, parts } = f;
-  for (let k = 0; k < f.head.points; k++) {
+/** How many points come out of a step that so many go into. */
+export const countAfter = (step: PartsStep | ThickStep) => ('half' in step ? 2 * step.half.length : step.count);
+
+/** Numbers of points as those of what they are parts of, so many a point. */
+export function spread({ from, points, parts, count }: PartsStep, of: ArrayLike<number>, size: number, out: Float32Array) {
+  for (let k = 0; k < count; k++) {
     for (let c = 0; c < size; c++) {
       let sum = 0;
       for (let j = from[k]!; j < from[k + 1]!; j++) sum += parts[j]! * of[size * points[j]! + c]!;
       out[size * k + c] = sum;
     }
   }
+}
+
+/** Numbers of the computed points as those of the finished ones; those of what is under are the other way round where `turns`. */
+export function through(f: Finished, of: ArrayLike<number>, size: number, turns = false): Float32Array {
+  let now = Float32Array.from(of);
+  for (const step of f.steps) {
+    if ('half' in step) {
+      const both = new Float32Array(2 * now.length);
+      both.set(now);
+      for (let k = 0; k < now.length; k++) both[now.length + k] = turns ? -now[k]! : now[k]!;
+      now = both;
+    } else
+      for (let k = 0; k < step.times; k++) {
+        const next = new Float32Array(size * step.count);
+        spread(step, now, size, next);
+        now = next;
+      }
+  }
+  return now;
+}
+
+/** Where the finished points are when the computed ones are there, and their normals. */
+export function finishedAt(f: Finished, computed: Float32Array): { at: Float32Array; up: Float32Array } {
+  let at = computed;
+  let up: Float32Array | null = null;
+  for (const step of f.steps) {
+    if ('half' in step) {
+      const n = step.half.length;
+      const own = new Float32Array(3 * n);
+      faced(at, step.surface, own);
+      const [over, under] = roomOf(step, at, own);
+      const next = new Float32Array(6 * n);
+      up = new Float32Array(6 * n);
+      for (let k = 0; k < 3 * n; k++) {
+        const p = (k / 3) | 0;
+        next[k] = at[k]! + over[p]! * own[k]!;
+        next[3 * n + k] = at[k]! - under[p]! * own[k]!;
+        up[k] = own[k]!;
+        up[3 * n + k] = -own[k]!;
+      }
+      at = next;
+    } else
+      for (let k = 0; k < step.times; k++) {
+        const next = new Float32Array(3 * step.count);
+        spread(step, at, 3, next);
+        at = next;
+        up = null;
+      }
+  }
+  if (!up) {
+    up = new Float32Array(at.length);
+    faced(at, f.triangles, up);
+  }
+  return { at, up };
+}
+
+/** As the core has them: `LEAST` and `APART` of `nematon_geometry::finish`. */
+const LEAST = 0.2;
+const APART = 3;
+
+/** How far each point may stand off, over and under: as the core tells it, see `room` there. */
+function roomOf({ half, rest, surface }: ThickStep, at: Float32Array, up: Float32Array): [Float32Array, Float32Array] {
+  const over = half.slice();
+  const under = half.slice();
+  for (let k = 0; k < surface.length; k++) {
+    const [p, q] = [surface[k]!, surface[k % 3 === 2 ? k - 2 : k + 1]!];
+    let [long, bent] = [0, 0];
+    for (let c = 0; c < 3; c++) {
+      const d = at[3 * q + c]! - at[3 * p + c]!;
+      long += d * d;
+      bent += d * (up[3 * q + c]! - up[3 * p + c]!);
+    }
+    const most = ((1 - LEAST) * long) / Math.max(1e-30, Math.abs(bent));
+    const side = bent > 0 ? under : over;
+    if (most < side[p]!) side[p] = most;
+    if (most < side[q]!) side[q] = most;
+  }
+  let widest = 0;
+  for (const h of half) widest = Math.max(widest, 2 * h);
+  if (widest <= 0) return [over, under];
+  // Points by cells as wide as it is thick, as lists in one array.
+  const n = half.length;
+  const mask = (1 << Math.ceil(Math.log2(2 * n + 1))) - 1;
+  const hash = (x: number, y: number, z: number) => (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & mask;
+  const head = new Int32Array(mask + 1).fill(-1);
+  const next = new Int32Array(n);
+  const cell = new Int32Array(3 * n);
+  for (let k = 0; k < n; k++) {
+    for (let c = 0; c < 3; c++) cell[3 * k + c] = Math.floor(at[3 * k + c]! / widest);
+    const h = hash(cell[3 * k]!, cell[3 * k + 1]!, cell[3 * k + 2]!);
+    next[k] = head[h]!;
+    head[h] = k;
+  }
+  const near = widest * widest;
+  const apart = APART * APART * near;
+  for (let p = 0; p < n; p++) {
+    for (let a = 0; a < 27; a++) {
+      const [x, y, z] = [cell[3 * p]! + (a % 3) - 1, cell[3 * p + 1]! + (((a / 3) | 0) % 3) - 1, cell[3 * p + 2]! + ((a / 9) | 0) - 1];
+      for (let q = head[hash(x, y, z)]!; q >= 0; q = next[q]!) {
+        if (cell[3 * q] !== x || cell[3 * q + 1] !== y || cell[3 * q + 2] !== z) continue;
+        let [far, own, off] = [0, 0, 0];
+        for (let c = 0; c < 3; c++) {
+          const d = at[3 * q + c]! - at[3 * p + c]!;
+          const r = rest[3 * q + c]! - rest[3 * p + c]!;
+          far += d * d;
+          own += r * r;
+          off += d * up[3 * p + c]!;
+        }
+        if (far >= near || own < apart) continue;
+        far = Math.sqrt(far);
+        const gap = 0.48 * (Math.abs(off) > 0.5 * far ? Math.abs(off) : far);
+        const side = off < 0 ? under : over;
+        if (gap < side[p]!) side[p] = gap;
+      }
+    }
+  }
+  return [over, under];
 }
 
 /** The normal of each point of a surface, by the areas about it. */

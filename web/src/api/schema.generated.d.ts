@@ -2069,6 +2069,8 @@ export interface paths {
                     triangles?: boolean | null;
                     exact?: boolean | null;
                     every?: number | null;
+                    rate?: number | null;
+                    beside?: string | null;
                     velocities?: boolean | null;
                     unit?: components["schemas"]["UnitOf"] | null;
                     up?: components["schemas"]["UpAxis"] | null;
@@ -2642,7 +2644,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a cloth is finished: length, FinishHead, then where the parts of each point begin (u32, one more than there are points), of which computed point each part is (u32) and how much (f32), the triangles of the surface (3 u32), and those of all (3 u32). Where it is thick its points are the surface's, half of that along the normal, and then as far against it */
+        /** How a cloth is finished: length, FinishHead, then its steps one after the other, then the triangles of what comes out (3 u32). Of a step that makes points of those before: where the parts of each point begin (u32, one more than there are points), of which point before each part is (u32) and how much (f32). Of one that makes it thick: half of the thickness at each point before (f32), where that is at rest (3 f32), and the triangles of the surface (3 u32); its points are the surface's, so far along the normal as there is room, and then as far against it */
         get: {
             parameters: {
                 query?: never;
@@ -7563,11 +7565,46 @@ export interface components {
             /**
              * Thick
              * Format: double
-             * @description Between its two sides, with a rim along its borders; 0 leaves it a surface.
+             * @description Between its two sides, with a rim along its borders; 0 leaves it a surface. Where it lies on itself it is as thick as there is room.
              * @default 0
              */
             thickness: number;
+            /**
+             * Evened out
+             * Format: uint32
+             * @description How many rounds of evening out it has: what is rough from point to point goes, what is large stays.
+             */
+            even?: number;
+            /**
+             * Evened in time
+             * Format: uint32
+             * @description Over how many frames before and after each it is evened out in time; 0 leaves each as it is.
+             */
+            steady?: number;
+            /**
+             * Creases from
+             * Format: double
+             * @description Edges whose faces at rest stand at more than that to each other stay sharp.
+             */
+            crease?: number;
+            /**
+             * Order
+             * @description What is done after what, each once.
+             */
+            order?: components["schemas"]["Finishing"][];
+            /**
+             * Thick by
+             * @description The map that tells how much of the thickness there is.
+             */
+            by?: components["schemas"]["MapId"] | null;
+            /**
+             * Left out by
+             * @description The map that leaves out what of it is over a half.
+             */
+            hides?: components["schemas"]["MapId"] | null;
         };
+        /** @description What is done to a computed surface to look finished. */
+        Finishing: "even" | "smooth" | "thick";
         /**
          * @description Something that acts through space; what it does is of one of the kinds of `nematon_air`. Those that move air add up to
          *     the air that bodies meet.
@@ -9430,6 +9467,13 @@ export interface components {
              * @description Only every n-th frame, from the first on; each if left out.
              */
             every?: number | null;
+            /**
+             * Format: double
+             * @description So many frames a second, between those that were computed where there is none at that time; the scene's if left out.
+             */
+            rate?: number | null;
+            /** @description A thing that places are told beside, as it goes: `handle:KEY`, `collider:KEY`, `figure:KEY` or `joint:KEY:NAME`; the world if left out. */
+            beside?: string | null;
             /** @description How fast each point goes, in usda and ply; no if left out. */
             velocities?: boolean | null;
             /** @description What a unit of length is in usda and ply: metre, or centimetre; metre if left out. */
@@ -10153,28 +10197,29 @@ export interface components {
         };
         /** @description What stands before it. */
         FinishHead: {
+            steps: components["schemas"]["StepHead"][];
+            /** Format: uint */
+            triangles: number;
+        };
+        /** @description One step on the way from the computed points to the finished ones. */
+        StepHead: {
             /**
              * Format: uint
-             * @description Of the surface.
+             * @description That come out of it; of one that makes it thick those that go in.
              */
             points: number;
+            /**
+             * Format: uint32
+             * @description How many times it is gone through; 0 of one that makes it thick.
+             */
+            times: number;
             /** Format: uint */
             parts: number;
             /**
              * Format: uint
-             * @description Of the surface.
+             * @description Triangles of the surface that is made thick.
              */
             surface: number;
-            /**
-             * Format: uint
-             * @description Of all.
-             */
-            triangles: number;
-            /**
-             * Format: float
-             * @description Half of the thickness, metres.
-             */
-            half: number;
         };
         /** @description What a window says while it paints, after what the brush does. */
         Said: {

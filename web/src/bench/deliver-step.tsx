@@ -16,7 +16,9 @@ import { readSum } from '../ui/sum';
 
 const FORMATS = [
   { format: 'usda', name: 'USD text', note: 'points sampled in time, with UVs', many: 'one file, a mesh a body' },
+  { format: 'usdc', name: 'Binary USD', note: 'the same, smaller and sooner read', many: 'one file, a mesh a body' },
   { format: 'glb', name: 'Binary glTF', note: 'a clip: plants as skins, pieces as nodes, shapes in turn', many: 'one file with one clip' },
+  { format: 'gltf', name: 'glTF', note: 'the same, a text with its numbers beside it in a zip', many: 'a zip of a text and its numbers' },
   { format: 'obj', name: 'OBJ sequence', note: 'a zip of one file a frame', many: 'a zip, a folder a body' },
   { format: 'ply', name: 'PLY sequence', note: 'a zip of one binary file a frame', many: 'a zip, a folder a body' },
   { format: 'npy', name: 'NumPy array', note: 'frames × points × 3', many: 'an npz, an array a body' },
@@ -28,10 +30,10 @@ function more(format: (typeof FORMATS)[number]['format'], bodies: (Body | undefi
   const pictured = bodies.some((b) => b?.picture);
   const comes = bodies.some((b) => b && 'drift' in b.kind && b.kind.drift.source);
   const parts = [
-    pictured && format === 'usda' && 'in a zip with its pictures',
+    pictured && format.startsWith('usd') && 'in a zip with its pictures',
     pictured && (format === 'obj' || format === 'still') && 'a zip, with its pictures',
     comes && format === 'npy' && 'an npz of count, id and position where pieces come and go',
-    comes && format === 'usda' && 'with the number of each piece that is there',
+    comes && format.startsWith('usd') && 'with the number of each piece that is there',
   ].filter(Boolean);
   return parts.map((p) => `; ${String(p)}`).join('');
 }
@@ -45,6 +47,17 @@ const UPS = [
   { value: 'y', label: 'y' },
   { value: 'z', label: 'z, in USD and PLY' },
 ];
+/** What places are told beside where that is no thing. */
+const WORLD = 'world';
+
+/** What places can be told beside: handles, colliders and figures, as they go. */
+function useThings() {
+  const scene = useScene((s) => s);
+  const of = (kind: string, all: Record<string, { name: string }> | undefined) =>
+    Object.entries(all ?? {}).map(([key, t]) => ({ value: `${kind}:${key}`, label: `${t.name}, as it goes` }));
+  return scene ? [...of('handle', scene.handles), ...of('collider', scene.colliders), ...of('figure', scene.figures)] : [];
+}
+
 type Busy = { format: string; share: number };
 
 export function DeliverStep() {
@@ -61,6 +74,8 @@ export function DeliverStep() {
   const [round, setRound] = useState(true);
   const [every, setEvery] = useState('1');
   const [velocities, setVelocities] = useState(false);
+  const [pace, setPace] = useState<string | null>(null);
+  const [beside, setBeside] = useState(WORLD);
   const [unit, setUnit] = useState('metre');
   const [up, setUp] = useState('y');
   const [busy, setBusy] = useState<Busy | null>(null);
@@ -70,6 +85,9 @@ export function DeliverStep() {
   const typed = { onBegin: () => (before.current = range), onBack: () => setRange(before.current) };
   const beforeEvery = useRef(every);
   const typedEvery = { onBegin: () => (beforeEvery.current = every), onBack: () => setEvery(beforeEvery.current) };
+  const beforePace = useRef(pace);
+  const typedPace = { onBegin: () => (beforePace.current = pace), onBack: () => setPace(beforePace.current) };
+  const things = useThings();
   if (!frames) return null;
   const haired = Object.values(bodies).some((b) => 'strands' in b.kind && b.kind.strands.hairs);
   const planted = Object.values(bodies).some((b) => 'plants' in b.kind);
@@ -84,9 +102,11 @@ export function DeliverStep() {
   const [first, last] = looped
     ? [looped.from - (looped.blend ?? 0), looped.from + looped.length - 1]
     : [number(range?.first, frames.first), number(range?.last, frames.last)];
-  const step = looped ? 1 : Number(every);
+  const paced = pace === null ? rate : Number(pace);
+  const goes = Number.isFinite(paced) && paced >= 0.1 && paced <= 1000;
+  const step = looped || paced !== rate ? 1 : Number(every);
   const steps = Number.isInteger(step) && step >= 1;
-  const fits = first >= frames.first && last <= frames.last && first <= last && steps;
+  const fits = goes && first >= frames.first && last <= frames.last && first <= last && steps;
   const isTrue = (l: Lane, a: number, b: number) => l.stretches.every((s) => s.state === 'true' || s.last < a || s.first > b);
   const whole = fits && taken.length > 0 && taken.every((l) => isTrue(l, first, last));
   const untrue = fits ? taken.filter((l) => !isTrue(l, first, last)).map((l) => l.name) : [];
@@ -98,6 +118,8 @@ export function DeliverStep() {
     if (planted && skins) query.set('skins', 'true');
     if (step > 1 && format !== 'still') query.set('every', String(step));
     if (velocities) query.set('velocities', 'true');
+    if (paced !== rate && format !== 'still') query.set('rate', String(paced));
+    if (beside !== WORLD && things.some((t) => t.value === beside)) query.set('beside', beside);
     query.set('unit', unit);
     query.set('up', up);
     if (taken.length < lanes.length) query.set('bodies', taken.map((l) => l.body).join(','));
@@ -170,7 +192,20 @@ export function DeliverStep() {
             </span>
           </Line>
         )}
-        {!looped && (
+        <Line label="A second">
+          <span className="flex items-center gap-1.5">
+            <FrameBox label="Frames a second to hand over" value={pace ?? String(rate)} onType={setPace} {...typedPace} />
+            <span className="text-faded">
+              {paced === rate || !goes ? 'frames, as they are computed' : 'frames, between those that are computed'}
+            </span>
+            {pace !== null && (
+              <Button look="quiet" onClick={() => setPace(null)}>
+                back
+              </Button>
+            )}
+          </span>
+        </Line>
+        {!looped && paced === rate && (
           <Line label="Every">
             <span className="flex items-center gap-1.5">
               <FrameBox label="Every so many frames" value={every} onType={setEvery} {...typedEvery} />
@@ -189,6 +224,15 @@ export function DeliverStep() {
         <SwitchWithWords label="Speeds" turns="How fast each point goes" on={velocities} onTurn={setVelocities}>
           {velocities ? 'beside each place, in USD and PLY' : 'left out'}
         </SwitchWithWords>
+        {things.length > 0 && (
+          <ChoiceField
+            label="Beside"
+            of=""
+            value={things.some((t) => t.value === beside) ? beside : WORLD}
+            options={[{ value: WORLD, label: 'the world' }, ...things]}
+            onChoose={setBeside}
+          />
+        )}
         <ChoiceField label="Lengths" of="" value={unit} options={UNITS} onChoose={setUnit} />
         <ChoiceField label="Up" of="" value={up} options={UPS} onChoose={setUp} />
         <SwitchWithWords label="Places" turns="Exact places" on={exact} onTurn={setExact}>
@@ -206,7 +250,11 @@ export function DeliverStep() {
         )}
         {!fits && (
           <Note tone="care">
-            {steps ? `The scene has frames ${frames.first} to ${frames.last}.` : 'Every so many frames is a whole number, 1 or more.'}
+            {!goes
+              ? 'Frames a second are from 0.1 to 1,000.'
+              : steps
+                ? `The scene has frames ${frames.first} to ${frames.last}.`
+                : 'Every so many frames is a whole number, 1 or more.'}
           </Note>
         )}
         {taken.length === 0 && <Note tone="care">No body is chosen.</Note>}

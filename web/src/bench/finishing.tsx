@@ -1,10 +1,30 @@
-/** Finishing: how cloth is smoothed and how thick it is where it is seen and handed over. Never where it is computed. */
-import { edit } from '../state/project';
+/** Finishing: how cloth is evened out, smoothed and how thick it is where it is seen and handed over. Never where it is computed. */
+import { edit, setValue } from '../state/project';
 import { useScene } from '../state/queries';
+import type { Body } from '../api/http';
 import { clothOf } from '../state/value';
-import { Toggle } from '../ui/choice-field';
+import { Button } from '../ui/button';
+import { ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
-import { Line, Note, Section } from '../ui/section';
+import { Fold, Line, Note, Section } from '../ui/section';
+
+type Finish = NonNullable<Body['finish']>;
+type Does = NonNullable<Finish['order']>[number];
+
+const NONE = '·';
+const ORDER: Does[] = ['even', 'smooth', 'thick'];
+const WORDS: Record<Does, string> = { even: 'evened out', smooth: 'smoothed', thick: 'made thick' };
+
+/** How much each of them does; 0 where it does nothing. */
+const much = (f: Finish, does: Does) => ({ even: f.even ?? 0, smooth: f.smooth ?? 1, thick: f.thickness ?? 0 })[does];
+
+/** What is done after what, in words. */
+export function inWords(f: Finish): string {
+  const all = (f.order ?? ORDER).filter((d) => much(f, d) > 0).map((d) => WORDS[d]);
+  const words = [...((f.steady ?? 0) > 0 ? ['evened in time'] : []), ...all];
+  if (words.length < 2) return words[0] ?? 'as it is computed';
+  return `${words.slice(0, -1).join(', ')}, then ${words[words.length - 1]}`;
+}
 
 export function Finishing() {
   const bodies = useScene((s) => s.bodies) ?? {};
@@ -27,20 +47,75 @@ export function Finishing() {
             <Line label={b.name}>
               <Toggle label={`${b.name} is finished`} on={on} onTurn={turn} />
             </Line>
-            {on && (
-              <>
-                <NumberField path={`${path}/smooth`} of={b.name} whole otherwise={1} />
-                <NumberField path={`${path}/thickness`} of={b.name} otherwise={0} />
-              </>
-            )}
+            {on && b.finish && <Steps of={b} path={path} finish={b.finish} />}
           </div>
         );
       })}
       <Note>
         {any
-          ? 'In this order: smoothed, then thick. The frames that are kept stay as they were computed.'
+          ? 'What is evened or smoothed is not computed: kept frames stay as they were.'
           : 'Off: cloth is seen and handed over as it is computed.'}
       </Note>
     </Section>
+  );
+}
+
+function Steps({ of, path, finish }: { of: Body; path: string; finish: Finish }) {
+  const order = finish.order ?? ORDER;
+  const number = (does: Does) => {
+    if (does === 'even') return <NumberField path={`${path}/even`} of={of.name} whole otherwise={0} />;
+    if (does === 'smooth') return <NumberField path={`${path}/smooth`} of={of.name} whole otherwise={1} />;
+    return <NumberField path={`${path}/thickness`} of={of.name} otherwise={0} />;
+  };
+  const earlier = (k: number) => {
+    const next = [...order] as Does[];
+    [next[k - 1], next[k]] = [next[k]!, next[k - 1]!];
+    void setValue(`${of.name} ${WORDS[order[k]!]} earlier`, `${path}/order`, next);
+  };
+  const maps = [{ value: NONE, label: 'no map' }, ...Object.entries(of.maps ?? {}).map(([k, m]) => ({ value: k, label: m.name }))];
+  const choose = (key: 'by' | 'hides', title: string, map: string) =>
+    map !== NONE
+      ? void setValue(`${of.name} ${title} ${maps.find((m) => m.value === map)!.label}`, `${path}/${key}`, map)
+      : finish[key] && void edit(`${of.name} ${title} no map`, [{ op: 'remove', path: `${path}/${key}` }]);
+  return (
+    <>
+      <NumberField path={`${path}/steady`} of={of.name} whole otherwise={0} />
+      {order.map((does, k) => (
+        <div key={does} className="flex items-center">
+          <div className="min-w-0 flex-1">{number(does)}</div>
+          <Button
+            look="quiet"
+            className={`mr-3 ${k === 0 ? 'invisible' : ''}`}
+            aria-label={`${of.name} ${WORDS[does]} earlier`}
+            hint={k > 0 ? `Before it is ${WORDS[order[k - 1]!]}` : undefined}
+            onClick={() => earlier(k)}
+          >
+            ↑
+          </Button>
+        </div>
+      ))}
+      <Fold name="Creases and maps" closed>
+        <NumberField path={`${path}/crease`} of={of.name} otherwise={1.0472} />
+        {maps.length > 1 && (
+          <>
+            <ChoiceField
+              label="Thick by"
+              of={of.name}
+              value={finish.by ?? NONE}
+              options={maps}
+              onChoose={(m) => choose('by', 'thick by', m)}
+            />
+            <ChoiceField
+              label="Left out by"
+              of={of.name}
+              value={finish.hides ?? NONE}
+              options={maps}
+              onChoose={(m) => choose('hides', 'left out by', m)}
+            />
+          </>
+        )}
+      </Fold>
+      <p className="px-4 py-1 text-[12px] text-faded">It is {inWords(finish)}.</p>
+    </>
   );
 }

@@ -237,7 +237,10 @@ export function useFinishes() {
   const id = useOpen();
   const bodies = useScene((s) => s.bodies) ?? NONE;
   const own = Object.entries(bodies).filter(
-    ([, b]) => b.finish && b.finish.on !== false && (b.finish.smooth !== 0 || (b.finish.thickness ?? 0) > 0),
+    ([, b]) =>
+      b.finish &&
+      b.finish.on !== false &&
+      (b.finish.smooth !== 0 || b.finish.hides || [b.finish.thickness, b.finish.even, b.finish.steady].some((n) => (n ?? 0) > 0)),
   );
   const combine = useCallback(
     (all: { data?: Finished | undefined; isError: boolean }[]) =>
@@ -247,7 +250,13 @@ export function useFinishes() {
   );
   return useQueries({
     queries: own.map(([key, body]) => ({
-      queryKey: ['finish', id, key, shapeKey(body), JSON.stringify(body.finish)],
+      queryKey: [
+        'finish',
+        id,
+        key,
+        shapeKey(body),
+        JSON.stringify([body.finish, body.finish?.by || body.finish?.hides ? body.maps : null]),
+      ],
       queryFn: ({ signal }: { signal: AbortSignal }) => readFinish(id, key, signal),
       structuralSharing: false,
       gcTime: 60_000,

@@ -23,7 +23,7 @@ export interface BodyLayer {
   /** The rest shape, as a ghost: there is no frame to show. */
   rest(): void;
   /** Takes in what was written to `positions`. */
-  changed(as: 'true' | 'stale' | 'ghost'): void;
+  changed(as: 'true' | 'stale' | 'ghost', steadied?: Float32Array | null): void;
   /** Makes it ready for rays. */
   ready(): void;
   /** Shows maps on it, where it can have any. */

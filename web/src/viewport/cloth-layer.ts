@@ -203,7 +203,7 @@ export class ClothLayer implements BodyLayer {
     this.finish = null;
     this.mesh.material = this.material;
     const points = this.positions.length / 3;
-    if (of && of.points.every((p) => p < points)) {
+    if (of && of.steps.every((s, k) => k > 0 || ('half' in s ? s.half.length <= points : s.points.every((p) => p < points)))) {
       // Of each computed point the first of the corners that are drawn for it.
       const corner = new Int32Array(points).fill(-1);
       this.pointOf.forEach((p, k) => (corner[p]! < 0 ? (corner[p] = k) : 0));
@@ -326,8 +326,8 @@ export class ClothLayer implements BodyLayer {
     this.changed('ghost');
   }
 
-  /** Takes in what was written to `positions`. */
-  changed(as: 'true' | 'stale' | 'ghost') {
+  /** Takes in what was written to `positions`; what is finished is drawn from places that are evened out in time, where there are any. */
+  changed(as: 'true' | 'stale' | 'ghost', steadied: Float32Array | null = null) {
     this.shown = as;
     // What is soaked is seen as it is, whatever the frame is.
     const solid = as === 'true' || this.soak !== null;
@@ -359,7 +359,7 @@ export class ClothLayer implements BodyLayer {
     normal.needsUpdate = true;
     hollows.needsUpdate = true;
     if (this.lines.visible) this.wires.getAttribute('position').needsUpdate = true;
-    this.finish?.surface.go(p, hollow);
+    this.finish?.surface.go(steadied ?? p, hollow);
   }
 
   /** How hollow it is about each point: how far the points beside it rise over its plane, by how far away they are. */

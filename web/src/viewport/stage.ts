@@ -13,6 +13,7 @@ import type { Arms as Mode, Seen, StrandsAs, Tool } from '../state/view';
 import { chunkAtHand, fetchAhead, fetchChunk, writeFrame, writeTurns } from '../stream/chunks';
 import { clock } from '../stream/clock';
 import { blendIn } from './loop-blend';
+import { steadied } from './steadied';
 import { hand, rehearses } from '../stream/rehearsal';
 import { trial } from '../stream/trial';
 import { AirLayer } from './air-layer';
@@ -156,6 +157,8 @@ export class Stage {
   private strandsAs: StrandsAs = 'hairs';
   private limbs: Record<string, Limbs | null> = {};
   private finishes: Record<string, Finished | null> = {};
+  /** Over how many frames each way a body is evened out in time. */
+  private steady: Record<string, number> = {};
   private maps: ShownMaps | null = null;
   private sun = new T.DirectionalLight('#fff1dc', 2.3);
   private heaven = new T.HemisphereLight('#eaf1f4', '#8d7f64', 1.25);
@@ -671,9 +674,13 @@ export class Stage {
   }
 
   /** How cloth is finished, by body. */
-  setFinishes(finishes: Record<string, Finished | null>) {
+  setFinishes(finishes: Record<string, Finished | null>, steady: Record<string, number>) {
     this.finishes = finishes;
-    for (const id of this.layers.keys()) this.grow(id);
+    this.steady = steady;
+    for (const id of this.layers.keys()) {
+      this.grow(id);
+      this.again(id);
+    }
     this.drawAll();
   }
 
@@ -797,8 +804,13 @@ export class Stage {
           if (drawn.turns) writeTurns(chunk, slot, drawn.turns);
           if (round) blendIn(round, frame, stretches, drawn.positions);
           if (drawn.before) this.writeBefore(stretches, frame - 1, drawn.before);
-          drawn.changed(s.state === 'true' ? 'true' : 'stale');
-          layer.shown = key;
+          const over = this.finishes[id] ? (this.steady[id] ?? 0) : 0;
+          const even = over
+            ? steadied(over, frame, [clock.first, clock.last], stretches, drawn.positions, () => this.again(id))
+            : drawn.positions;
+          drawn.changed(s.state === 'true' ? 'true' : 'stale', even);
+          // What waits for frames beside it is not there yet.
+          layer.shown = even ? key : `${key}/waits`;
           moved = true;
           told.push(`${id}:${frame}:${shown.state}`);
         } else if (!chunk) {

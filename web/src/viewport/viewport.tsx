@@ -60,7 +60,16 @@ export function Viewport() {
   useHairsShown();
   useLimbsShown(shapes);
   const finishes = useFinishes();
-  useEffect(() => stage.setFinishes(finishes), [finishes, shapes, id]);
+  const steady = useScene((s) => s.bodies);
+  useEffect(
+    () =>
+      stage.setFinishes(
+        finishes,
+        Object.fromEntries(Object.entries(steady ?? {}).map(([key, b]) => [key, b.finish?.on === false ? 0 : (b.finish?.steady ?? 0)])),
+      ),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [finishes, shapes, id, JSON.stringify(Object.values(steady ?? {}).map((b) => b.finish?.steady))],
+  );
   const pieces = Boolean(body && shapes[body]?.radii.length && !shapes[body].strands.length);
   const pressed = useView((v) => v.piece);
   const piece = pieces && pressed?.body === body ? pressed : null;

@@ -259,8 +259,11 @@ async fn pieces_come_from_a_surface_and_one_of_them_is_gone_along_with() -> WebD
     // How many come with a frame hangs from the lane.
     w.until("it is told", async || Ok(w.hover(20).await?.contains("at frame 20"))).await?;
     // One is pressed, and the camera goes along with it.
-    let near = "const s = nematonStage, p = s.layers.get('chaff').drawn.positions, e = s.camera.position; let [best, far] = [0, Infinity]; for (let k = 0; k < p.length; k += 3) { const d = Math.hypot(p[k] - e.x, p[k + 1] - e.y, p[k + 2] - e.z); if (d < far) [best, far] = [k / 3, d]; } return best";
-    let piece = w.script(near).await?.as_u64().unwrap() as usize;
+    // Of those that are seen: how far one has fallen out of the picture is the view's size.
+    w.script("nematonStage.views.frame(null)").await?;
+    w.rest().await?;
+    let near = "const s = nematonStage, p = s.layers.get('chaff').drawn.positions, e = s.camera.position, r = document.querySelector('[data-testid=view]').getBoundingClientRect(); let [best, far] = [-1, Infinity]; for (let k = 0; k < p.length; k += 3) { const d = Math.hypot(p[k] - e.x, p[k + 1] - e.y, p[k + 2] - e.z); if (!(d < far)) continue; const [x, y] = s.placeOf('chaff', k / 3); if (document.elementFromPoint(r.left + x, r.top + y) instanceof HTMLCanvasElement) [best, far] = [k / 3, d]; } return best";
+    let piece = w.script(near).await?.as_u64().expect("one is seen") as usize;
     w.click_point("chaff", piece).await?;
     let pressed = w.script("return [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Go along with'))?.textContent ?? ''").await?;
     let name = pressed.as_str().unwrap().to_owned();

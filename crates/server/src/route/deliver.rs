@@ -9,7 +9,10 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
-use nematon_evaluate::{Dress, Dressed, ShapeError, blended, blended_turns, comes_and_goes, in_loop, shape};
+use nematon_evaluate::{
+    Dress, Dressed, Going, Outgoing, ShapeError, Stage, Written, beside, blended, blended_turns,
+    comes_and_goes, in_loop, shape, steadied, steady,
+};
 use nematon_formats::{
     Delivery, Kind, Motion, NOTE, Pictured, Unit, Up, With, file_name, file_names, near, note, rounding,
 };
@@ -20,7 +23,7 @@ use std::sync::Arc;
 
 pub fn routes() -> Api {
     let says = Says::gives_bytes(
-        "The motion of bodies as one file: npy (npz of several), usda, glb, obj or ply (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The \
+        "The motion of bodies as one file: npy (npz of several), usda, usdc, glb, gltf (a zip), obj or ply (a zip of one a frame) or still (one OBJ); usda, usdc and still are zips where bodies are seen with pictures, which are in them. The \
          header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
          precision of its numbers",
     );
@@ -44,6 +47,10 @@ struct Which {
     exact: Option<bool>,
     /// Only every n-th frame, from the first on; each if left out.
     every: Option<i64>,
+    /// So many frames a second, between those that were computed where there is none at that time; the scene's if left out.
+    rate: Option<f64>,
+    /// A thing that places are told beside, as it goes: `handle:KEY`, `collider:KEY`, `figure:KEY` or `joint:KEY:NAME`; the world if left out.
+    beside: Option<String>,
     /// How fast each point goes, in usda and ply; no if left out.
     velocities: Option<bool>,
     /// What a unit of length is in usda and ply: metre, or centimetre; metre if left out.
@@ -82,8 +89,11 @@ struct Sent {
     places: Vec<nematon_frames::Location>,
     /// Of a loop, the frames that its last turn into.
     before: Vec<nematon_frames::Location>,
-    /// Where its points are told from, metres.
+    /// Where its points are told from, metres: in the file, and until they are told beside a thing.
     origin: [f64; 3],
+    near: [f64; 3],
+    /// Over how many frames before and after each it is evened out in time.
+    steady: u32,
     /// Whether its points come and go.
     comes: bool,
     turned: bool,
@@ -97,22 +107,28 @@ struct Sent {
 
 impl Sent {
     /// How a frame is written.
-    fn tells(&self) -> impl Fn(&[[f64; 3]]) -> Vec<[f32; 3]> + Send + use<> {
-        let (origin, dress) = (self.origin, self.dress.clone().filter(|_| !self.jointed));
-        move |frame| {
-            let own = from(frame, origin);
-            dress.as_ref().map_or_else(|| own.clone(), |d| d.frame(&own))
-        }
+    fn tells(&self) -> impl Fn(&[[f32; 3]]) -> Vec<[f32; 3]> + Send + use<> {
+        let dress = self.dress.clone().filter(|_| !self.jointed);
+        move |own| dress.as_ref().map_or_else(|| own.to_vec(), |d| d.frame(own))
+    }
+
+    /// Its frames on their way.
+    fn goes<'a>(&self, frames: Going<'a, [f64; 3]>, out: &Outgoing, stage: &Stage) -> Going<'a, [f32; 3]> {
+        let (near, tells) = (self.near, self.tells());
+        let own = Box::new(frames.map(move |f| f.map(|f| from(&f, near))));
+        let even = steadied(self.steady, out.count, own);
+        out.places(stage, near, Box::new(even.map(move |f| f.map(|f| tells(&f)))))
     }
 }
 
-fn motions(sent: &[Sent], first: i64, every: i64, rate: f64) -> Vec<Motion<'_>> {
-    let each = sent.iter().map(
-        |Sent { name, mesh, places, origin, comes, turned, picture, dress, jointed, .. }| Motion {
+fn motions<'a>(sent: &'a [Sent], written: &Written) -> Vec<Motion<'a>> {
+    let Written { first, count, every, rate } = *written;
+    let each =
+        sent.iter().map(|Sent { name, mesh, origin, comes, turned, picture, dress, jointed, .. }| Motion {
             name,
             mesh,
             first,
-            count: places.len(),
+            count,
             every,
             rate,
             origin: *origin,
@@ -120,8 +136,7 @@ fn motions(sent: &[Sent], first: i64, every: i64, rate: f64) -> Vec<Motion<'_>> 
             turned: *turned,
             picture: picture.as_deref().map(Pictured::of),
             limbs: dress.as_ref().filter(|_| *jointed).and_then(|d| d.limbs()),
-        },
-    );
+        });
     each.collect()
 }
 
@@ -139,8 +154,9 @@ async fn read(
     // What there is to know of all kinds of files is told of what one of them would hold.
     let noted = format == "note";
     let kind = Kind::ALL.into_iter().find(|k| k.name() == if noted { "usda" } else { &format });
-    let kind =
-        kind.ok_or_else(|| Problem::missing("file format; npy, usda, glb, obj, ply, still and note are"))?;
+    let kind = kind.ok_or_else(|| {
+        Problem::missing("file format; npy, usda, usdc, glb, gltf, obj, ply, still and note are")
+    })?;
     let wanted: Vec<BodyId> = match &which.bodies {
         Some(keys) => keys.split(',').map(|k| BodyId(k.to_owned())).collect(),
         None => scene.bodies.keys().cloned().collect(),
@@ -177,17 +193,25 @@ async fn read(
         };
         return Err(Problem::unfit("No such frames", why));
     }
+    if which.rate.is_some_and(|r| !(0.1..=1000.0).contains(&r)) {
+        return Err(Problem::unfit("No such rate", "It is from 0.1 to 1,000 frames a second."));
+    }
+    if every > 1 && which.rate.is_some() {
+        let why = "Another rate or every so many frames: not both at once.";
+        return Err(Problem::unfit("No such frames", why));
+    }
+    let near_to = which.beside.as_deref().map(|text| beside(&scene, text)).transpose();
+    let near_to = near_to.map_err(|why| Problem::unfit("Nothing to tell it beside", why))?;
     let stage = stage(&app, id).await?;
     let mut sent = vec![];
     for id in &wanted {
         let places = true_frames(&app, &scene, id, first..=last).await?;
-        let places: Vec<_> = places.into_iter().step_by(every as usize).collect();
         let before = match &looped {
             Some(l) if l.blend > 0 => true_frames(&app, &scene, id, l.takes_from()..=l.from - 1).await?,
             _ => vec![],
         };
         let (own, meshes, key) = (stage.clone(), app.meshes.clone(), id.clone());
-        let jointed = kind == Kind::Glb;
+        let jointed = kind.has_joints();
         let wanted = Dressed {
             hairs: which.hairs.unwrap_or(false),
             skins: which.skins.unwrap_or(false) || jointed,
@@ -220,6 +244,8 @@ async fn read(
             places,
             before,
             origin: [0.0; 3],
+            near: [0.0; 3],
+            steady: if wanted.finished { steady(&scene.bodies[id]) } else { 0 },
             comes,
             turned: flies(&scene, id),
             picture,
@@ -227,17 +253,32 @@ async fn read(
             jointed,
         });
     }
-    let rate = scene.frames.rate;
+    let out = Outgoing {
+        first,
+        count: (last - first + 1) as usize,
+        rate: scene.frames.rate,
+        every,
+        pace: which.rate.filter(|_| kind != Kind::Still),
+        beside: near_to,
+    };
+    let written = out.written();
+    if written.count == 0 {
+        return Err(Problem::unfit(
+            "No such frames",
+            "None of the frames of that rate falls into the stretch.",
+        ));
+    }
     let (mut firsts, mut off) = (vec![], 0.0f64);
     for s in &mut sent {
         let mut one = read_frames(app.store.clone(), s.places[..1].to_vec());
         let frame = one.recv().await.ok_or_else(|| Problem::missing("frame"))?;
         let frame = frame.map_err(|e| Problem::inside(e.to_string()))?;
-        if with.exact {
-            s.origin = near(&frame);
+        if with.exact || out.beside.is_some() {
+            s.near = near(&frame);
+            s.origin = if out.beside.is_some() { s.origin } else { s.near };
         }
-        off = off.max(rounding(&frame, s.origin));
-        firsts.push(s.tells()(&frame));
+        off = off.max(rounding(&frame, s.near));
+        firsts.push(s.tells()(&from(&frame, s.near)));
     }
     let names = file_names(scene.bodies.values().map(|b| b.name.as_str()));
     let stem = match wanted.as_slice() {
@@ -246,7 +287,7 @@ async fn read(
     };
     let whole = scene.name.clone();
     let (sent, about, ending, media, told, stem) = apart(move || {
-        let motions = motions(&sent, first, every, rate);
+        let motions = motions(&sent, &written);
         let about = kind.about(&motions, with, &firsts);
         let (ending, media) = (kind.ending(&motions), kind.media_type(&motions));
         let told = noted.then(|| {
@@ -268,25 +309,20 @@ async fn read(
     let file = format!("{stem}.{ending}");
     let (store, whole) = (app.store.clone(), scene.name.clone());
     let body = send(move |sink| {
-        let motions = motions(&sent, first, every, rate);
+        let motions = motions(&sent, &written);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let read = read_on(read_frames(store.clone(), sent[k].places.clone()));
-            let tells = sent[k].tells();
-            if let Some(l) = &looped {
-                let before = read_on(read_frames(store.clone(), sent[k].before.clone()));
-                let mix = |a: &mut Vec<[f64; 3]>, b: &Vec<[f64; 3]>, much: f64| blended(a, b, much);
-                return Box::new(in_loop(read, before, l.clone(), mix).map(move |f| f.map(|f| tells(&f))));
-            }
-            Box::new(read.map(move |f| f.map(|f| tells(&f))))
+            let Some(l) = &looped else { return sent[k].goes(Box::new(read), &out, &stage) };
+            let before = read_on(read_frames(store.clone(), sent[k].before.clone()));
+            let mix = |a: &mut Vec<[f64; 3]>, b: &Vec<[f64; 3]>, much: f64| blended(a, b, much);
+            sent[k].goes(Box::new(in_loop(read, before, l.clone(), mix)), &out, &stage)
         };
         let mut turns = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::TurnsOf>> {
             let read = read_on(read_turns(store.clone(), sent[k].places.clone()));
-            if let Some(l) = &looped {
-                let before = read_on(read_turns(store.clone(), sent[k].before.clone()));
-                let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
-                return Box::new(in_loop(read, before, l.clone(), mix));
-            }
-            Box::new(read)
+            let Some(l) = &looped else { return out.turns(&stage, Box::new(read)) };
+            let before = read_on(read_turns(store.clone(), sent[k].before.clone()));
+            let mix = |a: &mut Vec<[f32; 4]>, b: &Vec<[f32; 4]>, much: f64| blended_turns(a, b, much);
+            out.turns(&stage, Box::new(in_loop(read, before, l.clone(), mix)))
         };
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut turns);
         kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames, turns })
