@@ -78,6 +78,7 @@ export function finishedAt(f: Finished, computed: Float32Array): { at: Float32Ar
         up[3 * n + k] = -own[k]!;
       }
       at = next;
+      if (step === f.steps[f.steps.length - 1]) roundRim(at, f.triangles.subarray(2 * step.surface.length), up);
     } else
       for (let k = 0; k < step.times; k++) {
         const next = new Float32Array(3 * step.count);
@@ -91,6 +92,23 @@ export function finishedAt(f: Finished, computed: Float32Array): { at: Float32Ar
     faced(at, f.triangles, up);
   }
   return { at, up };
+}
+
+/** Normals of both sides lean outwards at the rim: straight from one to the other there would be none between them. */
+function roundRim(at: Float32Array, rim: Uint32Array, up: Float32Array) {
+  const out = new Float32Array(at.length);
+  faced(at, rim, out);
+  for (const p of rim) {
+    const [x, y, z] = [3 * p, 3 * p + 1, 3 * p + 2];
+    if (out[x] === 0 && out[y] === 0 && out[z] === 0) continue;
+    for (const k of [x, y, z]) {
+      up[k] = 0.8 * up[k]! + 0.6 * out[k]!;
+      // Each once.
+      out[k] = 0;
+    }
+    const long = Math.hypot(up[x]!, up[y]!, up[z]!) || 1;
+    for (const k of [x, y, z]) up[k]! /= long;
+  }
 }
 
 /** As the core has them: `LEAST` and `APART` of `nematon_geometry::finish`. */

@@ -81,17 +81,19 @@ function Steps({ of, path, finish }: { of: Body; path: string; finish: Finish })
     <>
       <NumberField path={`${path}/steady`} of={of.name} whole otherwise={0} />
       {order.map((does, k) => (
-        <div key={does} className="flex items-center">
-          <div className="min-w-0 flex-1">{number(does)}</div>
-          <Button
-            look="quiet"
-            className={`mr-3 ${k === 0 ? 'invisible' : ''}`}
-            aria-label={`${of.name} ${WORDS[does]} earlier`}
-            hint={k > 0 ? `Before it is ${WORDS[order[k - 1]!]}` : undefined}
-            onClick={() => earlier(k)}
-          >
-            ↑
-          </Button>
+        <div key={does} className="relative">
+          {k > 0 && (
+            <Button
+              look="quiet"
+              className="absolute top-0 left-3"
+              aria-label={`${of.name} ${WORDS[does]} earlier`}
+              hint={`Before it is ${WORDS[order[k - 1]!]}`}
+              onClick={() => earlier(k)}
+            >
+              ↑
+            </Button>
+          )}
+          {number(does)}
         </div>
       ))}
       <Fold name="Creases and maps" closed>
@@ -115,7 +117,7 @@ function Steps({ of, path, finish }: { of: Body; path: string; finish: Finish })
           </>
         )}
       </Fold>
-      <p className="px-4 py-1 text-[12px] text-faded">It is {inWords(finish)}.</p>
+      <Note>{`It is ${inWords(finish)}.`}</Note>
     </>
   );
 }
