@@ -3,6 +3,7 @@
 
 mod air;
 mod around;
+mod camera;
 mod cloth;
 mod collide;
 mod dress;
@@ -38,10 +39,12 @@ mod stand_ins;
 mod stopwatch;
 mod strands;
 mod tied;
+mod version;
 mod weather;
 mod why;
 
 pub use air::air_at;
+pub use camera::cameras;
 pub use collide::{ColliderError, ColliderSkin, skin};
 pub use dress::{Dress, Dressed, finished, steady};
 pub use drift::piece_fault;
@@ -71,4 +74,5 @@ pub use stage::{NoPlace, Playing, Stage};
 pub use stand_ins::{skin_cost, stand_in_cost, stand_ins, turns};
 pub use stopwatch::Stopwatch;
 pub use strands::{Between, Groom, groom, hairs, lock};
+pub use version::{Version, version};
 pub use why::{Asked, Of, Share, Why, why};

@@ -38,6 +38,16 @@ pub struct Figure {
     pub sequence: Vec<Arc<Vec<[f32; 3]>>>,
 }
 
+/// A camera of a file: what carries it, and how wide it looks.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FoundCamera {
+    pub name: String,
+    /// Of the nodes.
+    pub joint: usize,
+    /// From the lower to the upper edge of the picture, rad.
+    pub angle: f64,
+}
+
 /// A node of a figure: a joint of a skin, what carries a mesh, or what others hang on.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Joint {

@@ -4,7 +4,9 @@ use crate::{MAX_READ, ReadError};
 use glam::{DAffine3, DMat4, DQuat, DVec3};
 use gltf::Semantic;
 use gltf::animation::{Interpolation, Property};
-use nematon_figure::{Channel, Clip, Curve, Figure, Joint, Local, Morph, Part, Skin, Weights, What};
+use nematon_figure::{
+    Channel, Clip, Curve, Figure, FoundCamera, Joint, Local, Morph, Part, Skin, Weights, What,
+};
 use nematon_geometry::Mesh;
 use std::collections::HashMap;
 
@@ -35,6 +37,36 @@ pub fn read_gltf(bytes: &[u8]) -> Result<Mesh, ReadError> {
     whole.positions = positions;
     whole.triangles.iter_mut().flatten().for_each(|k| *k = number[*k as usize]);
     Ok(whole)
+}
+
+/// Reads the cameras of a glTF, with all nodes and clips, and nothing that is drawn.
+///
+/// # Errors
+/// When it is no glTF, or has no camera that sees in perspective.
+pub fn read_cameras(bytes: &[u8]) -> Result<(Figure, Vec<FoundCamera>), ReadError> {
+    let found = quietly(|| {
+        let file = File::open(bytes, true)?;
+        let mut figure = Figure::default();
+        let nodes: Vec<gltf::Node<'_>> = file.document.nodes().collect();
+        let seen = joints(&file, &nodes, &mut figure)?;
+        let number: HashMap<usize, usize> = seen.iter().enumerate().map(|(k, (n, _))| (*n, k)).collect();
+        let mut read = 0;
+        for a in file.document.animations() {
+            figure.clips.push(clip(&a, &number, &file, &mut read)?);
+        }
+        let all = nodes.iter().filter_map(|node| {
+            let camera = node.camera()?;
+            let gltf::camera::Projection::Perspective(p) = camera.projection() else { return None };
+            let name = node.name().or(camera.name()).unwrap_or("Camera").to_owned();
+            Some(FoundCamera { name, joint: number[&node.index()], angle: f64::from(p.yfov()) })
+        });
+        let all = all.collect::<Vec<_>>();
+        Ok((figure, all))
+    });
+    match found.unwrap_or_else(|| Err(fail("it names parts that it doesn't have")))? {
+        (_, none) if none.is_empty() => Err(fail("there is no camera in it that sees in perspective")),
+        found => Ok(found),
+    }
 }
 
 fn read(bytes: &[u8], clips: bool) -> Result<Figure, ReadError> {

@@ -6,6 +6,7 @@ mod glb;
 mod gltf_figure;
 mod gltf_file;
 mod gltf_motion;
+mod map_file;
 mod motion;
 mod names;
 mod note;
@@ -22,7 +23,9 @@ mod usd_text;
 pub use curve::{Curve, MOST_CURVE_POINTS, read_curves, read_guides};
 pub use figure::{read_figure, with_points};
 pub use glb::Glb;
+pub use gltf_figure::read_cameras;
 pub use gltf_file::embedded;
+pub use map_file::{Laid, MOST_SIDE, MapKind};
 pub use motion::{
     Delivery, Frame, Frames, Kind, Motion, Pictured, Turns, TurnsOf, Unit, Up, With, near, rounding,
 };

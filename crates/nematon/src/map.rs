@@ -3,6 +3,7 @@ use crate::files::read_scene;
 use clap::Args;
 use nematon_document::Body;
 use nematon_evaluate::{Ground, Stage, begins, shape};
+use nematon_formats::{Laid, MOST_SIDE, MapKind};
 use std::path::PathBuf;
 
 #[derive(Args)]
@@ -18,9 +19,15 @@ pub struct MapArgs {
     /// The frame at which it is looked at; the first if left out.
     #[arg(long, allow_hyphen_values = true)]
     frame: Option<f64>,
-    /// Where the weights of the one map go, as a NumPy array of float32, one a point.
+    /// Where the weights of the one map go, by its ending: .npy, float32, or .csv, one a point; .png, 16 bits, or .exr, laid by texture coordinates.
     #[arg(long)]
     out: Option<PathBuf>,
+    /// Pixels of each side of a picture.
+    #[arg(long, default_value_t = Laid::default().side, value_parser = clap::value_parser!(u32).range(1..=i64::from(MOST_SIDE)))]
+    side: u32,
+    /// By how many pixels each piece is carried on beyond its edges in a picture.
+    #[arg(long, default_value_t = Laid::default().gutter)]
+    gutter: u32,
 }
 
 /// # Errors
@@ -68,7 +75,7 @@ pub fn map(args: &MapArgs) -> Result<(), String> {
                     format!("scales {}", uses.join(", "))
                 },
             );
-            told.push(weights);
+            told.push((mesh.clone(), weights));
         }
     }
     let Some(out) = &args.out else {
@@ -77,5 +84,12 @@ pub fn map(args: &MapArgs) -> Result<(), String> {
     let [one] = &told[..] else {
         return Err(format!("{} maps fit; say which one by --body and --map.", told.len()));
     };
-    std::fs::write(out, nematon_formats::write_weights(one)).map_err(|e| format!("{}: {e}", out.display()))
+    let ending = out.extension().and_then(|e| e.to_str()).unwrap_or("npy");
+    let kind = MapKind::ALL.into_iter().find(|k| k.name() == ending);
+    let kind =
+        kind.ok_or_else(|| format!("A map goes out as .npy, .csv, .png or .exr, and not as .{ending}."))?;
+    let (side, gutter) = (args.side, args.gutter);
+    let bytes =
+        kind.write(&one.0, &one.1, Laid { side, gutter }).map_err(|e| format!("{}: {e}", out.display()))?;
+    std::fs::write(out, bytes).map_err(|e| format!("{}: {e}", out.display()))
 }

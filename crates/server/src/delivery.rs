@@ -140,11 +140,11 @@ fn read_by<T: Send + 'static>(
 }
 
 /// Sends what `write` writes, as it writes it, on a thread of its own. A fault cuts the file short, so that nobody takes
-/// it for whole.
-pub fn send(write: impl FnOnce(&mut Sending) -> io::Result<()> + Send + 'static) -> Body {
+/// it for whole. The first `from` bytes are left out: who asks has them.
+pub fn send(from: u64, write: impl FnOnce(&mut Sending) -> io::Result<()> + Send + 'static) -> Body {
     let (send, receive) = mpsc::channel::<io::Result<Bytes>>(PARTS_AHEAD);
     tokio::task::spawn_blocking(move || {
-        let mut parts = Sending { send, part: Vec::with_capacity(PART) };
+        let mut parts = Sending { send, part: Vec::with_capacity(PART), skip: from };
         let done = write(&mut parts).and_then(|()| io::Write::flush(&mut parts));
         if let Err(e) = done {
             // Nobody may be there any more.
@@ -160,11 +160,15 @@ pub fn send(write: impl FnOnce(&mut Sending) -> io::Result<()> + Send + 'static)
 pub struct Sending {
     send: mpsc::Sender<io::Result<Bytes>>,
     part: Vec<u8>,
+    /// Bytes that are still left out.
+    skip: u64,
 }
 
 impl io::Write for Sending {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.part.extend_from_slice(bytes);
+        let gone = usize::try_from(self.skip).unwrap_or(usize::MAX).min(bytes.len());
+        self.skip -= gone as u64;
+        self.part.extend_from_slice(&bytes[gone..]);
         if self.part.len() >= PART {
             self.flush()?;
         }

@@ -78,7 +78,7 @@ async fn attempt(
     let mut run = run.await?.map_err(|e| Problem::unfit("That can't move", e.to_string()))?;
     let last = frames.clamp(1, MOST).min(scene.frames.count()) - 1;
     let first = scene.frames.first;
-    let sent = send(move |sink| {
+    let sent = send(0, move |sink| {
         pool.install(|| {
             let head = AttemptHead {
                 bodies: (0..run.members.len())

@@ -25,12 +25,12 @@ pub fn routes() -> Api {
     let says = Says::gives_bytes(
         "The motion of bodies as one file: npy (npz of several), usda, usdc, glb, gltf (a zip), obj or ply (a zip of one a frame) or still (one OBJ); usda, usdc and still are zips where bodies are seen with pictures, which are in them. The \
          header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the \
-         precision of its numbers",
+         precision of its numbers, nematon-tag what a file that broke off goes on with",
     );
     Api::default().get("/projects/{id}/files/{format}", says.asks::<Which>(), read)
 }
 
-#[derive(Deserialize, JsonSchema)]
+#[derive(Debug, Deserialize, JsonSchema)]
 struct Which {
     /// Keys of the bodies, with commas between; all if left out.
     bodies: Option<String>,
@@ -66,16 +66,19 @@ struct Which {
     finished: Option<bool>,
     /// Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case.
     skins: Option<bool>,
+    /// Where a file that broke off goes on, in bytes, with what its header nematon-tag said; from its beginning if left out.
+    from: Option<u64>,
+    tag: Option<String>,
 }
 
-#[derive(Clone, Copy, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum UnitOf {
     Metre,
     Centimetre,
 }
 
-#[derive(Clone, Copy, Deserialize, JsonSchema)]
+#[derive(Clone, Copy, Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 enum UpAxis {
     Y,
@@ -148,9 +151,18 @@ fn flies(scene: &Scene, id: &BodyId) -> bool {
 async fn read(
     State(app): State<App>,
     Path((id, format)): Path<(i64, String)>,
-    Query(which): Query<Which>,
+    Query(mut which): Query<Which>,
 ) -> Result<Response, Problem> {
     let (_, scene) = load(&app, id).await?;
+    let (from_byte, tag) = (which.from.take().unwrap_or(0), which.tag.take());
+    // All that a file follows from: the same bytes come of the same.
+    let whole = serde_json::to_string(&*scene).map_err(|e| Problem::inside(e.to_string()))?;
+    let own = blake3::hash(format!("{format} {which:?} {whole}").as_bytes()).to_hex().to_string();
+    if from_byte > 0 && tag.is_none_or(|t| t != own) {
+        let status = axum::http::StatusCode::CONFLICT;
+        let why = "The scene or what was asked for is another since. Save it again from its beginning.";
+        return Err(Problem::new(status, "other", "The file can't go on", why));
+    }
     // What there is to know of all kinds of files is told of what one of them would hold.
     let noted = format == "note";
     let kind = Kind::ALL.into_iter().find(|k| k.name() == if noted { "usda" } else { &format });
@@ -308,7 +320,7 @@ async fn read(
     }
     let file = format!("{stem}.{ending}");
     let (store, whole) = (app.store.clone(), scene.name.clone());
-    let body = send(move |sink| {
+    let body = send(from_byte, move |sink| {
         let motions = motions(&sent, &written);
         let mut frames = |k: usize| -> Box<dyn Iterator<Item = nematon_formats::Frame>> {
             let read = read_on(read_frames(store.clone(), sent[k].places.clone()));
@@ -332,6 +344,7 @@ async fn read(
         (header::CONTENT_DISPOSITION, disposition(&file)),
         (header::HeaderName::from_static("nematon-bytes"), about.to_string()),
         (header::HeaderName::from_static("nematon-rounding"), format!("{off:e}")),
+        (header::HeaderName::from_static("nematon-tag"), own),
     ];
     Ok((headers, body).into_response())
 }

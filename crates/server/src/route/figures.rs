@@ -8,8 +8,10 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use nematon_document::{Collider, FigureId, SpotOf};
-use nematon_evaluate::{Playing, Stage, shape, skin_cost, stand_in_cost, stand_ins};
+use nematon_document::{Collider, Figure, FigureId, MeshSource, Scene, SpotOf};
+use nematon_evaluate::{
+    MeshLibrary, Playing, Stage, Version, shape, skin_cost, stand_in_cost, stand_ins, version,
+};
 use nematon_frames::Chunk;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -41,6 +43,43 @@ pub fn routes() -> Api {
                 .asks::<On>(),
             spot,
         )
+        .get(
+            "/projects/{id}/figures/{figure}/version",
+            Says::gives::<Version>(
+                "What another version of a figure's file in its place changes: nothing is edited",
+            )
+            .asks::<File>(),
+            other,
+        )
+}
+
+/// A file that was brought in.
+#[derive(Deserialize, JsonSchema)]
+struct File {
+    blob: String,
+}
+
+async fn other(
+    State(app): State<App>,
+    Path((id, figure)): Path<(i64, String)>,
+    Query(File { blob }): Query<File>,
+) -> Result<Json<Version>, Problem> {
+    let (stage, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let figure = FigureId(figure);
+    let own = stage.figures.get(&figure).cloned().ok_or_else(|| Problem::missing("figure"))?;
+    let from = MeshSource::Blob(blob);
+    // The file may be one that no scene names yet.
+    let next = Figure { from: from.clone(), points: None, clip: None, ..own };
+    let mut with = Scene::clone(&stage);
+    with.figures.insert(figure.clone(), next.clone());
+    app.meshes.fetch(&Arc::new(with)).await?;
+    let found = apart(move || {
+        let unfit = |why: String| Problem::unfit("It is no version of it", why);
+        let new = meshes.figure(&next).map_err(unfit)?;
+        let was = stage.figure(&figure.0).ok().map(|p| p.figure.clone());
+        version(&stage, &figure, &from, was.as_deref(), &new).map_err(unfit)
+    });
+    Ok(Json(found.await??))
 }
 
 /// What a figure's file holds.

@@ -1,5 +1,6 @@
 //! Maps on the points of a body: what they come to, and painting them.
 use crate::api::{Api, Says};
+use crate::delivery::disposition;
 use crate::extract::{Body as Taken, Path, Query};
 use crate::problem::{Problem, apart};
 use crate::route::meshes::receive;
@@ -13,7 +14,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{Body, MeshSource, Painted, Weights};
 use nematon_evaluate::{Ground, MeshLibrary, Stage, begins, fits, shape};
-use nematon_formats::{Pictured, read_picture, write_stroke, write_surface};
+use nematon_formats::{Laid, MapKind, Pictured, file_name, read_picture, write_stroke, write_surface};
 use nematon_geometry::Mesh;
 use nematon_paint::{Brush, Canvas, Stroke, Touch, Whole, whole};
 use schemars::JsonSchema;
@@ -31,6 +32,11 @@ pub fn routes() -> Api {
             "/projects/{id}/bodies/{body}/maps/{map}",
             Says::gives_bytes("What a map comes to: length, MapHead, and a 32-bit float a point").asks::<At>(),
             read,
+        )
+        .get(
+            "/projects/{id}/bodies/{body}/maps/{map}/files/{format}",
+            Says::gives_bytes("What a map comes to as a file: npy or csv, a weight a point; png or exr, laid by its texture coordinates").asks::<AsFile>(),
+            file,
         )
         .post(
             "/projects/{id}/bodies/{body}/maps/{map}/layers/{layer}/whole",
@@ -92,6 +98,48 @@ pub struct MapHead {
     pub bars: Vec<usize>,
     /// Whether it is another at other frames.
     pub moves: bool,
+}
+
+/// How a map is written.
+#[derive(Deserialize, JsonSchema)]
+struct AsFile {
+    /// The scene's first if left out.
+    frame: Option<f64>,
+    /// Pixels of each side of a picture; 1,024 if left out.
+    side: Option<u32>,
+    /// By how many pixels each piece is carried on beyond its edges; 8 if left out.
+    gutter: Option<u32>,
+}
+
+async fn file(
+    State(app): State<App>,
+    Path((id, body, map, format)): Path<(i64, String, String, String)>,
+    Query(AsFile { frame, side, gutter }): Query<AsFile>,
+) -> Result<Response, Problem> {
+    let kind = MapKind::ALL.into_iter().find(|k| k.name() == format);
+    let kind = kind.ok_or_else(|| Problem::missing("file format; npy, csv, png and exr are"))?;
+    let usual = Laid::default();
+    let laid = Laid { side: side.unwrap_or(usual.side), gutter: gutter.unwrap_or(usual.gutter) };
+    let (scene, meshes) = (stage(&app, id).await?, app.meshes.clone());
+    let (bytes, name) = apart(move || {
+        with(&scene, &meshes, &body, &map, |ground, dyed| {
+            let weights = dyed.at(ground.stage, frame.unwrap_or(ground.stage.frames.first as f64));
+            let unfit = |why: String| Problem::unfit("The map can't be saved so", why);
+            let own = ground.stage.bodies.get(body.as_str()).map(|b| (&b.name, b.maps.get(map.as_str())));
+            let name = own.map(|(b, m)| format!("{b} {}", m.map_or(map.as_str(), |m| &m.name)));
+            Ok((
+                kind.write(ground.mesh, &weights, laid).map_err(unfit)?,
+                file_name(&name.unwrap_or_default()),
+            ))
+        })
+    })
+    .await??;
+    let headers = [
+        (header::CONTENT_TYPE, kind.media_type().to_owned()),
+        (header::CONTENT_DISPOSITION, disposition(&format!("{name}.{}", kind.name()))),
+        (header::CACHE_CONTROL, "no-store".to_owned()),
+    ];
+    Ok((headers, bytes).into_response())
 }
 
 async fn read(

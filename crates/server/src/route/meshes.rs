@@ -1,14 +1,16 @@
 //! Meshes brought in from files: looked at first, then kept as they are, or mended, scaled and turned.
 use crate::api::{Api, Says};
-use crate::extract::Query;
+use crate::extract::{Path, Query};
 use crate::problem::{Problem, apart};
+use crate::route::projects::stage;
 use crate::state::App;
 use axum::Json;
 use axum::body::{Bytes, to_bytes};
 use axum::extract::{Request, State};
 use axum::http::{StatusCode, header};
-use nematon_document::{MAX_COLLIDER_POINTS, MAX_POINTS};
-use nematon_formats::{MAX_BYTES, With, read_figure, read_mesh, write_obj};
+use nematon_document::{Camera, MAX_COLLIDER_POINTS, MAX_POINTS};
+use nematon_evaluate::cameras;
+use nematon_formats::{MAX_BYTES, With, read_cameras, read_figure, read_mesh, write_obj};
 use nematon_geometry::{Mesh, Untidy, check, clean, face_alike, in_metres};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -28,12 +30,35 @@ pub fn routes() -> Api {
             bring_in_figure,
         )
         .post(
+            "/projects/{id}/cameras/read",
+            Says::gives::<Vec<Camera>>("The cameras of a glTF file as those of a scene; nothing is edited")
+                .asks::<Named>()
+                .takes_bytes(),
+            read_file_cameras,
+        )
+        .post(
             "/meshes/look",
             Says::gives::<MeshLook>("What a mesh file would be, and what is wrong with it")
                 .asks::<Wanted>()
                 .takes_bytes(),
             look,
         )
+}
+
+async fn read_file_cameras(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(Named { name }): Query<Named>,
+    request: Request,
+) -> Result<Json<Vec<Camera>>, Problem> {
+    let stage = stage(&app, id).await?;
+    let bytes = receive(&name, request).await?;
+    let found = apart(move || {
+        let (figure, found) = read_cameras(&bytes)
+            .map_err(|e| Problem::unfit("No camera can be brought in", format!("\"{name}\": {e}.")))?;
+        Ok::<_, Problem>(cameras(&figure, &found, &stage.frames))
+    });
+    Ok(Json(found.await??))
 }
 
 #[derive(Clone, Deserialize, JsonSchema)]

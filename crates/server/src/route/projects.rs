@@ -285,7 +285,7 @@ async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Response,
     let name = format!("{}.zip", file_name(&scene.name));
     let (store, mut files) = (app.store.clone(), files.into_iter());
     let here = tokio::runtime::Handle::current();
-    let sent = send(move |sink| {
+    let sent = send(0, move |sink| {
         archive::write(sink, &scene, &told, || {
             let (hash, name) = files.next()?;
             let found = here.block_on(store.mesh(&hash)).map_err(std::io::Error::other);
