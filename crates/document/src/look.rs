@@ -79,7 +79,7 @@ fn is_none_of_it(n: &u32) -> bool {
 }
 
 /// An edge is a crease from 60 degrees on.
-const CREASE: f64 = 1.0472;
+const CREASE: f64 = std::f64::consts::FRAC_PI_3;
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
 fn is_a_crease(v: &f64) -> bool {

@@ -22,7 +22,7 @@ pub struct Curve {
     pub closed: bool,
 }
 
-/// Reads the curves of a file, by the ending of its name: `.obj`, `.gltf`, `.glb`, `.usda`.
+/// Reads the curves of a file, by the ending of its name: `.obj`, `.gltf`, `.glb`, `.usd`, `.usda`, `.usdc`, `.usdz`.
 ///
 /// # Errors
 /// When it can't be read, or has none.
@@ -49,10 +49,10 @@ fn read_most(name: &str, bytes: &[u8], most: usize) -> Result<Vec<Curve>, ReadEr
     let found = match ending.as_str() {
         "obj" => of_obj(bytes)?,
         "gltf" | "glb" => of_gltf(bytes)?,
-        "usda" => of_usd(bytes)?,
+        "usd" | "usda" | "usdc" | "usdz" => of_usd(bytes)?,
         _ => {
             return Err(fault(format!(
-                "\"{name}\" is not a kind of curve that is read here: .obj, .gltf, .glb and .usda are"
+                "\"{name}\" is not a kind of curve that is read here: .obj, .gltf, .glb and .usd (as text or binary) are"
             )));
         }
     };
@@ -179,7 +179,7 @@ fn strips(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
 /// As far as curves need it: `def BasisCurves` with `points`, `curveVertexCounts` and `wrap`, moved by what it stands in, in
 /// metres with y up.
 fn of_usd(bytes: &[u8]) -> Result<Vec<Curve>, ReadError> {
-    let text = String::from_utf8_lossy(bytes);
+    let text = crate::usd::text_of(bytes)?;
     let mut out = vec![];
     for (block, at) in things(&text)? {
         if block.kind != "BasisCurves" {

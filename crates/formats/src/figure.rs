@@ -25,7 +25,7 @@ pub fn read_figure(name: &str, bytes: &[u8]) -> Result<Figure, ReadError> {
         "gltf" | "glb" => read_gltf_figure(bytes)?,
         "obj" => still(read_obj(bytes)?),
         "ply" | "stl" => still(read_mesh(name, bytes)?),
-        "usda" => crate::usd_mesh::read_usd_figure(bytes)?,
+        "usd" | "usda" | "usdc" | "usdz" => crate::usd_mesh::read_usd_figure(bytes)?,
         "zip" => obj_sequence(bytes)?,
         _ => return Err(ReadError::FigureKind(format!("{} {}", crate::seems(name, bytes), crate::FIGURES))),
     }

@@ -65,7 +65,7 @@ pub enum ReadError {
     Ply(String),
     #[error("the STL can't be read: {0}")]
     Stl(String),
-    #[error("the USD text can't be read: {0}")]
+    #[error("the USD file can't be read: {0}")]
     Usd(String),
     #[error("{0}")]
     FigureKind(String),
@@ -82,19 +82,15 @@ pub enum ReadError {
 }
 
 /// What can be brought in instead of what can't.
-const MESHES: &str = "Bring in a mesh as .obj, .glb, .gltf, .ply, .stl or .usda.";
+const MESHES: &str = "Bring in a mesh as .obj, .glb, .gltf, .ply, .stl or .usd (as text or binary).";
 pub(crate) const FIGURES: &str =
-    "Bring in an animated mesh as .glb, .gltf or .usda, or as a .zip of .obj files.";
+    "Bring in an animated mesh as .glb, .gltf or .usd (as text or binary), or as a .zip of .obj files.";
 
 /// What a file seems to be, by its first bytes and then by its name, in a sentence.
 pub fn seems(name: &str, bytes: &[u8]) -> String {
     let begins = |with: &[u8]| bytes.starts_with(with);
-    let ending = name.rsplit_once('.').map(|(_, e)| e.to_ascii_lowercase()).unwrap_or_default();
-    let what = if begins(b"PXR-USDC")
-        || begins(b"#usda")
-        || matches!(ending.as_str(), "usd" | "usda" | "usdc" | "usdz")
-    {
-        "a USD file that is no text of its own: save it as .usda"
+    let what = if begins(b"PXR-USDC") || begins(b"#usda") {
+        "a USD file of another name: call it .usd"
     } else if begins(b"glTF") {
         "a binary glTF of another name: call it .glb"
     } else if begins(b"PK\x03\x04") {
@@ -130,7 +126,7 @@ pub fn read_mesh(name: &str, bytes: &[u8]) -> Result<Mesh, ReadError> {
         "obj" => read_obj(bytes)?,
         "ply" => ply::read_ply(bytes)?,
         "stl" => stl::read_stl(bytes)?,
-        "usda" => usd_mesh::read_usd(bytes)?,
+        "usd" | "usda" | "usdc" | "usdz" => usd_mesh::read_usd(bytes)?,
         "gltf" | "glb" => gltf_figure::read_gltf(bytes)?,
         _ => return Err(ReadError::Kind(format!("{} {MESHES}", seems(name, bytes)))),
     };

@@ -65,7 +65,7 @@ fn at(of: &Found, time: f64) -> Vec<[f32; 3]> {
 }
 
 fn found(bytes: &[u8]) -> Result<Vec<Found>, ReadError> {
-    let text = String::from_utf8_lossy(bytes);
+    let text = crate::usd::text_of(bytes)?;
     let mut out = vec![];
     let mut read = 0;
     for (block, at) in things(&text)?.iter().filter(|(b, _)| b.kind == "Mesh") {

@@ -1080,6 +1080,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/cameras/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The cameras of a glTF file as those of a scene; nothing is edited */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Camera"][];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/look": {
         parameters: {
             query?: never;
@@ -2058,7 +2111,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The motion of bodies as one file: npy (npz of several), usda, glb, obj or ply (a zip of one a frame) or still (one OBJ); usda and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers */
+        /** The motion of bodies as one file: npy (npz of several), usda, usdc, glb, gltf (a zip), obj or ply (a zip of one a frame) or still (one OBJ); usda, usdc and still are zips where bodies are seen with pictures, which are in them. The header nematon-bytes tells about how long it will be, nematon-rounding by how many metres its places are off for the precision of its numbers, nematon-tag what a file that broke off goes on with */
         get: {
             parameters: {
                 query?: {
@@ -2078,6 +2131,8 @@ export interface paths {
                     loop?: boolean | null;
                     finished?: boolean | null;
                     skins?: boolean | null;
+                    from?: number | null;
+                    tag?: string | null;
                 };
                 header?: never;
                 path: {
@@ -2637,6 +2692,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{id}/figures/{figure}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What another version of a figure's file in its place changes: nothing is edited */
+        get: {
+            parameters: {
+                query: {
+                    blob: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    figure: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Version"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{id}/bodies/{body}/finish": {
         parameters: {
             query?: never;
@@ -2801,6 +2906,60 @@ export interface paths {
                     id: number;
                     body: string;
                     map: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/bodies/{body}/maps/{map}/files/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a map comes to as a file: npy or csv, a weight a point; png or exr, laid by its texture coordinates */
+        get: {
+            parameters: {
+                query?: {
+                    frame?: number | null;
+                    side?: number | null;
+                    gutter?: number | null;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                    body: string;
+                    map: string;
+                    format: string;
                 };
                 cookie?: never;
             };
@@ -9488,6 +9647,12 @@ export interface components {
             finished?: boolean | null;
             /** @description Plants as meshes, each of its own skin or of round wood and leaves, and not as curves; no if left out. In glb they are skins with joints in any case. */
             skins?: boolean | null;
+            /**
+             * Format: uint64
+             * @description Where a file that broke off goes on, in bytes, with what its header nematon-tag said; from its beginning if left out.
+             */
+            from?: number | null;
+            tag?: string | null;
         };
         /** @enum {string} */
         UnitOf: "metre" | "centimetre";
@@ -9656,6 +9821,19 @@ export interface components {
             /** Format: double */
             third: number;
         };
+        /** @description What another version of a file changes. */
+        Version: {
+            /** @description RFC 6902, in one edit. */
+            patch: unknown[];
+            /** @description What stays as it was, in words. */
+            kept: string[];
+            /** @description What does not fit, and what is done instead. */
+            lost: string[];
+        };
+        /** @description A file that was brought in. */
+        File: {
+            blob: string;
+        };
         Looped: {
             bodies: components["schemas"]["SeamOf"][];
             /** @description Names of what acts or moves and is not the same a loop later. */
@@ -9728,6 +9906,24 @@ export interface components {
         At4: {
             /** Format: double */
             frame?: number | null;
+        };
+        /** @description How a map is written. */
+        AsFile: {
+            /**
+             * Format: double
+             * @description The scene's first if left out.
+             */
+            frame?: number | null;
+            /**
+             * Format: uint32
+             * @description Pixels of each side of a picture; 1,024 if left out.
+             */
+            side?: number | null;
+            /**
+             * Format: uint32
+             * @description By how many pixels each piece is carried on beyond its edges; 8 if left out.
+             */
+            gutter?: number | null;
         };
         /** @description What is done to all of a map at once. */
         Whole: "invert" | {

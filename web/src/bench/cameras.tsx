@@ -1,6 +1,7 @@
 /** Cameras: views that are kept with the scene, stand on what moves, and are keyed. */
-import type { Camera } from '../api/http';
-import { useScene } from '../state/queries';
+import { bytes, http, told, type Camera } from '../api/http';
+import { openId, useScene } from '../state/queries';
+import { addCameras, asksFor } from './things';
 import { nodeMoves } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
@@ -18,9 +19,30 @@ export function Cameras() {
     <Section
       title="Cameras"
       action={
-        <Button look="quiet" hint="As a camera of the scene: the first is what a project opens with" onClick={() => void keepView()}>
-          Keep this view
-        </Button>
+        <span className="flex gap-2">
+          <input
+            id="camera-file"
+            type="file"
+            aria-label="File of cameras"
+            accept=".glb,.gltf"
+            className="hidden"
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              e.target.value = '';
+              if (file) void bringIn(file);
+            }}
+          />
+          <Button
+            look="quiet"
+            hint="Cameras of a glTF file, with how they move in it"
+            onClick={() => document.getElementById('camera-file')?.click()}
+          >
+            From a file…
+          </Button>
+          <Button look="quiet" hint="As a camera of the scene: the first is what a project opens with" onClick={() => void keepView()}>
+            Keep this view
+          </Button>
+        </span>
       }
     >
       {Object.keys(cameras).length === 0 && <p className="px-4 pb-1 text-faded">No view is kept yet.</p>}
@@ -39,6 +61,18 @@ export function Cameras() {
       ))}
     </Section>
   );
+}
+
+/** Cameras of a file become some of the scene's, in one edit. */
+async function bringIn(file: File) {
+  try {
+    const found = await told(
+      http.POST('/api/projects/{id}/cameras/read', { params: { path: { id: openId() }, query: { name: file.name } }, ...bytes(file) }),
+    );
+    await addCameras(found);
+  } catch (e) {
+    asksFor(e, `No camera of ${file.name} is brought in`);
+  }
 }
 
 function Card({ id, camera }: { id: string; camera: Camera }) {

@@ -48,7 +48,7 @@ export const FigureInput = () => (
     id="figure-file"
     type="file"
     aria-label="File of a figure"
-    accept=".glb,.gltf,.usda,.obj,.zip"
+    accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.zip"
     className="hidden"
     onChange={(e) => {
       const file = e.target.files?.[0];
@@ -172,6 +172,7 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
             }
           />
         </Line>
+        <VersionRow id={id} figure={figure} />
         <PointsRow id={id} figure={figure} />
         {look && (
           <Note>
@@ -180,6 +181,49 @@ function FigureCard({ id, figure, look }: { id: string; figure: Figure; look: Fi
         )}
       </Fold>
     </>
+  );
+}
+
+/** Another version of its file: what stands on it stays as far as it fits. */
+function VersionRow({ id, figure }: { id: string; figure: Figure }) {
+  const take = async (file: File) => {
+    try {
+      const head = await told(http.POST('/api/figures', { params: { query: { name: file.name } }, ...bytes(file) }));
+      const path = { id: openId(), figure: id };
+      const found = await told(http.GET('/api/projects/{id}/figures/{figure}/version', { params: { path, query: { blob: head.blob } } }));
+      const done = await edit(`${figure.name} from ${file.name}`, found.patch as Parameters<typeof edit>[1]);
+      const kept = found.kept.length > 0 ? `Kept: ${found.kept.join(' ')}` : '';
+      if (done)
+        say({
+          title: found.lost.length > 0 ? `${figure.name} is of another file; not all of it fits` : `${figure.name} is of another file`,
+          detail: [...found.lost, kept].filter(Boolean).join(' ') || 'Nothing stood on it.',
+          tone: 'note',
+        });
+    } catch (e) {
+      asksFor(e, `${file.name} is not brought in`);
+    }
+  };
+  return (
+    <Line label="File">
+      <input
+        id={`version-${id}`}
+        type="file"
+        aria-label={`Another version of ${figure.name}`}
+        accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.zip"
+        className="hidden"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = '';
+          if (file) void take(file);
+        }}
+      />
+      <Button
+        hint="Takes the old file’s place: joints, spots, grips and maps stay as far as they fit"
+        onClick={() => document.getElementById(`version-${id}`)?.click()}
+      >
+        Another version…
+      </Button>
+    </Line>
   );
 }
 

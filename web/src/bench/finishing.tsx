@@ -97,7 +97,7 @@ function Steps({ of, path, finish }: { of: Body; path: string; finish: Finish })
         </div>
       ))}
       <Fold name="Creases and maps" closed>
-        <NumberField path={`${path}/crease`} of={of.name} otherwise={1.0472} />
+        <NumberField path={`${path}/crease`} of={of.name} otherwise={Math.PI / 3} />
         {maps.length > 1 && (
           <>
             <ChoiceField

@@ -141,7 +141,7 @@ function Curves({ path, of, own }: { path: string; of: string; own: Strands }) {
         <input
           ref={input}
           type="file"
-          accept=".obj,.usda,.gltf,.glb"
+          accept=".obj,.usd,.usda,.usdc,.usdz,.gltf,.glb"
           aria-label={`Curves for ${of}`}
           className="hidden"
           onChange={(e) => {

@@ -89,7 +89,7 @@ function MeshInput({ id, use }: { id: string; use: Use }) {
       id={id}
       type="file"
       aria-label={`File of a mesh, as ${use}`}
-      accept=".obj,.gltf,.glb,.ply,.stl,.usda"
+      accept=".obj,.gltf,.glb,.ply,.stl,.usd,.usda,.usdc,.usdz"
       className="hidden"
       onChange={(e) => {
         const file = e.target.files?.[0];

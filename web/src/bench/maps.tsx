@@ -1,14 +1,16 @@
 /** Maps of the chosen body: what each comes to, its layers, and the properties that it drives. */
 import type { Body, Dye, Map as Weights } from '../api/http';
+import { download } from '../api/download';
 import type { MapNow } from '../api/maps';
 import { choosePoints } from '../state/choice';
 import { DYED_DEEP, DYES } from '../state/dyes';
 import { addMap, beginPainting, chosenArea, doWhole, pathOf, removeMap, useMap, useShownMap, zoneOn } from '../state/maps';
-import { edit, setValue } from '../state/project';
-import { useScene, useSchema } from '../state/queries';
+import { edit, setValue, tell } from '../state/project';
+import { openId, useScene, useSchema } from '../state/queries';
 import { at, facts } from '../state/pointer';
 import { clothOf, plain } from '../state/value';
 import { setView, useView } from '../state/view';
+import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { Choice, ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
@@ -63,7 +65,8 @@ const WHOLE = [
 function uses(body: Body, map: string): string[] {
   const scaled = Object.entries(body.scaled ?? {}).filter(([, by]) => by.map === map);
   const grips = Object.values(body.grips ?? {}).filter((g) => g.map === map);
-  return [...scaled.map(([what]) => nameOf(what)), ...grips.map((g) => g.name)];
+  const finished = [body.finish?.by === map && 'thick as finished', body.finish?.hides === map && 'left out as finished'];
+  return [...scaled.map(([what]) => nameOf(what)), ...grips.map((g) => g.name), ...finished.filter((w) => w !== false && w !== undefined)];
 }
 
 export function Maps({ id }: { id: string }) {
@@ -196,6 +199,7 @@ function MapCard({ body, of, id, map }: { body: string; of: Body; id: string; ma
           onChoose={(d) => void setValue(`${map.name} dyed ${d}`, `${base}/dye`, d)}
         />
         <SwitchField label="Inverted" path={`${base}/invert`} of={map.name} />
+        <SaveMap body={body} map={id} of={map.name} />
         <NumberField path={`${base}/smooth`} otherwise={0} of={map.name} whole />
         <Remap base={base} map={map} />
         {others.length > 0 && (
@@ -361,4 +365,26 @@ function holdByMap(body: string, of: Body, map: string) {
   let key = `by-${map}`.slice(0, 36);
   for (let n = 2; key in taken; n++) key = `by-${map}`.slice(0, 34) + `-${n}`;
   return edit(`${name} held`, [{ op: 'add', path: `/bodies/${body}/grips/${key}`, value: { name, points: [], map, to: 'world' } }]);
+}
+
+const AS_FILE = [
+  { value: 'npy', label: 'NumPy, a weight a point' },
+  { value: 'csv', label: 'a table, a weight a point' },
+  { value: 'png', label: 'PNG by its UVs, 1024 × 1024' },
+  { value: 'exr', label: 'EXR by its UVs, 1024 × 1024' },
+];
+
+/** Saving what a map comes to at the frame on screen. */
+function SaveMap({ body, map, of }: { body: string; map: string; of: string }) {
+  const save = (format: string) =>
+    download(
+      `/projects/${openId()}/bodies/${body}/maps/${map}/files/${format}?frame=${clock.frame}`,
+      new AbortController().signal,
+      () => {},
+    ).catch(tell);
+  return (
+    <Line label="As a file">
+      <Choice label={`Save ${of}`} value="" placeholder="save as…" options={AS_FILE} onChoose={(f) => void save(f)} />
+    </Line>
+  );
 }

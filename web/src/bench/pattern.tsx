@@ -252,7 +252,7 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
         <input
           ref={file}
           type="file"
-          accept=".obj,.gltf,.glb,.usda"
+          accept=".obj,.gltf,.glb,.usd,.usda,.usdc,.usdz"
           hidden
           aria-label={`A file with an outline for ${of}`}
           onChange={(e) => void bringIn(e.currentTarget)}

@@ -5,8 +5,10 @@ import { say } from '../state/here';
 import { now, useScene } from '../state/queries';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
-import { Toggle } from '../ui/choice-field';
+import { ChoiceField, Toggle } from '../ui/choice-field';
 import { Actions, Line, Note, Section } from '../ui/section';
+import { PROOF_SHAPES, setView, useView } from '../state/view';
+import type { Seen } from '../viewport/pictures';
 import { stage } from '../viewport/stage';
 
 const KINDS = ['video/webm;codecs=vp9', 'video/webm;codecs=vp8', 'video/webm'];
@@ -31,11 +33,32 @@ const words = (line: string, frame: number) => {
 export function Proof() {
   const frames = useScene((s) => s.frames);
   const [told, setTold] = useState(true);
-  const [turning, setTurning] = useState(false);
+  const [from, setFrom] = useState('still');
+  const shape = useView((v) => v.proofShape);
+  const edges = useView((v) => v.edges);
+  const cameras = useScene((s) => s.cameras) ?? {};
+  const bodies = useScene((s) => s.bodies) ?? {};
   const [line, setLine] = useState('');
   const [done, setDone] = useState<number | null>(null);
   const ending = useRef(false);
   if (!frames) return null;
+  const ways = [
+    { value: 'still', label: 'as the view, still' },
+    { value: 'round', label: 'as the view, once round' },
+    ...Object.entries(bodies).map(([id, b]) => ({ value: `with:${id}`, label: `along with ${b.name}` })),
+    ...Object.entries(cameras).map(([id, c]) => ({ value: `camera:${id}`, label: c.name })),
+  ];
+  const chosen = ways.some((w) => w.value === from) ? from : 'still';
+  /** From where each frame is seen; what goes along begins where that is at the frame on screen. */
+  const seen = (): ((share: number) => Seen) => {
+    const [how, id] = chosen.split(':') as [string, string | undefined];
+    if (how === 'with' && id) {
+      const since = stage.pictures.middleOf(id);
+      return () => ({ with: id, since });
+    }
+    if (how === 'camera' && id) return () => ({ camera: id });
+    return (share) => ({ round: how === 'round' ? 2 * Math.PI * share : 0 });
+  };
   const name = (ending_: string) =>
     `${
       (now.scene()?.name ?? 'proof')
@@ -61,12 +84,13 @@ export function Proof() {
     const over = new Promise((r) => (recorder.onstop = r));
     recorder.start();
     const n = clock.last - clock.first + 1;
+    const look = seen();
     const beat = 1000 / clock.rate;
     let due = performance.now();
     try {
       for (let k = 0; k < n && !ending.current; k++) {
         const frame = clock.first + k;
-        await stage.pictures.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
+        await stage.pictures.proof(paper, frame, look(k / n), told ? words(line, frame) : null);
         track.requestFrame();
         setDone((k + 1) / n);
         // The encoder goes by the clock on the wall: a frame that was late makes those after it wait.
@@ -94,10 +118,11 @@ export function Proof() {
     let fault: Error | null = null;
     const zip = new Zip((e, part) => (e ? (fault = e) : parts.push(part as BlobPart)));
     const n = clock.last - clock.first + 1;
+    const look = seen();
     try {
       for (let k = 0; k < n && !ending.current; k++) {
         const frame = clock.first + k;
-        await stage.pictures.proof(paper, frame, turning ? (2 * Math.PI * k) / n : 0, told ? words(line, frame) : null);
+        await stage.pictures.proof(paper, frame, look(k / n), told ? words(line, frame) : null);
         const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
         if (!blob) throw new Error('A picture could not be made.');
         // A PNG is packed already.
@@ -121,7 +146,7 @@ export function Proof() {
   const still = async () => {
     const paper = document.createElement('canvas');
     [paper.width, paper.height] = stage.pictures.size(2);
-    await stage.pictures.proof(paper, clock.frame, 0, told ? words(line, clock.frame) : null);
+    await stage.pictures.proof(paper, clock.frame, seen()(0), told ? words(line, clock.frame) : null);
     stage.pictures.done();
     const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
     if (blob) save(blob, name('png'));
@@ -147,10 +172,18 @@ export function Proof() {
           />
         </Line>
       )}
-      <Line label="Camera">
+      <ChoiceField label="Camera" of="Proof" value={chosen} options={ways} onChoose={setFrom} />
+      <ChoiceField
+        label="Size"
+        of="Proof"
+        value={shape}
+        options={[{ value: 'view', label: 'as the view' }, ...PROOF_SHAPES]}
+        onChoose={(v) => setView({ proofShape: v })}
+      />
+      <Line label="Edges">
         <span className="flex items-center gap-2">
-          <Toggle label="The camera goes round once" on={turning} onTurn={setTurning} />
-          <span className="text-[12px] text-faded">{turning ? 'goes round once' : 'stays'}</span>
+          <Toggle label="The picture’s edges in the view" on={edges} onTurn={(v) => setView({ edges: v })} />
+          <span className="text-[12px] text-faded">{edges ? 'seen, with what is safe' : 'not seen'}</span>
         </span>
       </Line>
       <Actions>

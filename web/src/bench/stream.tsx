@@ -67,7 +67,7 @@ export function StreamRows({ base, of, stream }: { base: string; of: string; str
       <input
         ref={file}
         type="file"
-        accept=".obj,.gltf,.glb,.usda"
+        accept=".obj,.gltf,.glb,.usd,.usda,.usdc,.usdz"
         aria-label={`Curve for ${of}`}
         className="hidden"
         onChange={(e) => {

@@ -293,6 +293,25 @@ export async function addCamera({ position, turn, angle }: { position: number[];
   });
   if (done) sayDone(`${made} is kept`, 'It stands under Views at the lower edge, and among the cameras of Hand over.');
 }
+/** Adds cameras that a file has, each under a name of its own. */
+export async function addCameras(found: Camera[]) {
+  const done = await editBy((scene) => {
+    const all: Record<string, Camera> = { ...scene.cameras };
+    const patch: Parameters<typeof edit>[1] = Object.keys(all).length === 0 ? [{ op: 'add', path: '/cameras', value: {} }] : [];
+    for (const camera of found) {
+      const name = freeName(camera.name, all);
+      const key = freeKey(name, all);
+      all[key] = { ...camera, name };
+      patch.push({ op: 'add', path: `/cameras/${key}`, value: all[key] });
+    }
+    return { label: found.length === 1 ? `${found[0]!.name} brought in` : `${found.length} cameras brought in`, patch };
+  });
+  if (done)
+    sayDone(
+      found.length === 1 ? 'A camera is brought in' : `${found.length} cameras are brought in`,
+      'Look through it, or make a proof from it.',
+    );
+}
 /** Adds an animated mesh that is kept; its clip begins where the scene does. */
 export const addFigure = (name: string, blob: string) =>
   add('figures', capital(name), (own, scene) => ({

@@ -93,6 +93,8 @@ export async function removeMap(body: string, map: string) {
     const patch: Op[] = [];
     for (const [what, by] of Object.entries(b.scaled ?? {}))
       if (by.map === map) patch.push({ op: 'remove', path: `/bodies/${body}/scaled/${what}` });
+    for (const key of ['by', 'hides'] as const)
+      if (b.finish?.[key] === map) patch.push({ op: 'remove', path: `/bodies/${body}/finish/${key}` });
     for (const [g, grip] of Object.entries(b.grips ?? {})) {
       if (grip.map !== map) continue;
       // One that holds by the map alone holds nothing without it.

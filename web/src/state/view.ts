@@ -23,6 +23,18 @@ export type Brush = {
   edge: 'soft' | 'straight' | 'round' | 'hard';
   mirror: 0 | 1 | 2 | null;
 };
+/** Shapes of a proof, by how many pixels they have; the view's own is none of them. */
+export const PROOF_SHAPES = [
+  { value: '1920x1080', label: '1920 × 1080' },
+  { value: '1280x720', label: '1280 × 720' },
+  { value: '1080x1080', label: '1080 × 1080' },
+  { value: '1080x1920', label: '1080 × 1920' },
+];
+/** How wide and high a shape is, and how much wider than high; nothing of the view's own. */
+export function shapeOf(shape: string): { width: number; height: number; aspect: number } | null {
+  const [width, height] = shape.split('x').map(Number);
+  return width && height ? { width, height, aspect: width / height } : null;
+}
 export type Arms = 'none' | 'translate' | 'rotate';
 
 /** What is kept of a project: where one looks from, at which frame, and at which step one was. */
@@ -77,6 +89,9 @@ type View = {
   /** The arms of what has a place and is no thing of its own: fields and zones, by their path. */
   placing: string | null;
   dusk: boolean;
+  /** Of a proof: its shape, and whether its edges are seen in the view. */
+  proofShape: string;
+  edges: boolean;
   benchWidth: number;
   loomHeight: number;
   /** The loom is as high as its lanes need; dragged, it is as high as it was left. */
@@ -127,6 +142,8 @@ export const useView = create<View>()(
       drawing: null,
       placing: null,
       dusk: false,
+      proofShape: 'view',
+      edges: false,
       benchWidth: 312,
       loomHeight: 120,
       loomFits: true,
@@ -145,6 +162,7 @@ export const useView = create<View>()(
         scenery,
         airAs,
         dusk,
+        proofShape,
         benchWidth,
         loomHeight,
         loomFits,
@@ -160,6 +178,7 @@ export const useView = create<View>()(
         scenery,
         airAs,
         dusk,
+        proofShape,
         benchWidth,
         loomHeight,
         loomFits,

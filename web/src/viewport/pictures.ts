@@ -1,7 +1,12 @@
 /** Pictures of what is on screen: a small one to know a project by, and proofs of its frames. */
 import * as T from 'three';
+import { now } from '../state/queries';
+import { shapeOf, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import type { Stage } from './stage';
+
+/** From where a proof looks: from the view, so far round; along with the middle of a body, since where that was; or from a camera of the scene. */
+export type Seen = { round: number } | { with: string; since: T.Vector3 } | { camera: string };
 
 export class Pictures {
   constructor(private stage: Stage) {}
@@ -24,15 +29,17 @@ export class Pictures {
     return new Promise((done) => small.toBlob(done, 'image/webp', 0.8));
   }
 
-  /** How large a proof is, times the view. */
+  /** How large a proof is: of its shape, or as the view, so many times. */
   size(times: number): [number, number] {
-    const { clientWidth: w, clientHeight: h } = this.stage.canvas!;
+    const { clientWidth, clientHeight } = this.stage.canvas!;
+    const shape = shapeOf(useView.getState().proofShape);
+    const [w, h] = shape ? [shape.width, shape.height] : [clientWidth, clientHeight];
     // Encoders want even numbers.
     return [w, h].map((n) => 2 * Math.round((times * n) / 2)) as [number, number];
   }
 
-  /** Draws a frame on a paper as it is at its best, once what it shows is here, from so far round; with words in it. */
-  async proof(paper: HTMLCanvasElement, frame: number, round: number, words: string | null) {
+  /** Draws a frame on a paper as it is at its best, once what it shows is here; with words in it. */
+  async proof(paper: HTMLCanvasElement, frame: number, from: Seen, words: string | null) {
     const { renderer, controls, canvas } = this.stage;
     if (!renderer || !controls || !canvas) return;
     clock.halt(frame);
@@ -53,18 +60,32 @@ export class Pictures {
       this.stage.forces.group,
     ].filter((g) => g.visible);
     for (const g of hands) g.visible = false;
-    const from = this.stage.camera.position.clone();
-    this.stage.camera.position
-      .sub(controls.target)
-      .applyAxisAngle(new T.Vector3(0, 1, 0), round)
-      .add(controls.target);
-    this.stage.camera.lookAt(controls.target);
+    const { camera } = this.stage;
+    const was = { position: camera.position.clone(), turn: camera.quaternion.clone(), fov: camera.fov, aspect: camera.aspect };
+    let angle = this.stage.views.pictureAngle;
+    if ('round' in from) {
+      camera.position
+        .sub(controls.target)
+        .applyAxisAngle(new T.Vector3(0, 1, 0), from.round)
+        .add(controls.target);
+      camera.lookAt(controls.target);
+    } else if ('with' in from) {
+      camera.position.add(this.middleOf(from.with)).sub(from.since);
+    } else {
+      const own = now.scene()?.cameras?.[from.camera];
+      if (own) this.stage.places.put(camera, `cameras/${from.camera}`, own.place, frame);
+      angle = own?.angle ?? angle;
+    }
     this.stage.best = true;
     this.stage.size();
     renderer.setPixelRatio(1);
     renderer.setSize(paper.width, paper.height, false);
+    camera.aspect = paper.width / paper.height;
+    camera.fov = T.MathUtils.radToDeg(angle);
+    camera.updateProjectionMatrix();
+    camera.updateMatrixWorld();
     renderer.shadowMap.needsUpdate = true;
-    renderer.render(this.stage.scene, this.stage.camera);
+    renderer.render(this.stage.scene, camera);
     const k = paper.getContext('2d')!;
     k.drawImage(canvas, 0, 0, paper.width, paper.height);
     if (words) {
@@ -77,8 +98,15 @@ export class Pictures {
       k.fillText(words, 1.5 * size, paper.height - 1.4 * size);
     }
     for (const g of hands) g.visible = true;
-    this.stage.camera.position.copy(from);
-    this.stage.camera.lookAt(controls.target);
+    camera.position.copy(was.position);
+    camera.quaternion.copy(was.turn);
+    Object.assign(camera, { fov: was.fov, aspect: was.aspect });
+    camera.updateProjectionMatrix();
+  }
+
+  /** The middle of what is seen of a body. */
+  middleOf(body: string): T.Vector3 {
+    return this.stage.bounds(body).getCenter(new T.Vector3());
   }
 
   /** The view is the window's own again. */

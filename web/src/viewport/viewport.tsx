@@ -17,6 +17,7 @@ import { keepPicture } from './keep-picture';
 import { BrushRing, BrushTools } from './brush-tools';
 import { CombRing, CombTools } from './comb-tools';
 import { ComparedLegend } from './compared';
+import { PictureEdges } from './picture-edges';
 import { stage, type Armed, type Hit, type Shown } from './stage';
 import { drawn, drawPoint, dropBead, takeBead, turnWind, useAirShown, useOutlinesShown, useVane } from './air-hands';
 import { AirLegend, AirTools } from './air-tools';
@@ -155,6 +156,7 @@ export function Viewport() {
           />
         </svg>
       )}
+      <PictureEdges />
       {step === 'Hold' && body && !combs && <BrushRing body={body} />}
       {combs && body && <CombRing body={body} />}
       <div className="pointer-events-none absolute inset-x-0 top-3.5 mx-auto flex w-fit max-w-[calc(100%-24px)] flex-col items-center gap-1 *:pointer-events-auto">

@@ -1,6 +1,7 @@
 /** Where one looks from: all of it, a thing, a side, a camera of the scene. */
 import * as T from 'three';
 import type { Camera } from '../api/http';
+import { shapeOf, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import type { From, Stage } from './stage';
 
@@ -104,9 +105,21 @@ export class Views {
     this.stage.drawAll();
   }
 
+  /** An angle of view of the picture: where its edges are within the view, that sees more. */
   private setAngle(radians: number) {
-    this.stage.camera.fov = T.MathUtils.radToDeg(radians);
+    this.stage.camera.fov = T.MathUtils.radToDeg(2 * Math.atan(Math.tan(radians / 2) / this.shareOfHeight()));
     this.stage.camera.updateProjectionMatrix();
+  }
+
+  /** The share of the view's height that the picture has of a proof. */
+  private shareOfHeight(): number {
+    const aspect = shapeOf(useView.getState().proofShape)?.aspect;
+    return aspect ? Math.min(1, this.stage.camera.aspect / aspect) : 1;
+  }
+
+  /** The angle of view of the picture that a proof would be, from its lower to its upper edge. */
+  get pictureAngle(): number {
+    return 2 * Math.atan(Math.tan(T.MathUtils.degToRad(this.stage.camera.fov) / 2) * this.shareOfHeight());
   }
 
   /** Where one looks from, as a camera of the scene has it. */
@@ -116,7 +129,7 @@ export class Views {
     return {
       position: this.stage.camera.position.toArray().map(tidy),
       turn: [turn.x, turn.y, turn.z].map(tidy),
-      angle: tidy(T.MathUtils.degToRad(this.stage.camera.fov)),
+      angle: tidy(this.pictureAngle),
     };
   }
 }

@@ -19,6 +19,7 @@ mod hand;
 mod looped;
 mod maps;
 mod numbers;
+mod outgoing;
 mod places;
 mod plants;
 mod promises;

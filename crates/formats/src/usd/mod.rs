@@ -1,6 +1,7 @@
 //! USD, as text (`.usda`) or binary (`.usdc`): meshes whose points are sampled in time, with their texture coordinates, loose points, curves and instances.
 mod binary;
 mod layer;
+mod read;
 mod text;
 
 use crate::gltf_motion::{leaf, size};
@@ -8,6 +9,7 @@ use crate::motion::{Delivery, Frame, Kind, Motion, Pictured, Turns, TurnsOf, Uni
 use binary::Binary;
 use layer::{Attribute, Data, Head, Layer, numbered};
 use nematon_geometry::Mesh;
+pub(crate) use read::text as text_of;
 use std::io::{Result, Write};
 use text::Text;
 

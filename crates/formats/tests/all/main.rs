@@ -4,6 +4,7 @@ mod broken;
 mod curves;
 mod figure;
 mod foreign;
+mod maps;
 mod moving_gltf;
 mod paint;
 mod promises;

@@ -54,12 +54,13 @@ fn unzipped(zip: Vec<u8>, name: &str) -> Vec<u8> {
 }
 
 #[test]
-fn a_mesh_of_usd_text_comes_back_with_its_faces_texture_and_motion() {
+fn a_mesh_of_usd_text_or_binary_comes_back_with_its_faces_texture_and_motion() {
     let m = sheet(2.0, 1.0, 4, 3);
     let all = frames(&m, 3);
-    for with in [With::default(), OTHER] {
-        let file = written(Kind::Usda, moved(&m, 3), &all, with);
-        let back = read_mesh("flag.usda", &file).unwrap();
+    let each = [Kind::Usda, Kind::Usdc].into_iter().flat_map(|k| [(k, With::default()), (k, OTHER)]);
+    for (kind, with) in each {
+        let file = written(kind, moved(&m, 3), &all, with);
+        let back = read_mesh("flag.usd", &file).unwrap();
         near(&back.positions, &all[0]);
         assert_eq!(back.outlines().len(), 6);
         assert_eq!(back.uv_triangles.len(), back.triangles.len());
@@ -91,7 +92,9 @@ fn usd_text_that_is_no_mesh_says_why() {
     let mesh = |inner: &str| format!("#usda 1.0\n(\n)\ndef Mesh \"m\"\n{{\n{inner}}}\n");
     for (text, why) in [
         ("#usda 1.0\n(\n)\ndef Xform \"x\"\n{\n}\n".to_owned(), "no mesh in it"),
-        ("PXR-USDC".to_owned(), "does not begin with #usda"),
+        ("PXR-USDC".to_owned(), "cut short"),
+        ("a text".to_owned(), "does not begin with #usda"),
+        ("PXR-USDC\0\u{2}\0".to_owned(), "version 0.2.0"),
         (mesh("    point3f[] points = [(0,0,0)]\n"), "\"m\" has no faces"),
         (mesh("    int[] faceVertexCounts = [3]\n"), "\"m\" has no points"),
         (
@@ -183,4 +186,64 @@ fn who_takes_files_over_is_told_what_is_in_them() {
     ] {
         assert!(told.contains(part), "{part} is not in {told}");
     }
+}
+
+#[test]
+fn usd_of_other_programs_reads_alike_as_text_as_binary_and_in_a_package() {
+    let all = ["awning.usda", "awning.usdc", "awning.usdz"].map(|name| {
+        let bytes =
+            std::fs::read(format!("{}/tests/all/foreign/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap();
+        (
+            read_mesh(name, &bytes).unwrap(),
+            read_figure(name, &bytes).unwrap(),
+            read_curves(name, &bytes).unwrap(),
+        )
+    });
+    let (mesh, figure, cord) = &all[0];
+    assert_eq!((mesh.positions.len(), mesh.outlines().len(), figure.sequence.len()), (49, 36, 3));
+    // Centimetres with z up, moved along x by a metre and turned by a quarter: the far corner.
+    near(&mesh.positions[48..], &[[0.37, 0.09, -0.63]]);
+    near(&figure.sequence[2][48..], &[[0.37, 0.19, -0.63]]);
+    assert_eq!(mesh.uvs.len(), 49);
+    for (other, moved, curve) in &all[1..] {
+        assert_eq!(
+            (&other.positions, &other.triangles, &other.faces),
+            (&mesh.positions, &mesh.triangles, &mesh.faces)
+        );
+        assert_eq!((&other.uvs, &other.uv_triangles), (&mesh.uvs, &mesh.uv_triangles));
+        assert_eq!(moved.sequence, figure.sequence);
+        assert_eq!(curve.len(), cord.len());
+        assert_eq!(curve[0].points, cord[0].points);
+    }
+    // Cut short anywhere it is told, and nothing breaks.
+    let bytes =
+        std::fs::read(format!("{}/tests/all/foreign/awning.usdc", env!("CARGO_MANIFEST_DIR"))).unwrap();
+    for end in (0..bytes.len()).step_by(37) {
+        let _ = read_mesh("awning.usdc", &bytes[..end]);
+    }
+    for k in (8..bytes.len()).step_by(11) {
+        let mut other = bytes.clone();
+        other[k] ^= 0x5a;
+        let _ = read_mesh("awning.usdc", &other);
+    }
+}
+
+#[test]
+fn pieces_that_come_and_go_are_binary_as_they_are_text() {
+    let m = Mesh { positions: vec![[0.0; 3]; 4], radii: vec![0.1; 4], ..Mesh::default() };
+    let gone = [f32::NAN; 3];
+    let all: Vec<Vec<[f32; 3]>> = (0..3)
+        .map(|f| (0..4).map(|k| if k <= f { [k as f32, f as f32, 0.0] } else { gone }).collect())
+        .collect();
+    let own = Motion { comes: true, ..moved(&m, 3) };
+    let with = With { velocities: true, ..With::default() };
+    let binary = written(Kind::Usdc, own, &all, with);
+    let text = written(Kind::Usda, own, &all, with);
+    assert!(binary.starts_with(b"PXR-USDC"));
+    let text = String::from_utf8(text).unwrap();
+    assert!(text.contains("12: [0, 1, 2]") && text.contains("10: [0]"), "{text}");
+    // What it says of its own length holds: its tables begin where its first bytes say.
+    let at = u64::from_le_bytes(binary[16..24].try_into().unwrap()) as usize;
+    assert_eq!(binary[at..at + 8], 6u64.to_le_bytes());
+    assert_eq!(&binary[at + 8..at + 14], b"TOKENS");
 }

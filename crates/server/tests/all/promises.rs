@@ -629,7 +629,8 @@ async fn a_delivery_goes_out_as_it_is_read() {
     let path = |f: &str| format!("/projects/1/files/{f}?normals=false");
     assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 120);
     let before = s.peak();
-    for (format, least) in [("npy", 128 + 120 * 40_000 * 12), ("usda", 120 * 40_000 * 12), ("obj", 1 << 20)] {
+    let whole = 120 * 40_000 * 12;
+    for (format, least) in [("npy", 128 + whole), ("usda", whole), ("usdc", whole), ("obj", 1 << 20)] {
         // Packing takes most of its time: a fifth of them shows as much.
         let last = if format == "obj" { "&last=23" } else { "" };
         let mut r = s.ask(Method::GET, &(path(format) + last)).send().await.unwrap();
@@ -643,6 +644,102 @@ async fn a_delivery_goes_out_as_it_is_read() {
     }
     // 136 MB as text, and what a run of frames takes while it is read, some 78 MB: none of it is held, or it would be as much more.
     assert!(s.peak() < before + (110 << 20), "{} MB more", (s.peak() - before) >> 20);
+    // One that breaks off goes on where it was, with what it said of itself; and not once the scene is another.
+    let all = s.ask(Method::GET, &(path("usdc") + "&last=9")).send().await.unwrap();
+    let tag = all.headers()["nematon-tag"].to_str().unwrap().to_owned();
+    let all = all.bytes().await.unwrap();
+    let from = all.len() / 3;
+    let on = |tag: &str| path("usdc") + &format!("&last=9&from={from}&tag={tag}");
+    let rest = s.ask(Method::GET, &on(&tag)).send().await.unwrap().bytes().await.unwrap();
+    assert_eq!(rest, all[from..]);
+    let other = s.ask(Method::GET, &on("other")).send().await.unwrap();
+    assert_eq!(other.status(), 409);
+    assert_eq!(s.edit(1, json!([{"op": "replace", "path": "/name", "value": "Another"}])).await.0, 200);
+    assert_eq!(s.ask(Method::GET, &on(&tag)).send().await.unwrap().status(), 409);
+}
+
+#[tokio::test]
+async fn frames_go_out_at_another_pace_and_beside_a_thing_and_what_can_not_be_is_told() {
+    let s = Server::new().await;
+    assert_eq!(s.edit(0, json!([{"op": "replace", "path": "/frames/last", "value": 12}])).await.0, 200);
+    s.run().await;
+    s.until("done", |r| r["state"] == "done").await;
+    let read = async |query: &str| {
+        let path = format!("/projects/1/files/npy?{query}");
+        let got = s.ask(Method::GET, &path).send().await.unwrap();
+        (got.status().as_u16(), got.bytes().await.unwrap())
+    };
+    let points = s.get("/projects/1/lanes").await["lanes"][0]["points"].as_u64().unwrap_or(0);
+    let count = |bytes: &[u8]| (bytes.len() - 128) as u64 / 12;
+    let (_, plain) = read("").await;
+    let (_, twice) = read("rate=48").await;
+    let each = count(&plain) / 13;
+    assert!(points == 0 || each == points);
+    assert_eq!(count(&twice), 25 * each, "0 to 24 at 48 a second");
+    let row = |bytes: &[u8], k: u64| {
+        bytes[128 + (k * each * 12) as usize..128 + ((k + 1) * each * 12) as usize].to_vec()
+    };
+    assert_eq!(row(&twice, 24), row(&plain, 12), "every second one is computed");
+    for (query, status) in [
+        ("rate=0", 422),
+        ("rate=48&every=2", 422),
+        ("beside=handle:gone", 422),
+        ("first=1&last=2&rate=1", 422),
+    ] {
+        assert_eq!(read(query).await.0, status, "{query}");
+    }
+}
+
+#[tokio::test]
+async fn maps_go_out_as_files_and_a_figures_file_takes_the_place_of_another() {
+    let s = Server::new().await;
+    let all = s.get("/projects").await;
+    let id = all.as_array().unwrap().iter().find(|p| p["name"] == "The Courier lands").unwrap()["id"]
+        .as_i64()
+        .unwrap();
+    let scene = s.get(&format!("/projects/{id}")).await["scene"].clone();
+    let (body, maps) =
+        scene["bodies"].as_object().unwrap().iter().find(|(_, b)| b["maps"].is_object()).unwrap();
+    let map = maps["maps"].as_object().unwrap().keys().next().unwrap();
+    let file = async |format: &str| {
+        let path = format!("/projects/{id}/bodies/{body}/maps/{map}/files/{format}");
+        let got = s.ask(Method::GET, &path).send().await.unwrap();
+        (got.status().as_u16(), got.bytes().await.unwrap())
+    };
+    assert!(file("csv").await.1.starts_with(b"point,weight\n0,"));
+    assert!(file("npy").await.1.starts_with(b"\x93NUMPY"));
+    assert!(file("png?side=64").await.1.starts_with(b"\x89PNG"));
+    assert!(file("exr?side=64").await.1.starts_with(b"v/1\x01"));
+    assert_eq!((file("gif").await.0, file("png?side=0").await.0), (404, 422));
+    // The own file of the moth again: all of it fits, and nothing is edited.
+    let figure = "courier";
+    let blob = scene["figures"][figure]["from"]["blob"].as_str().unwrap();
+    let path = |blob: &str| format!("/projects/{id}/figures/{figure}/version?blob={blob}");
+    let told = s.get(&path(blob)).await;
+    assert_eq!(told["lost"], json!([]), "{told}");
+    assert_eq!(told["patch"].as_array().unwrap().len(), 1);
+    assert!(told["kept"].as_array().unwrap().len() > 1, "{told}");
+    assert_eq!(s.ask(Method::GET, &path(&"0".repeat(64))).send().await.unwrap().status(), 422);
+    // A file with no camera in it, and one that is no glTF.
+    let cameras = async |bytes: Vec<u8>| {
+        let path = format!("/projects/{id}/cameras/read?name=moth.glb");
+        s.ask(Method::POST, &path).body(bytes).send().await.unwrap()
+    };
+    let moth = std::fs::read(format!("{}/../../demo/courier.glb", env!("CARGO_MANIFEST_DIR"))).unwrap();
+    let none: Value = cameras(moth).await.json().await.unwrap();
+    assert!(none["detail"].as_str().unwrap().contains("no camera"), "{none}");
+    assert_eq!(cameras(b"nothing".to_vec()).await.status(), 422);
+    let text = json!({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}],
+        "nodes": [{"name": "Eye", "camera": 0, "translation": [1, 2, 3]}],
+        "cameras": [{"type": "perspective", "perspective": {"yfov": 0.5, "znear": 0.1}}],
+    });
+    let found: Value = cameras(text.to_string().into_bytes()).await.json().await.unwrap();
+    assert_eq!(
+        (&found[0]["name"], &found[0]["place"]["position"]),
+        (&json!("Eye"), &json!([1.0, 2.0, 3.0])),
+        "{found}"
+    );
 }
 
 #[tokio::test]
