@@ -158,7 +158,9 @@ pub(crate) fn write_zip(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
     let options = zip::write::SimpleFileOptions::default();
     zip.start_file(format!("{file}.gltf"), options)?;
     zip.write_all(&text)?;
-    zip.start_file(format!("{file}.bin"), options.large_file(true))?;
+    // Numbers hardly pack, and so it is known how long the file will be.
+    let plain = options.compression_method(zip::CompressionMethod::Stored).large_file(true);
+    zip.start_file(format!("{file}.bin"), plain)?;
     buffer(&mut zip, &out, all)?;
     zip.finish()?.flush()
 }

@@ -195,9 +195,7 @@ export function DeliverStep() {
         <Line label="A second">
           <span className="flex items-center gap-1.5">
             <FrameBox label="Frames a second to hand over" value={pace ?? String(rate)} onType={setPace} {...typedPace} />
-            <span className="text-faded">
-              {paced === rate || !goes ? 'frames, as they are computed' : 'frames, between those that are computed'}
-            </span>
+            <span className="text-[12px] text-faded">{paced === rate || !goes ? 'as computed' : 'between what is computed'}</span>
             {pace !== null && (
               <Button look="quiet" onClick={() => setPace(null)}>
                 back

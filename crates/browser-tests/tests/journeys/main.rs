@@ -4,6 +4,7 @@
 mod air;
 mod axe;
 mod coming;
+mod deliver;
 mod first;
 mod hand;
 mod maps;

@@ -8,7 +8,7 @@ use serde_json::{Value, json};
 fn scene(more: Value) -> Scene {
     let mut scene = json!({
         "nematon": 2, "name": "Way", "frames": {"first": 10, "last": 40, "rate": 24},
-        "bodies": {"flag": {"name": "Flag", "kind": {"cloth": {"shape": {"sheet": {"size": [1, 1], "points": [3, 3]}}}}}},
+        "bodies": {"flag": {"name": "Flag", "kind": {"cloth": {"shape": {"sheet": {"width": 1, "depth": 1, "columns": 3, "rows": 3}}}}}},
     });
     for (k, v) in more.as_object().unwrap() {
         scene[k] = v.clone();

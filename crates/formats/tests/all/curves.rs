@@ -22,7 +22,7 @@ fn curves_of_usd_text_are_read_with_their_counts_and_wrap() {
 #[test]
 fn what_is_no_curve_is_told_in_words() {
     let told = |name: &str, bytes: &[u8]| read_curves(name, bytes).unwrap_err().to_string();
-    assert!(told("a.png", b"x").contains(".usda are"));
+    assert!(told("a.png", b"x").contains(".usd (as text or binary) are"));
     assert!(told("a.obj", b"v 0 0 0\nv 1 1 1\n").contains("no curve"));
     assert!(told("a.obj", b"v 0 0 0\nl 1 7\n").contains("no point 7"));
     assert!(told("a.usda", b"nothing").contains("#usda"));

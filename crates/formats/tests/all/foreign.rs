@@ -198,7 +198,7 @@ fn loose_pieces_are_points_in_every_still() {
 #[test]
 fn what_no_reader_takes_says_what_it_seems_to_be() {
     for (name, bytes, says) in [
-        ("a.usdc", &b"PXR-USDC"[..], "a USD file"),
+        ("a.bin", &b"PXR-USDC"[..], "a USD file of another name"),
         ("a.png", b"\x89PNG\r\n", "a picture"),
         ("a.zip", b"PK\x03\x04", "a zip"),
         ("a.xyz", b"hello", "of a kind that is not known here"),
