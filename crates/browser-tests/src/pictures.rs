@@ -27,12 +27,6 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.lanes_say("Landing canopy up to date").await?;
     w.shows("landing-canopy:132:true").await?;
     save("shape").await?;
-    w.step("Hold").await?;
-    w.open_row("Eyelets, ridge side").await?;
-    w.command("Wireframe on or off").await?;
-    w.scrub(10, 60).await?;
-    save("hold").await?;
-    w.command("Wireframe on or off").await?;
     w.step("Air").await?;
     w.open_row("Squall").await?;
     w.set("/fields/squall/act/wind/speed", "7").await?;
@@ -55,7 +49,13 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.step("Hand over").await?;
     w.turn("Landing canopy is finished").await?;
     w.scrub(170, 204).await?;
+    w.choose("Proof Size", "1920 × 1080").await?;
+    w.turn("The picture’s edges in the view").await?;
+    w.open_row("From the gully").await?;
+    w.press("Look through it").await?;
     save("deliver").await?;
+    w.turn("The picture’s edges in the view").await?;
+    w.choose("Proof Size", "as the view").await?;
     open(site, w, "Washing loft", "Blanket").await?;
     w.step("Contact").await?;
     w.open_row("Bolster").await?;
@@ -143,6 +143,17 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.script("nematonStage.views.frame(null)").await?;
     w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('Filling'))?.scrollIntoView({block: 'start'})").await?;
     still("bladder").await?;
+    // One of the cushions finished, beside others as they are computed.
+    w.step("Hand over").await?;
+    w.turn("Square cushion is finished").await?;
+    w.set("/bodies/square-cushion/finish/smooth", "2").await?;
+    w.script("nematonStage.views.frame('square-cushion')").await?;
+    w.command("Wireframe on or off").await?;
+    save("finished").await?;
+    w.command("Wireframe on or off").await?;
+    open(site, w, "The mast pennant", "Pennant").await?;
+    w.lanes_say("Pennant up to date").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
     open(site, w, "Washing loft", "Blanket").await?;
     w.step("Run").await?;
     // Long enough for the small pictures to be kept.

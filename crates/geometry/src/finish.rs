@@ -1,7 +1,6 @@
 //! What is done to a computed surface to look finished, and never computed: evened out, smoothed by subdivision, and as thick as it is.
 use crate::net::Net;
 use crate::{Mesh, Rows};
-use std::collections::HashMap;
 
 /// What is done to a surface.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -174,18 +173,34 @@ fn room(
     if widest <= 0.0 {
         return out;
     }
-    let cell = |p: [f32; 3]| p.map(|c| (c / widest).floor() as i32);
-    let mut cells: HashMap<[i32; 3], Vec<u32>> = HashMap::with_capacity(at.len());
+    // Points by cells twice as wide as it is thick, as lists: what is near one lies in two of them each way.
+    let per = 0.5 / widest;
+    let mask = (2 * at.len() + 1).next_power_of_two() - 1;
+    let list = |[x, y, z]: [i32; 3]| {
+        let mixed = x.wrapping_mul(73_856_093) ^ y.wrapping_mul(19_349_663) ^ z.wrapping_mul(83_492_791);
+        mixed.cast_unsigned() as usize & mask
+    };
+    let cell = |p: [f32; 3], by: f32| p.map(|c| ((c + by) * per).floor() as i32);
+    const NONE: u32 = u32::MAX;
+    let (mut first, mut next) = (vec![NONE; mask + 1], vec![NONE; at.len()]);
     for (k, p) in at.iter().enumerate() {
-        cells.entry(cell(*p)).or_default().push(k as u32);
+        let own = list(cell(*p, 0.0));
+        next[k] = std::mem::replace(&mut first[own], k as u32);
     }
     for (p, place) in at.iter().enumerate() {
-        let [x, y, z] = cell(*place);
-        for near in (0..27).filter_map(|k| cells.get(&[x + k % 3 - 1, y + k / 3 % 3 - 1, z + k / 9 - 1])) {
-            for q in near.iter().map(|q| *q as usize) {
-                let d = by(*place, at[q]);
+        let (low, high) = (cell(*place, -widest), cell(*place, widest));
+        for k in 0..8 {
+            let own: [i32; 3] = std::array::from_fn(|c| if k >> c & 1 == 0 { low[c] } else { high[c] });
+            if (0..3).any(|c| k >> c & 1 == 1 && low[c] == high[c]) {
+                continue;
+            }
+            let mut q = first[list(own)];
+            while q != NONE {
+                let other = q as usize;
+                q = next[other];
+                let d = by(*place, at[other]);
                 let far = dot(d, d);
-                let own = by(rest[p], rest[q]);
+                let own = by(rest[p], rest[other]);
                 if far >= widest * widest || dot(own, own) < (APART * widest).powi(2) {
                     continue;
                 }

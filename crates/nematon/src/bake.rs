@@ -1,5 +1,6 @@
 //! `nematon bake`: a scene file to files of motion, with no server and no database.
-use crate::files::{Folder, read_scene};
+use crate::files::{Folder, plainly, read_scene};
+use crate::spool::Spool;
 use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Loop, Parent, Quality, Scene};
 use nematon_evaluate::{
@@ -7,13 +8,11 @@ use nematon_evaluate::{
     beside, blended, blended_turns, comes_and_goes, in_loop, shape, steadied, steady,
 };
 use nematon_formats::{
-    Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, near,
-    note, rounding,
+    Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, note,
 };
 use serde_json::{Value, json};
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Read, Write};
-use std::os::unix::fs::FileExt;
+use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
@@ -213,7 +212,7 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
     if let Some(wanted) = wanted {
         (scene.frames.substeps, scene.frames.quality) = (None, wanted.quality());
     }
-    std::fs::create_dir_all(out).map_err(|e| format!("{}: {e}", out.display()))?;
+    std::fs::create_dir_all(out).map_err(|e| format!("{}: {}", out.display(), plainly(&e)))?;
     let pool =
         rayon::ThreadPoolBuilder::new().num_threads(args.threads).build().map_err(|e| e.to_string())?;
     let (mut islands, mut bodies, mut faults, mut notes) = (vec![], vec![], vec![], vec![]);
@@ -234,8 +233,8 @@ pub fn bake_scene(mut scene: Scene, folder: &Folder, args: &BakeArgs, out: &Path
         "islands": islands, "bodies": bodies,
     });
     let text = serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?;
-    std::fs::write(out.join("report.json"), text).map_err(|e| format!("report.json: {e}"))?;
-    std::fs::write(out.join(NOTE), notes.join("\n")).map_err(|e| format!("{NOTE}: {e}"))?;
+    std::fs::write(out.join("report.json"), text).map_err(|e| format!("report.json: {}", plainly(&e)))?;
+    std::fs::write(out.join(NOTE), notes.join("\n")).map_err(|e| format!("{NOTE}: {}", plainly(&e)))?;
     if faults.is_empty() { Ok(()) } else { Err(faults.join("\n")) }
 }
 
@@ -265,86 +264,6 @@ struct Job<'a> {
     beside: Option<Parent>,
 }
 
-/// Frames of a body until they are written: in a file without a name, so that no more than one is in memory. How many
-/// there are is known when the motion has ended, and some kinds of files begin with that.
-struct Spool {
-    file: BufWriter<File>,
-    points: usize,
-    count: usize,
-    /// Where places are told from, metres; and by how much they are off at most for that they are in single precision.
-    origin: [f64; 3],
-    off: f64,
-    /// How its points are turned, where they have turns.
-    turns: Option<BufWriter<File>>,
-}
-
-impl Spool {
-    fn new(folder: &Path, points: usize) -> std::io::Result<Spool> {
-        Ok(Spool {
-            file: BufWriter::new(tempfile::tempfile_in(folder)?),
-            points,
-            count: 0,
-            origin: [0.0; 3],
-            off: 0.0,
-            turns: None,
-        })
-    }
-
-    fn push(&mut self, frame: &[[f64; 3]], exact: bool) -> std::io::Result<()> {
-        if exact && self.count == 0 {
-            self.origin = near(frame);
-        }
-        self.count += 1;
-        self.off = self.off.max(rounding(frame, self.origin));
-        let told = |p: &[f64; 3]| -> [f32; 3] { std::array::from_fn(|c| (p[c] - self.origin[c]) as f32) };
-        let bytes: Vec<u8> = frame.iter().flat_map(told).flat_map(f32::to_le_bytes).collect();
-        self.file.write_all(&bytes)
-    }
-
-    fn push_turns(&mut self, folder: &Path, turns: &[[f32; 4]]) -> std::io::Result<()> {
-        let file = match &mut self.turns {
-            Some(file) => file,
-            none => none.insert(BufWriter::new(tempfile::tempfile_in(folder)?)),
-        };
-        let bytes: Vec<u8> = turns.iter().flatten().flat_map(|c| c.to_le_bytes()).collect();
-        file.write_all(&bytes)
-    }
-
-    /// How points are turned in all frames, once they are flushed.
-    fn turns(&self) -> std::io::Result<impl Iterator<Item = TurnsOf> + use<>> {
-        let from = self.turns.as_ref().ok_or_else(|| std::io::Error::other("it has no turns"))?;
-        let (mut file, points) = (BufReader::new(Spooled(from.get_ref().try_clone()?, 0)), self.points);
-        Ok((0..self.count).map(move |_| {
-            let mut bytes = vec![0; 16 * points];
-            file.read_exact(&mut bytes)?;
-            let number = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
-            Ok(bytes.chunks_exact(16).map(|t| [0, 4, 8, 12].map(|k| number(&t[k..]))).collect())
-        }))
-    }
-
-    /// All frames from the first on, once they are flushed.
-    fn frames(&self) -> std::io::Result<impl Iterator<Item = Frame> + use<>> {
-        let (mut file, points) = (BufReader::new(Spooled(self.file.get_ref().try_clone()?, 0)), self.points);
-        Ok((0..self.count).map(move |_| {
-            let mut bytes = vec![0; 12 * points];
-            file.read_exact(&mut bytes)?;
-            let number = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
-            Ok(bytes.chunks_exact(12).map(|p| [number(p), number(&p[4..]), number(&p[8..])]).collect())
-        }))
-    }
-}
-
-/// A file that is read from a place of its own: two readers of one file do not move each other.
-struct Spooled(File, u64);
-
-impl Read for Spooled {
-    fn read(&mut self, to: &mut [u8]) -> std::io::Result<usize> {
-        let n = self.0.read_at(to, self.1)?;
-        self.1 += n as u64;
-        Ok(n)
-    }
-}
-
 /// What is gathered over the frames of an island.
 struct Gathered {
     /// Of each body, the frames to write.
@@ -368,13 +287,14 @@ fn island(job: &Job, bodies: &[BodyId]) -> Result<Told, String> {
     let mut run = Run::start(job.scene, bodies, job.folder).map_err(|e| e.to_string())?;
     let build = started.elapsed().as_secs_f64();
     let watch = Stopwatch::of(run.contact.pairings().len());
-    let mut got = walk(job, &mut run, &watch).map_err(|e| format!("{}: {e}", job.out.display()))?;
+    let mut got =
+        walk(job, &mut run, &watch).map_err(|e| format!("{}: {}", job.out.display(), plainly(&e)))?;
     let (writing, mut notes) = (Instant::now(), vec![]);
     for (k, m) in run.members.iter().enumerate() {
         let name = job.scene.bodies.get_index_of(&m.id).and_then(|at| job.names.get(at)).unwrap_or(&m.name);
         for format in &job.args.format {
             let told = write(format.kind(), job, name, m, &mut got.motion[k]);
-            notes.push(told.map_err(|e| format!("{name}: {e}"))?);
+            notes.push(told.map_err(|e| format!("{name}: {}", plainly(&e)))?);
         }
     }
     let off = got.motion.iter().map(|m| m.off).fold(0.0, f64::max);

@@ -31,6 +31,7 @@ pub fn plainly(e: &std::io::Error) -> String {
         std::io::ErrorKind::NotFound => "there is no such file".into(),
         std::io::ErrorKind::PermissionDenied => "it may not be read here".into(),
         std::io::ErrorKind::IsADirectory => "it is a folder".into(),
+        std::io::ErrorKind::StorageFull => "the disk is full: what is there of it is not whole".into(),
         _ => e.to_string(),
     }
 }

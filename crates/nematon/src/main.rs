@@ -12,6 +12,7 @@ mod panels;
 mod picture;
 mod readout;
 mod settle;
+mod spool;
 mod still;
 mod swatches;
 

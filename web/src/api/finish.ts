@@ -30,6 +30,21 @@ export const countAfter = (step: PartsStep | ThickStep) => ('half' in step ? 2 *
 
 /** Numbers of points as those of what they are parts of, so many a point. */
 export function spread({ from, points, parts, count }: PartsStep, of: ArrayLike<number>, size: number, out: Float32Array) {
+  if (size === 3) {
+    for (let k = 0; k < count; k++) {
+      let [x, y, z] = [0, 0, 0];
+      for (let j = from[k]!; j < from[k + 1]!; j++) {
+        const [w, p] = [parts[j]!, 3 * points[j]!];
+        x += w * of[p]!;
+        y += w * of[p + 1]!;
+        z += w * of[p + 2]!;
+      }
+      out[3 * k] = x;
+      out[3 * k + 1] = y;
+      out[3 * k + 2] = z;
+    }
+    return;
+  }
   for (let k = 0; k < count; k++) {
     for (let c = 0; c < size; c++) {
       let sum = 0;
@@ -135,41 +150,42 @@ function roomOf({ half, rest, surface }: ThickStep, at: Float32Array, up: Float3
   let widest = 0;
   for (const h of half) widest = Math.max(widest, 2 * h);
   if (widest <= 0) return [over, under];
-  // Points by cells as wide as it is thick, as lists in one array.
+  // Points by cells twice as wide as it is thick, as lists in one array: what is near one lies in two of them each way.
   const n = half.length;
   const mask = (1 << Math.ceil(Math.log2(2 * n + 1))) - 1;
-  const hash = (x: number, y: number, z: number) => (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & mask;
+  const per = 1 / (2 * widest);
   const head = new Int32Array(mask + 1).fill(-1);
   const next = new Int32Array(n);
-  const cell = new Int32Array(3 * n);
   for (let k = 0; k < n; k++) {
-    for (let c = 0; c < 3; c++) cell[3 * k + c] = Math.floor(at[3 * k + c]! / widest);
-    const h = hash(cell[3 * k]!, cell[3 * k + 1]!, cell[3 * k + 2]!);
+    const [x, y, z] = [Math.floor(at[3 * k]! * per), Math.floor(at[3 * k + 1]! * per), Math.floor(at[3 * k + 2]! * per)];
+    const h = (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & mask;
     next[k] = head[h]!;
     head[h] = k;
   }
   const near = widest * widest;
   const apart = APART * APART * near;
   for (let p = 0; p < n; p++) {
-    for (let a = 0; a < 27; a++) {
-      const [x, y, z] = [cell[3 * p]! + (a % 3) - 1, cell[3 * p + 1]! + (((a / 3) | 0) % 3) - 1, cell[3 * p + 2]! + ((a / 9) | 0) - 1];
-      for (let q = head[hash(x, y, z)]!; q >= 0; q = next[q]!) {
-        if (cell[3 * q] !== x || cell[3 * q + 1] !== y || cell[3 * q + 2] !== z) continue;
-        let [far, own, off] = [0, 0, 0];
-        for (let c = 0; c < 3; c++) {
-          const d = at[3 * q + c]! - at[3 * p + c]!;
-          const r = rest[3 * q + c]! - rest[3 * p + c]!;
-          far += d * d;
-          own += r * r;
-          off += d * up[3 * p + c]!;
+    const [px, py, pz] = [at[3 * p]!, at[3 * p + 1]!, at[3 * p + 2]!];
+    const [x0, y0, z0] = [Math.floor((px - widest) * per), Math.floor((py - widest) * per), Math.floor((pz - widest) * per)];
+    const [x1, y1, z1] = [Math.floor((px + widest) * per), Math.floor((py + widest) * per), Math.floor((pz + widest) * per)];
+    for (let x = x0; x <= x1; x++)
+      for (let y = y0; y <= y1; y++)
+        for (let z = z0; z <= z1; z++) {
+          const h = (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & mask;
+          // Cells that share a list are met together: being met twice changes nothing.
+          for (let q = head[h]!; q >= 0; q = next[q]!) {
+            const [dx, dy, dz] = [at[3 * q]! - px, at[3 * q + 1]! - py, at[3 * q + 2]! - pz];
+            const square = dx * dx + dy * dy + dz * dz;
+            if (square >= near) continue;
+            const [rx, ry, rz] = [rest[3 * q]! - rest[3 * p]!, rest[3 * q + 1]! - rest[3 * p + 1]!, rest[3 * q + 2]! - rest[3 * p + 2]!];
+            if (rx * rx + ry * ry + rz * rz < apart) continue;
+            const off = dx * up[3 * p]! + dy * up[3 * p + 1]! + dz * up[3 * p + 2]!;
+            const far = Math.sqrt(square);
+            const gap = 0.48 * (Math.abs(off) > 0.5 * far ? Math.abs(off) : far);
+            const side = off < 0 ? under : over;
+            if (gap < side[p]!) side[p] = gap;
+          }
         }
-        if (far >= near || own < apart) continue;
-        far = Math.sqrt(far);
-        const gap = 0.48 * (Math.abs(off) > 0.5 * far ? Math.abs(off) : far);
-        const side = off < 0 ? under : over;
-        if (gap < side[p]!) side[p] = gap;
-      }
-    }
   }
   return [over, under];
 }
