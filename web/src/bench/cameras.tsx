@@ -5,6 +5,7 @@ import { addCameras, asksFor } from './things';
 import { nodeMoves } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
+import { FileInput, chooseFile } from '../ui/file-input';
 import { NumberField } from '../ui/number-field';
 import { Actions, Row, Section } from '../ui/section';
 import { TextField } from '../ui/text-field';
@@ -20,23 +21,8 @@ export function Cameras() {
       title="Cameras"
       action={
         <span className="flex gap-2">
-          <input
-            id="camera-file"
-            type="file"
-            aria-label="File of cameras"
-            accept=".glb,.gltf"
-            className="hidden"
-            onChange={(e) => {
-              const file = e.target.files?.[0];
-              e.target.value = '';
-              if (file) void bringIn(file);
-            }}
-          />
-          <Button
-            look="quiet"
-            hint="Cameras of a glTF file, with how they move in it"
-            onClick={() => document.getElementById('camera-file')?.click()}
-          >
+          <FileInput id="camera-file" label="File of cameras" read="cameras" onFile={(file) => void bringIn(file)} />
+          <Button look="quiet" hint="Cameras of a glTF file, with how they move in it" onClick={() => chooseFile('camera-file')}>
             From a file…
           </Button>
           <Button look="quiet" hint="As a camera of the scene: the first is what a project opens with" onClick={() => void keepView()}>

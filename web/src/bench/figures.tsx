@@ -6,6 +6,7 @@ import { edit, editBy, setValue, tell } from '../state/project';
 import { openId, useFigure, useScene } from '../state/queries';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
+import { FileInput, chooseFile } from '../ui/file-input';
 import { Choice, ChoiceField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row, Section } from '../ui/section';
@@ -23,11 +24,7 @@ export function Figures() {
     <Section
       title="Figures"
       action={
-        <Button
-          look="quiet"
-          hint="An animated mesh: GLB, glTF, OBJ, or a zip of OBJ files"
-          onClick={() => document.getElementById('figure-file')?.click()}
-        >
+        <Button look="quiet" hint="An animated mesh: GLB, glTF, OBJ, or a zip of OBJ files" onClick={() => chooseFile('figure-file')}>
           Bring in a figure
         </Button>
       }
@@ -44,18 +41,7 @@ export function Figures() {
 
 /** The hidden input that a file is chosen with. */
 export const FigureInput = () => (
-  <input
-    id="figure-file"
-    type="file"
-    aria-label="File of a figure"
-    accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.zip"
-    className="hidden"
-    onChange={(e) => {
-      const file = e.target.files?.[0];
-      e.target.value = '';
-      if (file) void bringIn(file);
-    }}
-  />
+  <FileInput id="figure-file" label="File of a figure" read="figure" onFile={(file) => void bringIn(file)} />
 );
 
 async function bringIn(file: File) {
@@ -205,21 +191,10 @@ function VersionRow({ id, figure }: { id: string; figure: Figure }) {
   };
   return (
     <Line label="File">
-      <input
-        id={`version-${id}`}
-        type="file"
-        aria-label={`Another version of ${figure.name}`}
-        accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.zip"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) void take(file);
-        }}
-      />
+      <FileInput id={`version-${id}`} label={`Another version of ${figure.name}`} read="figure" onFile={(file) => void take(file)} />
       <Button
         hint="Takes the old file’s place: joints, spots, grips and maps stay as far as they fit"
-        onClick={() => document.getElementById(`version-${id}`)?.click()}
+        onClick={() => chooseFile(`version-${id}`)}
       >
         Another version…
       </Button>
@@ -240,21 +215,15 @@ function PointsRow({ id, figure }: { id: string; figure: Figure }) {
   };
   return (
     <Line label="Points from">
-      <input
+      <FileInput
         id={`points-${id}`}
-        type="file"
-        aria-label={`NumPy array of the points of ${figure.name}`}
-        accept=".npy"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) void take(file);
-        }}
+        label={`NumPy array of the points of ${figure.name}`}
+        read="points"
+        onFile={(file) => void take(file)}
       />
       <Button
         hint="(shapes, points, 3), one shape a frame: it moves the points in place of the file’s own motion"
-        onClick={() => document.getElementById(`points-${id}`)?.click()}
+        onClick={() => chooseFile(`points-${id}`)}
       >
         {figure.points ? 'Another array…' : 'A NumPy array…'}
       </Button>

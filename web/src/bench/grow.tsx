@@ -6,6 +6,7 @@ import { edit, setValue } from '../state/project';
 import { useScene } from '../state/queries';
 import { setView, useView, type StrandsAs } from '../state/view';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { ChoiceField, SwitchField } from '../ui/choice-field';
 import { NumberField, NumberRow } from '../ui/number-field';
 import { Actions, Fold, Line, Note } from '../ui/section';
@@ -138,18 +139,7 @@ function Curves({ path, of, own }: { path: string; of: string; own: Strands }) {
             let go
           </Button>
         )}
-        <input
-          ref={input}
-          type="file"
-          accept=".obj,.usd,.usda,.usdc,.usdz,.gltf,.glb"
-          aria-label={`Curves for ${of}`}
-          className="hidden"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = '';
-            if (file) void bring(file);
-          }}
-        />
+        <FileInput ref={input} label={`Curves for ${of}`} read="curves" onFile={(file) => void bring(file)} />
       </span>
     </Line>
   );

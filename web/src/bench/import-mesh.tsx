@@ -4,6 +4,7 @@ import { create } from 'zustand';
 import { bytes, http, told, type MeshLook } from '../api/http';
 import { say } from '../state/here';
 import { Button } from '../ui/button';
+import { FileInput, chooseFile } from '../ui/file-input';
 import { Choice } from '../ui/choice-field';
 import { Line } from '../ui/section';
 import { count, showNumber } from '../ui/sum';
@@ -20,7 +21,7 @@ const inputOf = (use: Use) => (use === 'cloth' ? 'mesh-file' : use === 'plant' |
 /** Asks for a file and brings it in. */
 export function chooseMesh(use: Use) {
   set({ use });
-  document.getElementById(inputOf(use))?.click();
+  chooseFile(inputOf(use));
 }
 
 const query = (a: { file: File; use: Use; scale: string; up: 'y' | 'z' }, clean: boolean) => ({
@@ -84,20 +85,7 @@ export function MeshInputs() {
 }
 
 function MeshInput({ id, use }: { id: string; use: Use }) {
-  return (
-    <input
-      id={id}
-      type="file"
-      aria-label={`File of a mesh, as ${use}`}
-      accept=".obj,.gltf,.glb,.ply,.stl,.usd,.usda,.usdc,.usdz"
-      className="hidden"
-      onChange={(e) => {
-        const file = e.target.files?.[0];
-        e.target.value = '';
-        if (file) void look(file, use);
-      }}
-    />
-  );
+  return <FileInput id={id} label={`File of a mesh, as ${use}`} read="mesh" onFile={(file) => void look(file, use)} />;
 }
 
 const USES: Record<Use, string> = {

@@ -7,6 +7,7 @@ import { edit } from '../state/project';
 import { useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { Line, Note } from '../ui/section';
 import { chooseMesh } from './import-mesh';
 import { askPiecesFor } from './things';
@@ -106,18 +107,7 @@ function Picture({ id, body }: { id: string; body: Body }) {
       {from && shape?.uvTriangles.length === 0 && (
         <Note tone="care">Its mesh has no UVs to lay a picture on by: it is seen in its dye.</Note>
       )}
-      <input
-        ref={input}
-        type="file"
-        accept=".png,.jpg,.jpeg"
-        aria-label={`Picture to see ${body.name} with`}
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) void lay(file);
-        }}
-      />
+      <FileInput ref={input} label={`Picture to see ${body.name} with`} read="picture" onFile={(file) => void lay(file)} />
     </>
   );
 }

@@ -8,6 +8,7 @@ import { grows, useScene, useSchema, useShape } from '../state/queries';
 import { clothOf } from '../state/value';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { Choice, ChoiceField, SwitchField, Toggle } from '../ui/choice-field';
 import { NumberField } from '../ui/number-field';
 import { Actions, Fold, Line, Note, Row } from '../ui/section';
@@ -100,20 +101,15 @@ export function Layers({ map, body, begin, own }: { map: string; body: string | 
           onChoose={add}
         />
       </Line>
-      <input
+      <FileInput
         ref={picture}
-        type="file"
-        accept=".png,.jpg,.jpeg"
-        aria-label={`Picture for ${own.name}`}
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file)
-            void bringInPicture(file).then((blob) =>
-              blob ? addLayer(map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null,
-            );
-        }}
+        label={`Picture for ${own.name}`}
+        read="picture"
+        onFile={(file) =>
+          void bringInPicture(file).then((blob) =>
+            blob ? addLayer(map, { picture: { from: { blob } } } as Layer['weights'], 'picture') : null,
+          )
+        }
       />
     </Fold>
   );

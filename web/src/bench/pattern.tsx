@@ -5,6 +5,7 @@ import { say, setHere, useHere } from '../state/here';
 import { editBy } from '../state/project';
 import { clothOf } from '../state/value';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { Actions, Note } from '../ui/section';
 
 type P = [number, number];
@@ -111,11 +112,9 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
     void reshape(id, of, outline);
   };
   const cross = own && !drawing ? crossing(own) : null;
-  const bringIn = async (input: HTMLInputElement) => {
-    const f = input.files?.[0];
-    input.value = '';
-    const curves = f && (await readCurves(f));
-    if (!f || !curves) return;
+  const bringIn = async (f: File) => {
+    const curves = await readCurves(f);
+    if (!curves) return;
     const found = curves.find((c) => c.outline);
     if (!found)
       return say({
@@ -246,17 +245,10 @@ export function Pattern({ id, of, panels }: { id: string; of: string; panels: Pa
         >
           {drawing ? 'Close the outline' : 'Draw it anew'}
         </Button>
-        <Button hint="A closed curve of an OBJ, glTF or USD text file, laid flat" onClick={() => file.current?.click()}>
+        <Button hint="A closed curve of an OBJ, glTF or USD file, laid flat" onClick={() => file.current?.click()}>
           Bring one in…
         </Button>
-        <input
-          ref={file}
-          type="file"
-          accept=".obj,.gltf,.glb,.usd,.usda,.usdc,.usdz"
-          hidden
-          aria-label={`A file with an outline for ${of}`}
-          onChange={(e) => void bringIn(e.currentTarget)}
-        />
+        <FileInput ref={file} label={`A file with an outline for ${of}`} read="curves" onFile={(f) => void bringIn(f)} />
       </Actions>
     </div>
   );

@@ -6,6 +6,7 @@ import { setValue } from '../state/project';
 import { say } from '../state/here';
 import { setView, useView } from '../state/view';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { SwitchField } from '../ui/choice-field';
 import { NumberRow } from '../ui/number-field';
 import { Actions, Fold, Note } from '../ui/section';
@@ -43,7 +44,7 @@ export function StreamRows({ base, of, stream }: { base: string; of: string; str
         >
           {drawing ? 'Done drawing' : 'Draw it in the view'}
         </Button>
-        <Button hint="A curve of an OBJ, glTF or USD text file" onClick={() => file.current?.click()}>
+        <Button hint="A curve of an OBJ, glTF or USD file" onClick={() => file.current?.click()}>
           Bring one in…
         </Button>
       </Actions>
@@ -64,18 +65,7 @@ export function StreamRows({ base, of, stream }: { base: string; of: string; str
         ))}
         {n > ROWS && <Note>and {count(n - ROWS, 'point')} more</Note>}
       </Fold>
-      <input
-        ref={file}
-        type="file"
-        accept=".obj,.gltf,.glb,.usd,.usda,.usdc,.usdz"
-        aria-label={`Curve for ${of}`}
-        className="hidden"
-        onChange={(e) => {
-          const f = e.target.files?.[0];
-          e.target.value = '';
-          if (f) void bring(f);
-        }}
-      />
+      <FileInput ref={file} label={`Curve for ${of}`} read="curves" onFile={(f) => void bring(f)} />
     </>
   );
 }

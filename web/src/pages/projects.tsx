@@ -9,6 +9,7 @@ import { leave, tell } from '../state/project';
 import { client, useProjects } from '../state/queries';
 import { Menu } from '../bench/thing-tools';
 import { Button } from '../ui/button';
+import { FileInput } from '../ui/file-input';
 import { Choice } from '../ui/choice-field';
 import { MessageBar } from '../ui/message-bar';
 import { newProject, openProject } from './go';
@@ -228,19 +229,7 @@ function FromFile() {
       <Button disabled={bring.isPending} hint="A zip that was exported here, or a scene as JSON" onClick={() => input.current?.click()}>
         {bring.isPending ? 'Bringing it in…' : 'From a file'}
       </Button>
-      <input
-        ref={input}
-        id="project-file"
-        type="file"
-        aria-label="File of a project"
-        accept=".zip,.json"
-        className="hidden"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = '';
-          if (file) bring.mutate(file);
-        }}
-      />
+      <FileInput ref={input} id="project-file" label="File of a project" read="project" onFile={(file) => bring.mutate(file)} />
     </>
   );
 }
