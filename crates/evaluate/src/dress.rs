@@ -56,6 +56,29 @@ pub fn finished(
     Ok((!out.steps.is_empty()).then_some(out))
 }
 
+/// What is finished of a body, in a sentence; none where it is as it was computed.
+pub fn finishing_told(body: &Body) -> Option<String> {
+    let own = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some())?;
+    let mut done = vec![];
+    if own.steady > 0 {
+        done.push(format!("evened in time over {} frames each way", own.steady));
+    }
+    for step in own.order {
+        match step {
+            nematon_document::Finishing::Even if own.even > 0 => done.push("evened out".to_owned()),
+            nematon_document::Finishing::Smooth if own.smooth > 0 => done.push("smoothed".into()),
+            nematon_document::Finishing::Thick if own.thickness > 0.0 => {
+                done.push(format!("made {} mm thick", 1e3 * own.thickness));
+            }
+            _ => {}
+        }
+    }
+    if own.hides.is_some() {
+        done.push("partly left out".into());
+    }
+    (!done.is_empty()).then(|| format!("{} is {}: that is not computed.", body.name, done.join(", ")))
+}
+
 /// Over how many frames before and after each a body is evened out in time where it is finished.
 pub fn steady(body: &Body) -> u32 {
     let own = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some());

@@ -46,7 +46,7 @@ mod why;
 pub use air::air_at;
 pub use camera::cameras;
 pub use collide::{ColliderError, ColliderSkin, skin};
-pub use dress::{Dress, Dressed, finished, steady};
+pub use dress::{Dress, Dressed, finished, finishing_told, steady};
 pub use drift::piece_fault;
 pub use feel::{Feel, FibreFeel, droop, feel, fibre_feel, swing};
 pub use fingerprint::Fingerprint;

@@ -48,6 +48,21 @@ impl Outgoing {
         Written { first, count: (last - first + 1).max(0) as usize, every: 1, rate: pace }
     }
 
+    /// What whoever reads them has to know of that, in sentences.
+    pub fn told(&self, scene: &Scene) -> Vec<String> {
+        let mut out = vec![];
+        if let Some(pace) = self.pace.filter(|p| *p != self.rate) {
+            out.push(format!(
+                "Frames are {pace} a second and were computed at {}: those between are drawn through them, not computed.",
+                self.rate
+            ));
+        }
+        if let Some(on) = &self.beside {
+            out.push(format!("Places are told beside {} as it goes, and not in the world.", on.name(scene)));
+        }
+        out
+    }
+
     /// When a frame that goes out is, in frames that were computed from the first on.
     fn when(&self, k: usize) -> f64 {
         let w = self.written();

@@ -5,8 +5,8 @@ use std::fmt::Write;
 /// The name of the file that it goes into.
 pub const NOTE: &str = "hand-over.txt";
 
-/// Tells of the files that bodies were written to, each with its kind and its name.
-pub fn note(scene: &str, bodies: &[Motion], files: &[(Kind, String)], with: With) -> String {
+/// Tells of the files that bodies were written to, each with its kind and its name; `more` is what else there is to know of them, in sentences.
+pub fn note(scene: &str, bodies: &[Motion], files: &[(Kind, String)], with: With, more: &[String]) -> String {
     let mut out = String::new();
     let mut say = |line: &str| {
         out.push_str(line);
@@ -60,6 +60,7 @@ pub fn note(scene: &str, bodies: &[Motion], files: &[(Kind, String)], with: With
         }
         say(&format!("{}: {told}.", b.name));
     }
+    more.iter().for_each(|m| say(m));
     for (kind, name) in files {
         say("");
         say(name);

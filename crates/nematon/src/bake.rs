@@ -5,7 +5,7 @@ use clap::{Args, ValueEnum};
 use nematon_document::{BodyId, Loop, Parent, Quality, Scene};
 use nematon_evaluate::{
     Dress, Dressed, FrameSnag, Going, Member, Outgoing, Run, Settled, Stage, Stopwatch, Touches, Written,
-    beside, blended, blended_turns, comes_and_goes, in_loop, shape, steadied, steady,
+    beside, blended, blended_turns, comes_and_goes, finishing_told, in_loop, shape, steadied, steady,
 };
 use nematon_formats::{
     Delivery, Frame, Frames, Kind, Motion, NOTE, Pictured, Turns, TurnsOf, Unit, Up, With, file_names, note,
@@ -485,5 +485,7 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
     let all = &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames, turns: Some(turns) };
     kind.write(&mut file, all)?;
     file.flush()?;
-    Ok(note(&job.scene.name, &[told], &[(kind, name)], with))
+    let mut more = out.told(job.scene);
+    more.extend(job.scene.bodies.get(&body.id).filter(|_| wanted.finished).and_then(finishing_told));
+    Ok(note(&job.scene.name, &[told], &[(kind, name)], with, &more))
 }

@@ -195,7 +195,9 @@ export function DeliverStep() {
         <Line label="A second">
           <span className="flex items-center gap-1.5">
             <FrameBox label="Frames a second to hand over" value={pace ?? String(rate)} onType={setPace} {...typedPace} />
-            <span className="text-[12px] text-faded">{paced === rate || !goes ? 'as computed' : 'between what is computed'}</span>
+            <span className="text-[12px] text-faded">
+              {!goes ? 'no rate' : paced === rate ? 'as computed' : 'between what is computed'}
+            </span>
             {pace !== null && (
               <Button look="quiet" onClick={() => setPace(null)}>
                 back

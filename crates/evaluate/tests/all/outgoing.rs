@@ -56,6 +56,9 @@ fn another_pace_keeps_the_time_of_each_frame_and_goes_through_those_that_were_co
         }
     }
     assert_eq!(gone(&plain, &stage, [0.0; 3], frames(31))[7][0], frames(31)[7][0]);
+    let said = Outgoing { pace: Some(60.0), ..plain.clone() }.told(&scene);
+    assert!(said.len() == 1 && said[0].contains("60 a second") && said[0].contains("at 24"), "{said:?}");
+    assert!(plain.told(&scene).is_empty());
     let some = Outgoing { every: 4, ..plain.clone() };
     assert_eq!((some.written().count, some.written().every), (8, 4));
     assert_eq!(gone(&some, &stage, [0.0; 3], frames(31))[2][0], frames(31)[8][0]);

@@ -174,7 +174,14 @@ fn who_takes_files_over_is_told_what_is_in_them() {
     let bodies =
         [Motion { every: 2, ..moved(&m, 5) }, Motion { name: "Pods", comes: true, ..Motion::plain(&pods) }];
     let files = [(Kind::Usda, "all.usda".to_owned()), (Kind::Glb, "all.glb".to_owned())];
-    let told = note("The relay", &bodies, &files, OTHER);
+    let told = note(
+        "The relay",
+        &bodies,
+        &files,
+        OTHER,
+        &["The flag is smoothed: that is not computed.".to_owned()],
+    );
+    assert!(told.contains("is not computed."), "{told}");
     for part in [
         "The relay",
         "Frames 10 to 18, every second one: 5 of them, 0.333 s at 24 frames a second",

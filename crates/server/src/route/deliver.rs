@@ -11,7 +11,7 @@ use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, MeshSource, Scene};
 use nematon_evaluate::{
     Dress, Dressed, Going, Outgoing, ShapeError, Stage, Written, beside, blended, blended_turns,
-    comes_and_goes, in_loop, shape, steadied, steady,
+    comes_and_goes, finishing_told, in_loop, shape, steadied, steady,
 };
 use nematon_formats::{
     Delivery, Kind, Motion, NOTE, Pictured, Unit, Up, With, file_name, file_names, near, note, rounding,
@@ -298,6 +298,9 @@ async fn read(
         _ => file_name(&scene.name),
     };
     let whole = scene.name.clone();
+    let mut more = out.told(&scene);
+    let shown = wanted.iter().filter(|_| which.finished.unwrap_or(false));
+    more.extend(shown.filter_map(|b| finishing_told(&scene.bodies[b])));
     let (sent, about, ending, media, told, stem) = apart(move || {
         let motions = motions(&sent, &written);
         let about = kind.about(&motions, with, &firsts);
@@ -305,7 +308,7 @@ async fn read(
         let told = noted.then(|| {
             let kinds = Kind::ALL.into_iter().filter(|k| *k != Kind::Still);
             let files: Vec<_> = kinds.map(|k| (k, format!("{stem}.{}", k.ending(&motions)))).collect();
-            note(&whole, &motions, &files, with)
+            note(&whole, &motions, &files, with, &more)
         });
         drop(motions);
         (sent, about, ending, media, told, stem)
