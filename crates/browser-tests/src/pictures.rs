@@ -143,11 +143,11 @@ async fn take(site: &Site, w: &Window) -> WebDriverResult<()> {
     w.script("nematonStage.views.frame(null)").await?;
     w.script("[...document.querySelectorAll('aside button')].find(b => b.innerText.startsWith('Filling'))?.scrollIntoView({block: 'start'})").await?;
     still("bladder").await?;
-    // One of the cushions finished, beside others as they are computed.
+    // A cushion finished, with the wires of what was computed.
     w.step("Hand over").await?;
     w.turn("Square cushion is finished").await?;
-    w.set("/bodies/square-cushion/finish/smooth", "2").await?;
-    w.script("nematonStage.views.frame('square-cushion')").await?;
+    w.set("/bodies/cushion-1/finish/smooth", "2").await?;
+    w.script("nematonStage.views.frame('cushion-1')").await?;
     w.command("Wireframe on or off").await?;
     save("finished").await?;
     w.command("Wireframe on or off").await?;
