@@ -128,3 +128,35 @@ async fn cameras_of_a_file_are_brought_in_looked_through_and_undone() -> WebDriv
     w.message_with("No camera").await?;
     w.close().await
 }
+
+#[tokio::test]
+async fn a_figures_file_takes_the_place_of_another_and_a_map_is_saved() -> WebDriverResult<()> {
+    let (_turn, site, w) = begin().await;
+    let id = w.project(&site, "The Courier lands", "Canopy").await?;
+    let file = || async { scene(&site, id).await["figures"]["courier"]["from"]["blob"].clone() };
+    let before = file().await;
+    w.step("Shape").await?;
+    w.open_row("The Courier").await?;
+    w.press("Name and more").await?;
+    // The same moth with one byte more at its end is another file, and all of it fits.
+    let mut bytes = std::fs::read(nematon_browser_tests::site::project().join("demo/courier.glb")).unwrap();
+    let long = u32::from_le_bytes(bytes[8..12].try_into().unwrap());
+    bytes[8..12].copy_from_slice(&(long + 8).to_le_bytes());
+    bytes.extend([0, 0, 0, 0]);
+    bytes.extend(*b"MORE");
+    let path = std::env::temp_dir().join(format!("nematon-courier-{}.glb", std::process::id()));
+    std::fs::write(&path, bytes).unwrap();
+    w.driver.find(By::Css("#version-courier")).await?.send_keys(path.to_string_lossy().as_ref()).await?;
+    w.message_with("of another file").await?;
+    assert!(w.message().await?.contains("Kept:"), "{}", w.message().await?);
+    w.until("it is the other file", async || Ok(file().await != before)).await?;
+    w.ctrl('z').await?;
+    w.until("and undone the first again", async || Ok(file().await == before)).await?;
+    w.step("Hold").await?;
+    w.open_row("Soft edge").await?;
+    w.press("Name, dye and the whole").await?;
+    w.choose("Save Soft edge", "a table, a weight a point").await?;
+    let table = saved(&w, ".csv").await?;
+    assert!(table.starts_with(b"point,weight\n0,"));
+    w.close().await
+}
