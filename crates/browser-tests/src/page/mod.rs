@@ -124,8 +124,16 @@ impl Window {
         self.driver.goto(address).await
     }
 
-    /// Runs a script in the page.
+    /// Runs a script in the page. What it reads may be on its way, as a body that is drawn anew: it is asked for again then.
     pub async fn script(&self, script: &str) -> WebDriverResult<serde_json::Value> {
+        for _ in 0..40 {
+            match self.driver.execute(script, vec![]).await {
+                Err(e) if e.to_string().contains("Cannot read properties of") => {
+                    tokio::time::sleep(LATE).await;
+                }
+                done => return Ok(done?.json().clone()),
+            }
+        }
         Ok(self.driver.execute(script, vec![]).await?.json().clone())
     }
 

@@ -153,6 +153,7 @@ async fn a_mesh_becomes_a_plant_is_bent_by_a_keyed_handle_and_handed_out_with_it
     w.until("and as many as before", async || Ok(points().await? == before)).await?;
     // A handle at its top that pulls it, keyed aside.
     w.step("Hold").await?;
+    w.rest().await?;
     let top = "const p = nematonStage.layers.get('teasel').shape.placed; let k = 0; for (let j = 0; j < p.length / 3; j += 1) if (p[3 * j + 1] > p[3 * k + 1]) k = j; return k";
     w.until("it is drawn", async || Ok(points().await? == before)).await?;
     let top = w.script(top).await?.as_i64().unwrap() as usize;
@@ -161,6 +162,9 @@ async fn a_mesh_becomes_a_plant_is_bent_by_a_keyed_handle_and_handed_out_with_it
     w.click_point("teasel", top).await?;
     w.press("Hold 1 chosen").await?;
     w.until("its top is held", async || Ok(bodies().await["teasel"]["grips"]["point"].is_object())).await?;
+    // What is held comes with its shape, anew.
+    w.rest().await?;
+    w.until("it is drawn", async || Ok(points().await? == before)).await?;
     let at = w
         .script(&format!(
             "return [...nematonStage.layers.get('teasel').shape.placed.slice({}, {})]",
