@@ -22,6 +22,11 @@ pub struct Dressed {
     pub finished: bool,
 }
 
+/// How a body is to be finished: only cloth is.
+fn finish_of(body: &Body) -> Option<&nematon_document::Finish> {
+    body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some())
+}
+
 /// How a cloth is finished, where it is.
 ///
 /// # Errors
@@ -32,9 +37,7 @@ pub fn finished(
     shaped: &Shaped,
     library: &dyn MeshLibrary,
 ) -> Result<Option<Finish>, ShapeError> {
-    let Some(own) = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some()) else {
-        return Ok(None);
-    };
+    let Some(own) = finish_of(body) else { return Ok(None) };
     let ground = Ground { stage, place: begins(stage, body), mesh: &shaped.mesh, library };
     let at = |map: &Option<MapId>| -> Result<Option<Vec<f32>>, ShapeError> {
         let Some(dyed) = map.as_ref().and_then(|m| ground.named(body, m)) else { return Ok(None) };
@@ -58,7 +61,7 @@ pub fn finished(
 
 /// What is finished of a body, in a sentence; none where it is as it was computed.
 pub fn finishing_told(body: &Body) -> Option<String> {
-    let own = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some())?;
+    let own = finish_of(body)?;
     let mut done = vec![];
     if own.steady > 0 {
         done.push(format!("evened in time over {} frames each way", own.steady));
@@ -81,8 +84,7 @@ pub fn finishing_told(body: &Body) -> Option<String> {
 
 /// Over how many frames before and after each a body is evened out in time where it is finished.
 pub fn steady(body: &Body) -> u32 {
-    let own = body.finish.as_ref().filter(|f| f.on && body.kind.cloth().is_some());
-    own.map_or(0, |f| f.steady)
+    finish_of(body).map_or(0, |f| f.steady)
 }
 
 impl Dress {

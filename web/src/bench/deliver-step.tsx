@@ -33,7 +33,9 @@ function more(format: (typeof FORMATS)[number]['format'], bodies: (Body | undefi
     pictured && format.startsWith('usd') && 'in a zip with its pictures',
     pictured && (format === 'obj' || format === 'still') && 'a zip, with its pictures',
     comes && format === 'npy' && 'an npz of count, id and position where pieces come and go',
-    comes && format.startsWith('usd') && 'with the number of each piece that is there',
+    comes && (format.startsWith('usd') || format === 'ply') && 'with the number of each piece that is there',
+    comes && (format === 'obj' || format === 'still') && 'only the pieces that are there: OBJ can’t say which they are',
+    comes && (format === 'glb' || format === 'gltf') && 'a piece that is not there has no size',
   ].filter(Boolean);
   return parts.map((p) => `; ${String(p)}`).join('');
 }

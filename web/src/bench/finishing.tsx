@@ -100,20 +100,21 @@ function Steps({ of, path, finish }: { of: Body; path: string; finish: Finish })
         <NumberField path={`${path}/crease`} of={of.name} otherwise={Math.PI / 3} />
         {maps.length > 1 && (
           <>
-            <ChoiceField
-              label="Thick by"
-              of={of.name}
-              value={finish.by ?? NONE}
-              options={maps}
-              onChoose={(m) => choose('by', 'thick by', m)}
-            />
-            <ChoiceField
-              label="Left out by"
-              of={of.name}
-              value={finish.hides ?? NONE}
-              options={maps}
-              onChoose={(m) => choose('hides', 'left out by', m)}
-            />
+            {(
+              [
+                ['by', 'Thick by'],
+                ['hides', 'Left out by'],
+              ] as const
+            ).map(([key, label]) => (
+              <ChoiceField
+                key={key}
+                label={label}
+                of={of.name}
+                value={finish[key] ?? NONE}
+                options={maps}
+                onChoose={(m) => choose(key, label.toLowerCase(), m)}
+              />
+            ))}
           </>
         )}
       </Fold>

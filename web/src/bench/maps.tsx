@@ -65,8 +65,16 @@ const WHOLE = [
 function uses(body: Body, map: string): string[] {
   const scaled = Object.entries(body.scaled ?? {}).filter(([, by]) => by.map === map);
   const grips = Object.values(body.grips ?? {}).filter((g) => g.map === map);
+  const { kind } = body;
+  const spread = 'strands' in kind ? kind.strands.spread : 'plants' in kind ? kind.plants.spread : null;
+  const grows = spread === map ? ['where it grows'] : [];
   const finished = [body.finish?.by === map && 'thick as finished', body.finish?.hides === map && 'left out as finished'];
-  return [...scaled.map(([what]) => nameOf(what)), ...grips.map((g) => g.name), ...finished.filter((w) => w !== false && w !== undefined)];
+  return [
+    ...scaled.map(([what]) => nameOf(what)),
+    ...grips.map((g) => g.name),
+    ...grows,
+    ...finished.filter((w) => w !== false && w !== undefined),
+  ];
 }
 
 export function Maps({ id }: { id: string }) {

@@ -7,8 +7,6 @@ use std::io::{Error, Result, Write};
 
 const MAGIC: &[u8; 8] = b"PXR-USDC";
 const VERSION: [u8; 8] = [0, 8, 0, 0, 0, 0, 0, 0];
-/// The first bytes: what it is, of which version, where the tables are, and room.
-const BEGIN: u64 = 88;
 /// Where a set of fields ends.
 const END: u32 = u32::MAX;
 
@@ -520,9 +518,6 @@ impl Binary<'_> {
         self.tables
     }
 }
-
-/// The least that there is before the tables.
-const _: () = assert!(BEGIN == 8 + 8 + 8 + 64);
 
 #[cfg(test)]
 mod tests {
