@@ -6,6 +6,7 @@
 
 mod column;
 mod gravity;
+mod nearest;
 mod outline;
 mod pull;
 mod shelter;

@@ -4,13 +4,13 @@
 //! their angles: G. Thürmer, C. Wüthrich, "Computing Vertex Normals from Polygonal Facets", 1998), on both sides alike. How strong
 //! a spot is may be uneven: gradient noise (K. Perlin, 2002) through the surface at rest, of two patterns one after the other
 //! where it renews itself, or a ramp; with gain and bias the same surface pushes here and draws there.
+use crate::nearest::{Finder, Near};
 use crate::word;
 use crate::{Flow, Kind, Marks, Now, Profile};
 use nematon_motion::{Moment, Value, gradient_noise};
 use nematon_simd::{F8, V8};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 use std::sync::{Arc, OnceLock};
 
 /// A surface that pushes out along its normals, or draws in.
@@ -99,7 +99,7 @@ pub struct Surface {
     /// Of all that it follows from: two of the same are the same.
     digest: [u8; 32],
     make: Box<dyn Fn() -> Laid + Send + Sync>,
-    found: OnceLock<(f32, Laid, Finder)>,
+    found: OnceLock<Found>,
 }
 
 impl std::fmt::Debug for Surface {
@@ -178,7 +178,7 @@ impl Now for SkinNow {
     type Flow = Pushing;
     fn mark(&self, to: &mut Marks) {
         let SkinNow { strength, reach, profile, pattern, size, pace, gain, bias, seed, surface } = self;
-        to.words(&[word::SKIN, *profile as u32, *pattern as u32, *seed]);
+        to.words(&[word::SKIN_BY_TREE, *profile as u32, *pattern as u32, *seed]);
         to.numbers(&[*strength, *reach, *size as f32, *pace as f32, *gain, *bias]);
         if let Some(s) = surface {
             to.0.extend(s.digest);
@@ -203,86 +203,73 @@ pub struct Pushing {
 }
 
 impl Pushing {
-    fn at(&self, x: [f32; 3]) -> [f32; 3] {
-        let SkinNow { strength, reach, profile, gain, bias, surface, .. } = &self.now;
-        let Some(surface) = surface else { return [0.0; 3] };
-        let found = || {
-            let laid = (surface.make)();
-            let finder = Finder::of(&laid, *reach);
-            (*reach, laid, finder)
-        };
-        let (of, laid, finder) = surface.found.get_or_init(found);
-        debug_assert_eq!(of, reach, "a surface is made for one field");
-        let Some(near) = finder.nearest(laid, x, *reach) else { return [0.0; 3] };
-        let share = profile.of(F8::splat(1.0 - near.far / reach)).array()[0];
-        let times = strength * share * (gain * self.pattern(laid, &near, finder) + bias);
-        near.normal.map(|c| c * times)
-    }
-
-    fn pattern(&self, surface: &Laid, near: &Near, finder: &Finder) -> f32 {
+    /// How strong the surface is at eight of its spots; 0 where there is none.
+    fn pattern(&self, found: &Found, near: &[Option<Near>; 8]) -> F8 {
         let SkinNow { pattern, size, pace, seed, .. } = &self.now;
-        let t = surface.triangles[near.triangle];
-        let rest: [f64; 3] = std::array::from_fn(|c| {
-            (0..3).map(|k| f64::from(near.share[k] * surface.rest[t[k] as usize][c])).sum()
-        });
-        let over = match surface.weights.is_empty() {
+        let laid = &found.laid;
+        let over = |near: &Near| match laid.weights.is_empty() {
             true => 1.0,
-            false => (0..3).map(|k| near.share[k] * surface.weights[t[k] as usize]).sum(),
+            false => {
+                let t = laid.triangles[near.triangle as usize];
+                (0..3).map(|k| near.share[k] * laid.weights[t[k] as usize]).sum::<f32>()
+            }
         };
-        let own = match pattern {
+        let own = |near: &Near| match pattern {
             Pattern::Even => 1.0,
             Pattern::Ramp => {
-                let [low, high] = finder.high;
-                ((rest[1] - low) / (high - low).max(1e-9)).clamp(0.0, 1.0) as f32
+                let [low, high] = found.high;
+                let y = f64::from(found.blend(near, &laid.rest)[1]);
+                ((y - low) / (high - low).max(1e-9)).clamp(0.0, 1.0) as f32
             }
             Pattern::Noise => {
-                let p = rest.map(|c| c / size);
+                let p = found.blend(near, &laid.rest).map(|c| f64::from(c) / size);
                 let turn = self.time * pace;
                 let (k, f) = (turn.floor(), turn - turn.floor());
                 let f = f * f * (3.0 - 2.0 * f);
                 let at = |k: f64| {
                     gradient_noise(p, seed.wrapping_add((k as i64 as u32).wrapping_mul(0x9e37_79b9)))
                 };
+                let next = if f > 0.0 { f * at(k + 1.0) } else { 0.0 };
                 // As strong between two patterns as in one.
-                let n = ((1.0 - f) * at(k) + f * at(k + 1.0)) / ((1.0 - f).powi(2) + f * f).sqrt();
+                let n = ((1.0 - f) * at(k) + next) / ((1.0 - f).powi(2) + f * f).sqrt();
                 (0.5 + n / 1.2).clamp(0.0, 1.0) as f32
             }
         };
-        over * own
+        F8::new(&near.each_ref().map(|n| n.as_ref().map_or(0.0, |n| over(n) * own(n))))
     }
 }
 
 impl Flow for Pushing {
     #[inline(never)]
     fn velocity(&self, x: V8) -> V8 {
+        let SkinNow { strength, reach, profile, gain, bias, surface, .. } = &self.now;
+        let nothing = V8::splat([0.0; 3]);
+        let Some(surface) = surface else { return nothing };
+        let found = surface.found.get_or_init(|| Found::of((surface.make)()));
         let x = x.0.map(F8::array);
-        let of: [[f32; 3]; 8] = std::array::from_fn(|l| self.at([x[0][l], x[1][l], x[2][l]]));
-        V8(std::array::from_fn(|c| F8::new(&std::array::from_fn(|l| of[l][c]))))
+        let near = found.nearest(&std::array::from_fn(|l| [x[0][l], x[1][l], x[2][l]]), *reach);
+        if near.iter().all(Option::is_none) {
+            return nothing;
+        }
+        let far = F8::new(&near.each_ref().map(|n| n.as_ref().map_or(reach * reach, |n| n.far))).sqrt();
+        let share = profile.of((F8::splat(1.0) - far / F8::splat(*reach)).max(F8::splat(0.0)));
+        let pattern = self.pattern(found, &near);
+        let times = F8::splat(*strength) * share * F8::splat(*gain).fma(pattern, F8::splat(*bias));
+        let normals =
+            near.each_ref().map(|n| n.as_ref().map_or([0.0; 3], |n| found.blend(n, &found.normals)));
+        V8(std::array::from_fn(|c| F8::new(&normals.map(|n| n[c])))).unit().scale(times)
     }
 }
 
-/// The spot of a surface that is nearest to a place.
-struct Near {
-    triangle: usize,
-    /// Of the triangle's corners.
-    share: [f32; 3],
-    normal: [f32; 3],
-    far: f32,
-}
-
-/// Finds what of a surface lies within a reach: cells that know every triangle within it of them.
-#[derive(Debug)]
-struct Finder {
-    cell: f32,
-    low: [f32; 3],
-    cells: HashMap<[i32; 3], Vec<u32>>,
-    normals: Vec<[f32; 3]>,
+/// A surface as it is asked.
+struct Found {
+    laid: Laid,
+    finder: Finder,
+    /// At its points, of length 1.
+    normals: Vec<Vec3>,
     /// Of the surface at rest, along y.
     high: [f64; 2],
 }
-
-/// Cells along the longest side of a surface, at most.
-const CELLS: f32 = 40.0;
 
 type Vec3 = [f32; 3];
 fn sub(a: Vec3, b: Vec3) -> Vec3 {
@@ -299,99 +286,51 @@ fn unit(a: Vec3) -> Vec3 {
     a.map(|c| c * s)
 }
 
-impl Finder {
-    fn of(s: &Laid, reach: f32) -> Finder {
-        let (mut low, mut high) = ([f32::MAX; 3], [f32::MIN; 3]);
-        for p in &s.at {
-            (0..3).for_each(|c| (low[c], high[c]) = (low[c].min(p[c]), high[c].max(p[c])));
-        }
-        let long = (0..3).map(|c| high[c] - low[c]).fold(0.0, f32::max);
-        let cell = reach.max((long + 2.0 * reach) / CELLS).max(1e-4);
-        let mut out =
-            Finder { cell, low, cells: HashMap::new(), normals: vec![[0.0; 3]; s.at.len()], high: [0.0; 2] };
-        for (k, t) in s.triangles.iter().enumerate() {
-            let p = t.map(|c| s.at[c as usize]);
-            let from = out.cell_of(std::array::from_fn(|c| p[0][c].min(p[1][c]).min(p[2][c]) - reach));
-            let to = out.cell_of(std::array::from_fn(|c| p[0][c].max(p[1][c]).max(p[2][c]) + reach));
-            for x in from[0]..=to[0] {
-                for y in from[1]..=to[1] {
-                    for z in from[2]..=to[2] {
-                        out.cells.entry([x, y, z]).or_default().push(k as u32);
-                    }
-                }
-            }
+impl Found {
+    fn of(laid: Laid) -> Found {
+        let mut normals = vec![[0.0; 3]; laid.at.len()];
+        for t in &laid.triangles {
+            let p = t.map(|c| laid.at[c as usize]);
             let n = unit(cross(sub(p[1], p[0]), sub(p[2], p[0])));
             for c in 0..3 {
                 let (a, b) = (unit(sub(p[(c + 1) % 3], p[c])), unit(sub(p[(c + 2) % 3], p[c])));
                 let angle = libm::acosf(dot(a, b).clamp(-1.0, 1.0));
-                let sum = &mut out.normals[t[c] as usize];
+                let sum: &mut Vec3 = &mut normals[t[c] as usize];
                 (0..3).for_each(|k| sum[k] += angle * n[k]);
             }
         }
-        let ys = s.rest.iter().map(|p| f64::from(p[1]));
-        out.high = ys.fold([f64::MAX, f64::MIN], |[a, b], y| [a.min(y), b.max(y)]);
-        out
+        normals.iter_mut().for_each(|n| *n = unit(*n));
+        let ys = laid.rest.iter().map(|p| f64::from(p[1]));
+        let high = ys.fold([f64::MAX, f64::MIN], |[a, b], y| [a.min(y), b.max(y)]);
+        Found { finder: Finder::of(&laid.at, &laid.triangles), laid, normals, high }
     }
 
-    fn cell_of(&self, p: Vec3) -> [i32; 3] {
-        std::array::from_fn(|c| ((p[c] - self.low[c]) / self.cell).floor() as i32)
+    /// What each corner of the triangle has, as much as it is near.
+    fn blend(&self, near: &Near, of: &[Vec3]) -> Vec3 {
+        let t = self.laid.triangles[near.triangle as usize].map(|c| of[c as usize]);
+        std::array::from_fn(|c| (0..3).map(|k| near.share[k] * t[k][c]).sum())
     }
 
-    fn nearest(&self, s: &Laid, x: Vec3, reach: f32) -> Option<Near> {
-        let mut best: Option<(f32, u32, Vec3)> = None;
-        for k in self.cells.get(&self.cell_of(x))? {
-            let p = s.triangles[*k as usize].map(|c| s.at[c as usize]);
-            let share = closest(x, p);
-            let at: Vec3 = std::array::from_fn(|c| (0..3).map(|k| share[k] * p[k][c]).sum());
-            let off = sub(x, at);
-            let far = dot(off, off);
-            if far < reach * reach && best.is_none_or(|(b, ..)| far < b) {
-                best = Some((far, *k, share));
-            }
-        }
-        let (far, triangle, share) = best?;
-        let t = s.triangles[triangle as usize];
-        let normal =
-            std::array::from_fn(|c| (0..3).map(|k| share[k] * unit(self.normals[t[k] as usize])[c]).sum());
-        Some(Near { triangle: triangle as usize, share, normal: unit(normal), far: far.sqrt() })
+    /// The nearest spots to eight places, none where there is none within the reach. Places that come one after the other are mostly
+    /// near each other: one's spot says how far the next one's is at most.
+    fn nearest(&self, x: &[Vec3; 8], reach: f32) -> [Option<Near>; 8] {
+        let mut spot: Option<Vec3> = None;
+        x.map(|x| {
+            let most = reach * reach;
+            let bound = spot.map_or(most, |s| {
+                let off = sub(x, s);
+                // And what is lost in telling it.
+                let lost = 1e-6 * x.iter().fold(0.0f32, |m, c| m.max(c.abs()));
+                (1.001 * dot(off, off).sqrt() + lost).powi(2).min(most)
+            });
+            let near = self
+                .finder
+                .nearest(x, bound)
+                .or_else(|| (bound < most).then(|| self.finder.nearest(x, most))?);
+            spot = near.as_ref().map(|n| self.blend(n, &self.laid.at));
+            near
+        })
     }
-}
-
-/// The shares of a triangle's corners in its spot nearest to a place: C. Ericson, "Real-Time Collision Detection" (2005), 5.1.5.
-fn closest(x: Vec3, [a, b, c]: [Vec3; 3]) -> Vec3 {
-    let (ab, ac, ap) = (sub(b, a), sub(c, a), sub(x, a));
-    let (d1, d2) = (dot(ab, ap), dot(ac, ap));
-    if d1 <= 0.0 && d2 <= 0.0 {
-        return [1.0, 0.0, 0.0];
-    }
-    let bp = sub(x, b);
-    let (d3, d4) = (dot(ab, bp), dot(ac, bp));
-    if d3 >= 0.0 && d4 <= d3 {
-        return [0.0, 1.0, 0.0];
-    }
-    let vc = d1 * d4 - d3 * d2;
-    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
-        let v = d1 / (d1 - d3);
-        return [1.0 - v, v, 0.0];
-    }
-    let cp = sub(x, c);
-    let (d5, d6) = (dot(ab, cp), dot(ac, cp));
-    if d6 >= 0.0 && d5 <= d6 {
-        return [0.0, 0.0, 1.0];
-    }
-    let vb = d5 * d2 - d1 * d6;
-    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
-        let w = d2 / (d2 - d6);
-        return [1.0 - w, 0.0, w];
-    }
-    let va = d3 * d6 - d5 * d4;
-    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
-        let w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
-        return [0.0, 1.0 - w, w];
-    }
-    let per = 1.0 / (va + vb + vc).max(1e-30);
-    let (v, w) = (vb * per, vc * per);
-    [1.0 - v - w, v, w]
 }
 
 #[cfg(test)]
@@ -453,36 +392,5 @@ mod tests {
         let far = |a: &[f32], b: &[f32]| a.iter().zip(b).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
         assert!(far(&first, &v(0.02)) < 0.2, "smoothly");
         assert!(far(&first, &v(1.0)) > 1.0, "and wholly");
-    }
-
-    #[test]
-    fn a_finder_finds_what_looking_at_every_triangle_finds() {
-        let n = 14u32;
-        let p = |k: u32| {
-            let (x, z) = ((k % n) as f32 / n as f32, (k / n) as f32 / n as f32);
-            [x, 0.2 * (7.0 * x).sin() * (5.0 * z).cos(), z]
-        };
-        let at: Vec<[f32; 3]> = (0..n * n).map(p).collect();
-        let cells = (0..(n - 1) * (n - 1)).map(|k| k % (n - 1) + n * (k / (n - 1)));
-        let triangles: Vec<[u32; 3]> =
-            cells.flat_map(|k| [[k, k + n, k + n + 1], [k, k + n + 1, k + 1]]).collect();
-        let s = Laid { rest: at.clone(), at, triangles, weights: vec![] };
-        let finder = Finder::of(&s, 0.15);
-        for k in 0..3000u64 {
-            let die = |n| crate::chance(k, n) as f32;
-            let x = [1.4 * die(0) - 0.2, 0.8 * die(1) - 0.4, 1.4 * die(2) - 0.2];
-            let best = s.triangles.iter().map(|t| {
-                let p = t.map(|c| s.at[c as usize]);
-                let share = closest(x, p);
-                let at: Vec3 = std::array::from_fn(|c| (0..3).map(|k| share[k] * p[k][c]).sum());
-                dot(sub(x, at), sub(x, at)).sqrt()
-            });
-            let best = best.fold(f32::MAX, f32::min);
-            let found = finder.nearest(&s, x, 0.15).map(|n| n.far);
-            match found {
-                Some(far) => assert!((far - best).abs() < 1e-5),
-                None => assert!(best >= 0.15 - 1e-6, "{best} away and not found"),
-            }
-        }
     }
 }

@@ -37,7 +37,6 @@ words! {
     COLUMN = 26, "Of a column.";
     STREAM = 27, "Of a stream.";
     SHELTER = 28, "Of shelter.";
-    SKIN = 29, "Of a skin.";
     GRAVITY = 30, "Of a gravity.";
     WEATHER = 31, "Of what gravity and still air do to a body.";
     TIMES = 32, "Of a share of a field.";
@@ -61,6 +60,7 @@ words! {
     SHED = 54, "Of pieces that plants let go.";
     SHED_NOW = 55, "Of the rules by which they do, in a frame.";
     LETS_GO = 56, "Of plants that let some of theirs go.";
+    SKIN_BY_TREE = 57, "Of a skin, its spots found by a tree; 29 was one found by cells.";
 }
 
 #[cfg(test)]

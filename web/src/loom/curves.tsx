@@ -12,7 +12,7 @@ import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { Choice } from '../ui/choice-field';
 import { readSum, shownIn, showNumber } from '../ui/sum';
-import { drawLines, Frame, handlesOf, keysOn, type Held, type Line, type Range } from './curve-field';
+import { drawLines, Frame, handlesOf, keysOn, valueOf, type Held, type Line, type Range } from './curve-field';
 
 const DYES = ['--woad', '--moss', '--plum', '--weld', '--rust', '--ink'];
 /** Lines that are drawn at once; more are a tangle. */
@@ -147,8 +147,10 @@ function Riders({ scene }: { scene: Scene | undefined }) {
 function only(chosen: Chosen, lines: Mover[]): Chosen {
   const out: Chosen = {};
   for (const m of lines) {
-    const keys = m.motion.keys ?? [];
-    const frames = (chosen[m.path] ?? []).filter((f) => keys.some((k) => k.frame === f));
+    const own = chosen[m.path];
+    if (!own) continue;
+    const there = new Set((m.motion.keys ?? []).map((k) => k.frame));
+    const frames = own.filter((f) => there.has(f));
     if (frames.length > 0) out[m.path] = frames;
   }
   return out;
@@ -318,16 +320,16 @@ function Field({
   useEffect(() => {
     const paint = () => {
       const c = marks.current && fit(marks.current, size);
-      if (c) drawMarks(c, frame, keys, chosen, dragging.current, css, first);
+      if (c) drawMarks(c, frame, lines, keys, chosen, dragging.current, css, first);
     };
     paint();
     return clock.subscribe(paint);
-  }, [frame, keys, chosen, drag, css, size, first]);
+  }, [frame, lines, keys, chosen, drag, css, size, first]);
 
   const ends = useMemo(() => {
-    const xs = keys.filter((k) => isChosen(chosen, k.line.mover.path, k.key.frame)).map((k) => k.key.frame);
-    return new Set(xs).size > 1 ? ([Math.min(...xs), Math.max(...xs)] as const) : null;
-  }, [keys, chosen]);
+    const all = new Set(Object.values(chosen).flat());
+    return all.size > 1 ? endsOf([...all]) : null;
+  }, [chosen]);
   const place = (e: { clientX: number; clientY: number }) => {
     const box = host.current!.getBoundingClientRect();
     return [e.clientX - box.left, e.clientY - box.top] as const;
@@ -491,6 +493,10 @@ function Field({
   );
 }
 
+/** The least and the most of some numbers, however many. */
+const endsOf = (xs: number[]): [number, number] =>
+  xs.reduce<[number, number]>(([low, high], x) => [Math.min(low, x), Math.max(high, x)], [Infinity, -Infinity]);
+
 /** What a drag makes of a key. */
 function moved(d: Extract<Drag, { kind: 'keys' | 'stretch' }>, lines: Line[]): (k: Key, path: string) => Key {
   if (d.kind === 'stretch') {
@@ -516,10 +522,25 @@ function fit(canvas: HTMLCanvasElement, [w, h]: [number, number]) {
   return c;
 }
 
+/** Keys that crowd: one speck for all that fall on a pixel. */
+function specks(c: CanvasRenderingContext2D, own: Held[], is: (k: Held) => boolean, on: boolean) {
+  const [half, full] = on ? [2, 4] : [1, 2];
+  let [lastX, lastY] = [NaN, NaN];
+  for (const k of own) {
+    if (is(k) !== on) continue;
+    const [x, y] = [Math.round(k.x), Math.round(k.y)];
+    if (x === lastX && y === lastY) continue;
+    [lastX, lastY] = [x, y];
+    // Whole pixels without a path: a path of ten thousand rectangles takes ten times as long to fill.
+    c.fillRect(x - half, y - half, full, full);
+  }
+}
+
 /** Keys as knots, the bracket that stretches them, what a drag would make of them, and the frame on screen. */
 function drawMarks(
   c: CanvasRenderingContext2D,
   f: Frame,
+  lines: Line[],
   keys: Held[],
   chosen: Chosen,
   drag: Drag | null,
@@ -530,37 +551,38 @@ function drawMarks(
   c.clearRect(0, 0, f.width, f.height);
   c.fillStyle = ink('--ink');
   c.fillRect(Math.round(f.x(clock.frame)), 0, 1.5, f.height);
-  const is = (k: Held) => isChosen(chosen, k.line.mover.path, k.key.frame);
-  const seen = keys.filter((k) => k.x > -8 && k.x < f.width + 8);
+  const taken = new Map(Object.entries(chosen).map(([path, frames]) => [path, new Set(frames)]));
+  const is = (k: Held) => taken.get(k.line.mover.path)?.has(k.key.frame) ?? false;
   // Where they crowd a key is a speck. All of a line at once: a path for each key costs more than all else.
-  const small = seen.length > f.width;
+  const small = keys.length > f.width;
   const [lean, rise] = [Math.cos(-0.5), Math.sin(-0.5)];
   c.lineWidth = 1.6;
   const each = new Map<Line, Held[]>();
-  for (const k of seen) {
+  for (const k of keys) {
     const own = each.get(k.line);
     if (own) own.push(k);
     else each.set(k.line, [k]);
   }
   for (const [line, own] of each) {
-    for (const taken of [false, true]) {
+    for (const on of [false, true]) {
       c.strokeStyle = line.colour;
-      c.fillStyle = taken || small ? line.colour : ink('--raised');
+      c.fillStyle = on || small ? line.colour : ink('--raised');
+      if (small) {
+        specks(c, own, is, on);
+        continue;
+      }
       c.beginPath();
       for (const k of own) {
-        if (is(k) !== taken) continue;
-        const [rx, ry] = taken ? [5, 4] : [4, 3.2];
-        if (small) c.rect(k.x - (taken ? 2 : 1), k.y - (taken ? 2 : 1), taken ? 4 : 2, taken ? 4 : 2);
-        else {
-          c.moveTo(k.x + rx * lean, k.y + rx * rise);
-          c.ellipse(k.x, k.y, rx, ry, -0.5, 0, 2 * Math.PI);
-        }
+        if (is(k) !== on) continue;
+        const [rx, ry] = on ? [5, 4] : [4, 3.2];
+        c.moveTo(k.x + rx * lean, k.y + rx * rise);
+        c.ellipse(k.x, k.y, rx, ry, -0.5, 0, 2 * Math.PI);
       }
       c.fill();
-      if (!small) c.stroke();
+      c.stroke();
     }
   }
-  for (const k of seen) {
+  for (const k of small ? NOTHING : keys) {
     if (!is(k)) continue;
     c.strokeStyle = c.fillStyle = k.line.colour;
     for (const h of handlesOf(f, k, first)) {
@@ -574,9 +596,8 @@ function drawMarks(
       else c.stroke();
     }
   }
-  const xs = keys.filter(is).map((k) => k.x);
-  if (xs.length > 1 && Math.max(...xs) - Math.min(...xs) > 2) {
-    const [l, r] = [Math.min(...xs), Math.max(...xs)];
+  const [l, r] = endsOf(Object.values(chosen).flat().map(f.x));
+  if (r - l > 2) {
     c.strokeStyle = ink('--woad');
     c.lineWidth = 2;
     c.beginPath();
@@ -602,21 +623,15 @@ function drawMarks(
   }
   if (drag.kind !== 'keys' && drag.kind !== 'stretch') return;
   // A thread from key to key as they would be; the line itself comes when they are let go.
-  const lines = [...new Set(keys.map((k) => k.line))];
   const how = moved(drag, lines);
   c.setLineDash([4, 3]);
   for (const line of lines) {
-    const own = keys.filter((k) => k.line === line);
-    const frames = own.filter(is).map((k) => k.key.frame);
+    const own = line.mover.motion.keys ?? [];
+    const frames = chosen[line.mover.path] ?? [];
     if (frames.length === 0) continue;
-    const offset = (k: Key) =>
-      (own.find((o) => o.key.frame === k.frame)?.y ?? 0) - f.y(line, own.find((o) => o.key.frame === k.frame)?.key.value ?? 0);
-    const next = changed(
-      own.map((o) => o.key),
-      frames,
-      (k) => how(k, line.mover.path),
-      drag.kind === 'keys' && drag.copy,
-    );
+    const added = new Map(own.map((k) => [k.frame, f.y(line, valueOf(line, k, first)) - f.y(line, k.value)]));
+    const offset = (k: Key) => added.get(k.frame) ?? 0;
+    const next = changed(own, frames, (k) => how(k, line.mover.path), drag.kind === 'keys' && drag.copy);
     c.strokeStyle = line.colour;
     c.beginPath();
     next.forEach((k, n) =>
