@@ -26,4 +26,15 @@ describe('keys on the field', () => {
     const none = new Frame({ from: 2000, to: 3000, low: 0, high: 100 }, 600, 200, false);
     expect(keysOn(none, [line('a')], 0)).toHaveLength(0);
   });
+
+  it('move by as much as the field does where it is only panned', () => {
+    const range = { from: 200, to: 300, low: 0, high: 100 };
+    const here = new Frame(range, 600, 200, false);
+    const there = new Frame({ from: 190, to: 290, low: 20, high: 120 }, 600, 200, false);
+    const [dx, dy] = here.movedBy(there)!;
+    const l = line('a');
+    expect(there.x(250)).toBeCloseTo(here.x(250) + dx, 6);
+    expect(there.y(l, 50)).toBeCloseTo(here.y(l, 50) + dy, 6);
+    expect(here.movedBy(new Frame({ ...range, to: 310 }, 600, 200, false))).toBeNull();
+  });
 });

@@ -22,6 +22,21 @@ export class Frame {
   x = (frame: number) => PAD + ((frame - this.range.from) / Math.max(1e-6, this.range.to - this.range.from)) * (this.width - 2 * PAD);
   frame = (x: number) => this.range.from + ((x - PAD) / Math.max(1, this.width - 2 * PAD)) * (this.range.to - this.range.from);
 
+  /** How many pixels what was drawn of this has moved to the right and down in another, if that differs by nothing else. */
+  movedBy(o: Frame): [number, number] | null {
+    const alike = (a: number, b: number) => Math.abs(a - b) <= 1e-6 * Math.abs(a);
+    const [here, there] = [this.range, o.range];
+    const same =
+      this.width === o.width &&
+      this.height === o.height &&
+      this.apart === o.apart &&
+      alike(here.to - here.from, there.to - there.from) &&
+      alike(here.high - here.low, there.high - there.low);
+    if (!same) return null;
+    const up = ((there.low - here.low) / (here.high - here.low || 1)) * (this.height - TOP - FOOT);
+    return [o.x(here.from) - this.x(here.from), up];
+  }
+
   private ends(l: Line): [number, number] {
     if (!this.apart) return [this.range.low, this.range.high];
     // Zooming is the same for all, each about its own middle.

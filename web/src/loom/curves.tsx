@@ -17,6 +17,8 @@ import { drawLines, Frame, handlesOf, keysOn, valueOf, type Held, type Line, typ
 const DYES = ['--woad', '--moss', '--plum', '--weld', '--rust', '--ink'];
 /** Lines that are drawn at once; more are a tangle. */
 const MOST = 200;
+/** More lines than this are moved as they were drawn while they are panned, and drawn again after so many milliseconds of rest. */
+const [MANY, RESTS] = [24, 120];
 const NOTHING: never[] = [];
 
 export function Curves() {
@@ -259,8 +261,10 @@ function Field({
   const dusk = useView((v) => v.dusk);
   const [first, last] = span ?? [0, 1];
   const paths = shown.map((m) => m.path);
+  // Told once for what is shown: with many keys it takes longer than to draw them.
+  const wanted = useMemo(() => JSON.stringify([shown.map((m) => [m.path, m.motion]), span]), [shown, span]);
   const { data } = useQuery({
-    queryKey: ['values', id, 'lines', JSON.stringify([shown.map((m) => [m.path, m.motion]), span])],
+    queryKey: ['values', id, 'lines', wanted],
     queryFn: () => told(http.POST('/api/projects/{id}/values', { params: { path: { id } }, body: { paths } })),
     enabled: paths.length > 0,
     placeholderData: keepPreviousData,
@@ -305,7 +309,16 @@ function Field({
   const dragging = useRef<Drag | null>(null);
   const setDrag = (d: Drag | null) => setDragNow((dragging.current = d));
   const frame = useMemo(() => new Frame(range, size[0], size[1], apart), [range, size, apart]);
-  const keys = useMemo(() => keysOn(frame, lines, first), [frame, lines, first]);
+  // While many lines are panned what was drawn is moved; they are drawn again when the hand rests.
+  const [drawn, setDrawn] = useState(frame);
+  const panned = drag?.kind === 'pan' && lines.length > MANY && drawn.movedBy(frame);
+  const seen = panned ? drawn : frame;
+  useEffect(() => {
+    const wait = setTimeout(() => setDrawn(frame), panned ? RESTS : 0);
+    return () => clearTimeout(wait);
+  }, [frame, panned]);
+  const shift = panned ? `translate(${panned[0]}px, ${panned[1]}px)` : undefined;
+  const keys = useMemo(() => keysOn(seen, lines, first), [seen, lines, first]);
 
   useEffect(() => {
     const watch = new ResizeObserver(() => host.current && setSize([host.current.clientWidth, host.current.clientHeight]));
@@ -314,17 +327,17 @@ function Field({
   }, []);
   useEffect(() => {
     const c = linen.current && fit(linen.current, size);
-    if (c) drawLines(c, frame, lines, first, shownIn(unit)[1], css);
-  }, [frame, lines, first, unit, css, size]);
+    if (c) drawLines(c, seen, lines, first, shownIn(unit)[1], css);
+  }, [seen, lines, first, unit, css, size]);
   // Keys and the frame on screen lie over the lines: they move while those stay.
   useEffect(() => {
     const paint = () => {
       const c = marks.current && fit(marks.current, size);
-      if (c) drawMarks(c, frame, lines, keys, chosen, dragging.current, css, first);
+      if (c) drawMarks(c, seen, lines, keys, chosen, dragging.current, css, first);
     };
     paint();
     return clock.subscribe(paint);
-  }, [frame, lines, keys, chosen, drag, css, size, first]);
+  }, [seen, lines, keys, chosen, drag, css, size, first]);
 
   const ends = useMemo(() => {
     const all = new Set(Object.values(chosen).flat());
@@ -478,8 +491,8 @@ function Field({
           }
         }}
       >
-        <canvas ref={linen} className="absolute inset-0 h-full w-full" />
-        <canvas ref={marks} className="absolute inset-0 h-full w-full" />
+        <canvas ref={linen} className="absolute inset-0 h-full w-full" style={{ transform: shift }} />
+        <canvas ref={marks} className="absolute inset-0 h-full w-full" style={{ transform: shift }} />
       </div>
       <div className="absolute top-1 right-1.5 flex gap-1">
         <span className="self-center rounded bg-ground/90 px-1 text-[12px] text-faded">
