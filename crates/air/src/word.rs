@@ -48,7 +48,6 @@ words! {
     CHAMBER = 37, "Of a chamber.";
     SEAM_NOW = 38, "Of a seam through a frame.";
     FILL_NOW = 39, "Of a fill through a frame.";
-    TAUT = 40, "Of what bends in one with all that pulls.";
     LEAKS_ABOVE = 46, "Of a leak of what is above the air outside.";
     TIE = 47, "Of a body that hangs on another.";
     COMINGS = 48, "Of points that come and go.";
@@ -61,6 +60,7 @@ words! {
     SHED_NOW = 55, "Of the rules by which they do, in a frame.";
     LETS_GO = 56, "Of plants that let some of theirs go.";
     SKIN_BY_TREE = 57, "Of a skin, its spots found by a tree; 29 was one found by cells.";
+    TAUT = 58, "Of what bends in one with all that pulls, as one matrix; 40 was one met triangle by triangle.";
 }
 
 #[cfg(test)]

@@ -2,13 +2,13 @@
 use crate::Stage;
 use crate::resolve::{fields_at, pose_at, zone_at};
 use nematon_air::{Bead, Line, Outline};
-use nematon_document::{Weights, Zone};
+use nematon_document::{Kind, Weights, Zone};
 use nematon_solver::Pose;
 
 /// Lines of a thing of the scene.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Drawn {
-    /// JSON Pointer to the field or the zone.
+    /// JSON Pointer to the field, the zone or the source.
     pub path: String,
     /// Where there is all of it; metres.
     pub core: Vec<Line>,
@@ -20,7 +20,7 @@ pub struct Drawn {
     pub pose: Pose,
 }
 
-/// All fields, and all zones, at a frame. Zones of maps are drawn where they are in the world.
+/// All fields, all zones, and what pieces come from, at a frame. Zones of maps are drawn where they are in the world.
 pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
     let fields = fields_at(scene, &[], frame);
     let own = scene.fields.iter().map(|(id, f)| {
@@ -44,5 +44,11 @@ pub fn outlines(scene: &Stage, frame: f64) -> Vec<Drawn> {
         let Outline { core, soft, beads } = zone_at(scene, zone, frame).outline();
         Drawn { path, core, soft, beads, pose: pose_at(scene, &zone.place, frame) }
     };
-    own.chain(zones.chain(maps).map(drawn)).collect()
+    let sources = scene.bodies.iter().filter_map(|(id, b)| {
+        let Kind::Drift(drift) = &b.kind else { return None };
+        let [core, soft] = crate::source::shown(scene, b, drift, drift.source.as_ref()?, frame);
+        let path = format!("/bodies/{id}/kind/drift/source");
+        Some(Drawn { path, core, soft, beads: vec![], pose: pose_at(scene, &b.place, frame) })
+    });
+    own.chain(zones.chain(maps).map(drawn)).chain(sources).collect()
 }

@@ -7,6 +7,8 @@ use crate::NoMeshes;
 use crate::outlet::{Ground, ground};
 use crate::resolve::World;
 use crate::{ShapeError, Stage};
+use glam::DVec3;
+use nematon_air::Line;
 use nematon_document::{Body, Drift, FrameSpan, MAX_POINTS, Outlet, Source};
 use nematon_geometry::{Mesh, fill};
 use nematon_solver::{Born, Comings};
@@ -89,6 +91,47 @@ impl Coming {
         let (born, gone): (Vec<Born>, Vec<u32>) = (born.collect(), gone.collect());
         (!(born.is_empty() && gone.is_empty())).then_some(Comings { body, born, gone })
     }
+}
+
+/// Pieces of which a source's outline shows where they come and which way, and over how many seconds of that way.
+const SHOWN: usize = 24;
+const ALONG: f64 = 0.1;
+
+/// What is drawn of a source at a frame, in the world: arrows from where pieces would come then to where they would be a tenth of a second
+/// later, and the space that they come in. A piece that comes without any speed is a cross.
+pub(crate) fn shown(scene: &Stage, body: &Body, own: &Drift, source: &Source, frame: f64) -> [Vec<Line>; 2] {
+    let Ok(outlet) = Surface::of(scene, source) else { return Default::default() };
+    let many = match &source.from {
+        Outlet::Points(points) => SHOWN.min(points.len()),
+        _ => SHOWN,
+    };
+    let mut arrows = vec![];
+    for k in 0..many {
+        let p = piece(scene, body, own, (source, outlet.as_ref()), k, frame);
+        let from = DVec3::from(p.position) - DVec3::from(scene.origin);
+        let way = ALONG * DVec3::from(p.velocity);
+        let mut line = |a: DVec3, b: DVec3| arrows.push([a.as_vec3().to_array(), b.as_vec3().to_array()]);
+        if way.length() < own.radius {
+            DVec3::AXES.iter().for_each(|d| line(from - own.radius * d, from + own.radius * d));
+            continue;
+        }
+        let across = way.any_orthonormal_vector() * 0.12 * way.length();
+        line(from, from + way);
+        [across, -across].iter().for_each(|a| line(from + 0.75 * way + a, from + way));
+    }
+    let mut space = vec![];
+    if source.from == Outlet::Space {
+        let at = World::of(scene, &body.place, frame);
+        let corner = |k: usize| {
+            let half = |c: usize| if k >> c & 1 == 1 { 0.5 } else { -0.5 };
+            at.place(std::array::from_fn(|c| half(c) * own.size[c])).map(|c| c as f32)
+        };
+        for k in 0..8 {
+            let on = (0..3).filter(|c| k >> c & 1 == 0);
+            space.extend(on.map(|c| [corner(k), corner(k | 1 << c)]));
+        }
+    }
+    [arrows, space]
 }
 
 /// When pieces come, in frames.

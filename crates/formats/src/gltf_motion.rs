@@ -156,6 +156,7 @@ pub(crate) fn write_zip(sink: &mut dyn Write, all: &mut Delivery) -> Result<()> 
     let text = out.told(all.name, Some(&format!("{uri}.bin")));
     let mut zip = zip::ZipWriter::new_stream(sink);
     let options = zip::write::SimpleFileOptions::default();
+    crate::motion::put_note(&mut zip, all.note)?;
     zip.start_file(format!("{file}.gltf"), options)?;
     zip.write_all(&text)?;
     // Numbers hardly pack, and so it is known how long the file will be.

@@ -181,6 +181,18 @@ pub struct Delivery<'a> {
     pub frames: &'a mut Frames<'a>,
     /// And their turns, of those that have some; none where nobody has.
     pub turns: Option<&'a mut Turns<'a>>,
+    /// What is to be done with it, as a text beside what else is in its zip, where it is one.
+    pub note: Option<&'a str>,
+}
+
+/// Puts the note of a delivery into its zip.
+pub(crate) fn put_note<W: Write + std::io::Seek>(
+    zip: &mut zip::ZipWriter<W>,
+    note: Option<&str>,
+) -> Result<()> {
+    let Some(text) = note else { return Ok(()) };
+    zip.start_file(crate::NOTE, zip::write::SimpleFileOptions::default())?;
+    zip.write_all(text.as_bytes())
 }
 
 impl<'a> Delivery<'a> {
@@ -349,7 +361,8 @@ impl Kind {
                 Box::new((0..count).map(move |_| Ok(first.clone())))
             };
             let mut sink = Counted(0);
-            let mut all = Delivery { name: "", bodies: &few, with, frames: &mut frames, turns: None };
+            let mut all =
+                Delivery { name: "", bodies: &few, with, frames: &mut frames, turns: None, note: None };
             self.write(&mut sink, &mut all).map_or(0, |()| sink.0)
         };
         // A frame alone is written otherwise than several.

@@ -162,6 +162,7 @@ pub(crate) fn beside(
 /// A zip of `NAME.0000.obj`, numbered by frame; written from front to back. Of several bodies each has a folder.
 pub(crate) fn write_obj_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written<()> {
     let mut zip = zip::ZipWriter::new_stream(sink);
+    crate::motion::put_note(&mut zip, all.note)?;
     let names = crate::file_names(all.bodies.iter().map(|b| b.name));
     for (k, file) in names.iter().enumerate() {
         let folder = if names.len() > 1 { format!("{file}/") } else { String::new() };

@@ -64,6 +64,7 @@ pub fn read_ply(bytes: &[u8]) -> Result<Mesh, ReadError> {
 /// A zip of `NAME.0000.ply`, numbered by frame; of several bodies each has a folder.
 pub(crate) fn write_ply_zip(sink: &mut dyn Write, all: &mut Delivery) -> Written<()> {
     let mut zip = zip::ZipWriter::new_stream(sink);
+    crate::motion::put_note(&mut zip, all.note)?;
     let names = crate::file_names(all.bodies.iter().map(|b| b.name));
     for (k, file) in names.iter().enumerate() {
         let folder = if names.len() > 1 { format!("{file}/") } else { String::new() };

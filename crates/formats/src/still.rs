@@ -50,7 +50,14 @@ impl Still {
                     Box::new(std::iter::once(Ok(mesh.positions.clone())))
                 };
                 let mut out = vec![];
-                let all = &mut Delivery { name, bodies: &bodies, with, frames: &mut frames, turns: None };
+                let all = &mut Delivery {
+                    name,
+                    bodies: &bodies,
+                    with,
+                    frames: &mut frames,
+                    turns: None,
+                    note: None,
+                };
                 Kind::Usda.write(&mut out, all)?;
                 Ok(out)
             }

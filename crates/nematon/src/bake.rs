@@ -482,7 +482,14 @@ fn write(kind: Kind, job: &Job, name: &str, body: &Member, motion: &mut Spool) -
         },
         Err(e) => Box::new(std::iter::once::<TurnsOf>(Err(e))),
     };
-    let all = &mut Delivery { name: &job.scene.name, bodies: &[told], with, frames, turns: Some(turns) };
+    let all = &mut Delivery {
+        name: &job.scene.name,
+        bodies: &[told],
+        with,
+        frames,
+        turns: Some(turns),
+        note: None,
+    };
     kind.write(&mut file, all)?;
     file.flush()?;
     let mut more = out.told(job.scene);

@@ -169,17 +169,14 @@ pub fn onward(
     total(sums)
 }
 
-/// The way on: what is left, eased, and `on` times the way until now; and what inertia makes of it, by the masses.
-pub fn way_on(on: f32, eased: &mut [Record], masses: &[f32], way: &mut [Record]) {
+/// The way on: what is left, eased, and `on` times the way until now.
+pub fn way_on(on: f32, eased: &[Record], way: &mut [Record]) {
     let on = v3!(_mm_set1_ps(on));
-    for ((z, m), p) in eased.iter_mut().zip(masses).zip(way) {
+    for (z, p) in eased.iter().zip(way) {
         // Safety, for all: records are aligned to 16 bytes.
-        let [e, q] = [&*z, &*p].map(|r| unsafe { _mm_load_ps(r.0.as_ptr()) });
+        let [e, q] = [z, &*p].map(|r| unsafe { _mm_load_ps(r.0.as_ptr()) });
         let next = v3!(_mm_fmadd_ps(on, q, e));
-        unsafe {
-            _mm_store_ps(p.0.as_mut_ptr(), next);
-            _mm_store_ps(z.0.as_mut_ptr(), _mm_mul_ps(next, _mm_set1_ps(*m)));
-        }
+        unsafe { _mm_store_ps(p.0.as_mut_ptr(), next) };
     }
 }
 
@@ -207,6 +204,85 @@ pub unsafe fn differences(of: &[Record], at: usize, beside: &[(u32, f32)]) -> Re
     let mut out = Record::default();
     unsafe { _mm_store_ps(out.0.as_mut_ptr(), _mm_add_ps(sums[0], sums[1])) };
     out
+}
+
+/// What a row of a system makes of `of`: `mass` times its own, and of what others differ by from that, blocks by their columns, and
+/// `times` a number each.
+///
+/// # Safety
+/// All lie inside.
+#[inline(always)]
+pub unsafe fn answers(
+    of: &[Record],
+    at: usize,
+    (beside, blocks): (&[u32], &[[Record; 3]]),
+    bends: &[(u32, f32)],
+    times: f32,
+    mass: f32,
+) -> Record {
+    let from = of.as_ptr();
+    // Safety, for all: as the caller promises; records are aligned to 16 bytes.
+    let read = |k: u32| unsafe { _mm_load_ps(from.add(k as usize).cast()) };
+    let own = read(at as u32);
+    let mut sums = v3!([_mm_setzero_ps(); 3]);
+    for (&k, b) in beside.iter().zip(blocks) {
+        let column = |k: usize| unsafe { _mm_load_ps(b[k].0.as_ptr()) };
+        v3!({
+            let off = _mm_sub_ps(read(k), own);
+            sums[0] = _mm_fmadd_ps(column(0), _mm_shuffle_ps::<0x00>(off, off), sums[0]);
+            sums[1] = _mm_fmadd_ps(column(1), _mm_shuffle_ps::<0x55>(off, off), sums[1]);
+            sums[2] = _mm_fmadd_ps(column(2), _mm_shuffle_ps::<0xAA>(off, off), sums[2]);
+        });
+    }
+    let mut bent = v3!([_mm_setzero_ps(); 2]);
+    let mut two = bends.chunks_exact(2);
+    for pair in &mut two {
+        for (sum, &(k, by)) in bent.iter_mut().zip(pair) {
+            *sum = v3!(_mm_fmadd_ps(_mm_set1_ps(by), _mm_sub_ps(read(k), own), *sum));
+        }
+    }
+    for &(k, by) in two.remainder() {
+        bent[0] = v3!(_mm_fmadd_ps(_mm_set1_ps(by), _mm_sub_ps(read(k), own), bent[0]));
+    }
+    let mut out = Record::default();
+    v3!({
+        let pulled = _mm_fmadd_ps(_mm_set1_ps(mass), own, _mm_add_ps(sums[0], _mm_add_ps(sums[1], sums[2])));
+        let all = _mm_fmadd_ps(_mm_set1_ps(times), _mm_add_ps(bent[0], bent[1]), pulled);
+        // The fourth number says nothing.
+        _mm_store_ps(out.0.as_mut_ptr(), _mm_blend_ps::<8>(all, _mm_setzero_ps()));
+    });
+    out
+}
+
+/// Adds the columns of eight blocks to those at some slots, and the transposed to those at others; slots beyond all are nothing's.
+///
+/// # Safety
+/// Slots are inside or `u32::MAX`, and no other thread is at them.
+#[inline(always)]
+pub unsafe fn add_columns(
+    blocks: *mut [Record; 3],
+    (there, back): (&[u32; 8], &[u32; 8]),
+    columns: &[V8; 3],
+) {
+    let across: [V8; 3] = std::array::from_fn(|r| V8(std::array::from_fn(|c| columns[c].0[r])));
+    for (slots, columns) in [(there, columns), (back, &across)] {
+        for (c, column) in columns.iter().enumerate() {
+            let rows = rows(*column, F8::splat(0.0));
+            // Safety: as the caller promises; records are aligned to 16 bytes.
+            let add = |l: usize, by: __m128| unsafe {
+                if slots[l] != u32::MAX {
+                    let at = (&raw mut (*blocks.add(slots[l] as usize))[c]).cast();
+                    _mm_store_ps(at, _mm_add_ps(_mm_load_ps(at), by));
+                }
+            };
+            for (l, row) in rows.into_iter().enumerate() {
+                v3!({
+                    add(l, _mm256_castps256_ps128(row));
+                    add(l + 4, _mm256_extractf128_ps::<1>(row));
+                });
+            }
+        }
+    }
 }
 
 /// Writes eight records back.

@@ -13,6 +13,8 @@ pub struct TakeRow {
     pub note: String,
     /// Seconds since 1970.
     pub made: i64,
+    /// Whether the project's scene is as it was then.
+    pub current: bool,
 }
 
 /// What of a take is to be otherwise.
@@ -23,10 +25,21 @@ pub struct TakeChange {
     pub note: Option<String>,
 }
 
-const COLUMNS: &str = "id, name, starred, note, extract(epoch from made)::bigint";
+/// An undo may put the parts of a scene in another order: as long a text is looked at closer.
+const COLUMNS: &str = "id, name, starred, note, extract(epoch from made)::bigint,
+    coalesce((select case when p.scene = take.scene then true
+        when length(p.scene) = length(take.scene) then p.scene::jsonb = take.scene::jsonb else false end
+        from project p where p.id = take.project), false)";
 
 fn row(r: &PgRow) -> TakeRow {
-    TakeRow { id: r.get(0), name: r.get(1), starred: r.get(2), note: r.get(3), made: r.get(4) }
+    TakeRow {
+        id: r.get(0),
+        name: r.get(1),
+        starred: r.get(2),
+        note: r.get(3),
+        made: r.get(4),
+        current: r.get(5),
+    }
 }
 
 impl Store {

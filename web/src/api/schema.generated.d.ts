@@ -1809,7 +1809,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is drawn of fields and zones at a frame */
+        /** What is drawn of fields, zones and what pieces come from at a frame */
         get: {
             parameters: {
                 query: {
@@ -9413,11 +9413,11 @@ export interface components {
         };
         /** @description Lines in the world, each as two places of three numbers, one after the other; metres. */
         OutlineOf: {
-            /** @description JSON Pointer to the field or the zone. */
+            /** @description JSON Pointer to the field, the zone or the source. */
             path: string;
-            /** @description Where there is all of it. */
+            /** @description Where there is all of it; of a source, the ways of pieces in their first tenth of a second. */
             core: number[];
-            /** @description Where it ends. */
+            /** @description Where it ends; of a source, the space that they come in. */
             soft: number[];
             beads: components["schemas"]["BeadOf"][];
             /** @description Where its place is: metres, and a unit quaternion x, y, z, w. */
@@ -10010,6 +10010,8 @@ export interface components {
              * @description When it was kept, seconds since 1970.
              */
             made: number;
+            /** @description Whether the scene is as it was then. */
+            current: boolean;
         };
         NewTake: {
             /**

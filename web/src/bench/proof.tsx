@@ -2,7 +2,8 @@
 import { Zip, ZipPassThrough } from 'fflate';
 import { useRef, useState } from 'react';
 import { say } from '../state/here';
-import { now, useScene } from '../state/queries';
+import { now, openId, useScene } from '../state/queries';
+import { readTakes, useBeside } from '../state/takes';
 import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { ChoiceField, Toggle } from '../ui/choice-field';
@@ -22,18 +23,35 @@ function save(blob: Blob, name: string) {
   setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
 }
 
-/** What is written in the picture. */
-const words = (line: string, frame: number) => {
+/** What is written in a picture of a take, if what is shown is one. */
+const words = (take: string | null, line: string, frame: number) => {
   const scene = now.scene();
   const day = new Date().toISOString().slice(0, 10);
   const seconds = ((frame - clock.first) / clock.rate).toFixed(2);
-  return [`${scene?.name ?? ''}, frame ${frame}, ${seconds} s, ${day}`, line].filter(Boolean).join('. ');
+  const what = [scene?.name, take, `frame ${frame}`, `${seconds} s`, day].filter(Boolean).join(', ');
+  return [what, line].filter(Boolean).join('. ');
 };
+
+/** The take that the scene is as it stands, and the one that is compared with it. */
+async function takeShown(): Promise<string | null> {
+  const takes = await readTakes().catch(() => []);
+  const beside = useBeside.getState().on;
+  const compared = beside?.project === openId() ? takes.find((t) => t.id === beside.take)?.name : undefined;
+  const own = takes.find((t) => t.current && t.name !== compared)?.name;
+  return [own, compared && `beside ${compared}`].filter(Boolean).join(' ') || null;
+}
+
+const LIGHTS = [
+  { value: 'view', label: 'as the view' },
+  { value: 'day', label: 'by day' },
+  { value: 'dusk', label: 'at dusk' },
+];
 
 export function Proof() {
   const frames = useScene((s) => s.frames);
   const [told, setTold] = useState(true);
   const [from, setFrom] = useState('still');
+  const [light, setLight] = useState('view');
   const shape = useView((v) => v.proofShape);
   const edges = useView((v) => v.edges);
   const cameras = useScene((s) => s.cameras) ?? {};
@@ -59,6 +77,7 @@ export function Proof() {
     if (how === 'camera' && id) return () => ({ camera: id });
     return (share) => ({ round: how === 'round' ? 2 * Math.PI * share : 0 });
   };
+  const dusk = () => (light === 'view' ? useView.getState().dusk : light === 'dusk');
   const name = (ending_: string) =>
     `${
       (now.scene()?.name ?? 'proof')
@@ -85,12 +104,13 @@ export function Proof() {
     recorder.start();
     const n = clock.last - clock.first + 1;
     const look = seen();
+    const take = told ? await takeShown() : null;
     const beat = 1000 / clock.rate;
     let due = performance.now();
     try {
       for (let k = 0; k < n && !ending.current; k++) {
         const frame = clock.first + k;
-        await stage.pictures.proof(paper, frame, look(k / n), told ? words(line, frame) : null);
+        await stage.pictures.proof(paper, frame, look(k / n), told ? words(take, line, frame) : null, dusk());
         track.requestFrame();
         setDone((k + 1) / n);
         // The encoder goes by the clock on the wall: a frame that was late makes those after it wait.
@@ -119,10 +139,11 @@ export function Proof() {
     const zip = new Zip((e, part) => (e ? (fault = e) : parts.push(part as BlobPart)));
     const n = clock.last - clock.first + 1;
     const look = seen();
+    const take = told ? await takeShown() : null;
     try {
       for (let k = 0; k < n && !ending.current; k++) {
         const frame = clock.first + k;
-        await stage.pictures.proof(paper, frame, look(k / n), told ? words(line, frame) : null);
+        await stage.pictures.proof(paper, frame, look(k / n), told ? words(take, line, frame) : null, dusk());
         const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
         if (!blob) throw new Error('A picture could not be made.');
         // A PNG is packed already.
@@ -146,7 +167,8 @@ export function Proof() {
   const still = async () => {
     const paper = document.createElement('canvas');
     [paper.width, paper.height] = stage.pictures.size(2);
-    await stage.pictures.proof(paper, clock.frame, seen()(0), told ? words(line, clock.frame) : null);
+    const take = told ? await takeShown() : null;
+    await stage.pictures.proof(paper, clock.frame, seen()(0), told ? words(take, line, clock.frame) : null, dusk());
     stage.pictures.done();
     const blob = await new Promise<Blob | null>((r) => paper.toBlob(r, 'image/png'));
     if (blob) save(blob, name('png'));
@@ -156,8 +178,8 @@ export function Proof() {
     <Section title="Proof">
       <Line label="Written in">
         <span className="flex items-center gap-2">
-          <Toggle label="Scene, frame, time and date in the picture" on={told} onTurn={setTold} />
-          <span className="text-[12px] text-faded">scene, frame, time, date</span>
+          <Toggle label="Scene, take, frame, time and date in the picture" on={told} onTurn={setTold} />
+          <span className="text-[12px] text-faded">scene, take, frame, time, date</span>
         </span>
       </Line>
       {told && (
@@ -173,6 +195,7 @@ export function Proof() {
         </Line>
       )}
       <ChoiceField label="Camera" of="Proof" value={chosen} options={ways} onChoose={setFrom} />
+      <ChoiceField label="Light" of="Proof" value={light} options={LIGHTS} onChoose={setLight} />
       <ChoiceField
         label="Size"
         of="Proof"

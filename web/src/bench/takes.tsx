@@ -53,7 +53,7 @@ function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: ()
   return (
     <Row
       name={take.name}
-      note={how === 'no' ? ago(take.made) : 'compared'}
+      note={how !== 'no' ? 'compared' : take.current ? 'as it is now' : ago(take.made)}
       open={open}
       onOpen={onOpen}
       tools={

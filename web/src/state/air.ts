@@ -23,11 +23,14 @@ export function useOutlines(on: boolean): Outlined[] {
     const zones = Object.values(s.bodies).flatMap((b) =>
       Object.values(b.maps ?? {}).flatMap((m) => m.layers.flatMap((l) => ('zone' in l.weights ? [l.weights.zone] : []))),
     );
-    const rides = JSON.stringify([s.fields, zones]).includes('"on":{');
+    const sources = Object.values(s.bodies).flatMap((b) => ('drift' in b.kind && b.kind.drift.source ? [[b.place, b.kind.drift]] : []));
+    const told = JSON.stringify([s.fields, zones, sources]);
+    // What stands on others, or comes from them, goes along.
+    const rides = ['"on":{', '"figure":{', '"collider":"'].some((on) => told.includes(on));
     const carried = rides ? [s.handles, s.colliders, s.figures] : [];
     return [
-      JSON.stringify([s.fields, zones, s.frames, s.alone, s.calm, carried]),
-      rides || moves([s.fields, zones]) || Object.values(s.fields ?? {}).some((f) => f.when),
+      told + JSON.stringify([s.frames, s.alone, s.calm, carried]),
+      rides || moves([s.fields, zones, sources]) || Object.values(s.fields ?? {}).some((f) => f.when),
     ] as const;
   }) ?? ['', false];
   const frame = useFrame(on && goes);

@@ -98,8 +98,11 @@ function follow(id: number): () => void {
   socket.addEventListener('message', (m: MessageEvent) => {
     const n = JSON.parse(m.data) as Notice | { kind: 'all' };
     if (n.kind === 'all') void refresh();
-    else if (n.kind === 'scene' && n.revision > (now.project()?.revision ?? -1)) void refresh();
-    else if (n.kind === 'run') void refreshRuns();
+    else if (n.kind === 'scene') {
+      if (n.revision > (now.project()?.revision ?? -1)) void refresh();
+      // Which of them the scene is like.
+      void client.invalidateQueries({ queryKey: ['takes', id] });
+    } else if (n.kind === 'run') void refreshRuns();
     else if (n.kind === 'takes') void client.invalidateQueries({ queryKey: ['takes', id] });
   });
   const off = clock.subscribe(() => rememberFrame(id));

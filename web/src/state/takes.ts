@@ -25,6 +25,8 @@ export function useTakes(): Take[] {
   const id = useOpen();
   return useQuery({ ...takes(id), enabled: id > 0 }).data ?? [];
 }
+/** As they are by now. */
+export const readTakes = () => client.fetchQuery({ ...takes(openId()), staleTime: 0 });
 export const refreshTakes = () => void client.invalidateQueries({ queryKey: ['takes', openId()] });
 
 /** The frames and shapes of a take that is compared; those that are there so far. */

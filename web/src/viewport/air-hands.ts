@@ -11,7 +11,7 @@ import { setView, useView } from '../state/view';
 import { clock } from '../stream/clock';
 import { stage } from './stage';
 
-/** Outlines of the open field and its zones; of the zones of the shown map. */
+/** Outlines of the open field and its zones; of the zones of the shown map; of what the chosen pieces come from. */
 export function useOutlinesShown(body: string | null, step: string) {
   const field = useView((v) => v.field);
   const map = useShownMap(body);
@@ -37,7 +37,19 @@ export function useOutlinesShown(body: string | null, step: string) {
     addEventListener('keydown', keys, true);
     return () => removeEventListener('keydown', keys, true);
   }, [drawing]);
-  const chosen = step === 'Air' && field ? `/fields/${field}` : step === 'Hold' && map ? `/bodies/${body}/maps/${map}` : null;
+  const comes =
+    useScene((s) => {
+      const kind = body ? s.bodies[body]?.kind : undefined;
+      return Boolean(kind && 'drift' in kind && kind.drift.source);
+    }) ?? false;
+  const chosen =
+    step === 'Air' && field
+      ? `/fields/${field}`
+      : step === 'Hold' && map
+        ? `/bodies/${body}/maps/${map}`
+        : step === 'Shape' && comes
+          ? `/bodies/${body}/kind/drift/source`
+          : null;
   const all = useOutlines(chosen !== null);
   useEffect(() => {
     stage.outlines.set(chosen ? all : [], chosen ? [chosen] : [], dusk);

@@ -39,9 +39,10 @@ export class Pictures {
   }
 
   /** Draws a frame on a paper as it is at its best, once what it shows is here; with words in it. */
-  async proof(paper: HTMLCanvasElement, frame: number, from: Seen, words: string | null) {
+  async proof(paper: HTMLCanvasElement, frame: number, from: Seen, words: string | null, dusk = this.stage.look.dusk) {
     const { renderer, controls, canvas } = this.stage;
     if (!renderer || !controls || !canvas) return;
+    if (dusk !== this.stage.look.dusk) this.stage.setLight(dusk);
     clock.halt(frame);
     for (
       let tries = 0;
@@ -111,6 +112,7 @@ export class Pictures {
 
   /** The view is the window's own again. */
   done() {
+    this.stage.setLight(useView.getState().dusk);
     this.stage.size();
     this.stage.drawAll();
   }

@@ -729,12 +729,7 @@ export class Stage {
       l.marks.choose(id === look.chosen ? look.points : []);
     }
     this.look = { dusk: look.dusk, scenery: look.scenery, floor: look.floor };
-    this.scene.background = sky(look.dusk);
-    this.sun.color.set(look.dusk ? '#ffd2a0' : '#fff1dc');
-    this.sun.intensity = look.dusk ? 1.4 : 1.95;
-    this.heaven.color.set(look.dusk ? '#8ea6bd' : '#eaf1f4');
-    this.heaven.intensity = look.dusk ? 0.75 : 1.05;
-    this.outline.setDusk(look.dusk);
+    this.shine(look.dusk);
     this.air.setLook(look.air, look.dusk);
     for (const l of this.layers.values()) l.marks.follow(l.drawn.positions);
     // Left is for choosing while points are chosen; the wheel and the other buttons always look around.
@@ -745,6 +740,22 @@ export class Stage {
     this.outline.set(drawn?.group ?? null, !(drawn instanceof ClothLayer));
     this.showFrame();
     this.drawAll();
+  }
+
+  /** By day or at dusk, until it is said again. */
+  setLight(dusk: boolean) {
+    this.look.dusk = dusk;
+    this.shine(dusk);
+    this.hide(this.hidden);
+  }
+
+  private shine(dusk: boolean) {
+    this.scene.background = sky(dusk);
+    this.sun.color.set(dusk ? '#ffd2a0' : '#fff1dc');
+    this.sun.intensity = dusk ? 1.4 : 1.95;
+    this.heaven.color.set(dusk ? '#8ea6bd' : '#eaf1f4');
+    this.heaven.intensity = dusk ? 0.75 : 1.05;
+    this.outline.setDusk(dusk);
   }
 
   private hide(hidden: string[]) {

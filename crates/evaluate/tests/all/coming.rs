@@ -310,3 +310,31 @@ fn what_comes_from_what_moves_takes_of_its_speed_and_what_flies_comes_spinning()
     assert_ne!(turns(0.0)[0], turns(30.0)[0]);
     assert!(started(&scene(seeds(source(0.0)), 2), &NoMeshes).turns(0).is_none());
 }
+
+#[test]
+fn a_source_is_drawn_where_pieces_come_and_which_way() {
+    let drawn = |scene: &Value, frame: f64| {
+        let s = parse(&scene.to_string()).unwrap();
+        let all = nematon_evaluate::outlines(&nematon_evaluate::Stage::new(&s, &NoMeshes), frame);
+        all.into_iter().find(|d| d.path == "/bodies/seeds/kind/drift/source").expect("it is drawn")
+    };
+    // In their space, up by two metres a second, which is 0.2 m in a tenth.
+    let space = drawn(&scene(seeds(json!({ "rate": 10, "velocity": [0, 2, 0] })), 10), 0.0);
+    assert_eq!(space.soft.len(), 12, "the edges of the space");
+    assert!(space.soft.iter().flatten().all(|p| (0.95 - 1e-5..=1.05 + 1e-5).contains(&p[1])));
+    let ways: Vec<_> = space.core.iter().filter(|[a, b]| a[0] == b[0] && a[2] == b[2]).collect();
+    assert_eq!(ways.len(), 24, "one a piece, beside what makes an arrow of it");
+    for [a, b] in ways {
+        assert!((b[1] - a[1] - 0.2).abs() < 1e-5 && (0.95..=1.05).contains(&a[1]), "{a:?} to {b:?}");
+    }
+    // Off a ball, away from its middle.
+    let mut off = scene(seeds(json!({ "rate": 10, "from": { "collider": "ball" }, "away": 3 })), 10);
+    off["colliders"] = json!({ "ball": { "name": "Ball", "form": { "ball": { "radius": 0.5 } }, "place": { "position": [2, 1, 0] } } });
+    let ball = drawn(&off, 5.0);
+    assert!(ball.soft.is_empty());
+    let far = |p: [f32; 3]| ((p[0] - 2.0).powi(2) + (p[1] - 1.0).powi(2) + p[2].powi(2)).sqrt();
+    assert!(ball.core.iter().filter(|[a, b]| far(*a) < 0.52 && far(*b) - far(*a) > 0.29).count() == 24);
+    // What comes without any speed is a cross.
+    let still = drawn(&scene(seeds(json!({ "rate": 10 })), 10), 0.0);
+    assert_eq!(still.core.len(), 3 * 24);
+}

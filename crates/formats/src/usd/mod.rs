@@ -29,6 +29,7 @@ pub(crate) fn write_zip(kind: Kind, sink: &mut dyn Write, all: &mut Delivery) ->
             zip.write_all(bytes)?;
         }
     }
+    crate::motion::put_note(&mut zip, all.note)?;
     zip.finish()?.flush()
 }
 
@@ -60,7 +61,7 @@ fn counted(all: &mut Delivery) -> Result<u64> {
     let turns: Option<&mut Turns> = if all.turns.is_some() { Some(&mut turns) } else { None };
     let mut sink = std::io::sink();
     let mut binary = Binary::new(&mut sink, 0)?;
-    scene(&mut binary, &mut Delivery { name, bodies, with, frames: &mut frames, turns })?;
+    scene(&mut binary, &mut Delivery { name, bodies, with, frames: &mut frames, turns, note: None })?;
     Ok(binary.tables())
 }
 

@@ -23,6 +23,7 @@ fn written(bodies: &[Motion], frames: &[Vec<Vec<[f32; 3]>>], turns: &[Vec<Vec<[f
         with: With::default(),
         frames: &mut give,
         turns: if turns.is_empty() { None } else { Some(&mut turned) },
+        note: None,
     };
     Kind::Glb.write(&mut out, all).unwrap();
     out
@@ -225,8 +226,14 @@ fn pieces_that_are_seen_as_a_mesh_are_that_mesh_as_large_as_they_are() {
         };
         let bodies = [Motion { turned, ..motion("Rods", &mesh) }];
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut turn_of);
-        let all =
-            &mut Delivery { name: "x", bodies: &bodies, with: With::default(), frames: &mut give, turns };
+        let all = &mut Delivery {
+            name: "x",
+            bodies: &bodies,
+            with: With::default(),
+            frames: &mut give,
+            turns,
+            note: None,
+        };
         let mut text = vec![];
         Kind::Usda.write(&mut text, all).unwrap();
         let text = String::from_utf8(text).unwrap();
@@ -246,8 +253,14 @@ fn other_frames_than_were_said_are_a_fault() {
     let mut give =
         |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new((0..3).map(|_| Ok(vec![[0.0; 3]; 9]))) };
     let bodies = [motion("Sheet", &mesh)];
-    let all =
-        &mut Delivery { name: "", bodies: &bodies, with: With::default(), frames: &mut give, turns: None };
+    let all = &mut Delivery {
+        name: "",
+        bodies: &bodies,
+        with: With::default(),
+        frames: &mut give,
+        turns: None,
+        note: None,
+    };
     let fault = Kind::Glb.write(&mut vec![], all).unwrap_err();
     assert_eq!(fault.to_string(), "there are other frames than was said");
 }

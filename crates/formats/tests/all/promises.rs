@@ -102,7 +102,8 @@ fn write(kind: Kind, motion: &Motion, frames: &[Vec<[f32; 3]>]) -> std::io::Resu
     let mut out = vec![];
     let mut all = |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(frames.iter().cloned().map(Ok)) };
     let with = With::default();
-    let mut delivery = Delivery { name: "all", bodies: &[*motion], with, frames: &mut all, turns: None };
+    let mut delivery =
+        Delivery { name: "all", bodies: &[*motion], with, frames: &mut all, turns: None, note: None };
     kind.write(&mut out, &mut delivery).map(|()| out)
 }
 
@@ -164,7 +165,14 @@ fn exact_places_are_told_from_near_them_and_lose_nothing_a_kilometre_out() {
         let bodies = [motion];
         kind.write(
             &mut out,
-            &mut Delivery { name: "far", bodies: &bodies, with, frames: &mut frames, turns: None },
+            &mut Delivery {
+                name: "far",
+                bodies: &bodies,
+                with,
+                frames: &mut frames,
+                turns: None,
+                note: None,
+            },
         )
         .unwrap();
         out
@@ -229,7 +237,14 @@ fn a_frame_that_cant_be_had_ends_the_file_with_its_reason() {
             Box::new(std::iter::once(Err(std::io::Error::other("gone"))))
         };
         let bodies = &[motion];
-        let mut all = Delivery { name: "x", bodies, with: With::default(), frames: &mut frames, turns: None };
+        let mut all = Delivery {
+            name: "x",
+            bodies,
+            with: With::default(),
+            frames: &mut frames,
+            turns: None,
+            note: None,
+        };
         let told = kind.write(&mut std::io::sink(), &mut all).unwrap_err();
         assert_eq!(told.to_string(), "gone", "{kind:?}");
     }
@@ -303,7 +318,8 @@ fn two(kind: Kind, with: With) -> (Vec<u8>, u64) {
     };
     let mut out = vec![];
     let about = kind.about(&bodies, with, &firsts);
-    let mut all = Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames, turns: None };
+    let mut all =
+        Delivery { name: "Two flags", bodies: &bodies, with, frames: &mut frames, turns: None, note: None };
     kind.write(&mut out, &mut all).unwrap();
     (out, about)
 }
@@ -320,8 +336,14 @@ fn a_picture_goes_along_with_the_cloth_that_is_seen_with_it() {
         let mut frames =
             |_| -> Box<dyn Iterator<Item = Frame>> { Box::new(std::iter::once(Ok(m.positions.clone()))) };
         let mut out = vec![];
-        let mut all =
-            Delivery { name: "Both", bodies, with: With::default(), frames: &mut frames, turns: None };
+        let mut all = Delivery {
+            name: "Both",
+            bodies,
+            with: With::default(),
+            frames: &mut frames,
+            turns: None,
+            note: None,
+        };
         kind.write(&mut out, &mut all).unwrap();
         let mut zip = zip::ZipArchive::new(std::io::Cursor::new(out)).unwrap();
         (0..zip.len())
@@ -503,8 +525,11 @@ fn what_flies_is_told_with_its_turns() {
         let mut out = vec![];
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut all_turns);
         let with = With::default();
-        kind.write(&mut out, &mut Delivery { name: "x", bodies: &bodies, with, frames: &mut frames, turns })
-            .unwrap();
+        kind.write(
+            &mut out,
+            &mut Delivery { name: "x", bodies: &bodies, with, frames: &mut frames, turns, note: None },
+        )
+        .unwrap();
         out
     };
     let text = String::from_utf8(out(Kind::Usda)).unwrap();

@@ -20,7 +20,7 @@ fn written(kind: Kind, motion: Motion, all: &[Vec<[f32; 3]>], with: With) -> Vec
     let bodies = [motion];
     kind.write(
         &mut out,
-        &mut Delivery { name: "whole", bodies: &bodies, with, frames: &mut frames, turns: None },
+        &mut Delivery { name: "whole", bodies: &bodies, with, frames: &mut frames, turns: None, note: None },
     )
     .unwrap();
     out
@@ -253,4 +253,32 @@ fn pieces_that_come_and_go_are_binary_as_they_are_text() {
     let at = u64::from_le_bytes(binary[16..24].try_into().unwrap()) as usize;
     assert_eq!(binary[at..at + 8], 6u64.to_le_bytes());
     assert_eq!(&binary[at + 8..at + 14], b"TOKENS");
+}
+
+#[test]
+fn what_is_a_zip_has_its_note_in_it_and_comes_in_all_the_same() {
+    let m = sheet(2.0, 1.0, 4, 3);
+    let all = frames(&m, 3);
+    let told = "Metres, y up, 24 frames a second.";
+    for kind in [Kind::Obj, Kind::Ply, Kind::Gltf] {
+        let mut give =
+            |_: usize| -> Box<dyn Iterator<Item = Frame>> { Box::new(all.clone().into_iter().map(Ok)) };
+        let bodies = [moved(&m, 3)];
+        let with = With::default();
+        let mut out = vec![];
+        let mut delivery = Delivery {
+            name: "whole",
+            bodies: &bodies,
+            with,
+            frames: &mut give,
+            turns: None,
+            note: Some(told),
+        };
+        kind.write(&mut out, &mut delivery).unwrap();
+        assert_eq!(unzipped(out.clone(), NOTE), told.as_bytes(), "{kind:?}");
+        if kind == Kind::Obj {
+            let figure = read_figure("zip", &out).unwrap();
+            assert_eq!(figure.parts.len(), 1);
+        }
+    }
 }

@@ -24,7 +24,8 @@ pub fn routes() -> Api {
         .post("/projects/{id}/air", Says::gives::<AirAnswer>("The air at places").takes::<AirQuestion>(), ask)
         .get(
             "/projects/{id}/outlines",
-            Says::gives::<Outlines>("What is drawn of fields and zones at a frame").asks::<At>(),
+            Says::gives::<Outlines>("What is drawn of fields, zones and what pieces come from at a frame")
+                .asks::<At>(),
             outline,
         )
         .post(
@@ -54,11 +55,11 @@ pub struct Outlines {
 /// Lines in the world, each as two places of three numbers, one after the other; metres.
 #[derive(Serialize, JsonSchema)]
 pub struct OutlineOf {
-    /// JSON Pointer to the field or the zone.
+    /// JSON Pointer to the field, the zone or the source.
     pub path: String,
-    /// Where there is all of it.
+    /// Where there is all of it; of a source, the ways of pieces in their first tenth of a second.
     pub core: Vec<f32>,
-    /// Where it ends.
+    /// Where it ends; of a source, the space that they come in.
     pub soft: Vec<f32>,
     pub beads: Vec<BeadOf>,
     /// Where its place is: metres, and a unit quaternion x, y, z, w.

@@ -305,16 +305,15 @@ async fn read(
         let motions = motions(&sent, &written);
         let about = kind.about(&motions, with, &firsts);
         let (ending, media) = (kind.ending(&motions), kind.media_type(&motions));
-        let told = noted.then(|| {
-            let kinds = Kind::ALL.into_iter().filter(|k| *k != Kind::Still);
-            let files: Vec<_> = kinds.map(|k| (k, format!("{stem}.{}", k.ending(&motions)))).collect();
-            note(&whole, &motions, &files, with, &more)
-        });
+        // Of this file alone, or of all that there could be.
+        let kinds = Kind::ALL.into_iter().filter(|k| if noted { *k != Kind::Still } else { *k == kind });
+        let files: Vec<_> = kinds.map(|k| (k, format!("{stem}.{}", k.ending(&motions)))).collect();
+        let told = note(&whole, &motions, &files, with, &more);
         drop(motions);
         (sent, about, ending, media, told, stem)
     })
     .await?;
-    if let Some(told) = told {
+    if noted {
         let headers = [
             (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_owned()),
             (header::CONTENT_DISPOSITION, disposition(&format!("{stem} {NOTE}"))),
@@ -340,7 +339,11 @@ async fn read(
             out.turns(&stage, Box::new(in_loop(read, before, l.clone(), mix)))
         };
         let turns: Option<&mut nematon_formats::Turns> = Some(&mut turns);
-        kind.write(sink, &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames, turns })
+        let note = Some(told.as_str());
+        kind.write(
+            sink,
+            &mut Delivery { name: &whole, bodies: &motions, with, frames: &mut frames, turns, note },
+        )
     });
     let headers = [
         (header::CONTENT_TYPE, media.to_owned()),

@@ -67,12 +67,14 @@ pub struct Take {
     pub note: String,
     /// When it was kept, seconds since 1970.
     pub made: i64,
+    /// Whether the scene is as it was then.
+    pub current: bool,
 }
 
 impl From<TakeRow> for Take {
     fn from(t: TakeRow) -> Take {
-        let TakeRow { id, name, starred, note, made } = t;
-        Take { id, name, starred, note, made }
+        let TakeRow { id, name, starred, note, made, current } = t;
+        Take { id, name, starred, note, made, current }
     }
 }
 

@@ -1281,6 +1281,14 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
         .await
         .unwrap();
     assert_eq!((second["name"].as_str(), second["note"].as_str()), (Some("Stiffer"), Some("too slow")));
+    // Both are the scene as it is, until that changes.
+    let like = async || {
+        let all = s.get("/projects/1/takes").await;
+        let own = all.as_array().into_iter().flatten().filter(|t| t["current"] == true);
+        own.filter_map(|t| t["name"].as_str().map(str::to_owned)).collect::<Vec<_>>()
+    };
+    assert!(kept["current"] == true && second["current"] == true);
+    assert_eq!(like().await, ["Stiffer", "Take 1"]);
     // Another matter, another wind, fewer frames.
     let wind = "/fields/squall/act/wind/speed";
     let warp = "/bodies/landing-canopy/kind/cloth/matter/bend_warp";
@@ -1289,6 +1297,7 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
         .edit(1, json!([{"op": "replace", "path": warp, "value": 0.01}, {"op": "replace", "path": wind, "value": 3.5}]))
         .await;
     assert_eq!(status, 200);
+    assert!(like().await.is_empty());
     // The frames of the take are as they were, those of the scene are not.
     let take = format!("/projects/1/takes/{}", kept["id"]);
     let lanes = s.get(&format!("{take}/lanes")).await;
@@ -1315,6 +1324,7 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
         .await
         .unwrap();
     assert_eq!(whole["scene"], was);
+    assert_eq!(like().await, ["Stiffer", "Take 1"]);
     assert_eq!(s.get("/projects/1/lanes").await["lanes"][0]["counts"]["true"], 13);
     // A stale wish gets the project as it is; what is not there is told; words that can't be are refused.
     assert_eq!(

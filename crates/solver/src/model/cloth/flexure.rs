@@ -52,11 +52,15 @@ impl Flexure {
     pub fn times(&self, of: &[Record], times: f32, out: &mut [Record]) {
         out[..self.own.len()].par_iter_mut().enumerate().with_min_len(SHARE).for_each(|(p, out)| {
             // Safety: whom a row is beside are points.
-            let sum = unsafe {
-                differences(of, p, &self.beside[self.starts[p] as usize..self.starts[p + 1] as usize])
-            };
+            let sum = unsafe { differences(of, p, self.row(p)) };
             (0..3).for_each(|c| out.0[c] += times * sum.0[c]);
         });
+    }
+
+    /// Whom a row is beside, and by how much.
+    #[inline(always)]
+    pub fn row(&self, p: usize) -> &[(u32, f32)] {
+        &self.beside[self.starts[p] as usize..self.starts[p + 1] as usize]
     }
 
     /// Adds `times` of its diagonal.

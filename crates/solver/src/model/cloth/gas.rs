@@ -82,10 +82,10 @@ fn volume(triangles: &[[u32; 3]], x: &[Record], out: &mut Vec<V>) -> f64 {
     let mut sum = 0.0;
     for t in triangles {
         let [a, b, c] = t.map(at);
-        let (bc, ca, ab) = (cross(b, c), cross(c, a), cross(a, b));
-        sum += dot(a, bc);
         // Of the triangle's own area, so that it does not depend on where the middle is.
-        let n: V = std::array::from_fn(|k| (bc[k] + ca[k] + ab[k]) / 6.0);
+        let n = cross(sub(b, a), sub(c, a));
+        sum += dot(a, n);
+        let n = n.map(|n| n / 6.0);
         t.iter().for_each(|&p| (0..3).for_each(|k| out[p as usize][k] += n[k]));
     }
     sum / 6.0
@@ -100,9 +100,12 @@ impl Chamber {
             let n = cross(sub(b, a), sub(c, a));
             0.5 * dot(n, n).sqrt()
         };
+        // As their points stand in memory: those are gone through many times.
+        let mut triangles: Vec<[u32; 3]> = chamber.triangles.iter().map(|t| t.map(&at)).collect();
+        triangles.sort_by_key(|t| t.iter().min().copied());
         Chamber {
             skin: chamber.triangles.iter().map(area).sum(),
-            triangles: chamber.triangles.iter().map(|t| t.map(&at)).collect(),
+            triangles,
             mouths: chamber.mouths.iter().map(|(s, t)| (*s, t.map(&at))).collect(),
             outside: chamber.outside,
             density: chamber.density,

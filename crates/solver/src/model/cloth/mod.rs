@@ -12,6 +12,7 @@ mod measure;
 mod relax;
 mod rest;
 mod seam;
+mod stiff;
 mod taut;
 
 pub use gas::Gas;
@@ -66,6 +67,7 @@ pub struct Cloth {
     /// Whether all that pulls is met at once: what is filled or sewn; and what bends, for that.
     taut: bool,
     flexure: flexure::Flexure,
+    pattern: stiff::Pattern,
     triangles: Vec<[u32; 3]>,
     flat: Vec<[[f32; 2]; 3]>,
     seams: Vec<seam::Seam>,
@@ -252,13 +254,18 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
             patch: patch::gather(&p, spare),
         }
     });
+    let work: Vec<Work> = work.collect();
+    let pattern = match taut {
+        true => stiff::Pattern::of(n, work.iter().map(|w| w.membrane.as_slice())),
+        false => stiff::Pattern::default(),
+    };
     let maps = by_place(rest, &parts);
     let shape = shape(rest, &parts, &records);
     let triangles: Vec<[u32; 3]> = rest.triangles.iter().map(|t| t.map(at)).collect();
     let m = &rest.matter;
     let of = |what| maps.of(what).to_vec();
     let cloth = Cloth {
-        work: work.collect(),
+        work,
         triangles: triangles.clone(),
         yarns,
         eliminated: Mutex::default(),
@@ -270,6 +277,7 @@ pub(crate) fn build(rest: &ClothRest) -> Result<Body, BuildError> {
         curved,
         taut,
         flexure,
+        pattern,
         flat: rest.flat.clone(),
         chambers: rest.chambers.iter().map(|c| gas::Chamber::of(c, rest, at)).collect(),
         seams,

@@ -237,6 +237,7 @@ impl<'a> Begun<'a> {
             parts: &self.body.parts,
             triangles: self.cloth.work.iter().map(|w| w.membrane.as_slice()).collect(),
             flexure: &self.cloth.flexure,
+            pattern: &self.cloth.pattern,
             curved: match self.cloth.curved {
                 true => self.cloth.work.iter().map(|w| (w.bend.as_slice(), w.patch.as_slice())).collect(),
                 false => vec![],

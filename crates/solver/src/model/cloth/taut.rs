@@ -11,11 +11,11 @@ use super::constraint::patch::Patches;
 use super::flexure::Flexure;
 use super::gas::{Chamber, Filling, Gas};
 use super::seam::Seam;
+use super::stiff::{self, Pattern, Stiff, Whole};
 use crate::damping::Sums;
 use crate::inputs::SeamNow;
 use crate::parts::Parts;
-use crate::race;
-use crate::simd::{F8, Record, dot, eased, onward, way_on};
+use crate::simd::{Record, dot, eased, onward, way_on};
 
 /// Steps at most, and how small what is left must be beside what was there.
 const MOST: usize = 40;
@@ -34,6 +34,7 @@ const PUSHED: f32 = 1e-4;
 pub struct System {
     /// N, and then what is left of it.
     left: Vec<Record>,
+    stiff: Stiff,
     blocks: Vec<[f32; 6]>,
     /// Of the blocks, by columns; nothing where a point is held.
     inverses: Vec<[Record; 3]>,
@@ -58,6 +59,7 @@ pub struct Pulls<'a> {
     /// Of each part.
     pub triangles: Vec<&'a [Triangles]>,
     pub flexure: &'a Flexure,
+    pub pattern: &'a Pattern,
     /// What is curved at rest, where anything is.
     pub curved: Vec<(&'a [Hinges], &'a [Patches])>,
     pub seams: Vec<(&'a Seam, Option<&'a SeamNow>)>,
@@ -105,24 +107,6 @@ fn hold(masses: &[f32], leans: &[[f32; 3]], way: &[Record], out: &mut [Record]) 
         }
     }
 }
-
-/// Pointers that threads share, each at points of its own part.
-#[derive(Clone, Copy)]
-struct At {
-    from: *const Record,
-    to: *mut Record,
-}
-/// The same of where points were and what they gained.
-#[derive(Clone, Copy)]
-struct From {
-    from: [*const Record; 2],
-    to: *mut Record,
-}
-// Safety, for both: as for `constraint::Points`.
-unsafe impl Send for From {}
-unsafe impl Sync for From {}
-unsafe impl Send for At {}
-unsafe impl Sync for At {}
 
 /// Which way a point was pushed, and how far, if it was.
 fn lean(by: [f32; 3]) -> Option<([f32; 3], f32)> {
@@ -282,7 +266,7 @@ impl Pulls<'_> {
         let n = self.parts.order.len();
         let (x, gained) = (&*at.x, &*at.gained);
         let b2 = scale.dt * scale.dt;
-        let System { left, blocks, inverses, masses, way, made, step, slopes, goes, leans, .. } = own;
+        let System { left, stiff, blocks, inverses, masses, way, made, step, slopes, goes, leans, .. } = own;
         masses.clear();
         masses.extend(
             x.iter().enumerate().map(|(k, x)| if k < n && x.0[3] > 0.0 { 1.0 / x.0[3] } else { 0.0 }),
@@ -292,11 +276,10 @@ impl Pulls<'_> {
             list.resize(x.len(), Record::default());
         }
         // Forces, and how they change.
-        let mut tangents: Vec<Vec<Tangent>> = vec![];
-        tangents.resize_with(self.triangles.len(), Vec::new);
-        race::phase();
         let from = [at.start.as_ptr(), gained.as_ptr()];
-        self.tangents(0, From { from, to: left.as_mut_ptr() }, scale, Lists(tangents.as_mut_ptr()));
+        // Safety: a group's points are its part's, and a part is one thread's.
+        let tangent = |g: &Triangles, at: &stiff::At| unsafe { Tangent::of(g, at.from, scale, at.forces) };
+        stiff.make(self.pattern, (self.parts, &self.triangles), (from, left.as_mut_ptr()), b2, &tangent);
         let mut springs = vec![];
         self.seams.iter().for_each(|(seam, now)| seam.springs(*now, self.moment, x, &mut springs));
         springs.iter().for_each(|s| s.pull(left));
@@ -329,9 +312,7 @@ impl Pulls<'_> {
                 b[n] += by * d[i] * d[j];
             }
         }
-        for (groups, tangents) in self.triangles.iter().zip(&tangents) {
-            groups.iter().zip(tangents).for_each(|(g, t)| t.diagonal(g, b2, blocks));
-        }
+        stiff.diagonal(self.pattern, blocks);
         springs.iter().for_each(|s| s.diagonal(b2, blocks));
         self.flexure.diagonal(b2, blocks);
         inverses.clear();
@@ -351,22 +332,19 @@ impl Pulls<'_> {
             };
         }
         eased(inverses, left, way);
-        made.copy_from_slice(way);
-        made.iter_mut().zip(masses.iter()).for_each(|(r, m)| r.0.iter_mut().for_each(|c| *c *= m));
         let mut rz = dot(left, way);
         let begun = rz;
         if begun <= NEAR * NEAR * first {
             return begun;
         }
+        let whole = Whole { pattern: self.pattern, flexure: self.flexure, times: b2, masses };
         for _ in 0..MOST {
             if rz <= LEFT * LEFT * begun.max(first * NEAR) || rz.is_nan() || rz <= 0.0 {
                 break;
             }
+            stiff.answer(whole, way, made);
             hold(masses, leans, way, made);
-            race::phase();
-            self.times(0, At { from: way.as_ptr(), to: made.as_mut_ptr() }, b2, &tangents);
             springs.iter().for_each(|s| s.times(way, b2, made));
-            self.flexure.times(way, b2, made);
             for (slopes, gives) in slopes.iter().zip(&gives).filter(|(_, g)| **g > 0.0) {
                 let grows: f64 = slopes
                     .iter()
@@ -383,7 +361,7 @@ impl Pulls<'_> {
                 break;
             }
             let now = onward((rz / bent) as f32, inverses, (way, made), (step, left));
-            way_on((now / rz) as f32, made, masses, way);
+            way_on((now / rz) as f32, made, way);
             rz = now;
         }
         // A step that would go far beyond what it was found for is cut short; the next goes on from there.
@@ -396,42 +374,6 @@ impl Pulls<'_> {
         let times = if far > self.apart { self.apart / far } else { 1.0 };
         at.go(n, |k, _| std::array::from_fn(|c| times * step[k].0[c]));
         begun
-    }
-
-    fn tangents(&self, part: usize, at: From, scale: Scale, out: Lists) {
-        if let Some([a, b]) = self.parts.tree[part].halves {
-            race::join(|| self.tangents(a, at, scale, out), || self.tangents(b, at, scale, out));
-        }
-        let From { from, to } = at;
-        // Safety: this part's points and its list are ours until we return.
-        let own = self.triangles[part].iter().map(|g| unsafe { Tangent::of(g, from, scale, to) }).collect();
-        unsafe { *out.at(part) = own };
-    }
-
-    fn times(&self, part: usize, at: At, times: f32, tangents: &[Vec<Tangent>]) {
-        if let Some([a, b]) = self.parts.tree[part].halves {
-            race::join(|| self.times(a, at, times, tangents), || self.times(b, at, times, tangents));
-        }
-        let At { from, to } = at;
-        let times = F8::splat(times);
-        // Safety: as above.
-        self.triangles[part]
-            .iter()
-            .zip(&tangents[part])
-            .for_each(|(g, t)| unsafe { t.times(g, from, times, to) });
-    }
-}
-
-/// The lists of the parts, for threads that are each at their own.
-#[derive(Clone, Copy)]
-struct Lists(*mut Vec<Tangent>);
-// Safety: as for `At`.
-unsafe impl Send for Lists {}
-unsafe impl Sync for Lists {}
-impl Lists {
-    /// Safety: no other thread is at this part.
-    unsafe fn at(self, part: usize) -> *mut Vec<Tangent> {
-        unsafe { self.0.add(part) }
     }
 }
 

@@ -10,6 +10,7 @@
 use super::prolonged::{Prolonged, Share};
 use super::{Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
+use crate::model::cloth::stiff::PAIRS;
 use crate::simd::{F8, Record, V8, gain, load, load_near, store};
 
 /// Eight triangles. Arrays are indexed by lane.
@@ -91,6 +92,11 @@ pub fn gather(triangles: &[Triangle], spare: u32) -> Vec<Triangles> {
 }
 
 impl Triangles {
+    /// The points of one of their corners.
+    pub fn corners(&self, k: usize) -> &[u32; 8] {
+        &self.point[k]
+    }
+
     /// Energy of the eight triangles' shear, joules.
     pub fn shear_energy(&self, x: &[Record]) -> f64 {
         let of = |l: usize| {
@@ -163,57 +169,32 @@ impl Tangent {
         Tangent { f, length, along, both, across, shear: stiff[2] }
     }
 
-    /// Adds `times` of what it makes of a change of the points.
-    ///
-    /// # Safety
-    /// As for [`Tangent::of`].
+    /// How the force at a corner answers to where another is, times a number, by columns: of the first to the second, of the second to the
+    /// third and of the third to the first. Back it is the transposed.
     #[inline(always)]
-    pub unsafe fn times(&self, g: &Triangles, of: *const Record, times: F8, out: *mut Record) {
-        let [p0, p1, p2] = [0, 1, 2].map(|k| unsafe { load(of, &g.point[k]).0 });
-        let (e1, e2) = (p1 - p0, p2 - p0);
-        let d = [&g.u, &g.v].map(|d| d.each_ref().map(F8::new));
-        let change = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
+    pub fn blocks(&self, g: &Triangles, times: f32) -> [[V8; 3]; 3] {
         let Tangent { f, length, along, both, across, shear } = self;
-        let a = [change[0].dot(f[0]), change[1].dot(f[1])];
-        let slant = change[0].dot(f[1]).fma(length[1], change[1].dot(f[0]) * length[0]) * *shear;
-        let own = [
-            along[0].fma(a[0], *both * a[1]) - across[0] * a[0],
-            along[1].fma(a[1], *both * a[0]) - across[1] * a[1],
-        ];
-        let h = [
-            f[0].fma(own[0], change[0].fma(across[0], f[1].scale(slant * length[1]))),
-            f[1].fma(own[1], change[1].fma(across[1], f[0].scale(slant * length[0]))),
-        ];
-        unsafe { add(g, out, &d, &h, times) };
-    }
-
-    /// Adds `times` of its own blocks on the diagonal: xx, yy, zz, xy, yz, zx of each point.
-    pub fn diagonal(&self, g: &Triangles, times: f32, out: &mut [[f32; 6]]) {
-        let Tangent { f, length, along, across, shear, .. } = self;
-        let f = f.each_ref().map(|f| f.0.map(F8::array));
-        let (length, along, across) = (
-            length.each_ref().map(|l| l.array()),
-            along.each_ref().map(|a| a.array()),
-            across.each_ref().map(|a| a.array()),
-        );
-        let shear = shear.array();
-        for k in 0..3 {
-            for l in 0..8 {
-                let of = |d: &[[f32; 8]; 2]| if k == 0 { -(d[0][l] + d[1][l]) } else { d[k - 1][l] };
-                let d = [of(&g.u), of(&g.v)];
-                let at = |q: usize| [f[q][0][l], f[q][1][l], f[q][2][l]];
-                let (p, q) = (at(0), at(1));
-                let s: [f32; 3] =
-                    std::array::from_fn(|c| d[0] * q[c] * length[1][l] + d[1] * p[c] * length[0][l]);
-                let [a, b] = [0, 1].map(|i| d[i] * d[i] * (along[i][l] - across[i][l]).max(0.0));
-                let even = d[0] * d[0] * across[0][l] + d[1] * d[1] * across[1][l];
-                let own = &mut out[g.point[k][l] as usize];
-                for (n, (i, j)) in [(0, 0), (1, 1), (2, 2), (0, 1), (1, 2), (2, 0)].into_iter().enumerate() {
-                    let all = a * p[i] * p[j] + b * q[i] * q[j] + shear[l] * s[i] * s[j];
-                    own[n] += times * (all + if i == j { even } else { 0.0 });
-                }
-            }
-        }
+        let d = [&g.u, &g.v].map(|d| {
+            let [p, q] = d.each_ref().map(F8::new);
+            [-(p + q), p, q]
+        });
+        let times = F8::splat(times);
+        let own = [0, 1].map(|j| (along[j] - across[j]) * times);
+        let (both, shear) = (*both * times, *shear * times);
+        let aslant: [V8; 3] =
+            std::array::from_fn(|k| f[1].fma(d[0][k] * length[1], f[0].scale(d[1][k] * length[0])));
+        PAIRS.map(|[k, l]| {
+            let a = [0, 1].map(|j| d[j][k] * d[j][l]);
+            let even = a[0].fma(across[0], a[1] * across[1]) * times;
+            let (c, e) = (both * d[0][k] * d[1][l], both * d[1][k] * d[0][l]);
+            std::array::from_fn(|n| {
+                let along = a[0].fma(own[0] * f[0].0[n], c * f[1].0[n]);
+                let athwart = a[1].fma(own[1] * f[1].0[n], e * f[0].0[n]);
+                let mut column = f[0].fma(along, f[1].fma(athwart, aslant[k].scale(shear * aslant[l].0[n])));
+                column.0[n] = column.0[n] + even;
+                column
+            })
+        })
     }
 }
 
