@@ -115,9 +115,9 @@ pub(crate) fn shown(scene: &Stage, body: &Body, own: &Drift, source: &Source, fr
             DVec3::AXES.iter().for_each(|d| line(from - own.radius * d, from + own.radius * d));
             continue;
         }
-        let across = way.any_orthonormal_vector() * 0.12 * way.length();
+        let across = way.any_orthonormal_vector() * 0.05 * way.length();
         line(from, from + way);
-        [across, -across].iter().for_each(|a| line(from + 0.75 * way + a, from + way));
+        [across, -across].iter().for_each(|a| line(from + 0.86 * way + a, from + way));
     }
     let mut space = vec![];
     if source.from == Outlet::Space {
