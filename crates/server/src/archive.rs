@@ -92,7 +92,20 @@ pub struct Taken {
     pub starred: bool,
     #[serde(default)]
     pub note: String,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<Noted>,
     pub scene: serde_json::Value,
+}
+
+/// What is said of a frame of it.
+#[derive(Serialize, Deserialize)]
+pub struct Noted {
+    pub frame: i64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub body: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub point: Option<i64>,
+    pub words: String,
 }
 
 /// A scene with its takes, and the mesh files that they name.
@@ -235,6 +248,9 @@ pub async fn keep(app: &App, files: SceneFiles) -> Result<i64, StoreError> {
         let made = app.store.keep_take(id, &take.name, &take.note, &serde_json::to_value(scene)?).await?;
         let change = TakeChange { starred: Some(take.starred), ..TakeChange::default() };
         app.store.change_take(id, made.id, &change).await?;
+        for n in &take.notes {
+            app.store.note_take(id, made.id, (n.frame, n.body.as_deref(), n.point), &n.words).await?;
+        }
     }
     Ok(id)
 }

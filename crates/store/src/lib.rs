@@ -19,7 +19,7 @@ pub use projects::{EditOutcome, ProjectRow, ProjectSummary};
 pub use renew::Renewal;
 pub use runs::{ATTEMPTS, Claim, Going, RunRow, RunState, RunWish};
 pub use space::{REMOVED_DAYS, Space};
-pub use takes::{TakeChange, TakeRow};
+pub use takes::{TakeChange, TakeNote, TakeRow};
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use std::str::FromStr;

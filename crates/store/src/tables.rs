@@ -11,6 +11,7 @@ const STEPS: &[(&str, &str)] = &[
     ("changed", include_str!("../migrations/0005_changed.sql")),
     ("takes", include_str!("../migrations/0006_takes.sql")),
     ("take runs", include_str!("../migrations/0007_take_runs.sql")),
+    ("take notes", include_str!("../migrations/0008_take_notes.sql")),
 ];
 
 /// All of them, as the database takes them.

@@ -3553,6 +3553,144 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/projects/{id}/takes/{take}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say something of a frame of a take */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    take: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NewNote"];
+                };
+            };
+            responses: {
+                /** @description done */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Take"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{id}/takes/{take}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Say it no more */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    take: number;
+                    note: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Take"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        /** Say it in other words */
+        patch: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    take: number;
+                    note: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Words"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Take"];
+                    };
+                };
+                /** @description what went wrong */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        trace?: never;
+    };
     "/api/projects/{id}/takes/{take}/lanes": {
         parameters: {
             query?: never;
@@ -10012,6 +10150,23 @@ export interface components {
             made: number;
             /** @description Whether the scene is as it was then. */
             current: boolean;
+            /** @description What is said of its frames, by frame. */
+            notes: components["schemas"]["TakeNote"][];
+        };
+        /** @description What is said of a frame of a take. */
+        TakeNote: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            frame: number;
+            /** @description The body that it is said of; none is of all that is seen. */
+            body?: string | null;
+            /**
+             * Format: int64
+             * @description The point of that, by its number on the rest shape.
+             */
+            point?: number | null;
+            words: string;
         };
         NewTake: {
             /**
@@ -10029,6 +10184,21 @@ export interface components {
             starred: boolean | null;
             /** @default null */
             note: string | null;
+        };
+        NewNote: {
+            /** Format: int64 */
+            frame: number;
+            /** @default null */
+            body: string | null;
+            /**
+             * Format: int64
+             * @default null
+             */
+            point: number | null;
+            words: string;
+        };
+        Words: {
+            words: string;
         };
         Restore: {
             /** Format: int64 */

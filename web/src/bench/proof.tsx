@@ -186,6 +186,7 @@ export function Proof() {
         <Line label="And a line">
           <input
             aria-label="A line of text in the picture"
+            data-typing="yes"
             className="h-6 w-full rounded-[5px] border border-line-strong bg-field px-1.5"
             maxLength={120}
             value={line}

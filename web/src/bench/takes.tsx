@@ -1,7 +1,25 @@
 /** Takes: kept, named, starred, compared, and brought back whole or by parts. */
 import { useState } from 'react';
 import type { Take } from '../api/http';
-import { bringBack, changeTake, compare, keepTake, removeTake, runTake, useBeside, useTakes, type How, type Part } from '../state/takes';
+import { choosePoints } from '../state/choice';
+import { useFrame } from '../state/motion';
+import { useScene } from '../state/queries';
+import {
+  bringBack,
+  changeNote,
+  changeTake,
+  compare,
+  keepTake,
+  noteTake,
+  removeTake,
+  runTake,
+  useBeside,
+  useTakes,
+  type How,
+  type Part,
+} from '../state/takes';
+import { setView, useView } from '../state/view';
+import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
 import { Line, Note, Row, Section } from '../ui/section';
@@ -100,7 +118,103 @@ function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: ()
         long
         onSay={(note) => void changeTake(take.id, { note })}
       />
+      <Notes take={take} />
     </Row>
+  );
+}
+
+/** What is said of its frames, each a way to what it is said of; and of the frame on screen what is typed. */
+function Notes({ take }: { take: Take }) {
+  const scene = useScene((s) => s.bodies) ?? {};
+  const frame = useFrame(true);
+  const [body, points] = [useView((v) => v.body), useView((v) => v.points)];
+  const [text, setText] = useState('');
+  // Of one point it is said of that; of a body that is chosen it is not, for one mostly is.
+  const of = body && points.length === 1 && scene[body] ? { body, point: points[0]! } : { body: null, point: null };
+  const go = (n: Take['notes'][number]) => {
+    clock.halt(Math.min(clock.last, Math.max(clock.first, n.frame)));
+    if (!n.body || !scene[n.body]) return;
+    setView({ body: n.body, grip: null });
+    choosePoints(n.point == null ? [] : [n.point]);
+  };
+  const add = () => {
+    if (text.trim() === '') return;
+    void noteTake(take.id, { frame, ...of }, text.trim());
+    setText('');
+  };
+  const where = of.body ? `frame ${frame}, at the chosen point of ${scene[of.body]!.name}` : `frame ${frame}`;
+  return (
+    <>
+      {take.notes.map((n) => (
+        <div key={n.id} className="grid grid-cols-[88px_minmax(0,1fr)_24px] items-start gap-2">
+          <Button
+            className="!justify-start !px-1.5"
+            hint={n.body ? `Goes there, to ${scene[n.body]?.name ?? 'a body that is gone'}` : 'Goes there'}
+            onClick={() => go(n)}
+          >
+            Frame {n.frame}
+          </Button>
+          <Words
+            key={n.words}
+            label={`${take.name}, note at frame ${n.frame}`}
+            was={n.words}
+            onSay={(w) => void changeNote(take.id, n.id, w)}
+          />
+          <Button
+            className="!px-1.5"
+            aria-label={`Remove the note at frame ${n.frame}`}
+            hint="Removes it"
+            onClick={() => void changeNote(take.id, n.id, '')}
+          >
+            ×
+          </Button>
+        </div>
+      ))}
+      <Line label="At a frame">
+        <input
+          aria-label={`${take.name}, note at this frame`}
+          data-typing="yes"
+          className="h-7 w-full rounded-md border border-line-strong bg-raised px-2"
+          maxLength={400}
+          placeholder={`What one sees at ${where}`}
+          title={`Enter keeps it, at ${where}`}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          onKeyDown={(e) => {
+            e.stopPropagation();
+            if (e.key === 'Enter') add();
+            if (e.key !== 'Escape') return;
+            setText('');
+            e.currentTarget.blur();
+          }}
+        />
+      </Line>
+    </>
+  );
+}
+
+/** A note's words: kept by Enter or by leaving them, put back by Escape. */
+function Words({ label, was, onSay }: { label: string; was: string; onSay: (to: string) => void }) {
+  const [text, setText] = useState(was);
+  return (
+    <input
+      aria-label={label}
+      data-typing="yes"
+      className="h-7 min-w-0 rounded-md border border-transparent bg-transparent px-1.5 hover:border-line-strong focus:border-line-strong"
+      maxLength={400}
+      title={text}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => (text.trim() && text.trim() !== was ? onSay(text.trim()) : setText(was))}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === 'Enter') e.currentTarget.blur();
+        if (e.key !== 'Escape') return;
+        setText(was);
+        const here = e.currentTarget;
+        setTimeout(() => here.blur());
+      }}
+    />
   );
 }
 
@@ -116,6 +230,8 @@ function Said({ label, of, was, long, onSay }: { label: string; of: string; was:
   const shared = {
     value: text,
     'aria-label': `${of} ${label}`,
+    // Words have spaces, which are no key of the scene here.
+    'data-typing': 'yes',
     onChange: (e: { target: { value: string } }) => setText(e.target.value),
     onBlur: done,
     onKeyDown: (e: React.KeyboardEvent<HTMLElement>) => {

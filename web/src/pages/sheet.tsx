@@ -120,7 +120,14 @@ function Sheet({ id }: { id: number }) {
       <Part title="Takes">
         {takes.map((t) => (
           <Entry key={t.id} name={`${t.starred ? '★ ' : ''}${t.name}`} said={new Date(1000 * t.made).toLocaleDateString()}>
-            {t.note}
+            {[
+              t.note,
+              ...t.notes.map(
+                (n) => `frame ${n.frame}${n.body ? `, ${scene.bodies[n.body]?.name ?? 'a body that is gone'}` : ''}: ${n.words}`,
+              ),
+            ]
+              .filter(Boolean)
+              .join('; ')}
           </Entry>
         ))}
       </Part>

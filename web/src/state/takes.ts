@@ -75,6 +75,29 @@ export async function changeTake(take: number, body: { name?: string; starred?: 
   refreshTakes();
 }
 
+/** Says something of a frame of a take; of a body there and a point of it, if they are given. */
+export async function noteTake(take: number, at: { frame: number; body: string | null; point: number | null }, words: string) {
+  try {
+    await told(http.POST('/api/projects/{id}/takes/{take}/notes', { ...path(openId(), take), body: { ...at, words } }));
+  } catch (e) {
+    tell(e);
+  }
+  refreshTakes();
+}
+
+const notePath = (take: number, note: number) => ({ params: { path: { id: openId(), take, note } } });
+
+/** Says a note in other words; with none, no more. */
+export async function changeNote(take: number, note: number, words: string) {
+  try {
+    if (words) await told(http.PATCH('/api/projects/{id}/takes/{take}/notes/{note}', { ...notePath(take, note), body: { words } }));
+    else await told(http.DELETE('/api/projects/{id}/takes/{take}/notes/{note}', notePath(take, note)));
+  } catch (e) {
+    tell(e);
+  }
+  refreshTakes();
+}
+
 /** Computes what there is none of a take's frames. */
 export async function runTake(take: Take) {
   try {

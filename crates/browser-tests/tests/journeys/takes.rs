@@ -75,6 +75,22 @@ async fn a_take_is_kept_compared_and_its_material_brought_back() -> WebDriverRes
     w.turn("Read out Landing canopy").await?;
     w.choose("Take 1 Compared", "not shown").await?;
     w.until("nothing is told any more", async || Ok(w.script(told).await?.as_str() == Some(""))).await?;
+    // What is said of the frame on screen is a way back to it.
+    let at = w.frame().await?;
+    let field = w.driver.query(By::Css("[aria-label='Take 1, note at this frame']")).first().await?;
+    field.send_keys("its corner lags").await?;
+    field.send_keys(Key::Enter).await?;
+    let said = async || takes().await[0]["notes"].as_array().cloned().unwrap_or_default();
+    w.until("it is said", async || {
+        let all = said().await;
+        Ok(all.len() == 1 && all[0]["frame"] == at && all[0]["words"] == "its corner lags")
+    })
+    .await?;
+    w.press("First frame").await?;
+    w.press(&format!("Frame {at}")).await?;
+    w.until("it is gone to", async || Ok(w.frame().await? == at)).await?;
+    w.press(&format!("Remove the note at frame {at}")).await?;
+    w.until("it is said no more", async || Ok(said().await.is_empty())).await?;
     // Its materials come back, and the gravity stays; one undo takes that back.
     w.press("More for Take 1").await?;
     w.press("Bring its materials back").await?;

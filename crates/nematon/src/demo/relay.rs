@@ -133,7 +133,13 @@ pub fn fabrics() -> Result<Vec<nematon_server::Taken>, String> {
             }
         }
         let scene = serde_json::to_value(&scene).map_err(|e| e.to_string())?;
-        out.push(nematon_server::Taken { name: name.into(), starred, note: note.into(), scene });
+        out.push(nematon_server::Taken {
+            name: name.into(),
+            starred,
+            note: note.into(),
+            notes: vec![],
+            scene,
+        });
     }
     Ok(out)
 }

@@ -279,7 +279,14 @@ async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Response,
     let mut told = vec![];
     for (take, scene) in kept.into_iter().zip(&scenes[1..]) {
         let scene = serde_json::to_value(scene).map_err(|e| Problem::inside(e.to_string()))?;
-        told.push(archive::Taken { name: take.name, starred: take.starred, note: take.note, scene });
+        let noted = |n: nematon_store::TakeNote| archive::Noted {
+            frame: n.frame,
+            body: n.body,
+            point: n.point,
+            words: n.words,
+        };
+        let notes = take.notes.into_iter().map(noted).collect();
+        told.push(archive::Taken { name: take.name, starred: take.starred, note: take.note, notes, scene });
     }
     let scene = scenes.into_iter().next().unwrap_or_default();
     let name = format!("{}.zip", file_name(&scene.name));

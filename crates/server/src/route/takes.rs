@@ -13,7 +13,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use nematon_document::{BodyId, Scene, inverse};
 use nematon_evaluate::Stage;
-use nematon_store::{TakeChange, TakeRow};
+use nematon_store::{TakeChange, TakeNote as NoteRow, TakeRow};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -33,6 +33,21 @@ pub fn routes() -> Api {
             change,
         )
         .delete("/projects/{id}/takes/{take}", Says::gives::<bool>("Let a take go"), remove)
+        .post(
+            "/projects/{id}/takes/{take}/notes",
+            Says::gives::<Take>("Say something of a frame of a take").takes::<NewNote>().status("201"),
+            add_note,
+        )
+        .patch(
+            "/projects/{id}/takes/{take}/notes/{note}",
+            Says::gives::<Take>("Say it in other words").takes::<Words>(),
+            change_note,
+        )
+        .delete(
+            "/projects/{id}/takes/{take}/notes/{note}",
+            Says::gives::<Take>("Say it no more"),
+            remove_note,
+        )
         .get(
             "/projects/{id}/takes/{take}/lanes",
             Says::gives::<Vec<Lane>>("Which frames of a take there are"),
@@ -69,12 +84,52 @@ pub struct Take {
     pub made: i64,
     /// Whether the scene is as it was then.
     pub current: bool,
+    /// What is said of its frames, by frame.
+    pub notes: Vec<TakeNote>,
+}
+
+/// What is said of a frame of a take.
+#[derive(Serialize, JsonSchema)]
+pub struct TakeNote {
+    pub id: i64,
+    pub frame: i64,
+    /// The body that it is said of; none is of all that is seen.
+    pub body: Option<String>,
+    /// The point of that, by its number on the rest shape.
+    pub point: Option<i64>,
+    pub words: String,
+}
+
+impl From<NoteRow> for TakeNote {
+    fn from(n: NoteRow) -> TakeNote {
+        let NoteRow { id, frame, body, point, words } = n;
+        TakeNote { id, frame, body, point, words }
+    }
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct NewNote {
+    frame: i64,
+    #[serde(default)]
+    #[schemars(length(max = 200))]
+    body: Option<String>,
+    #[serde(default)]
+    #[schemars(range(min = 0))]
+    point: Option<i64>,
+    #[schemars(length(min = 1, max = 400))]
+    words: String,
+}
+
+#[derive(Deserialize, JsonSchema)]
+struct Words {
+    #[schemars(length(min = 1, max = 400))]
+    words: String,
 }
 
 impl From<TakeRow> for Take {
     fn from(t: TakeRow) -> Take {
-        let TakeRow { id, name, starred, note, made, current } = t;
-        Take { id, name, starred, note, made, current }
+        let TakeRow { id, name, starred, note, made, current, notes } = t;
+        Take { id, name, starred, note, made, current, notes: notes.into_iter().map(Into::into).collect() }
     }
 }
 
@@ -176,6 +231,65 @@ async fn remove(State(app): State<App>, Path((id, take)): Path<(i64, i64)>) -> R
         true => Ok(Json(true)),
         false => Err(Problem::missing("take")),
     }
+}
+
+/// Notes of a take at most.
+const MOST_NOTES: usize = 500;
+
+/// Words of a note as they are kept.
+fn fit_words(words: &str) -> Result<&str, Problem> {
+    let words = words.trim();
+    match words.is_empty() || words.chars().count() > 400 {
+        true => Err(Problem::unfit("It can't be said so", "A note has between 1 and 400 letters.")),
+        false => Ok(words),
+    }
+}
+
+async fn add_note(
+    State(app): State<App>,
+    Path((id, take)): Path<(i64, i64)>,
+    Body(new): Body<NewNote>,
+) -> Result<Response, Problem> {
+    let title = "It can't be said there";
+    let words = fit_words(&new.words)?;
+    let value = app.store.take_scene(id, take).await?.ok_or_else(|| Problem::missing("take"))?;
+    if let Some(body) = &new.body
+        && value["bodies"].get(body).is_none()
+    {
+        return Err(Problem::unfit(
+            title,
+            "The take has no such body. Leave it out, or choose one that it has.",
+        ));
+    }
+    if new.point.is_some_and(|p| p < 0 || new.body.is_none()) {
+        return Err(Problem::unfit(title, "A point is one of a body: choose it on that."));
+    }
+    let there = app.store.takes(id).await?.into_iter().find(|t| t.id == take).map_or(0, |t| t.notes.len());
+    if there >= MOST_NOTES {
+        let why = format!("A take has {MOST_NOTES} notes at most. Remove some of them first.");
+        return Err(Problem::unfit(title, why));
+    }
+    let at = (new.frame, new.body.as_deref(), new.point);
+    let now = app.store.note_take(id, take, at, words).await?.ok_or_else(|| Problem::missing("take"))?;
+    Ok((StatusCode::CREATED, Json(Take::from(now))).into_response())
+}
+
+async fn change_note(
+    State(app): State<App>,
+    Path((id, take, note)): Path<(i64, i64, i64)>,
+    Body(to): Body<Words>,
+) -> Result<Json<Take>, Problem> {
+    let words = fit_words(&to.words)?;
+    let now = app.store.change_take_note(id, take, note, words).await?;
+    Ok(Json(now.ok_or_else(|| Problem::missing("note"))?.into()))
+}
+
+async fn remove_note(
+    State(app): State<App>,
+    Path((id, take, note)): Path<(i64, i64, i64)>,
+) -> Result<Json<Take>, Problem> {
+    let now = app.store.remove_take_note(id, take, note).await?;
+    Ok(Json(now.ok_or_else(|| Problem::missing("note"))?.into()))
 }
 
 /// The scene of a take, with its meshes at hand.

@@ -467,6 +467,9 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
     let star =
         s.ask(Method::PATCH, &format!("/projects/1/takes/{}", kept["id"])).json(&json!({"starred": true}));
     assert_eq!(star.send().await.unwrap().status(), 200);
+    let note = json!({"frame": 4, "body": "landing-canopy", "point": 0, "words": "turns up"});
+    let noted = s.ask(Method::POST, &format!("/projects/1/takes/{}/notes", kept["id"])).json(&note);
+    assert_eq!(noted.send().await.unwrap().status(), 201);
     let out = s.ask(Method::GET, "/projects/1/export").send().await.unwrap();
     assert!(out.headers()["content-disposition"].to_str().unwrap().contains("Thistledown"));
     let file = out.bytes().await.unwrap();
@@ -483,6 +486,8 @@ async fn a_project_goes_out_as_one_file_with_its_meshes_and_comes_in_again() {
         (&takes[0]["name"], &takes[0]["note"], &takes[0]["starred"]),
         (&json!("Light"), &json!("lively"), &json!(true))
     );
+    let there = &takes[0]["notes"][0];
+    assert!(["frame", "body", "point", "words"].iter().all(|k| there[k] == note[k]), "{there}");
     // Its frames are not here yet, and can be asked for: beside a run of the scene, which it keeps nobody from.
     let take = format!("/projects/{}/takes/{}", project["id"], takes[0]["id"]);
     let run = other.ask(Method::POST, &format!("{take}/run")).send().await.unwrap();
@@ -1298,6 +1303,37 @@ async fn a_take_outlives_edits_and_runs_and_comes_back_whole_or_by_parts() {
         .await;
     assert_eq!(status, 200);
     assert!(like().await.is_empty());
+    // What is said of a frame, and of a point there.
+    let notes = format!("/projects/1/takes/{}/notes", kept["id"]);
+    let said: Value =
+        ask(&notes, json!({"frame": 9, "body": "landing-canopy", "point": 40, "words": " lags here "}))
+            .await
+            .unwrap()
+            .json()
+            .await
+            .unwrap();
+    assert_eq!(said["notes"][0]["words"], "lags here");
+    let both: Value =
+        ask(&notes, json!({"frame": 3, "words": "comes in"})).await.unwrap().json().await.unwrap();
+    let of =
+        |t: &Value| t["notes"].as_array().unwrap().iter().map(|n| n["frame"].clone()).collect::<Vec<_>>();
+    assert_eq!(of(&both), [json!(3), json!(9)], "by frame");
+    for wrong in [
+        json!({"frame": 3, "words": "  "}),
+        json!({"frame": 3, "words": "x", "body": "nobody"}),
+        json!({"frame": 3, "words": "x", "point": 4}),
+    ] {
+        assert_eq!(ask(&notes, wrong.clone()).await.unwrap().status(), 422, "{wrong}");
+    }
+    let one = format!("{notes}/{}", both["notes"][0]["id"]);
+    let other = s.ask(Method::PATCH, &one).json(&json!({"words": "comes in late"})).send().await.unwrap();
+    assert_eq!(other.json::<Value>().await.unwrap()["notes"][0]["words"], "comes in late");
+    assert_eq!(s.ask(Method::DELETE, &one).send().await.unwrap().status(), 200);
+    assert_eq!(s.ask(Method::DELETE, &one).send().await.unwrap().status(), 404);
+    assert_eq!(
+        ask("/projects/1/takes/999/notes", json!({"frame": 3, "words": "x"})).await.unwrap().status(),
+        404
+    );
     // The frames of the take are as they were, those of the scene are not.
     let take = format!("/projects/1/takes/{}", kept["id"]);
     let lanes = s.get(&format!("{take}/lanes")).await;
