@@ -146,7 +146,7 @@ function Notes({ take }: { take: Take }) {
   return (
     <>
       {take.notes.map((n) => (
-        <div key={n.id} className="grid grid-cols-[88px_minmax(0,1fr)_24px] items-start gap-2">
+        <div key={n.id} className="mr-4 ml-9 grid grid-cols-[88px_minmax(0,1fr)_24px] items-center gap-2 py-0.5">
           <Button
             className="!justify-start !px-1.5"
             hint={n.body ? `Goes there, to ${scene[n.body]?.name ?? 'a body that is gone'}` : 'Goes there'}
