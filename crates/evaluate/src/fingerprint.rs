@@ -291,7 +291,7 @@ fn of_cloth(s: &mut Sink, rest: &ClothRest) {
     }
     if !(seams.is_empty() && chambers.is_empty()) {
         // What is taut bends in one with all that pulls: frames from before it did are out of date, and those of other bodies are not.
-        s.u32(&[word::TAUT]);
+        s.u32(&[word::RELAXED]);
     }
     for SeamRest { stitches, stiffness, gap, crease, folds } in seams {
         s.u32(&[word::SEAM, stitches.len() as u32, folds.len() as u32]);

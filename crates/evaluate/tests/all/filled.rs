@@ -70,6 +70,20 @@ fn two_discs_hold_what_a_balloon_of_foil_does() {
 }
 
 #[test]
+fn foil_that_is_as_stiff_all_ways_holds_as_much_on_any_mesh() {
+    // Its folds are finer than these meshes; none of them may keep it from being narrowed.
+    let a = 0.2;
+    let r = a / 1.3110;
+    for (rings, substeps) in [(14, 10), (14, 30), (20, 10)] {
+        let shape = json!({ "discs": { "radius": a, "rings": rings, "apart": 0.002 } });
+        let rim = rim(vec!["top rim".into()], vec!["bottom rim".into()]);
+        let run = run(cloth(shape, rim, pressed(60.0), true), substeps, 72, json!({}));
+        let volume = run.gas(0)[0].volume / (2.746 * r * r * r);
+        assert!((volume - 1.0).abs() < 0.04, "{rings} rings, {substeps}: {volume} of its volume");
+    }
+}
+
+#[test]
 fn a_long_cushion_is_a_tube_between_its_ends() {
     // Its middle is a circle of the girth 2w: w²/π more for each metre, and 2w/π thick.
     let w = 0.4;
@@ -169,12 +183,13 @@ fn a_gas_and_its_skin_meet_where_both_are_right() {
 
 #[test]
 fn a_board_on_a_cushion_is_borne_by_pressure_times_area() {
+    // Nothing keeps a board on a cushion from rolling off it, but that it is slow.
     let pressure = 200.0;
     let mut soft = cushion(0.4, 0.4, 19, 19, 0.002, pressed(pressure));
     soft["matter"]["shear"] = json!(300);
     soft["matter"]["damping"] = json!(4);
     let mut board = json!({ "name": "Board", "kind": { "cloth": { "shape": { "sheet": { "width": 0.3, "depth": 0.3, "columns": 13, "rows": 13 } } } },
-        "place": { "position": [0, 0.96, 0] }, "still_air": 8, "touch": { "itself": false, "others": true, "group": "x" } });
+        "place": { "position": [0, 0.96, 0] }, "still_air": 100, "touch": { "itself": false, "others": true, "group": "x" } });
     board["kind"]["cloth"]["matter"] = json!({ "stretch_warp": 6000, "stretch_weft": 6000, "shear": 6000, "bend_warp": 20, "bend_weft": 20, "damping": 4,
         "drag": 0, "lift": 0, "areal_weight": 8, "thickness": 0.002, "friction": 0.9 });
     let more = json!({
@@ -197,7 +212,7 @@ fn a_board_on_a_cushion_is_borne_by_pressure_times_area() {
             over / mean(&|p| (f64::from(p[c]) - m).powi(2))
         };
         let (sx, sz) = (slope(0, x), slope(2, z));
-        let near = 0.001;
+        let near = 0.0002;
         let met = |p: [f32; 3]| {
             let plane = y + sx * (f64::from(p[0]) - x) + sz * (f64::from(p[2]) - z);
             (plane - f64::from(p[1]) - gap).abs() < near

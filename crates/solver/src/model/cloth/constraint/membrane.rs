@@ -8,6 +8,7 @@
 //! area A gets ½ρA (C_d |s| r + C_l s (n |r| - r s/|r|)): drag along the flow by the area it sees,
 //! lift across it (J. Wejchert, D. Haumann, "Animation Aerodynamics", 1991; lift as of a slanted plate).
 use super::prolonged::{Prolonged, Share};
+use super::relaxed::{Answer, Law};
 use super::{Points, Scale, compliance};
 use crate::model::cloth::colouring::pack;
 use crate::model::cloth::stiff::PAIRS;
@@ -115,23 +116,17 @@ impl Triangles {
 pub type Multipliers = [[f32; 8]; 3];
 
 /// How the energy of eight triangles changes about where they are: the system of all that pulls at once.
-///
-/// Of ½ K (|f| - 1)² the second derivative along f is K, and K (1 - 1/|f|) across it, where that is not below 0: what is slack across does
-/// not help to fold (J. Teran et al., "Robust Quasistatic Finite Elements", 2005, section 8: an energy that is taken to be convex).
 #[repr(C, align(32))]
 pub struct Tangent {
-    /// Columns of the map, of length 1, and their lengths.
+    /// Columns of the map.
     f: [V8; 2],
-    length: [F8; 2],
-    /// K A along each column, what one's strain is in the other's stress, and what of it is across.
-    along: [F8; 2],
-    both: F8,
-    across: [F8; 2],
-    shear: F8,
+    /// How the stress answers, times the area, and what of it resists across.
+    moduli: [F8; 6],
+    across: [F8; 3],
 }
 
 impl Tangent {
-    /// Of eight triangles where the points are; adds the forces that pull at these, N. `rest` is what lengths are multiplied by.
+    /// Of eight triangles where the points are; adds the forces that pull at these, N.
     ///
     /// # Safety
     /// The points are those of a part that no other thread is at.
@@ -144,78 +139,61 @@ impl Tangent {
     ) -> Tangent {
         // Safety, for all: as the caller promises; a group's points differ.
         let [(x0, _), (x1, _), (x2, _)] = unsafe { load_near(start, gained, &g.point) };
-        let (e1, e2) = (x1 - x0, x2 - x0);
         let d = [&g.u, &g.v].map(|d| d.each_ref().map(F8::new));
-        let columns = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
         let one = F8::splat(1.0);
-        let length = columns.map(|f| f.dot(f).max(F8::splat(1e-12)).sqrt());
-        let f = [0, 1].map(|k| columns[k].scale(one / length[k]));
         let nu = F8::splat(scale.poisson);
         let per = F8::splat(1.0 / (1.0 - scale.poisson * scale.poisson));
         let stiff = g.compliance.each_ref().map(|c| one / F8::new(c));
-        let along = [stiff[0] * per, stiff[1] * per];
-        let both = nu * per * (stiff[0] * stiff[1]).sqrt();
-        let strain = [0, 1].map(|k| length[k] - F8::splat(scale.sides[k]));
-        let ([a, b], c) = eased(along, both, strain);
-        let (along, both) = ([a, b], c);
-        let stress = [along[0].fma(strain[0], both * strain[1]), along[1].fma(strain[1], both * strain[0])];
-        let across = [0, 1].map(|k| (stress[k] / length[k]).max(F8::splat(0.0)));
-        let slant = stiff[2] * columns[0].dot(columns[1]);
-        let h = [
-            f[0].scale(stress[0]) + columns[1].scale(slant),
-            f[1].scale(stress[1]) + columns[0].scale(slant),
-        ];
+        let law = Law {
+            along: [stiff[0] * per, stiff[1] * per],
+            both: nu * per * (stiff[0] * stiff[1]).sqrt(),
+            shear: stiff[2],
+            rest: scale.sides.map(F8::splat),
+        };
+        let metric = |x: [V8; 3]| {
+            let (e1, e2) = (x[1] - x[0], x[2] - x[0]);
+            let f = d.map(|d| e1.scale(d[0]) + e2.scale(d[1]));
+            (f, [f[0].dot(f[0]), f[1].dot(f[1]), f[0].dot(f[1])])
+        };
+        let (f, now) = metric([x0, x1, x2]);
+        // Safety: as above.
+        let (_, before) = metric([0, 1, 2].map(|k| unsafe { load(start, &g.point[k]) }.0));
+        let Answer { stress, moduli, across } = law.at(now, before, scale.dt);
+        let h =
+            [f[0].scale(stress[0]) + f[1].scale(stress[2]), f[1].scale(stress[1]) + f[0].scale(stress[2])];
         unsafe { add(g, forces, &d, &h, F8::splat(-1.0)) };
-        Tangent { f, length, along, both, across, shear: stiff[2] }
+        Tangent { f, moduli, across }
     }
 
     /// How the force at a corner answers to where another is, times a number, by columns: of the first to the second, of the second to the
     /// third and of the third to the first. Back it is the transposed.
     #[inline(always)]
     pub fn blocks(&self, g: &Triangles, times: f32) -> [[V8; 3]; 3] {
-        let Tangent { f, length, along, both, across, shear } = self;
         let d = [&g.u, &g.v].map(|d| {
             let [p, q] = d.each_ref().map(F8::new);
             [-(p + q), p, q]
         });
+        let f = &self.f;
         let times = F8::splat(times);
-        let own = [0, 1].map(|j| (along[j] - across[j]) * times);
-        let (both, shear) = (*both * times, *shear * times);
-        let aslant: [V8; 3] =
-            std::array::from_fn(|k| f[1].fma(d[0][k] * length[1], f[0].scale(d[1][k] * length[0])));
+        let [uu, vv, both, uv, u, v] = self.moduli.map(|m| m * times);
+        let across = self.across.map(|p| p * times);
         PAIRS.map(|[k, l]| {
-            let a = [0, 1].map(|j| d[j][k] * d[j][l]);
-            let even = a[0].fma(across[0], a[1] * across[1]) * times;
-            let (c, e) = (both * d[0][k] * d[1][l], both * d[1][k] * d[0][l]);
+            let (du, dv) = (d[0][l], d[1][l]);
+            // What the stress becomes by the other corner.
+            let way = |a: F8, b: F8| f[0].fma(a, f[1].scale(b));
+            let warp = way(uu.fma(du, u * dv), both.fma(dv, u * du));
+            let weft = way(both.fma(du, v * dv), vv.fma(dv, v * du));
+            let slant = way(u.fma(du, uv * dv), v.fma(dv, uv * du));
+            let (ku, kv) = (d[0][k], d[1][k]);
+            let (x, y) = (warp.scale(ku) + slant.scale(kv), weft.scale(kv) + slant.scale(ku));
+            let even = across[0].fma(ku * du, across[1].fma(kv * dv, across[2] * ku.fma(dv, kv * du)));
             std::array::from_fn(|n| {
-                let along = a[0].fma(own[0] * f[0].0[n], c * f[1].0[n]);
-                let athwart = a[1].fma(own[1] * f[1].0[n], e * f[0].0[n]);
-                let mut column = f[0].fma(along, f[1].fma(athwart, aslant[k].scale(shear * aslant[l].0[n])));
+                let mut column = f[0].fma(x.0[n], f[1].scale(y.0[n]));
                 column.0[n] = column.0[n] + even;
                 column
             })
         })
     }
-}
-
-/// Of the stiffness, what is left where a stress presses: cloth gives way by folds that are finer than the mesh.
-const PRESSED: f32 = 0.1;
-
-/// What stiffnesses along, and what one's strain is in the other's stress, come to where a stress presses: of ½ K_v ε_v² +
-/// ½ K_u / (1 - ν²) (ε_u + ν ε_v)² the second part is less where it presses along u, and all is where both are shortened. Energy and stress
-/// have no jump, and it stays convex (A. Pipkin, "The Relaxed Energy Density for Isotropic Elastic Membranes", 1986, with a little left).
-#[inline(always)]
-fn eased([u, v]: [F8; 2], both: F8, strain: [F8; 2]) -> ([F8; 2], F8) {
-    let (zero, ease) = (F8::splat(0.0), F8::splat(PRESSED));
-    let pressed = |own: F8, k: usize| own.fma(strain[k], both * strain[1 - k]).below(zero);
-    let slack = strain[0].below(zero).and(strain[1].below(zero));
-    let (pu, pv) = (pressed(u, 0), pressed(v, 1));
-    let eb = ease * both;
-    let (bu, bv) = (both * both / u.max(F8::splat(1e-12)), both * both / v.max(F8::splat(1e-12)));
-    let a = slack.pick(ease * u, pu.pick(ease * u, pv.pick((u - bv) + ease * bv, u)));
-    let b = slack.pick(ease * v, pu.pick((v - bu) + ease * bu, pv.pick(ease * v, v)));
-    let c = slack.pick(eb, pu.pick(eb, pv.pick(eb, both)));
-    ([a, b], c)
 }
 
 /// Adds `times` of what pulls along the columns to the points.

@@ -10,6 +10,7 @@ pub mod cell;
 pub mod membrane;
 pub mod patch;
 pub mod prolonged;
+pub mod relaxed;
 pub mod yarn;
 
 use crate::simd::{F8, Record, V8};
