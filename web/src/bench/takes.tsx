@@ -193,57 +193,47 @@ function Notes({ take }: { take: Take }) {
   );
 }
 
-/** A note's words: kept by Enter or by leaving them, put back by Escape. */
-function Words({ label, was, onSay }: { label: string; was: string; onSay: (to: string) => void }) {
+/** What a field of words has: they are kept when one leaves it, Escape puts them back, and empty they are as they were unless they may be. */
+function useWords(was: string, mayBeEmpty: boolean, entersMore: boolean, onSay: (to: string) => void) {
   const [text, setText] = useState(was);
-  return (
-    <input
-      aria-label={label}
-      data-typing="yes"
-      className="h-7 min-w-0 rounded-md border border-transparent bg-transparent px-1.5 hover:border-line-strong focus:border-line-strong"
-      maxLength={400}
-      title={text}
-      value={text}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={() => (text.trim() && text.trim() !== was ? onSay(text.trim()) : setText(was))}
-      onKeyDown={(e) => {
-        e.stopPropagation();
-        if (e.key === 'Enter') e.currentTarget.blur();
-        if (e.key !== 'Escape') return;
-        setText(was);
-        const here = e.currentTarget;
-        setTimeout(() => here.blur());
-      }}
-    />
-  );
-}
-
-/** Words that are kept when one leaves them; Escape puts them back. */
-function Said({ label, of, was, long, onSay }: { label: string; of: string; was: string; long?: boolean; onSay: (to: string) => void }) {
-  const [text, setText] = useState(was);
-  const done = () => {
-    const to = text.trim();
-    if (to === was) return;
-    if (to === '' && !long) setText(was);
-    else onSay(to);
-  };
-  const shared = {
+  return {
     value: text,
-    'aria-label': `${of} ${label}`,
     // Words have spaces, which are no key of the scene here.
     'data-typing': 'yes',
     onChange: (e: { target: { value: string } }) => setText(e.target.value),
-    onBlur: done,
+    onBlur: () => {
+      const to = text.trim();
+      if (to === was) return;
+      if (to === '' && !mayBeEmpty) setText(was);
+      else onSay(to);
+    },
     onKeyDown: (e: React.KeyboardEvent<HTMLElement>) => {
       e.stopPropagation();
-      if (e.key === 'Enter' && !long) e.currentTarget.blur();
+      if (e.key === 'Enter' && !entersMore) e.currentTarget.blur();
       if (e.key !== 'Escape') return;
       setText(was);
       const here = e.currentTarget;
       setTimeout(() => here.blur());
     },
-    className: 'w-full rounded-md border border-line-strong bg-raised px-2 py-1',
   };
+}
+
+function Words({ label, was, onSay }: { label: string; was: string; onSay: (to: string) => void }) {
+  const words = useWords(was, false, false, onSay);
+  return (
+    <input
+      aria-label={label}
+      className="h-7 min-w-0 rounded-md border border-transparent bg-transparent px-1.5 hover:border-line-strong focus:border-line-strong"
+      maxLength={400}
+      title={words.value}
+      {...words}
+    />
+  );
+}
+
+function Said({ label, of, was, long, onSay }: { label: string; of: string; was: string; long?: boolean; onSay: (to: string) => void }) {
+  const words = useWords(was, !!long, !!long, onSay);
+  const shared = { ...words, 'aria-label': `${of} ${label}`, className: 'w-full rounded-md border border-line-strong bg-raised px-2 py-1' };
   return (
     <Line label={label}>
       {long ? <textarea rows={2} maxLength={4000} placeholder="What one sees in it" {...shared} /> : <input maxLength={80} {...shared} />}

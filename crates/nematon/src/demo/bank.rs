@@ -1,6 +1,7 @@
-//! The thistle bank: thistles and barley on the slope below the deck, in the ridge wind and a squall; their down, that lets go in gusts, an awning that
-//! it settles on, and a dwarf tree by the post.
+//! The thistle bank: thistles and barley on the slope below the deck, in the ridge wind, a squall and the wash of a courier that passes; their down, that
+//! lets go in gusts, an awning that it settles on until its pole shakes it off, and a dwarf tree by the post.
 use super::place::{scenery, view};
+use super::weather::keyed;
 use nematon_document::{Node, Scene, Surface, VERSION, parse, species};
 use serde_json::{Value, json};
 
@@ -16,7 +17,6 @@ pub fn bank() -> Result<Scene, String> {
         let found = species().into_iter().find(|s| s.id == id).ok_or("no such species")?;
         serde_json::to_value(found.species).map_err(|e| e.to_string())
     };
-    // Down toward the gully, where the wind goes.
     let place =
         |x: f64, z: f64| json!({ "position": [x, HIGH - SLOPE.tan() * z, z], "turn": [SLOPE, 0.0, 0.0] });
     let alone = json!({ "itself": false, "others": false, "group": "plants" });
@@ -32,6 +32,15 @@ pub fn bank() -> Result<Scene, String> {
         } },
         "touch": { "itself": false, "others": true, "group": "down" }
     });
+    // Across the way of the down, its low edge to the wind.
+    let (lean, turned, middle) = (0.8_f64, -0.82_f64, [2.55, HIGH + 1.0, -2.1]);
+    let out = 0.5 * 1.1 * lean.cos();
+    let low =
+        [middle[0] + out * turned.sin(), middle[1] - 0.5 * 1.1 * lean.sin(), middle[2] + out * turned.cos()];
+    let shaken = [(150, 0.0), (155, 1.0), (158, 0.55), (161, 1.15), (165, 0.6), (169, 1.0), (178, 0.0)];
+    let pole = json!([low[0], keyed(&shaken.map(|(f, up)| (f, low[1] + up))), low[2]]);
+    // Over the bank, along the wind.
+    let passes = json!([keyed(&[(140, -2.6), (190, 1.8)]), HIGH + 1.55, keyed(&[(140, -0.6), (190, 1.0)])]);
     down["place"] = json!({ "position": [0, 0, 0], "turn": [0, 0, 0] });
     let scene = json!({
         "nematon": VERSION, "name": "The thistle bank",
@@ -55,15 +64,19 @@ pub fn bank() -> Result<Scene, String> {
                 "name": "Awning", "dye": "madder",
                 "kind": { "cloth": { "shape": { "sheet": { "width": 1.8, "depth": 1.1, "columns": 28, "rows": 18 } },
                     "matter": { "areal_weight": 0.2, "stretch_warp": 4500, "stretch_weft": 4000, "shear": 220, "bend_warp": 2e-5, "bend_weft": 1.6e-5, "damping": 1.0, "friction": 0.7, "thickness": 0.001 } } },
-                "place": { "position": [2.2, HIGH + 0.75, 1.7], "turn": [0.12, 0.2, -0.1] },
+                "place": { "position": middle, "turn": [lean, turned, 0] },
                 "grips": {
-                    "ridge": { "name": "Ridge side", "points": [{ "corner": "back left" }, { "corner": "back right" }] },
-                    "gully": { "name": "Gully side", "points": [{ "corner": "front left" }, { "corner": "front right" }] }
+                    "high": { "name": "High edge", "points": [{ "corner": "back left" }, { "corner": "back right" }] },
+                    "low": { "name": "Low edge", "points": [{ "corner": "front left" }, { "corner": "front right" }], "to": { "handle": "pole" } }
                 },
                 "touch": { "itself": false, "others": true, "group": "cloth" }
             }
         },
+        "handles": { "pole": { "name": "Awning pole", "place": { "position": pole, "turn": [0, 0, 0] } } },
         "fields": {
+            "landing-wash": { "name": "Landing wash", "share": keyed(&[(140, 0.0), (150, 1.0), (172, 1.0), (188, 0.0)]), "place": { "position": passes, "turn": [0, 0, 0] },
+                "act": { "column": { "lift": -5.0, "swirl": 0.3, "spread": 1.6, "form": "cone", "radius": 0.9, "height": 1.7, "edge": 0.3, "lift_across": "middle", "spread_along": "foot",
+                    "unrest": 0.5, "unrest_size": 0.25, "seed": 3 } } },
             "gravity": { "name": "Gravity", "act": { "gravity": { "strength": 9.81 } } },
             "ridge-wind": { "name": "Ridge wind", "act": { "wind": { "speed": 3.6, "heading": 0.75, "rise": 0.05, "gust": 0.45, "gust_period": 2.2, "seed": 11 } } },
             "squall": { "name": "Squall", "when": { "from": 84, "until": 144, "ease": 16 },
@@ -79,7 +92,7 @@ pub fn bank() -> Result<Scene, String> {
     let mut scene = parse(&scene.to_string())
         .map_err(|f| f.iter().map(|f| format!("{}: {}", f.path, f.message)).collect::<Vec<_>>().join("; "))?;
     scene.figures.extend([scenery("ridge", "Ridge", Surface::Turf, Node::still([0.0, 0.6, 0.0], [0.0; 3]))]);
-    scene.cameras.extend([view("Along the bank", [2.3, 2.1, 4.6], [-0.1, 1.15, 0.3], 118)]);
+    scene.cameras.extend([view("Along the bank", [1.0, 2.35, 4.7], [0.8, 1.45, -0.4], 118)]);
     for (id, surface) in [("slope", Surface::Turf), ("post", Surface::Wood)] {
         if let Some(c) = scene.colliders.get_mut(id) {
             c.surface = Some(surface);

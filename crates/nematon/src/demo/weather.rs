@@ -1,7 +1,7 @@
 //! The air over the landing deck.
 use nematon_document::*;
 
-fn keyed(keys: &[(i64, f64)]) -> Value {
+pub(super) fn keyed(keys: &[(i64, f64)]) -> Value {
     let key =
         |&(frame, value): &(i64, f64)| Key { frame, value, then: Way::Smooth, arrive: None, leave: None };
     Value::Moving(Motion { keys: keys.iter().map(key).collect(), ..Motion::default() })
