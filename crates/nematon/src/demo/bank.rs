@@ -92,7 +92,7 @@ pub fn bank() -> Result<Scene, String> {
     let mut scene = parse(&scene.to_string())
         .map_err(|f| f.iter().map(|f| format!("{}: {}", f.path, f.message)).collect::<Vec<_>>().join("; "))?;
     scene.figures.extend([scenery("ridge", "Ridge", Surface::Turf, Node::still([0.0, 0.6, 0.0], [0.0; 3]))]);
-    scene.cameras.extend([view("Along the bank", [1.0, 2.35, 4.7], [0.8, 1.45, -0.4], 118)]);
+    scene.cameras.extend([view("Along the bank", [0.9, 2.2, 5.6], [0.12, 1.5, -0.4], 118)]);
     for (id, surface) in [("slope", Surface::Turf), ("post", Surface::Wood)] {
         if let Some(c) = scene.colliders.get_mut(id) {
             c.surface = Some(surface);
