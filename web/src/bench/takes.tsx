@@ -1,5 +1,5 @@
 /** Takes: kept, named, starred, compared, and brought back whole or by parts. */
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import type { Take } from '../api/http';
 import { choosePoints } from '../state/choice';
 import { useFrame } from '../state/motion';
@@ -14,6 +14,7 @@ import {
   removeTake,
   runTake,
   useBeside,
+  useFilm,
   useTakes,
   type How,
   type Part,
@@ -23,7 +24,9 @@ import { clock } from '../stream/clock';
 import { Button } from '../ui/button';
 import { ChoiceField } from '../ui/choice-field';
 import { Line, Note, Row, Section } from '../ui/section';
+import { stage } from '../viewport/stage';
 import { Menu } from './thing-tools';
+import { useBody } from './use-body';
 
 const HOWS: { value: How | 'no'; label: string }[] = [
   { value: 'no', label: 'not shown' },
@@ -71,6 +74,7 @@ function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: ()
   return (
     <Row
       name={take.name}
+      picture={<Film take={take} moves={open} />}
       note={how !== 'no' ? 'compared' : take.current ? 'as it is now' : ago(take.made)}
       open={open}
       onOpen={onOpen}
@@ -123,11 +127,64 @@ function TakeRow({ take, open, onOpen }: { take: Take; open: boolean; onOpen: ()
   );
 }
 
+/** Small pictures of it, that move while the pointer rests on them or its row is open. */
+function Film({ take, moves }: { take: Take; moves: boolean }) {
+  const film = useFilm(take.id);
+  if (!film) return <span className="h-11 w-18 shrink-0 rounded border border-line" />;
+  const still = Math.floor(film.count / 2);
+  return (
+    <span
+      role="img"
+      aria-label={`${take.name}, ${film.count} of its frames`}
+      data-moves={moves ? 'yes' : undefined}
+      className="film h-11 w-18 shrink-0 rounded border border-line"
+      style={
+        {
+          backgroundImage: `url(${film.strip})`,
+          backgroundPositionX: `${-72 * still}px`,
+          '--film': `${-72 * film.count}px`,
+          animationTimingFunction: `steps(${film.count})`,
+          animationDuration: `${film.count * 140}ms`,
+        } as React.CSSProperties
+      }
+    />
+  );
+}
+
+/** For so many frames before and after its own a note of a point is read in the view, playing or not. */
+const READ = 6;
+
+/** What is said of points, at these points in the view. */
+function useNotesInView(notes: Take['notes']) {
+  useEffect(() => {
+    let shown = '';
+    const look = () => {
+      const now = notes.filter((n) => n.body && n.point != null && Math.abs(n.frame - clock.frame) <= READ);
+      const key = now.map((n) => n.id).join();
+      if (key === shown) return;
+      shown = key;
+      stage.labels.set(
+        'notes',
+        now.map((n) => ({ text: n.words, body: n.body!, point: n.point!, pin: true })),
+      );
+      stage.draw(false);
+    };
+    look();
+    const off = clock.subscribe(look);
+    return () => {
+      off();
+      stage.labels.set('notes', []);
+      stage.draw(false);
+    };
+  }, [notes]);
+}
+
 /** What is said of its frames, each a way to what it is said of; and of the frame on screen what is typed. */
 function Notes({ take }: { take: Take }) {
   const scene = useScene((s) => s.bodies) ?? {};
+  useNotesInView(take.notes);
   const frame = useFrame(true);
-  const [body, points] = [useView((v) => v.body), useView((v) => v.points)];
+  const [body, points] = [useBody(), useView((v) => v.points)];
   const [text, setText] = useState('');
   // Of one point it is said of that; of a body that is chosen it is not, for one mostly is.
   const of = body && points.length === 1 && scene[body] ? { body, point: points[0]! } : { body: null, point: null };

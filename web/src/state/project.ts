@@ -102,8 +102,14 @@ function follow(id: number): () => void {
       if (n.revision > (now.project()?.revision ?? -1)) void refresh();
       // Which of them the scene is like.
       void client.invalidateQueries({ queryKey: ['takes', id] });
-    } else if (n.kind === 'run') void refreshRuns();
-    else if (n.kind === 'takes') void client.invalidateQueries({ queryKey: ['takes', id] });
+    } else if (n.kind === 'run') {
+      void refreshRuns();
+      // Frames may be a take's; many come at once.
+      takenDue ??= setTimeout(() => {
+        takenDue = undefined;
+        void client.invalidateQueries({ queryKey: ['take', id] });
+      }, 2000);
+    } else if (n.kind === 'takes') void client.invalidateQueries({ queryKey: ['takes', id] });
   });
   const off = clock.subscribe(() => rememberFrame(id));
   return () => {
@@ -112,6 +118,7 @@ function follow(id: number): () => void {
   };
 }
 
+let takenDue: ReturnType<typeof setTimeout> | undefined;
 let frameDue: ReturnType<typeof setTimeout> | undefined;
 function rememberFrame(id: number) {
   frameDue ??= setTimeout(() => {

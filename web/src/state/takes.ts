@@ -29,23 +29,52 @@ export function useTakes(): Take[] {
 export const readTakes = () => client.fetchQuery({ ...takes(openId()), staleTime: 0 });
 export const refreshTakes = () => void client.invalidateQueries({ queryKey: ['takes', openId()] });
 
-/** The frames and shapes of a take that is compared; those that are there so far. */
-export function useTaken(take: number | null): { lanes: Lane[]; shapes: Record<string, Shape> } | null {
-  const id = useOpen();
-  const { data: lanes } = useQuery({
+const lanesOf = (id: number, take: number | null) =>
+  queryOptions({
     queryKey: ['take', id, take],
     queryFn: (): Promise<Lane[]> => told(http.GET('/api/projects/{id}/takes/{take}/lanes', path(id, take ?? 0))),
     enabled: id > 0 && take !== null,
-    placeholderData: keepPreviousData,
   });
-  const bodies = take === null ? [] : (lanes ?? []).filter((l) => l.stretches.some((s) => s.chunk != null)).map((l) => l.body);
+const shapeOf = (id: number, take: number, body: string) =>
+  queryOptions({
+    queryKey: ['take shape', id, take, body],
+    queryFn: () => readTakenShape(id, take, body),
+    structuralSharing: false as const,
+    gcTime: 60_000,
+  });
+/** Bodies that have frames in it. */
+const framed = (lanes: Lane[]) => lanes.filter((l) => l.stretches.some((s) => s.chunk != null));
+
+let drawing: Promise<unknown> = Promise.resolve();
+/** Some of its frames as small pictures beside each other, drawn one take after another; none where there are none. */
+export function useFilm(take: number): { strip: string; count: number } | null {
+  const id = useOpen();
+  const { data: lanes } = useQuery(lanesOf(id, take));
+  const chunks = framed(lanes ?? []).flatMap((l) => l.stretches.flatMap((s) => (s.chunk != null ? [s.chunk] : [])));
+  const { data } = useQuery({
+    queryKey: ['take film', id, take, chunks.join()],
+    queryFn: async () => {
+      const own = framed(lanes ?? []);
+      const shapes = await Promise.all(own.map((l) => client.fetchQuery(shapeOf(id, take, l.body))));
+      const { film } = await import('../viewport/take-film');
+      const made = drawing.then(() => film(own, Object.fromEntries(own.map((l, k) => [l.body, shapes[k]!]))));
+      drawing = made.catch(() => null);
+      return made;
+    },
+    enabled: chunks.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return data ?? null;
+}
+
+/** The frames and shapes of a take that is compared; those that are there so far. */
+export function useTaken(take: number | null): { lanes: Lane[]; shapes: Record<string, Shape> } | null {
+  const id = useOpen();
+  const { data: lanes } = useQuery({ ...lanesOf(id, take), placeholderData: keepPreviousData });
+  const bodies = take === null ? [] : framed(lanes ?? []).map((l) => l.body);
   const all = useQueries({
-    queries: bodies.map((body) => ({
-      queryKey: ['take shape', id, take, body],
-      queryFn: () => readTakenShape(id, take ?? 0, body),
-      structuralSharing: false as const,
-      gcTime: 60_000,
-    })),
+    queries: bodies.map((body) => shapeOf(id, take ?? 0, body)),
     combine: (found) => found.map((f) => f.data),
   });
   if (take === null || !lanes) return null;

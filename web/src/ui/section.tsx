@@ -39,6 +39,8 @@ export function Row(props: {
   name: string;
   note?: ReactNode;
   mark?: ReactNode;
+  /** A small picture of it, before its name; the row is as high as that. */
+  picture?: ReactNode;
   open?: boolean;
   dim?: boolean;
   onOpen?: () => void;
@@ -46,10 +48,12 @@ export function Row(props: {
   tools?: ReactNode;
   children?: ReactNode;
 }) {
-  const { name, note, mark, open, dim, onOpen, tools, children } = props;
+  const { name, note, mark, picture, open, dim, onOpen, tools, children } = props;
   return (
     <div className={open ? 'bg-woad-wash-soft pb-2 shadow-[inset_3px_0_0_var(--woad)]' : ''}>
-      <div className={`flex h-8 w-full items-center gap-1 pr-3 ${open ? 'bg-woad-wash font-semibold' : 'hover:bg-woad-wash-soft'}`}>
+      <div
+        className={`flex ${picture ? 'h-13' : 'h-8'} w-full items-center gap-1 pr-3 ${open ? 'bg-woad-wash font-semibold' : 'hover:bg-woad-wash-soft'}`}
+      >
         <button
           type="button"
           aria-expanded={children === undefined ? undefined : Boolean(open)}
@@ -57,7 +61,7 @@ export function Row(props: {
           title={name}
           className="flex h-full min-w-0 flex-1 items-center gap-2.5 pl-4 text-left"
         >
-          <span className="grid w-4 shrink-0 place-items-center">{mark}</span>
+          {picture ?? <span className="grid w-4 shrink-0 place-items-center">{mark}</span>}
           <span className={`min-w-16 truncate ${dim ? 'text-faded line-through' : ''}`}>{name}</span>
           <span className="ml-auto truncate pl-2 text-[12px] font-normal text-faded">{note}</span>
         </button>

@@ -1,8 +1,8 @@
 /** Names written at places of bodies, over the view. */
 import * as T from 'three';
 
-/** Words, at a point of a body or at a place in the world. */
-export type Label = { text: string } & ({ body: string; point: number } | { at: number[] });
+/** Words, at a point of a body or at a place in the world; with a pin they stand above it. */
+export type Label = { text: string; pin?: boolean } & ({ body: string; point: number } | { at: number[] });
 
 export class Labels {
   private host: HTMLElement | null = null;
@@ -22,6 +22,7 @@ export class Labels {
       const element = document.createElement('span');
       element.className = 'absolute top-0 left-0 rounded bg-raised/85 px-1.5 text-[12px] whitespace-nowrap text-ink';
       element.textContent = label.text;
+      if (label.pin) element.classList.add('pin', 'border', 'border-line-strong');
       this.host?.append(element);
       return { label, element };
     });
@@ -34,7 +35,8 @@ export class Labels {
       element.hidden = !at || at.z > 1;
       if (!at) continue;
       const [x, y] = [((at.x + 1) / 2) * canvas.clientWidth, ((1 - at.y) / 2) * canvas.clientHeight];
-      element.style.transform = `translate(calc(${x.toFixed(1)}px - 50%), calc(${y.toFixed(1)}px - 50%))`;
+      const up = label.pin ? '100% - 18px' : '50%';
+      element.style.transform = `translate(calc(${x.toFixed(1)}px - 50%), calc(${y.toFixed(1)}px - ${up}))`;
     }
   }
 }

@@ -75,6 +75,16 @@ async fn a_take_is_kept_compared_and_its_material_brought_back() -> WebDriverRes
     w.turn("Read out Landing canopy").await?;
     w.choose("Take 1 Compared", "not shown").await?;
     w.until("nothing is told any more", async || Ok(w.script(told).await?.as_str() == Some(""))).await?;
+    // Its small pictures are of frames that differ.
+    let film = "return (async () => { const f = document.querySelector('.film'); if (!f) return [0, 0]; const i = new Image(); i.src = f.style.backgroundImage.slice(5, -2); await i.decode();
+        const c = document.createElement('canvas'); [c.width, c.height] = [i.width, i.height]; const g = c.getContext('2d'); g.drawImage(i, 0, 0);
+        const of = (k) => g.getImageData(72 * k, 0, 72, 44).data; const n = i.width / 72, a = of(0), b = of(n - 1); let other = 0;
+        for (let k = 0; k < a.length; k += 4) other += Math.abs(a[k] - b[k]) > 12; return [n, other] })()";
+    w.until("it has small pictures that move", async || {
+        let told = w.script(film).await?;
+        Ok(told[0].as_u64() == Some(8) && told[1].as_u64() > Some(20))
+    })
+    .await?;
     // What is said of the frame on screen is a way back to it.
     let at = w.frame().await?;
     let field = w.driver.query(By::Css("[aria-label='Take 1, note at this frame']")).first().await?;
@@ -91,6 +101,29 @@ async fn a_take_is_kept_compared_and_its_material_brought_back() -> WebDriverRes
     w.until("it is gone to", async || Ok(w.frame().await? == at)).await?;
     w.press(&format!("Remove the note at frame {at}")).await?;
     w.until("it is said no more", async || Ok(said().await.is_empty())).await?;
+    // Of a point it is said of that, and stands there in the view while its frame is on screen.
+    w.step("Hold").await?;
+    w.press("Pick").await?;
+    w.click_point("landing-canopy", 620).await?;
+    w.until("a point is chosen", async || Ok(w.chosen().await?.len() == 1)).await?;
+    w.step("Run").await?;
+    w.press("Take 1").await?;
+    let field = w.driver.query(By::Css("[aria-label='Take 1, note at this frame']")).first().await?;
+    field.send_keys("flat here").await?;
+    field.send_keys(Key::Enter).await?;
+    w.until("it is said of a point", async || {
+        let all = said().await;
+        Ok(all.len() == 1 && all[0]["body"] == "landing-canopy" && all[0]["point"].is_number())
+    })
+    .await?;
+    let pin = "return document.querySelector('.pin:not([hidden])')?.textContent ?? ''";
+    w.until("it stands in the view", async || Ok(w.script(pin).await? == "flat here")).await?;
+    w.press("First frame").await?;
+    w.until("and not at another frame", async || Ok(w.script(pin).await? == "")).await?;
+    w.press(&format!("Frame {at}")).await?;
+    w.until("gone to it stands there", async || Ok(w.script(pin).await? == "flat here")).await?;
+    w.press(&format!("Remove the note at frame {at}")).await?;
+    w.until("removed it does not", async || Ok(w.script(pin).await? == "")).await?;
     // Its materials come back, and the gravity stays; one undo takes that back.
     w.press("More for Take 1").await?;
     w.press("Bring its materials back").await?;
