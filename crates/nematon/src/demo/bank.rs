@@ -33,7 +33,7 @@ pub fn bank() -> Result<Scene, String> {
         "touch": { "itself": false, "others": true, "group": "down" }
     });
     // Across the way of the down, its low edge to the wind.
-    let (lean, turned, middle) = (0.8_f64, -0.82_f64, [2.55, HIGH + 1.0, -2.1]);
+    let (lean, turned, middle) = (0.8_f64, -0.82_f64, [2.55, HIGH + 1.1, -1.8]);
     let out = 0.5 * 1.1 * lean.cos();
     let low =
         [middle[0] + out * turned.sin(), middle[1] - 0.5 * 1.1 * lean.sin(), middle[2] + out * turned.cos()];
